@@ -1,0 +1,1 @@
+"""What `./northing` does before there is an environment: standard library only."""

@@ -1,0 +1,54 @@
+"""`./northing test`: linters, types, import contracts, built assets, then every test."""
+
+import os
+import subprocess
+from collections.abc import Sequence
+
+from launch import assets
+from launch.cluster import Cluster
+from launch.places import ROOT, VENV, python
+from launch.say import say
+from launch.setup import prepare
+from launch.world import surroundings
+
+CHECKS: list[tuple[str, list[str]]] = [
+    ("ruff", ["ruff", "check", "."]),
+    ("ruff format", ["ruff", "format", "--check", "--quiet", "."]),
+    ("mypy", ["mypy"]),
+    ("import contracts", ["lint-imports"]),
+    ("templates", ["djlint", "src", "--lint", "--quiet"]),
+]
+
+
+def test(words: list[str]) -> int:
+    """All checks, then pytest with `words`; the last line printed is pytest's own."""
+    prepare(tests=True)
+    scratch = Cluster("scratch")
+    started = scratch.ensure()
+    env = surroundings(scratch.url("northing_test"))
+    env["PYTHONPATH"] += f"{os.pathsep}{ROOT}"
+    try:
+        failed = [name for name, command in CHECKS if not _passes(name, command, env)]
+        if not assets.current():
+            failed.append("built assets")
+        migrations = [python(), "-m", "django", "makemigrations", "--check", "--dry-run", "-v", "1"]
+        if not _passes("migrations", migrations, env):
+            failed.append("migrations")
+        if failed:
+            say(f"failed before the tests: {', '.join(failed)}")
+        tests = subprocess.run([python(), "-m", "pytest", *words], env=env, cwd=ROOT).returncode
+        return tests or int(bool(failed))
+    finally:
+        if started:
+            scratch.stop()
+
+
+def _passes(name: str, command: Sequence[str], env: dict[str, str]) -> bool:
+    program = command[0] if command[0].startswith("/") else str(VENV / "bin" / command[0])
+    done = subprocess.run(
+        [program, *command[1:]], env=env, cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+    )
+    say(f"{name}: {'fine' if done.returncode == 0 else 'FAILED'}")
+    if done.returncode:
+        print(done.stdout, flush=True)
+    return done.returncode == 0

@@ -1,0 +1,1 @@
+"""Northing: where every ordered unit is, whose move it is, and what it costs."""

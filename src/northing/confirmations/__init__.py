@@ -1,0 +1,1 @@
+"""What suppliers answered, per instalment, and what we said to it."""

@@ -1,0 +1,1 @@
+"""Rules and computation: standard library only, no clock, no input or output, no Django."""

@@ -1,0 +1,124 @@
+"""Whose move it is: one party for every open matter, with the reason in words."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+US, SUPPLIER, CARRIER, CUSTOMS, DOCK, QUALITY, ACCOUNTS = (
+    "us",
+    "supplier",
+    "carrier",
+    "customs",
+    "dock",
+    "quality",
+    "accounts",
+)
+PARTIES = {
+    US: "our move",
+    SUPPLIER: "supplier's move",
+    CARRIER: "carrier's move",
+    CUSTOMS: "customs' move",
+    DOCK: "dock's move",
+    QUALITY: "quality's move",
+    ACCOUNTS: "accounts' move",
+}
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """Who must act, why, since when and until when."""
+
+    party: str
+    reason: str
+    since: date
+    due: date | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class OrderFacts:
+    """The stage of an order that is not supply yet, and the days its facts happened."""
+
+    created_on: date
+    checked_on: date | None
+    approved_on: date | None
+    sent_on: date | None
+    need_by: date
+
+
+def order_move(facts: OrderFacts) -> Move | None:
+    """An order not yet sent is always ours.
+
+    >>> order_move(OrderFacts(date(2026, 1, 1), None, None, None, date(2026, 5, 1))).reason
+    'draft to be checked'
+    """
+    if facts.sent_on:
+        return None
+    if facts.approved_on:
+        return Move(US, "approved, to be sent", facts.approved_on, facts.need_by)
+    if facts.checked_on:
+        return Move(US, "to be approved by a second person", facts.checked_on, facts.need_by)
+    return Move(US, "draft to be checked", facts.created_on, facts.need_by)
+
+
+@dataclass(frozen=True, slots=True)
+class InstalmentFacts:
+    """What decides whose move an instalment is while units of it are with the supplier."""
+
+    with_supplier: Decimal
+    agreed: Decimal
+    quantity: Decimal
+    sent_on: date
+    asked_on: date
+    agreed_on: date | None
+    promise: date | None
+    answered_on: date | None
+    differs: str = ""
+
+
+def instalment_move(facts: InstalmentFacts) -> Move | None:
+    """Ours while an answer waits for us, the supplier's until the goods are packed.
+
+    >>> day = date(2026, 1, 1)
+    >>> instalment_move(InstalmentFacts(Decimal(5), ZERO, Decimal(5), day, day, None, None, None)).reason
+    'has not answered'
+    """
+    if facts.answered_on:
+        return Move(US, f"answer differs in {facts.differs}: accept or refuse", facts.answered_on, facts.asked_on)
+    if facts.with_supplier <= 0:
+        return None
+    if facts.agreed < facts.quantity:
+        return Move(SUPPLIER, "has not answered", facts.sent_on, facts.asked_on)
+    return Move(SUPPLIER, "to have the goods ready", facts.agreed_on or facts.sent_on, facts.promise)
+
+
+@dataclass(frozen=True, slots=True)
+class ShipmentFacts:
+    """What decides whose move a shipment is."""
+
+    created_on: date
+    packed_something: bool
+    open_quantity: Decimal
+    departure: date | None
+    arrival: date | None
+    dock: date | None
+    departed_on: date | None
+    arrived_on: date | None
+    entry_on: date | None
+
+
+def shipment_move(facts: ShipmentFacts) -> Move | None:
+    """Ours until it has a voyage and goods, then the carrier's, customs', the dock's."""
+    if not facts.packed_something:
+        return Move(US, "nothing is packed yet", facts.created_on)
+    if facts.open_quantity <= 0:
+        return None
+    if facts.departure is None:
+        return Move(US, "has no legs: plan its passage", facts.created_on)
+    if not facts.departed_on:
+        return Move(CARRIER, "to depart", facts.created_on, facts.departure)
+    if not facts.arrived_on:
+        return Move(CARRIER, "to arrive", facts.departed_on, facts.arrival)
+    if not facts.entry_on:
+        return Move(CUSTOMS, "landed without a customs entry", facts.arrived_on, facts.dock)
+    return Move(DOCK, "to be received", max(facts.arrived_on, facts.entry_on), facts.dock)

@@ -1,0 +1,35 @@
+"""When goods become ours: proposed by the Incoterms rule, decided by the contract."""
+
+MOMENTS = ("pickup", "on_board", "arrival", "receipt")
+_BY_INCOTERM = {
+    "EXW": "pickup",
+    "FCA": "pickup",
+    "FAS": "on_board",
+    "FOB": "on_board",
+    "CFR": "on_board",
+    "CIF": "on_board",
+    "CPT": "pickup",
+    "CIP": "pickup",
+    "DAP": "receipt",
+    "DPU": "receipt",
+    "DDP": "receipt",
+}
+INCOTERMS = tuple(_BY_INCOTERM)
+
+
+def proposed_moment(incoterm: str) -> str:
+    """The moment at which risk passes under the Incoterms 2020 rule.
+
+    >>> proposed_moment("FOB"), proposed_moment("DAP")
+    ('on_board', 'receipt')
+    """
+    return _BY_INCOTERM[incoterm]
+
+
+def is_ours_after(ours_from: str, event: str) -> bool:
+    """Whether goods that become ours at `ours_from` are ours once `event` has happened.
+
+    >>> is_ours_after("pickup", "on_board"), is_ours_after("receipt", "on_board")
+    (True, False)
+    """
+    return MOMENTS.index(ours_from) <= MOMENTS.index(event)

@@ -1,0 +1,1 @@
+"""Charges and their shares, customs entries."""

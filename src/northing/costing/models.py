@@ -1,0 +1,119 @@
+"""Charges, how they were spread, and customs entries."""
+
+from django.db import models
+from django.db.models import Q
+
+from northing.directory import fields
+from northing.directory.models import Company, Party
+from northing.orders.models import OrderLine
+from northing.shipping.models import Container, Shipment, Stowage
+
+
+class Charge(models.Model):
+    """A cost to be spread. Estimated until billed; a bill replaces its estimate."""
+
+    class Basis(models.TextChoices):
+        VALUE = "value", "Value"
+        WEIGHT = "weight", "Weight"
+        VOLUME = "volume", "Volume"
+        QUANTITY = "quantity", "Quantity"
+        EQUAL = "equal", "Equally"
+        BY_HAND = "by_hand", "By hand"
+
+    class Kind(models.TextChoices):
+        FREIGHT = "freight", "Freight"
+        INSURANCE = "insurance", "Insurance"
+        HAULAGE = "haulage", "Haulage"
+        BROKERAGE = "brokerage", "Brokerage"
+        HANDLING = "handling", "Handling"
+        STORAGE = "storage", "Storage"
+        OTHER = "other", "Other"
+        DUTY = "duty", "Duty"
+        IMPORT_TAX = "import_tax", "Import tax"
+
+    company = models.ForeignKey(Company, models.PROTECT, help_text="Who is billed")
+    payee = models.ForeignKey(Party, models.PROTECT, related_name="charges")
+    kind = models.CharField(max_length=12, choices=Kind.choices)
+    basis = models.CharField(max_length=8, choices=Basis.choices)
+    currency = fields.currency()
+    estimated = fields.money(null=True)
+    estimated_on = models.DateField(null=True)
+    billed = fields.money(null=True)
+    billed_on = models.DateField(null=True)
+    bill_number = models.CharField(max_length=40, blank=True)
+    shipments = models.ManyToManyField(Shipment, related_name="charges")
+    containers = models.ManyToManyField(Container, related_name="charges")
+    lines = models.ManyToManyField(OrderLine, related_name="charges")
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["payee", "bill_number"], condition=~Q(bill_number=""), name="bill_number_once"
+            ),
+            models.CheckConstraint(
+                condition=Q(estimated__isnull=False) | Q(billed__isnull=False), name="charge_has_amount"
+            ),
+        ]
+
+    @property
+    def amount(self):
+        return self.billed if self.billed is not None else self.estimated
+
+
+class ChargePart(models.Model):
+    """A company's part of a charge: in its currency, and at the pinned rate in base currency."""
+
+    charge = models.ForeignKey(Charge, models.CASCADE, related_name="parts")
+    company = models.ForeignKey(Company, models.PROTECT)
+    amount = fields.money()
+    rate = fields.price()
+    base_amount = fields.money()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["charge", "company"], name="part_once_per_company")]
+
+
+class ChargeShare(models.Model):
+    """What a stowage bears of a charge, in its company's base currency."""
+
+    charge = models.ForeignKey(Charge, models.CASCADE, related_name="shares")
+    stowage = models.ForeignKey(Stowage, models.PROTECT, related_name="shares")
+    company = models.ForeignKey(Company, models.PROTECT)
+    amount = fields.money()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["charge", "stowage"], name="share_once_per_stowage")]
+
+
+class CustomsEntry(models.Model):
+    """A company's declaration for a shipment: figures as booked."""
+
+    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="customs_entries")
+    company = models.ForeignKey(Company, models.PROTECT)
+    office = models.ForeignKey(Party, models.PROTECT)
+    number = models.CharField(max_length=40)
+    day = models.DateField()
+    customs_value = fields.money()
+    duty = fields.money()
+    tax_base = fields.money()
+    tax = fields.money()
+    duty_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["office", "number"], name="entry_number_once"),
+            models.UniqueConstraint(fields=["shipment", "company"], name="entry_once_per_shipment"),
+        ]
+
+
+class CustomsLine(models.Model):
+    """One stowage on a customs entry."""
+
+    entry = models.ForeignKey(CustomsEntry, models.CASCADE, related_name="lines")
+    stowage = models.ForeignKey(Stowage, models.PROTECT, related_name="customs_lines")
+    hs_code = models.CharField(max_length=10)
+    origin = models.CharField(max_length=2)
+    customs_value = fields.money()
+    duty_rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    duty = fields.money()

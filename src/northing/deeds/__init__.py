@@ -1,0 +1,1 @@
+"""What people do across domains: one function each, one transaction each."""

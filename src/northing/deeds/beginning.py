@@ -1,0 +1,273 @@
+"""Begin: opening stock, open orders and goods afloat, one CSV each, with their values.
+
+A file is taken whole or not at all; every wrong row is named.
+"""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from datetime import timedelta
+from decimal import Decimal
+
+from northing.core.money import is_whole
+from northing.core.ordering import net_amount
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.deeds import expecting, following, matters
+from northing.directory.acts import Act
+from northing.directory.models import Company, Item, Party, Site
+from northing.directory.queries import default_bin, find_pack, rate_for
+from northing.formats.identifiers import container_number
+from northing.formats.tables import Row, read_rows
+from northing.ledger.models import Account, CostLayer, OnHand
+from northing.ledger.operations import Draft, add_costs, open_entry, post
+from northing.orders import operations as orders
+from northing.orders.models import Instalment, PurchaseOrder
+from northing.papers.operations import once, tell
+from northing.shipping import operations as shipping
+from northing.shipping.models import Container, Shipment, Stowage
+from northing.standing import operations as standing
+
+ZERO = Decimal(0)
+STOCK = ("company", "site", "item", "quantity", "value", "received_on")
+ORDERS = ("order", "company", "supplier", "site", "incoterm", "ours_from", "need_by", "item", "quantity", "price")
+AFLOAT = (*ORDERS, "shipment", "container", "departed_on", "dock_on", "value", "billed")
+
+
+@dataclass(frozen=True)
+class FileRequest:
+    """The content of an opening file."""
+
+    content: bytes
+
+
+def _each(rows: Iterable[Row], take: Callable[[Row], None]) -> int:
+    """Apply to every row; raise one refusal with the problems of all of them."""
+    problems: list[Problem] = []
+    count = 0
+    for row in rows:
+        count += 1
+        try:
+            take(row)
+        except Refused as refused:
+            problems += [
+                problem
+                if problem.what.startswith("Row ")
+                else Problem(f"Row {row.number}: {problem.what}", problem.where, problem.mend)
+                for problem in refused.problems
+            ]
+    refuse_if(problems)
+    if not count:
+        raise Refused(Problem("The file has no rows below its header."))
+    return count
+
+
+def _company(act: Act, row: Row) -> Company:
+    company = Company.objects.filter(code=row.text("company")).first()
+    if company is None:
+        raise row.refused("company", f"there is no company {row.text('company')!r}")
+    act.require("begin", company.pk)
+    return company
+
+
+def _site(row: Row, company: Company) -> Site:
+    site = Site.objects.filter(code=row.text("site"), company=company).first()
+    if site is None:
+        raise row.refused("site", f"{company.code} has no site {row.text('site')!r}")
+    return site
+
+
+def _quantity(row: Row, item: Item) -> Decimal:
+    quantity = row.decimal("quantity")
+    if quantity <= 0 or round(quantity, item.decimals) != quantity:
+        raise row.refused("quantity", f"must be above 0 and counted in {item.unit}")
+    return quantity
+
+
+def _value(row: Row, company: Company) -> Decimal:
+    value = row.decimal("value")
+    if value < 0 or not is_whole(value, company.currency):
+        raise row.refused("value", f"must be an amount in {company.currency}, not negative")
+    return value
+
+
+@once
+def open_stock(act: Act, request: FileRequest) -> int:
+    """Stock on hand with its value, against the opening balance. Returns the number of rows."""
+    rows = read_rows(request.content, STOCK)
+    story = tell(act, "open_stock", f"Opening stock: {len(rows)} rows", [])
+    return _each(rows, lambda row: _open_layer(act, story, row))
+
+
+def _open_layer(act: Act, story, row: Row) -> None:
+    company = _company(act, row)
+    site = _site(row, company)
+    item, _ = find_pack(row.text("item"))
+    quantity, value, day = _quantity(row, item), _value(row, company), row.day("received_on")
+    layer = CostLayer.objects.create(
+        company=company,
+        site=site,
+        item=item,
+        lot=row.text("lot", ""),
+        best_before=row.day("best_before") if row.text("best_before", "") else None,
+        occurred_on=day,
+        received=quantity,
+        total_cost=value,
+        goods_cost=value,
+    )
+    OnHand.objects.create(layer=layer, bin=default_bin(site.pk, "store"), status="in_store", quantity=quantity)
+    entry = open_entry(act, story, f"Opening stock of {item.code}", [company.pk], day)
+    add_costs(entry, [(layer.pk, None, value)])
+    post(
+        entry,
+        [
+            Draft(company.pk, Account.STOCK, value, layer=layer.pk),
+            Draft(company.pk, Account.OPENING, -value, layer=layer.pk),
+        ],
+    )
+
+
+@once
+def open_orders(act: Act, request: FileRequest) -> int:
+    """Open orders: one row a line, rows of one order number together. Returns the number of rows."""
+    rows = read_rows(request.content, ORDERS)
+    made = _Made(act)
+    count = _each(rows, made.line)
+    made.finish()
+    return count
+
+
+class _Made:
+    """Orders and shipments made while a file is read."""
+
+    def __init__(self, act: Act):
+        self.act = act
+        self.orders: dict[str, PurchaseOrder] = {}
+        self.instalments: list[int] = []
+        self.shipments: dict[str, Shipment] = {}
+
+    def line(self, row: Row) -> Instalment:
+        """One line of an open order, sent and (where the row says ready_on) agreed."""
+        company = _company(self.act, row)
+        item, _ = find_pack(row.text("item"))
+        quantity, price = _quantity(row, item), row.decimal("price")
+        if price < 0:
+            raise row.refused("price", "must not be negative")
+        order = self._order(row, company)
+        number = order.lines.count() + 1
+        line = order.lines.create(
+            number=number,
+            item=item,
+            pack=item.unit,
+            pack_factor=Decimal(1),
+            quantity=quantity,
+            pack_price=price,
+            need_by=row.day("need_by"),
+        )
+        passage = timedelta(days=order.supplier.passage_days)
+        ready = row.day("ready_on") if row.text("ready_on", "") else None
+        part = Instalment.objects.create(
+            line=line,
+            number=1,
+            quantity=quantity,
+            asked_on=line.need_by - passage,
+            pack_price=price,
+            agreed_quantity=quantity if ready else ZERO,
+            first_promise=ready,
+            promise=ready,
+        )
+        story = tell(self.act, "open_order", f"Brought in line {number} of {order.number}", self._links(order, line.pk))
+        standing.open_positions([part.pk])
+        standing.move(story, [standing.MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
+        self.instalments.append(part.pk)
+        return part
+
+    def _links(self, order: PurchaseOrder, line: int):
+        return [("order", order.pk, order.company_id), ("line", line, order.company_id)]
+
+    def _order(self, row: Row, company: Company) -> PurchaseOrder:
+        number = row.text("order")
+        if number in self.orders:
+            return self.orders[number]
+        if PurchaseOrder.objects.filter(number=number).exists():
+            raise row.refused("order", f"{number} is there already")
+        supplier = Party.objects.filter(code=row.text("supplier"), kind=Party.Kind.SUPPLIER).first()
+        if supplier is None:
+            raise row.refused("supplier", f"there is no supplier {row.text('supplier')!r}")
+        if row.text("ours_from") not in ("pickup", "on_board", "arrival", "receipt"):
+            raise row.refused("ours_from", "is one of pickup, on_board, arrival, receipt")
+        rate_for(company, supplier.currency, self.act.today)
+        terms = orders.Terms(
+            company, supplier, _site(row, company), row.text("incoterm"), "", row.text("ours_from"), row.day("need_by")
+        )
+        order = orders.write_order(self.act, terms, [], number)
+        orders.mark(order, checked_at=self.act.at, approved_at=self.act.at, sent_at=self.act.at, revision=1)
+        self.orders[number] = order
+        return order
+
+    def afloat(self, row: Row) -> None:
+        """One line with its container: packed, departed, ours, at the value the row gives."""
+        part = self.line(row)
+        order = part.line.order
+        departed, dock, value = row.day("departed_on"), row.day("dock_on"), _value(row, order.company)
+        if departed > self.act.today or dock < departed:
+            raise row.refused("departed_on", "must be past, and before dock_on")
+        container = self._container(row, departed, dock)
+        billed = row.text("billed").lower() in ("yes", "y", "true", "1")
+        amount = net_amount(part.quantity, Decimal(1), part.pack_price, ZERO, order.currency)
+        stowage = Stowage.objects.create(
+            container=container,
+            instalment=part,
+            quantity=part.quantity,
+            place="under_way",
+            ours_on=departed,
+            goods_amount=amount,
+            goods_base=value,
+            goods_rate=rate_for(order.company, order.currency, self.act.today),
+            opening_billed=billed,
+        )
+        links = [*self._links(order, part.line_id), ("shipment", container.shipment_id, None)]
+        story = tell(self.act, "open_afloat", f"Brought in goods afloat in {container.number}", links, departed)
+        standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, stowage.pk)])
+        entry = open_entry(self.act, story, f"Opening goods afloat of {order.number}", [order.company_id], departed)
+        common = {"company": order.company_id, "order_line": part.line_id}
+        against = Account.OPENING if billed else Account.OWNED_NOT_BILLED
+        post(
+            entry,
+            [
+                Draft(account=Account.OWNED_AFLOAT, amount=value, **common),
+                Draft(account=against, amount=-value, **common),
+            ],
+        )
+
+    def _container(self, row: Row, departed, dock) -> Container:
+        reference = row.text("shipment")
+        if reference not in self.shipments:
+            if Shipment.objects.filter(reference=reference).exists():
+                raise row.refused("shipment", f"{reference} is there already")
+            shipment = shipping.write_shipment(self.act, reference, "", None)
+            plan = shipping.LegPlan("sea", "port of loading", "dock", departed, dock, True)
+            leg = shipping.write_legs(shipment, None, [plan])[0]
+            shipping.write_statement(self.act, None, leg, "departure", "actual", departed)
+            shipment.departed_on = departed
+            shipment.save(update_fields=["departed_on"])
+            self.shipments[reference] = shipment
+        number = container_number(row.text("container"))
+        made = Container.objects.get_or_create(
+            shipment=self.shipments[reference], number=number, defaults={"size_type": "22G1"}
+        )
+        return made[0]
+
+    def finish(self) -> None:
+        """Expectations and matters of all that was made."""
+        expecting.refresh_expected(self.instalments)
+        following.follow_dates(self.act, self.shipments.values())
+        matters.refresh_instalments(self.instalments)
+
+
+@once
+def open_afloat(act: Act, request: FileRequest) -> int:
+    """Goods afloat: orders, containers and values in one table. Returns the number of rows."""
+    rows = read_rows(request.content, AFLOAT)
+    made = _Made(act)
+    count = _each(rows, made.afloat)
+    made.finish()
+    return count

@@ -1,0 +1,507 @@
+"""Cost: estimate a charge, book its bill (its effect shown first), book a customs entry."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from fractions import Fraction
+
+from northing.core import charging, landed_cost
+from northing.core.money import MINOR_UNITS, converted, is_whole, minor_units
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.spread import NothingToSpreadOver
+from northing.costing import operations as costing
+from northing.costing.models import Charge, ChargeShare
+from northing.deeds import absorbing, matters, owning
+from northing.directory.acts import Act, future_problem
+from northing.directory.models import Company, Party
+from northing.directory.queries import rate_for
+from northing.ledger.models import Account
+from northing.ledger.operations import Draft, open_entry, post
+from northing.papers.operations import once, tell
+from northing.shipping.models import Container, Shipment, Stowage
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class ChargeRequest:
+    """A charge as entered: amount in its currency; scope as ids; `by_hand` as (stowage, amount) pairs.
+
+    `charge` names the estimate that a bill replaces.
+    """
+
+    company: int
+    payee: int
+    kind: str
+    basis: str
+    currency: str
+    amount: Decimal
+    day: date
+    shipments: tuple[int, ...] = ()
+    containers: tuple[int, ...] = ()
+    lines: tuple[int, ...] = ()
+    bill_number: str = ""
+    charge: int | None = None
+
+
+@dataclass(frozen=True)
+class UnitCost:
+    """A layer's cost per unit before and after a booking."""
+
+    layer: object
+    old: Decimal
+    new: Decimal
+    stock: Decimal
+    variance: Decimal
+
+
+@dataclass
+class Plan:
+    """What booking a charge would do; computed without writing."""
+
+    parts: list[costing.PartDraft]
+    stowage: dict[int, Stowage]
+    absorbed: absorbing.Absorption
+    old_shares: dict[int, Decimal]
+
+    @property
+    def unit_costs(self) -> list[UnitCost]:
+        """Old and new unit cost of each layer that changes."""
+        changed: dict[int, list[absorbing.Late]] = {}
+        for late in self.absorbed.late:
+            changed.setdefault(late.layer.pk, []).append(late)
+        found = []
+        for lates in changed.values():
+            layer, amount = lates[0].layer, sum((late.amount for late in lates), ZERO)
+            found.append(
+                UnitCost(
+                    layer,
+                    landed_cost.unit_price_of(layer.total_cost, layer.received),
+                    landed_cost.unit_price_of(layer.total_cost + amount, layer.received),
+                    sum((late.stock for late in lates), ZERO),
+                    sum((sum(late.variance.values(), ZERO) for late in lates), ZERO),
+                )
+            )
+        return found
+
+    def rows(self) -> list[dict]:
+        """Each bearer's share, for showing."""
+        return [
+            {"stowage": self.stowage[key], "amount": amount, "old": self.old_shares.get(key), "part": part}
+            for part in self.parts
+            for key, amount in part.shares.items()
+        ]
+
+
+def in_scope(shipments: Iterable[int], containers: Iterable[int], lines: Iterable[int]) -> list[Stowage]:
+    """The stowage a scope names: whole shipments, containers, and order lines wherever they travel.
+
+    Lines given together with shipments or containers narrow those down.
+    """
+    shipments, containers, lines = list(shipments), list(containers), list(lines)
+    found = Stowage.objects.select_related(
+        "instalment__line__order__company", "instalment__line__item", "container__shipment"
+    ).order_by("instalment__line_id", "pk")
+    if shipments or containers:
+        whole = Container.objects.filter(shipment__in=shipments).values("pk")
+        found = found.filter(container__in=whole) | found.filter(container__in=containers)
+    elif not lines:
+        return []
+    if lines:
+        found = found.filter(instalment__line__in=lines)
+    return list(found)
+
+
+def plan(request: ChargeRequest) -> Plan:
+    """Spread a charge and see what it does to layers already received. Raises Refused."""
+    refuse_if(_amount_problems(request))
+    stowage = in_scope(request.shipments, request.containers, request.lines)
+    if not stowage:
+        raise Refused(Problem("Nothing is packed in this scope.", "scope", "Choose a shipment with stowage."))
+    parts = _spread(request, stowage)
+    by_key = {part.pk: part for part in stowage}
+    old = (
+        dict(ChargeShare.objects.filter(charge=request.charge).values_list("stowage", "amount"))
+        if request.charge
+        else {}
+    )
+    new = {key: amount for part in parts for key, amount in part.shares.items()}
+    # A charge not saved yet is component 0: no layer has absorbed any of it.
+    component = request.charge or 0
+    totals = {key: {component: new.get(key, ZERO)} for key in {*new, *old}}
+    return Plan(parts, by_key, absorbing.absorption(totals), old)
+
+
+def _amount_problems(request: ChargeRequest) -> list[Problem]:
+    if request.currency not in MINOR_UNITS:
+        return [Problem(f"{request.currency!r} is not an ISO 4217 currency.", "currency")]
+    if abs(request.amount) > Decimal("999999999999"):
+        return [Problem("This amount is larger than any Northing books.", "amount", "Check the figure.")]
+    if not is_whole(request.amount, request.currency):
+        places = minor_units(request.currency)
+        return [Problem(f"{request.currency} has {places} decimals; this amount has more.", "amount")]
+    if not request.amount:
+        return [Problem("The amount is zero.", "amount", "Enter what is billed or expected.")]
+    return []
+
+
+def _spread(request: ChargeRequest, stowage: Sequence[Stowage]) -> list[costing.PartDraft]:
+    companies = {part.instalment.line.order.company_id: part.instalment.line.order.company for part in stowage}
+    rates = {
+        key: charging.CompanyRate(company.currency, rate_for(company, request.currency, request.day))
+        for key, company in companies.items()
+    }
+    try:
+        parts = charging.share_charge(
+            request.amount, request.currency, _bearers(stowage, request.day), request.basis, rates
+        )
+    except NothingToSpreadOver:
+        raise Refused(
+            Problem(
+                f"Every part in this scope has zero {request.basis}.",
+                "basis",
+                "Choose another basis, or complete the items.",
+            )
+        ) from None
+    return [
+        costing.PartDraft(
+            part.company,
+            part.amount,
+            rates[part.company].rate,
+            part.base_amount,
+            {stowage[place].pk: amount for place, amount in part.shares.items()},
+        )
+        for part in parts
+    ]
+
+
+def _bearers(stowage: Sequence[Stowage], day: date) -> list[charging.Bearer]:
+    """Measures of each part; goods not ours yet count at the day's rate."""
+    rates = owning.Rates(day)
+    of_line: dict[int, Decimal] = {}
+    for part in stowage:
+        of_line[part.instalment.line_id] = of_line.get(part.instalment.line_id, ZERO) + part.quantity
+    found = []
+    for part in stowage:
+        line = part.instalment.line
+        goods = part.goods_base if part.goods_base is not None else owning.valued(part, rates).base
+        found.append(
+            charging.Bearer(
+                company=line.order.company_id,
+                goods=goods,
+                weight=line.item.weight_kg * part.quantity,
+                volume=line.item.volume_m3 * part.quantity,
+                quantity=part.quantity,
+                part_of_line=Fraction(part.quantity) / Fraction(of_line[line.pk]),
+            )
+        )
+    return found
+
+
+@once
+def enter_estimate(act: Act, request: ChargeRequest) -> int:
+    """A charge we expect: it is spread at once, and enters the cost of what is received."""
+    _check(act, request, "estimate_charge")
+    charge = _new_charge(request, estimated=request.amount, estimated_on=request.day)
+    _apply(act, request, charge, "enter_estimate", "Estimated")
+    return charge.pk
+
+
+@once
+def book_bill(act: Act, request: ChargeRequest) -> int:
+    """A bill: it replaces its estimate or stands alone; what is received is revalued."""
+    _check(act, request, "book_bill")
+    refuse_if(future_problem(request.day, act, "day"))
+    if not request.bill_number.strip():
+        raise Refused(Problem("The bill has a number.", "bill_number", "Enter it as it stands on the bill."))
+    if request.charge:
+        charge = Charge.objects.select_for_update().get(pk=request.charge)
+        if charge.billed is not None:
+            raise Refused(Problem(f"This charge is billed already ({charge.bill_number}).", "charge"))
+        charge.payee_id, charge.basis, charge.currency = request.payee, request.basis, request.currency
+        charge.billed, charge.billed_on, charge.bill_number = request.amount, request.day, request.bill_number.strip()
+        charge.company_id = request.company
+        charge.save()
+    else:
+        charge = _new_charge(
+            request, billed=request.amount, billed_on=request.day, bill_number=request.bill_number.strip()
+        )
+    _apply(act, request, charge, "book_bill", f"Booked bill {charge.bill_number}")
+    return charge.pk
+
+
+def _check(act: Act, request: ChargeRequest, right: str) -> None:
+    companies = {
+        part.instalment.line.order.company_id for part in in_scope(request.shipments, request.containers, request.lines)
+    }
+    act.require(right, request.company, *sorted(companies))
+    refuse_if(_amount_problems(request))
+    if request.kind not in landed_cost.KINDS or request.basis not in landed_cost.BASES:
+        raise Refused(Problem("Choose the kind of charge and its basis.", "kind"))
+    if not Party.objects.filter(pk=request.payee).exclude(kind=Party.Kind.SUPPLIER).exists():
+        raise Refused(Problem("Choose who is to be paid.", "payee"))
+
+
+def _new_charge(request: ChargeRequest, **facts) -> Charge:
+    charge = Charge.objects.create(
+        company_id=request.company,
+        payee_id=request.payee,
+        kind=request.kind,
+        basis=request.basis,
+        currency=request.currency,
+        **facts,
+    )
+    charge.shipments.set(request.shipments)
+    charge.containers.set(request.containers)
+    charge.lines.set(request.lines)
+    return charge
+
+
+def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: str) -> None:
+    found = plan(_with_charge(request, charge))
+    links = _links(charge, found)
+    closed = _closed_note(request)
+    text = f"{words}: {charge.get_kind_display().lower()} {charge.currency} {charge.amount:f} of {charge.payee}{closed}"
+    story = tell(act, deed, text, links, request.day)
+    costing.write_spread(charge, found.parts)
+    companies = {part.company for part in found.parts} | {request.company}
+    entry = open_entry(act, story, text, companies, request.day)
+    drafts = absorbing.write(entry, found.absorbed, {charge.pk: accrual_account(charge.kind)})
+    if charge.billed is not None:
+        drafts += _payable_drafts(charge, found.parts, request.company)
+    post(entry, drafts)
+
+
+def _with_charge(request: ChargeRequest, charge: Charge) -> ChargeRequest:
+    return ChargeRequest(**{**request.__dict__, "charge": charge.pk})
+
+
+def accrual_account(kind: str) -> str:
+    """The clearing account between bills and layers of a kind of charge."""
+    return Account.ACCRUED_DUTY if kind in ("duty", "import_tax") else Account.ACCRUED_CHARGES
+
+
+def _payable_drafts(charge: Charge, parts: Sequence[costing.PartDraft], payer: int) -> list[Draft]:
+    """The bill: each company's part into its accruals, the payer owing all, the others owing the payer."""
+    company = Company.objects.get(pk=payer)
+    payer_rate = rate_for(company, charge.currency, charge.billed_on)
+    accrual, drafts, owed = accrual_account(charge.kind), [], ZERO
+    for part in parts:
+        memo = {"foreign_currency": charge.currency, "charge": charge.pk}
+        drafts.append(
+            Draft(part.company, accrual, part.base_amount, foreign_amount=part.amount, rate=part.rate, **memo)
+        )
+        if part.company == payer:
+            owed += part.base_amount
+            continue
+        lent = converted(part.amount, payer_rate, company.currency)
+        owed += lent
+        drafts.append(Draft(part.company, Account.DUE_TO, -part.base_amount, -part.amount, rate=part.rate, **memo))
+        drafts.append(Draft(payer, Account.DUE_FROM, lent, part.amount, rate=payer_rate, **memo))
+    drafts.append(
+        Draft(payer, Account.PROVIDER_PAYABLE, -owed, -charge.billed, charge.currency, payer_rate, charge=charge.pk)
+    )
+    return drafts
+
+
+def _closed_note(request: ChargeRequest) -> str:
+    through = Company.objects.values_list("closed_through", flat=True).get(pk=request.company)
+    return (
+        f" (period closed through {through}; posted in the first open one)"
+        if through and request.day <= through
+        else ""
+    )
+
+
+def _links(charge: Charge, found: Plan) -> list[tuple[str, int, int | None]]:
+    links: dict[tuple[str, int, int | None], None] = {("charge", charge.pk, None): None}
+    for part in found.stowage.values():
+        line = part.instalment.line
+        links["shipment", part.container.shipment_id, None] = None
+        links["line", line.pk, line.order.company_id] = None
+    return list(links)
+
+
+def respread_estimates(act: Act, shipment: Shipment) -> None:
+    """Packing changed: estimates over the shipment spread over what is aboard now."""
+    for charge in shipment.charges.filter(billed__isnull=True):
+        request = request_of(charge)
+        stowage = in_scope(request.shipments, request.containers, request.lines)
+        costing.write_spread(charge, _spread(request, stowage) if stowage else [])
+
+
+def request_of(charge: Charge) -> ChargeRequest:
+    """The request that would enter the charge as it stands."""
+    return ChargeRequest(
+        company=charge.company_id,
+        payee=charge.payee_id,
+        kind=charge.kind,
+        basis=charge.basis,
+        currency=charge.currency,
+        amount=charge.amount,
+        day=charge.billed_on or charge.estimated_on,
+        shipments=tuple(charge.shipments.values_list("pk", flat=True)),
+        containers=tuple(charge.containers.values_list("pk", flat=True)),
+        lines=tuple(charge.lines.values_list("pk", flat=True)),
+        bill_number=charge.bill_number,
+        charge=charge.pk,
+    )
+
+
+@dataclass(frozen=True)
+class EntryRequest:
+    """A customs entry of one company for one shipment."""
+
+    shipment: int
+    company: int
+    office: int
+    number: str
+    day: date
+
+
+@dataclass(frozen=True)
+class Declared:
+    """What we would declare: the sheet of the core beside the stowage it is about."""
+
+    sheet: landed_cost.CostSheet
+    stowage: list[Stowage]
+    company: Company
+
+    def rows(self) -> list[tuple[Stowage, landed_cost.LineCost]]:
+        """Stowage beside its costs."""
+        return list(zip(self.stowage, self.sheet.lines, strict=True))
+
+
+def declare(shipment: int, company: Company, day: date) -> Declared:
+    """Customs value, duty and import tax of a company's goods in a shipment, at the day's customs rates."""
+    parts = [part for part in in_scope([shipment], [], []) if part.instalment.line.order.company_id == company.pk]
+    if not parts:
+        raise Refused(Problem(f"{company} has no goods in this shipment.", "company"))
+    lines = [_core_line(part, company, day) for part in parts]
+    tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimable)
+    return Declared(
+        landed_cost.cost_sheet(lines, _tax_charges(parts, company, day, tax), tax, company.currency), parts, company
+    )
+
+
+def _core_line(part: Stowage, company: Company, day: date) -> landed_cost.Line:
+    line = part.instalment.line
+    amount = owning.goods_amount(part, part.quantity)
+    return landed_cost.Line(
+        id=str(part.pk),
+        # One lot at its rounded amount, so that packs and discounts are rounded once.
+        quantity=Decimal(1),
+        unit_price=amount,
+        currency=line.order.currency,
+        book_rate=Decimal(1),
+        customs_rate=rate_for(company, line.order.currency, day, "customs"),
+        duty_rate=line.item.duty_rate,
+    )
+
+
+def _tax_charges(
+    parts: Sequence[Stowage], company: Company, day: date, tax: landed_cost.ImportTax
+) -> list[landed_cost.Charge]:
+    """The company's parts of the charges that the tax base names, weighed by their shares."""
+    place = {part.pk: index for index, part in enumerate(parts)}
+    shares = ChargeShare.objects.filter(stowage__in=list(place), charge__kind__in=tax.base).select_related("charge")
+    by_charge: dict[int, dict[int, Decimal]] = {}
+    charges = {}
+    for share in shares:
+        charges[share.charge_id] = share.charge
+        by_charge.setdefault(share.charge_id, {})[place[share.stowage_id]] = share.amount
+    found = []
+    for key, charge in charges.items():
+        scope = sorted(by_charge[key])
+        amount = _aboard_part(charge, company, list(place))
+        found.append(
+            landed_cost.Charge(
+                id=str(key),
+                kind=charge.kind,
+                amount=amount,
+                book_rate=Decimal(1),
+                scope=scope,
+                by_hand=[abs(by_charge[key][index]) for index in scope],
+                customs_rate=rate_for(company, charge.currency, day, "customs"),
+            )
+        )
+    return found
+
+
+def _aboard_part(charge: Charge, company: Company, stowage: Sequence[int]) -> Decimal:
+    """The part of a charge, in its currency, that the company's goods of this shipment bear."""
+    part = charge.parts.get(company=company)
+    shares = dict(charge.shares.filter(company=company).values_list("stowage", "amount"))
+    inside = sum((shares[key] for key in stowage if key in shares), ZERO)
+    if inside == part.base_amount:
+        return part.amount
+    outside = part.base_amount - inside
+    weights = landed_cost.whole_weights([abs(inside), abs(outside)])
+    return landed_cost.spread_amount(part.amount, weights, charge.currency)[0]
+
+
+@once
+def book_customs_entry(act: Act, request: EntryRequest) -> int:
+    """Book the entry: duty into the goods, import tax to reclaim (or into the goods), owed to the office."""
+    company = Company.objects.get(pk=request.company)
+    act.require("book_customs_entry", company.pk)
+    refuse_if(future_problem(request.day, act, "day"))
+    if not request.number.strip():
+        raise Refused(Problem("The entry has a number.", "number", "Enter it as the customs office gave it."))
+    declared = declare(request.shipment, company, request.day)
+    sheet = declared.sheet
+    text = f"Customs entry {request.number}: duty {company.currency} {sheet.duty}, import tax {sheet.tax}"
+    lines = [("line", part.instalment.line_id, company.pk) for part in declared.stowage]
+    story = tell(act, "book_customs_entry", text, [("shipment", request.shipment, None), *lines], request.day)
+    book = open_entry(act, story, text, [company.pk], request.day)
+    duty, drafts = _customs_charge(request, declared, book, "duty", sheet.duty, {c.id: c.duty for c in sheet.lines})
+    if not company.import_tax_reclaimable:
+        shares = {c.id: c.import_tax for c in sheet.lines}
+        drafts += _customs_charge(request, declared, book, "import_tax", sheet.tax, shares)[1]
+    else:
+        drafts.append(Draft(company.pk, Account.IMPORT_TAX, sheet.tax))
+    drafts.append(Draft(company.pk, Account.CUSTOMS_PAYABLE, -(sheet.duty + sheet.tax)))
+    post(book, drafts)
+    costing.write_entry(
+        request.shipment, company.pk, request.office, request.number.strip(), request.day, _declaration(declared), duty
+    )
+    matters.refresh_shipments([request.shipment])
+    return request.shipment
+
+
+def _customs_charge(
+    request: EntryRequest, declared: Declared, book, kind: str, amount: Decimal, by_line: dict[str, Decimal]
+):
+    """Duty or tax as a charge whose shares are the office's own lines; returns it and its postings."""
+    if not amount:
+        return None, []
+    company = declared.company
+    charge = Charge.objects.create(
+        company=company,
+        payee_id=request.office,
+        kind=kind,
+        basis=Charge.Basis.BY_HAND,
+        currency=company.currency,
+        billed=amount,
+        billed_on=request.day,
+        bill_number=f"{request.number.strip()} {kind.replace('_', ' ')}",
+    )
+    charge.shipments.add(request.shipment)
+    shares = {int(key): share for key, share in by_line.items()}
+    costing.write_spread(charge, [costing.PartDraft(company.pk, amount, Decimal(1), amount, shares)])
+    found = absorbing.absorption({key: {charge.pk: share} for key, share in shares.items()})
+    drafts = absorbing.write(book, found, {charge.pk: accrual_account(kind)})
+    drafts.append(Draft(company.pk, accrual_account(kind), amount, charge=charge.pk))
+    return charge, drafts
+
+
+def _declaration(declared: Declared) -> costing.Declaration:
+    lines = []
+    for part, cost in declared.rows():
+        item = part.instalment.line.item
+        lines.append(
+            costing.DeclaredLine(part.pk, item.hs_code, item.origin, cost.customs_value, item.duty_rate, cost.duty)
+        )
+    value = sum((cost.customs_value for cost in declared.sheet.lines), ZERO)
+    return costing.Declaration(value, declared.sheet.duty, declared.sheet.tax_base, declared.sheet.tax, tuple(lines))

@@ -1,0 +1,217 @@
+"""Follow: departures and arrivals, once for all aboard; the ripple of a date."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from northing.core.passage import ExpectedLeg, expected_legs
+from northing.core.problems import Problem, refuse_if
+from northing.deeds import expecting, matters, owning
+from northing.directory.acts import Act, future_problem
+from northing.directory.rights import companies_of
+from northing.ledger.operations import open_entry, post
+from northing.papers.operations import once, tell
+from northing.shipping import operations as shipping
+from northing.shipping.models import DateStatement, Leg, Shipment, Stowage, Voyage
+from northing.shipping.queries import planned_legs
+from northing.standing import operations as standing
+
+
+@dataclass(frozen=True)
+class DateRequest:
+    """What is said about a leg's departure or arrival. On the main leg it is said of the voyage."""
+
+    leg: int
+    milestone: str
+    kind: str
+    value: date
+
+
+@dataclass(frozen=True)
+class RippleLine:
+    """A part whose dock date would move."""
+
+    stowage: Stowage
+    old: date | None
+    new: date
+    need_by: date
+
+    @property
+    def days(self) -> int:
+        """Days later; negative is earlier."""
+        return (self.new - self.old).days if self.old else 0
+
+    @property
+    def breaks(self) -> bool:
+        """The new date is the first to miss the need-by date."""
+        return self.new > self.need_by and not (self.old and self.old > self.need_by)
+
+    @property
+    def saves(self) -> bool:
+        """The new date meets a need-by date that the old one missed."""
+        return self.new <= self.need_by and bool(self.old and self.old > self.need_by)
+
+
+@dataclass
+class _Subject:
+    leg: Leg
+    voyage: Voyage | None
+    shipments: list[Shipment]
+
+
+def _subject(request: DateRequest, *, lock: bool) -> _Subject:
+    leg = Leg.objects.select_related("shipment__voyage").get(pk=request.leg)
+    voyage = leg.shipment.voyage if leg.main else None
+    found = Shipment.objects.filter(voyage=voyage) if voyage else Shipment.objects.filter(pk=leg.shipment_id)
+    found = found.order_by("pk")
+    return _Subject(leg, voyage, list(found.select_for_update() if lock else found))
+
+
+def aboard(shipments: Iterable[Shipment]):
+    """Stowage of the shipments with everything needed to move and value it."""
+    return (
+        Stowage.objects.filter(container__shipment__in=[shipment.pk for shipment in shipments])
+        .select_related("container__shipment", "instalment__line__order__company", "instalment__line__item")
+        .order_by("pk")
+    )
+
+
+def preview(request: DateRequest, today: date, companies: set[int]) -> list[RippleLine]:
+    """The lines that saving this date would move, worst first; nothing is written."""
+    subject = _subject(request, lock=False)
+    new_dock = {}
+    for shipment in subject.shipments:
+        said = _unsaved(subject, request)
+        _, planned = planned_legs(shipment, [said])
+        new_dock[shipment.pk] = expected_legs(planned, today)[-1].end
+    lines = []
+    for part in aboard(subject.shipments):
+        order = part.instalment.line.order
+        shipment = part.container.shipment
+        new = new_dock[shipment.pk]
+        if part.settled < part.quantity and new != shipment.expected_dock and order.company_id in companies:
+            lines.append(RippleLine(part, shipment.expected_dock, new, part.instalment.line.need_by))
+    return sorted(lines, key=lambda line: (not line.breaks, -line.days))
+
+
+def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
+    # The year 9999 stands for "said after everything that was said so far".
+    from_now_on = "9999-01-01T00:00:00+00:00"
+    said = DateStatement(
+        voyage=subject.voyage,
+        leg=None if subject.voyage else subject.leg,
+        milestone=request.milestone,
+        kind=request.kind,
+        value=request.value,
+    )
+    said.said_at = DateStatement._meta.get_field("said_at").to_python(from_now_on)
+    return said
+
+
+@once
+def say_date(act: Act, request: DateRequest) -> int:
+    """Record what was said; an actual departure or arrival moves the goods and may make them ours."""
+    subject = _subject(request, lock=True)
+    parts = list(aboard(subject.shipments))
+    companies = {part.instalment.line.order.company_id for part in parts}
+    act.require("say_dates", *(companies or companies_of(act.person)))
+    refuse_if(_problems(act, subject, request))
+    shipping.write_statement(
+        act, subject.voyage, None if subject.voyage else subject.leg, request.milestone, request.kind, request.value
+    )
+    story = tell(
+        act, "say_date", _words(subject, request), _links(subject, parts), request.value if _actual(request) else None
+    )
+    if _actual(request):
+        _happen(act, story, subject, request, parts)
+    follow_dates(act, subject.shipments)
+    return subject.leg.shipment_id
+
+
+def _actual(request: DateRequest) -> bool:
+    return request.kind == DateStatement.Kind.ACTUAL
+
+
+def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem]:
+    if request.milestone not in DateStatement.Milestone.values or request.kind not in ("estimated", "actual"):
+        return [Problem("Say departure or arrival, estimated or actual.", "kind")]
+    found = []
+    if _actual(request):
+        found += future_problem(request.value, act, "value")
+    if abs((request.value - act.today).days) > 1000:
+        found.append(Problem("This day is years away.", "value", "Check the year."))
+    first = subject.shipments[0]
+    if request.milestone == "arrival" and subject.leg.main and _actual(request):
+        if not first.departed_on:
+            found.append(Problem("The departure is not recorded yet.", "milestone", "Record it first."))
+        elif request.value < first.departed_on:
+            found.append(
+                Problem("It cannot arrive before it departed.", "value", f"It departed on {first.departed_on}.")
+            )
+    if request.milestone == "departure" and _actual(request) and subject.leg.main and first.departed_on:
+        found.append(Problem(f"The departure is recorded already, on {first.departed_on}.", "milestone"))
+    if request.milestone == "arrival" and _actual(request) and subject.leg.main and first.arrived_on:
+        found.append(Problem(f"The arrival is recorded already, on {first.arrived_on}.", "milestone"))
+    return found
+
+
+def _happen(act: Act, story, subject: _Subject, request: DateRequest, parts: list[Stowage]) -> None:
+    event = _event(subject.leg, request.milestone)
+    if event is None:
+        return
+    if event != "pickup":
+        _move_aboard(story, event, parts)
+        field = "departed_on" if event == "on_board" else "arrived_on"
+        Shipment.objects.filter(pk__in=[s.pk for s in subject.shipments]).update(**{field: request.value})
+        for shipment in subject.shipments:
+            setattr(shipment, field, request.value)
+    owned = owning.becoming_ours(parts, event, request.value)
+    if owned:
+        drafts = owning.take_ownership(owned, request.value)
+        text = f"Goods became ours: {event.replace('_', ' ')} of {subject.voyage or subject.leg.shipment}"
+        post(open_entry(act, story, text, {draft.company for draft in drafts}, request.value), drafts)
+
+
+def _event(leg: Leg, milestone: str) -> str | None:
+    """What happens to the goods: pickup, on board, arrival; None for a leg that changes nothing."""
+    if leg.main:
+        return "on_board" if milestone == "departure" else "arrival"
+    return "pickup" if leg.number == 1 and milestone == "departure" else None
+
+
+def _move_aboard(story, event: str, parts: Sequence[Stowage]) -> None:
+    source, target = ("packed", "under_way") if event == "on_board" else ("under_way", "landed")
+    moving = [part for part in parts if part.place == source]
+    standing.move(
+        story,
+        [
+            standing.MoveDraft(part.instalment_id, source, target, max(part.quantity - part.settled, 0), part.pk)
+            for part in moving
+        ],
+    )
+    shipping.relocate([part.pk for part in moving], target)
+
+
+def follow_dates(act: Act, shipments: Iterable[Shipment]) -> None:
+    """Bring legs, dock dates, expectations and matters along with what is said now."""
+    keys = []
+    for shipment in shipments:
+        legs, planned = planned_legs(shipment)
+        expected: list[ExpectedLeg] = expected_legs(planned, act.today)
+        shipping.take_over_dates(shipment, legs, expected)
+        keys.append(shipment.pk)
+    instalments = Stowage.objects.filter(container__shipment__in=keys).values_list("instalment", flat=True)
+    expecting.refresh_expected(list(instalments.distinct()))
+    matters.refresh_shipments(keys)
+
+
+def _words(subject: _Subject, request: DateRequest) -> str:
+    what = f"{subject.voyage}" if subject.voyage else f"{subject.leg.origin} to {subject.leg.destination}"
+    return f"{what}: {request.kind} {request.milestone} {request.value:%-d %b %Y}"
+
+
+def _links(subject: _Subject, parts: Iterable[Stowage]) -> list[tuple[str, int, int | None]]:
+    links: list[tuple[str, int, int | None]] = [("shipment", shipment.pk, None) for shipment in subject.shipments]
+    if subject.voyage:
+        links.append(("voyage", subject.voyage.pk, None))
+    return links

@@ -1,0 +1,534 @@
+"""Receive a container's goods, and reverse a receipt.
+
+Follow one receipt here: check, lock, ask the core, write facts, move positions, make layers, post, tell.
+"""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from django.db.models import F, Sum
+
+from northing.core import docking
+from northing.core.exact import plain
+from northing.core.money import converted
+from northing.core.ownership import is_ours_after
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.costing.models import ChargeShare
+from northing.deeds import absorbing, expecting, matters, owning
+from northing.deeds.costing import accrual_account
+from northing.directory.acts import Act, future_problem
+from northing.directory.models import Bin, Site
+from northing.directory.queries import default_bin
+from northing.ledger import operations as ledger
+from northing.ledger.models import Account, CostLayer, LayerCost, LayerTake, OnHand
+from northing.ledger.operations import Draft, open_entry, post
+from northing.papers.models import StoryEntry
+from northing.papers.operations import once, tell
+from northing.quality.models import Case, Inspection
+from northing.receiving import operations as receiving
+from northing.receiving.models import Receipt, ReceiptLine
+from northing.shipping.models import Container, Stowage
+from northing.standing import operations as standing
+from northing.standing.models import Movement
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class ReceiveRow:
+    """What the dock found of one stowage; a short rest is still coming, or no more comes."""
+
+    stowage: int
+    quantity: Decimal
+    still_coming: bool = True
+    lot: str = ""
+    best_before: date | None = None
+    bin: int | None = None
+
+
+@dataclass(frozen=True)
+class ReceiveRequest:
+    """A receipt of one company's goods at one site out of one container."""
+
+    container: int
+    site: int
+    delivery_note: str
+    occurred_on: date
+    rows: tuple[ReceiveRow, ...]
+
+
+@dataclass
+class _Found:
+    """One row with what the core made of it."""
+
+    row: ReceiveRow
+    stowage: Stowage
+    taking: docking.Taking
+    line: ReceiptLine | None = None
+
+    @property
+    def item(self):
+        return self.stowage.instalment.line.item
+
+    @property
+    def says_something(self) -> bool:
+        return self.row.quantity > 0 or self.taking.missing > 0
+
+
+@once
+def receive(act: Act, request: ReceiveRequest) -> int:
+    """Take goods in. Layers, positions, books and story follow in the same transaction."""
+    site = Site.objects.select_related("company").get(pk=request.site)
+    act.require("receive", site.company_id)
+    container = Container.objects.select_related("shipment").get(pk=request.container)
+    refuse_if(_head_problems(act, request))
+    found = _ask_core(request, site, _locked(request, site))
+    text = _words(container, request, found)
+    story = tell(act, "receive", text, _links(container, site, found), request.occurred_on)
+    entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
+    owned = _own_what_was_not(request, found)
+    drafts = owning.take_ownership(owned, request.occurred_on)
+    receipt = _write_receipt(act, request, site, container, found, story, entry)
+    _settle(story, found)
+    layers = _write_layers(request, site, found)
+    drafts += _absorb(entry, layers, found)
+    drafts += _own_on_receipt(entry, found, layers)
+    drafts += _miss(entry, layers, site.company.currency)
+    post(entry, drafts)
+    _open_cases(request, site, found, layers)
+    _bring_along(container, found, layers)
+    return receipt.pk
+
+
+def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
+    problems = future_problem(request.occurred_on, act)
+    if not request.delivery_note.strip():
+        problems.append(
+            Problem("The delivery note has a number.", "delivery_note", "Enter it, or the driver's name and time.")
+        )
+    if not request.rows:
+        problems.append(Problem("Nothing was counted.", "rows", "Enter what was found, 0 included."))
+    if len({row.stowage for row in request.rows}) != len(request.rows):
+        problems.append(Problem("A part is counted twice.", "rows"))
+    return problems
+
+
+def _locked(request: ReceiveRequest, site: Site) -> dict[int, Stowage]:
+    """The stowage with its positions, locked in key order, so that two receivers come one after the other."""
+    keys = [row.stowage for row in request.rows]
+    found = {
+        part.pk: part
+        for part in Stowage.objects.select_for_update(of=("self",))
+        .select_related("instalment__line__item", "instalment__line__order__company")
+        .select_related("instalment__line__order__supplier", "container__shipment")
+        .filter(pk__in=keys, container=request.container, instalment__line__order__company=site.company_id)
+        .order_by("pk")
+    }
+    positions = standing.locked_positions(part.instalment_id for part in found.values())
+    for part in found.values():
+        part.instalment.position = positions[part.instalment_id]
+    return found
+
+
+def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage]) -> list[_Found]:
+    problems: list[Problem] = []
+    found = []
+    for row in request.rows:
+        part = stowage.get(row.stowage)
+        where = f"row-{row.stowage}"
+        if part is None:
+            problems.append(
+                Problem(f"This part is not in this container for {site.company}.", where, "Reload the page.")
+            )
+            continue
+        expected = _expected(part)
+        counted = docking.Counted(row.quantity, row.still_coming)
+        problems += docking.counting_problems(expected, counted, where) + _kept_problems(part, row, where)
+        found.append(_Found(row, part, docking.taking(expected, counted)))
+    refuse_if(problems)
+    found = [one for one in found if one.says_something]
+    if not found:
+        raise Refused(Problem("Nothing was received and nothing is missing.", "rows", "Enter what was found."))
+    return found
+
+
+def _expected(part: Stowage) -> docking.Expected:
+    return docking.Expected(
+        place=part.place,
+        quantity=part.quantity,
+        settled=part.settled,
+        with_supplier=part.instalment.position.with_supplier,
+        over_tolerance=part.instalment.line.order.supplier.over_tolerance,
+    )
+
+
+def _kept_problems(part: Stowage, row: ReceiveRow, where: str) -> list[Problem]:
+    """Decimals of a counted unit; lot and best-before where the item keeps them."""
+    item, found = part.instalment.line.item, []
+    if round(row.quantity, item.decimals) != row.quantity:
+        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", where, "Enter whole units."))
+    if row.quantity > 0 and item.keeps_lot and not row.lot.strip():
+        found.append(Problem(f"{item.code} keeps lots: the lot is missing.", where, "It is on the carton label."))
+    if row.quantity > 0 and item.keeps_best_before and row.best_before is None:
+        found.append(
+            Problem(f"{item.code} keeps best-before dates: the date is missing.", where, "It is on the carton label.")
+        )
+    return found
+
+
+def _own_what_was_not(request: ReceiveRequest, found: Sequence[_Found]) -> list[owning.Owned]:
+    """Goods whose moment passed without a message are ours by the receipt at the latest."""
+    return owning.becoming_ours([one.stowage for one in found], "receipt", request.occurred_on)
+
+
+def _write_receipt(act, request, site, container, found, story, entry) -> Receipt:
+    for one in found:
+        one.line = _receipt_line(request, site, one)
+    receipt = Receipt(
+        company=site.company,
+        site=site,
+        container=container,
+        delivery_note=request.delivery_note.strip(),
+        occurred_on=request.occurred_on,
+        received_by=act.person,
+        at=act.at,
+        entry=entry,
+        story=story,
+    )
+    return receiving.write_receipt(receipt, [one.line for one in found])
+
+
+def _receipt_line(request: ReceiveRequest, site: Site, one: _Found) -> ReceiptLine:
+    base, rate = _own_value(request, one)
+    return ReceiptLine(
+        stowage=one.stowage,
+        instalment=one.stowage.instalment,
+        quantity=one.row.quantity,
+        missing=one.taking.missing,
+        excess=one.taking.excess + _from_supplier(one),
+        lot=one.row.lot.strip(),
+        best_before=one.row.best_before,
+        bin_id=_bin(site, one),
+        recognised_base=base,
+        recognised_rate=rate,
+    )
+
+
+def _from_supplier(one: _Found) -> Decimal:
+    """Units beyond this stowage that the order still expected: not excess, but not of the stowage either."""
+    return sum((quantity for place, quantity in one.taking.received if place == "with_supplier"), ZERO)
+
+
+def _bin(site: Site, one: _Found) -> int:
+    purpose = Bin.Purpose.QUARANTINE if one.item.inspected else Bin.Purpose.STORE
+    if one.row.bin:
+        chosen = Bin.objects.filter(pk=one.row.bin, site=site).first()
+        if chosen is None:
+            raise Refused(Problem("This bin is not at this site.", f"row-{one.stowage.pk}", "Choose one of the list."))
+        if one.item.inspected and chosen.purpose == Bin.Purpose.STORE:
+            raise Refused(
+                Problem(
+                    f"{one.item.code} is inspected first.", f"row-{one.stowage.pk}", "Choose a dock or quarantine bin."
+                )
+            )
+        return chosen.pk
+    return default_bin(site.pk, purpose).pk
+
+
+def _own_value(request: ReceiveRequest, one: _Found) -> tuple[Decimal, Decimal | None]:
+    """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage."""
+    order = one.stowage.instalment.line.order
+    beyond = one.taking.excess + _from_supplier(one)
+    quantity = one.row.quantity if not is_ours_after(order.ours_from, "arrival") else beyond
+    if not quantity:
+        return ZERO, None
+    rate = owning.Rates(request.occurred_on).of(order.company, order.currency)
+    return converted(owning.goods_amount(one.stowage, quantity), rate, order.company.currency), rate
+
+
+def _settle(story: StoryEntry, found: Sequence[_Found]) -> None:
+    """Positions and the stowage's own count follow."""
+    moves = []
+    for one in found:
+        key, target = one.stowage.instalment_id, "held" if one.item.inspected else "in_store"
+        moves += [
+            standing.MoveDraft(key, place, target, quantity, one.stowage.pk) for place, quantity in one.taking.received
+        ]
+        moves.append(standing.MoveDraft(key, one.stowage.place, "missing", one.taking.missing, one.stowage.pk))
+        settled_here = sum((quantity for place, quantity in one.taking.received if place == one.stowage.place), ZERO)
+        one.stowage.settled += settled_here + one.taking.missing
+    Stowage.objects.bulk_update([one.stowage for one in found], ["settled"])
+    standing.move(story, moves)
+
+
+def _write_layers(request: ReceiveRequest, site: Site, found: Sequence[_Found]) -> list[CostLayer]:
+    layers = []
+    for one in found:
+        common = {
+            "company": site.company,
+            "site": site,
+            "item": one.item,
+            "receipt_line": one.line,
+            "stowage": one.stowage,
+            "occurred_on": request.occurred_on,
+            "total_cost": ZERO,
+            "goods_cost": ZERO,
+        }
+        if one.row.quantity:
+            kept = {"lot": one.line.lot, "best_before": one.line.best_before}
+            layers.append(CostLayer(kind="stock", received=one.row.quantity, **kept, **common))
+        if one.taking.missing:
+            layers.append(CostLayer(kind="missing", received=one.taking.missing, **common))
+    CostLayer.objects.bulk_create(layers)
+    OnHand.objects.bulk_create(
+        OnHand(
+            layer=layer,
+            bin_id=layer.receipt_line.bin_id,
+            status="held" if layer.item.inspected else "in_store",
+            quantity=layer.received,
+        )
+        for layer in layers
+        if layer.kind == "stock"
+    )
+    return layers
+
+
+def _absorb(entry, layers: Sequence[CostLayer], found: Sequence[_Found]) -> list[Draft]:
+    """The layers take up their part of goods value and of every charge."""
+    totals: dict[int, dict[absorbing.Component, Decimal]] = defaultdict(dict)
+    accounts: dict[absorbing.Component, str] = {None: Account.OWNED_AFLOAT}
+    for one in found:
+        totals[one.stowage.pk][None] = one.stowage.goods_base or ZERO
+    for share in ChargeShare.objects.filter(stowage__in=list(totals)).select_related("charge"):
+        totals[share.stowage_id][share.charge_id] = share.amount
+        accounts[share.charge_id] = accrual_account(share.charge.kind)
+    drafts = absorbing.write(entry, absorbing.absorption(totals), accounts)
+    lines = {layer.pk: layer.stowage.instalment.line_id for layer in layers}
+    return [Draft(**{**_fields(draft), "order_line": lines.get(draft.layer, draft.order_line)}) for draft in drafts]
+
+
+def _fields(draft: Draft) -> dict:
+    return {name: getattr(draft, name) for name in Draft.__slots__}
+
+
+def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[Draft]:
+    """Goods that became ours by this very receipt: into stock against owned not billed."""
+    of_line = {layer.receipt_line_id: layer for layer in layers if layer.kind == "stock"}
+    drafts, costs = [], []
+    for one in found:
+        line, value = one.stowage.instalment.line, one.line.recognised_base
+        if not value:
+            continue
+        layer = of_line[one.line.pk]
+        common = {"company": line.order.company_id, "order_line": line.pk, "rate": one.line.recognised_rate}
+        drafts.append(Draft(account=Account.STOCK, amount=value, layer=layer.pk, **common))
+        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=-value, **common))
+        costs.append((layer.pk, None, value))
+        CostLayer.objects.filter(pk=layer.pk).update(
+            total_cost=F("total_cost") + value, goods_cost=F("goods_cost") + value
+        )
+    ledger.add_costs(entry, costs)
+    return drafts
+
+
+def _miss(entry, layers: Sequence[CostLayer], currency: str) -> list[Draft]:
+    """What the dock did not find leaves at once: goods price into the claim, charges lost."""
+    drafts = []
+    for layer in layers:
+        if layer.kind != "missing":
+            continue
+        line = layer.stowage.instalment.line_id
+        layer.refresh_from_db(fields=["total_cost", "goods_cost", "taken_cost", "goods_taken", "gone"])
+        cost, goods = ledger.take(layer, layer.received, LayerTake.Reason.MISSING, entry, currency)
+        common = {"company": layer.company_id, "layer": layer.pk, "order_line": line}
+        drafts.append(Draft(account=Account.STOCK, amount=-cost, **common))
+        drafts.append(Draft(account=Account.CLAIMS, amount=goods, **common))
+        drafts.append(Draft(account=Account.MISSING_LOSS, amount=cost - goods, **common))
+    return drafts
+
+
+def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]) -> None:
+    missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == "missing"}
+    cases = Case.objects.bulk_create(
+        Case(
+            company=site.company,
+            kind=Case.Kind.MISSING,
+            layer=missing[one.line.pk],
+            supplier=one.stowage.instalment.line.order.supplier,
+            reason=f"not found, delivery note {request.delivery_note}"[:80],
+            quantity=one.taking.missing,
+            opened_on=request.occurred_on,
+        )
+        for one in found
+        if one.taking.missing
+    )
+    matters.refresh_cases([case.pk for case in cases])
+
+
+def _bring_along(container: Container, found: Sequence[_Found], layers: Sequence[CostLayer]) -> None:
+    instalments = [one.stowage.instalment_id for one in found]
+    expecting.refresh_expected(instalments)
+    matters.refresh_shipments([container.shipment_id])
+    matters.refresh_layers([layer.pk for layer in layers if layer.item.inspected])
+    beyond = [one.stowage.instalment_id for one in found if _from_supplier(one)]
+    if beyond:
+        matters.refresh_instalments(beyond)
+
+
+def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found]) -> str:
+    missing = sum(1 for one in found if one.taking.missing)
+    short = f", {missing} with goods missing" if missing else ""
+    if len(found) == 1:
+        what = f"{plain(found[0].row.quantity)} {found[0].item.unit} of {found[0].item.code}"
+    else:
+        what = f"{len(found)} parts"
+    return f"Received {what} from {container.number}{short}, delivery note {request.delivery_note}"
+
+
+def _links(container: Container, site: Site, found: Sequence[_Found]) -> list[tuple[str, int, int | None]]:
+    lines = [("line", one.stowage.instalment.line_id, site.company_id) for one in found]
+    return [("shipment", container.shipment_id, None), ("container", container.pk, None), *lines]
+
+
+@dataclass(frozen=True)
+class ReverseRequest:
+    """A receipt to be undone."""
+
+    receipt: int
+    reason: str
+
+
+@once
+def reverse_receipt(act: Act, request: ReverseRequest) -> int:
+    """Undo a receipt by counter-entries: units go back where they came from, costs where they were drawn from."""
+    receipt = (
+        Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
+    )
+    act.require("reverse_receipt", receipt.company_id)
+    if not request.reason.strip():
+        raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
+    layers = list(
+        CostLayer.objects.select_for_update(of=("self",))
+        .select_related("stowage__instalment__line__order", "stowage__container__shipment", "item")
+        .filter(receipt_line__receipt=receipt)
+        .order_by("pk")
+    )
+    refuse_if(_reversal_problems(receipt, layers))
+    text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
+    lines = {("line", layer.stowage.instalment.line_id, receipt.company_id) for layer in layers}
+    links = [
+        ("shipment", receipt.container.shipment_id, None),
+        ("container", receipt.container_id, None),
+        *sorted(lines),
+    ]
+    story = tell(act, "reverse_receipt", text, links, act.today)
+    entry = open_entry(act, story, text, [receipt.company_id], act.today, reverses=receipt.entry)
+    drafts = [draft for layer in layers for draft in _undo_layer(entry, layer)]
+    _undo_movements(story, receipt)
+    drafts += _undo_early_ownership(layers)
+    post(entry, drafts)
+    receiving.mark_reversed(receipt, act.at)
+    cases = Case.objects.filter(layer__in=layers)
+    keys = list(cases.values_list("pk", flat=True))
+    for case in cases:
+        Case.objects.filter(pk=case.pk).update(ended=case.quantity)
+    matters.refresh_cases(keys)
+    matters.refresh_layers([layer.pk for layer in layers])
+    instalments = [layer.stowage.instalment_id for layer in layers]
+    expecting.refresh_expected(instalments)
+    matters.refresh_instalments(instalments)
+    matters.refresh_shipments([receipt.container.shipment_id])
+    return receipt.pk
+
+
+def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Problem]:
+    if receipt.reversed_at:
+        return [Problem("This receipt is reversed already.")]
+    found = []
+    if Inspection.objects.filter(layer__in=layers).exists():
+        found.append(
+            Problem(
+                "Goods of this receipt are inspected.", mend="An inspected receipt stands; return or issue the goods."
+            )
+        )
+    for layer in layers:
+        if layer.kind == "stock" and layer.gone:
+            found.append(
+                Problem(
+                    f"{plain(layer.gone)} {layer.item.unit} of {layer.item.code} have left stock since.",
+                    mend="What is gone cannot go back; return or issue the rest instead.",
+                )
+            )
+    return found
+
+
+def _undo_layer(entry, layer: CostLayer) -> list[Draft]:
+    """Costs go back to the accounts they were drawn from, by component, as they stand now."""
+    common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+    parts: dict[int | None, Decimal] = defaultdict(Decimal)
+    kinds: dict[int | None, str] = {}
+    for cost in LayerCost.objects.filter(layer=layer).select_related("charge"):
+        parts[cost.charge_id] += cost.amount
+        kinds[cost.charge_id] = cost.charge.kind if cost.charge else ""
+    drafts = []
+    own = layer.receipt_line.recognised_base if layer.kind == "stock" else ZERO
+    drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=own, **common))
+    drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=parts.pop(None, ZERO) - own, **common))
+    drafts += [
+        Draft(account=accrual_account(kinds[key]), amount=amount, charge=key, **common) for key, amount in parts.items()
+    ]
+    drafts += _give_back(layer, common)
+    costs = LayerCost.objects.filter(layer=layer).values_list("layer", "charge").annotate(total=Sum("amount"))
+    ledger.add_costs(entry, [(key, charge, -total) for key, charge, total in costs])
+    OnHand.objects.filter(layer=layer).update(quantity=ZERO)
+    CostLayer.objects.filter(pk=layer.pk).update(
+        received=ZERO, gone=ZERO, total_cost=ZERO, taken_cost=ZERO, goods_cost=ZERO, goods_taken=ZERO
+    )
+    return drafts
+
+
+def _give_back(layer: CostLayer, common: dict) -> list[Draft]:
+    """The other side: out of stock, or out of the claim and the losses of missing goods."""
+    if layer.kind == "stock":
+        return [Draft(account=Account.STOCK, amount=-layer.total_cost, **common)]
+    taken = layer.takes.get()
+    return [
+        Draft(account=Account.CLAIMS, amount=-taken.goods_cost, **common),
+        Draft(account=Account.MISSING_LOSS, amount=-(taken.cost - taken.goods_cost), **common),
+        Draft(account=Account.LATE_MISSING, amount=-(layer.taken_cost - taken.cost), **common),
+    ]
+
+
+def _undo_movements(story: StoryEntry, receipt: Receipt) -> None:
+    """Units go back to where the stowage is now: a container that sailed meanwhile took its goods along."""
+    back, settled = [], defaultdict(Decimal)
+    stowage = Stowage.objects.in_bulk(receipt.lines.values_list("stowage", flat=True))
+    for movement in Movement.objects.filter(story=receipt.story).order_by("pk"):
+        of_stowage = movement.source not in ("with_supplier", "excess")
+        place = stowage[movement.stowage_id].place if of_stowage else movement.source
+        back.append(
+            standing.MoveDraft(movement.instalment_id, movement.target, place, movement.quantity, movement.stowage_id)
+        )
+        settled[movement.stowage_id] += movement.quantity if of_stowage else ZERO
+    standing.move(story, back)
+    for key, quantity in settled.items():
+        Stowage.objects.filter(pk=key).update(settled=F("settled") - quantity)
+
+
+def _undo_early_ownership(layers: Sequence[CostLayer]) -> list[Draft]:
+    """Goods that were ours only by this receipt, their container not having sailed, are not ours any more."""
+    drafts = []
+    for part in {layer.stowage.pk: layer.stowage for layer in layers}.values():
+        order, shipment = part.instalment.line.order, part.container.shipment
+        part.refresh_from_db(fields=["settled", "goods_base", "ours_on"])
+        passed = shipment.arrived_on if order.ours_from == "arrival" else shipment.departed_on
+        if passed or part.settled or part.ours_on is None or order.ours_from == "pickup":
+            continue
+        common = {"company": order.company_id, "order_line": part.instalment.line_id}
+        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=part.goods_base, **common))
+        drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=-part.goods_base, **common))
+        Stowage.objects.filter(pk=part.pk).update(ours_on=None, goods_amount=None, goods_base=None, goods_rate=None)
+    return drafts

@@ -1,0 +1,1 @@
+"""Pages that show several domains: Watch, order lines, search, frame."""

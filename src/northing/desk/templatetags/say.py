@@ -1,0 +1,74 @@
+"""Filters that say numbers and dates as people read them."""
+
+from decimal import Decimal
+
+from django import template
+from django.utils import timezone
+from django.utils.html import format_html
+from django.utils.safestring import mark_safe
+
+from northing.core.places import COLUMNS
+from northing.drawings import figures
+from northing.drawings.strip import strip as draw_strip
+
+register = template.Library()
+NOTHING = "–"
+
+
+@register.filter
+def count(value):
+    """A quantity."""
+    return NOTHING if value is None or value == "" else figures.count(Decimal(value))
+
+
+@register.filter
+def money(value, currency):
+    """An amount, without its code."""
+    return NOTHING if value is None else figures.money(value, currency)
+
+
+@register.filter
+def price(value, decimals=2):
+    """A price or a rate."""
+    return NOTHING if value is None else figures.price(value, int(decimals))
+
+
+@register.filter
+def day(value):
+    """A date, or the day of an instant."""
+    if not value:
+        return NOTHING
+    if hasattr(value, "hour"):
+        value = value.date()
+    return figures.day(value, timezone.now().year)
+
+
+@register.filter
+def dated(value):
+    """A date with its weekday."""
+    return f"{figures.weekday(value)} {day(value)}" if value else NOTHING
+
+
+@register.filter
+def coded(value, currency):
+    """An amount with its currency in small grey."""
+    if value is None:
+        return NOTHING
+    return format_html(
+        '<span class="num">{}</span> <small class="unit">{}</small>', figures.money(value, currency), currency
+    )
+
+
+@register.filter
+def strip(position, agreed):
+    """The position strip of anything that has the columns of a position."""
+    if position is None:
+        return mark_safe(draw_strip({}, Decimal(0)))
+    places = {name: getattr(position, name) for name in COLUMNS}
+    return mark_safe(draw_strip(places, agreed or Decimal(0)))
+
+
+@register.filter
+def words(value):
+    """A code of ours as words: in_store becomes in store."""
+    return str(value).replace("_", " ")

@@ -1,0 +1,67 @@
+"""Reads of the directory."""
+
+from datetime import date, timedelta
+from decimal import Decimal
+
+from northing.core.problems import Problem, Refused
+from northing.directory.models import Agreement, Bin, Company, ExchangeRate, Item, Pack
+
+ONE = Decimal(1)
+# How long a rate stands when no newer one was entered.
+STANDS_DAYS = {"book": 10, "customs": 35}
+
+
+def rate_for(company: Company, currency: str, day: date, purpose: str = "book") -> Decimal:
+    """Base currency for one unit of `currency` on `day`.
+
+    The newest rate not older than STANDS_DAYS; 1 for the base currency. Raises Refused when there is none.
+    """
+    if currency == company.currency:
+        return ONE
+    oldest = day - timedelta(days=STANDS_DAYS[purpose])
+    rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__range=(oldest, day))
+    found = rates.order_by("-day").values_list("rate", flat=True).first()
+    if found is None:
+        raise Refused(
+            Problem(
+                f"{company.code} has no {purpose} rate for {currency} on {day:%-d %b %Y}.",
+                "currency",
+                "Enter it under Costs, Exchange rates, or choose a day that has one.",
+            )
+        )
+    return found
+
+
+def book_rates(companies: list[Company], currency: str, day: date) -> dict[int, Decimal]:
+    """Book rates of several companies for one currency and day."""
+    return {company.pk: rate_for(company, currency, day) for company in companies}
+
+
+def find_pack(text: str) -> tuple[Item, Pack | None]:
+    """The item of a code, or the item and packaging level of a GTIN. Raises Refused when unknown."""
+    text = text.strip()
+    if text.isdigit():
+        pack = Pack.objects.select_related("item").filter(gtin=text.zfill(14)).first()
+        pack = pack or Pack.objects.select_related("item").filter(gtin=text).first()
+        if pack:
+            return pack.item, pack
+    item = Item.objects.filter(code__iexact=text).first()
+    if item is None:
+        raise Refused(
+            Problem(f"There is no item with the code or GTIN {text!r}.", "item", "Check it, or find the item by name.")
+        )
+    return item, None
+
+
+def agreed_price(supplier: int, item: int, day: date) -> Agreement | None:
+    """What the supplier sells the item for on that day."""
+    standing = Agreement.objects.filter(supplier=supplier, item=item, valid_from__lte=day)
+    return standing.order_by("-valid_from").first()
+
+
+def default_bin(site: int, purpose: str) -> Bin:
+    """The first bin of a purpose at a site. Raises Refused when the site has none."""
+    found = Bin.objects.filter(site=site, purpose=purpose).first()
+    if found is None:
+        raise Refused(Problem(f"The site has no {purpose} bin.", "bin", "Add one to the site first."))
+    return found

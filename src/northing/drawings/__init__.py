@@ -1,0 +1,1 @@
+"""Values to SVG."""

@@ -1,0 +1,67 @@
+"""The position strip: one bar per line, one segment per place, in the order goods travel."""
+
+from collections.abc import Mapping
+from decimal import Decimal
+from html import escape
+
+from northing.core.places import WORDS
+from northing.drawings.figures import count
+
+WIDTH, HEIGHT = 168, 14
+ORDER = (
+    "not_agreed",
+    "agreed",
+    "packed",
+    "under_way",
+    "landed",
+    "held",
+    "in_store",
+    "rejected",
+    "returned",
+    "scrapped",
+    "missing",
+    "lost",
+    "dropped",
+)
+_LABELS = WORDS | {"agreed": "with supplier, agreed", "not_agreed": "with supplier, not agreed"}
+_ZERO = Decimal(0)
+
+
+def segments(position: Mapping[str, Decimal], agreed: Decimal) -> list[tuple[str, Decimal]]:
+    """(place, quantity) of every place that holds something, with the supplier's part in two tones.
+
+    `agreed` counts the whole instalment; what has left the supplier was agreed first.
+
+    >>> segments({"with_supplier": Decimal(5), "packed": Decimal(3)}, Decimal(6))
+    [('not_agreed', Decimal('2')), ('agreed', Decimal('3')), ('packed', Decimal('3'))]
+    """
+    there = position.get("with_supplier", _ZERO)
+    left = sum((position.get(name, _ZERO) for name in ORDER if name in position), _ZERO)
+    agreed_there = max(_ZERO, min(there, agreed - left))
+    parts = {**position, "agreed": agreed_there, "not_agreed": there - agreed_there}
+    return [(name, parts[name]) for name in ORDER if parts.get(name, _ZERO) > 0]
+
+
+def strip(position: Mapping[str, Decimal], agreed: Decimal, unit: str = "") -> str:
+    """The strip as SVG text; its title says in words what the bar shows.
+
+    >>> strip({}, _ZERO)
+    '<span class="quiet">not sent yet</span>'
+    """
+    parts = segments(position, agreed)
+    if not parts:
+        return '<span class="quiet">not sent yet</span>'
+    total = sum(quantity for _, quantity in parts)
+    words = ", ".join(f"{count(quantity)} {_LABELS[name]}" for name, quantity in parts)
+    drawn, x = [], 0.0
+    for name, quantity in parts:
+        width = max(2.0, float(quantity / total) * (WIDTH - 2 * len(parts)) + 2)
+        drawn.append(f'<rect class="seg {name}" x="{x:.1f}" width="{width:.1f}" height="{HEIGHT}"/>')
+        if width > 34:
+            drawn.append(f'<text class="on-{name}" x="{x + 4:.1f}" y="10.5">{count(quantity)}</text>')
+        x += width
+    title = escape(f"{words} {unit}".strip())
+    return (
+        f'<svg class="strip" viewBox="0 0 {WIDTH} {HEIGHT}" width="{WIDTH}" height="{HEIGHT}" role="img" '
+        f'aria-label="{title}"><title>{title}</title>{"".join(drawn)}</svg>'
+    )

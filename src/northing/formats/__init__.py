@@ -1,0 +1,1 @@
+"""Open formats: bytes and text to core values, and back."""

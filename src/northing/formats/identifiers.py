@@ -1,0 +1,71 @@
+"""Check digits of the trade's identifiers."""
+
+from stdnum import ean, imo, iso6346
+from stdnum.exceptions import InvalidChecksum, ValidationError
+
+from northing.core.problems import Problem, Refused
+
+
+def container_number(text: str, where: str = "number") -> str:
+    """A container number without spaces, its check digit verified (ISO 6346). Raises Refused.
+
+    >>> container_number("csqu 305438-3")
+    'CSQU3054383'
+    """
+    compact = iso6346.compact(text).replace("-", "")
+    try:
+        return str(iso6346.validate(compact))
+    except InvalidChecksum:
+        digit = iso6346.calc_check_digit(compact[:-1])
+        raise _refused(
+            f"{compact}: the check digit is wrong; for these letters and digits it would be {digit}.", where
+        ) from None
+    except ValidationError:
+        raise _refused(
+            f"{text!r} is not a container number: four letters (the last U, J or Z) and seven digits.", where
+        ) from None
+
+
+def imo_number(text: str, where: str = "imo") -> str:
+    """A vessel's IMO number, seven digits, its check digit verified. Raises Refused.
+
+    >>> imo_number("IMO 9319466")
+    '9319466'
+    """
+    try:
+        return str(imo.validate(text))
+    except InvalidChecksum:
+        raise _refused(f"{text}: the check digit of this IMO number is wrong.", where) from None
+    except ValidationError:
+        raise _refused(f"{text!r} is not an IMO number: seven digits.", where) from None
+
+
+def with_gtin_check_digit(digits: str) -> str:
+    """The digits with the check digit of the GS1 General Specifications, section 7.9.
+
+    >>> with_gtin_check_digit("0940100000012")
+    '09401000000126'
+    """
+    return digits + str(ean.calc_check_digit(digits))
+
+
+def with_container_check_digit(letters_and_digits: str) -> str:
+    """Ten characters with their ISO 6346 check digit.
+
+    >>> with_container_check_digit("CSQU305438")
+    'CSQU3054383'
+    """
+    return letters_and_digits + str(iso6346.calc_check_digit(letters_and_digits))
+
+
+def with_imo_check_digit(digits: str) -> str:
+    """Six digits with the check digit of an IMO number.
+
+    >>> with_imo_check_digit("931946")
+    '9319466'
+    """
+    return digits + str(imo.calc_check_digit(digits))
+
+
+def _refused(what: str, where: str) -> Refused:
+    return Refused(Problem(what, where, "Compare it with the document."))

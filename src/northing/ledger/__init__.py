@@ -1,0 +1,1 @@
+"""Entries, postings, cost layers and on hand: the books."""

@@ -1,0 +1,152 @@
+"""Writes of the books: entries with their postings, layers and what leaves them."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from django.db.models import F
+
+from northing.core import layers as rule
+from northing.core.money import from_minor, to_minor
+from northing.core.periods import posting_day
+from northing.core.problems import Problem, Refused
+from northing.directory.acts import Act
+from northing.directory.models import Company
+from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand, Posting
+from northing.papers.models import StoryEntry
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """A posting to be made; debit is positive."""
+
+    company: int
+    account: str
+    amount: Decimal
+    foreign_amount: Decimal | None = None
+    foreign_currency: str | None = None
+    rate: Decimal | None = None
+    order_line: int | None = None
+    charge: int | None = None
+    layer: int | None = None
+
+
+def open_entry(
+    act: Act, story: StoryEntry, text: str, companies: Iterable[int], occurred_on: date, reverses=None
+) -> Entry:
+    """An entry that posts in the first open period of all its companies."""
+    closed = Company.objects.filter(pk__in=set(companies)).values_list("closed_through", flat=True)
+    posted_on = max((posting_day(occurred_on, through) for through in closed), default=occurred_on)
+    return Entry.objects.create(
+        story=story,
+        actor=act.person,
+        deed=story.deed,
+        text=text[:240],
+        occurred_on=occurred_on,
+        posted_on=posted_on,
+        at=act.at,
+        reverses=reverses,
+    )
+
+
+def post(entry: Entry, drafts: Iterable[Draft]) -> None:
+    """Write all the postings of an entry in one statement; the database refuses what does not balance."""
+    Posting.objects.bulk_create(
+        Posting(
+            entry=entry,
+            company_id=draft.company,
+            account=draft.account,
+            amount=draft.amount,
+            foreign_amount=draft.foreign_amount,
+            foreign_currency=draft.foreign_currency,
+            rate=draft.rate,
+            order_line_id=draft.order_line,
+            charge_id=draft.charge,
+            layer_id=draft.layer,
+        )
+        for draft in drafts
+        if draft.amount
+    )
+
+
+def counter_drafts(entry: Entry) -> list[Draft]:
+    """The postings that undo an entry."""
+    return [
+        Draft(
+            company=posting.company_id,
+            account=posting.account,
+            amount=-posting.amount,
+            foreign_amount=None if posting.foreign_amount is None else -posting.foreign_amount,
+            foreign_currency=posting.foreign_currency,
+            rate=posting.rate,
+            order_line=posting.order_line_id,
+            charge=posting.charge_id,
+            layer=posting.layer_id,
+        )
+        for posting in entry.postings.order_by("id")
+    ]
+
+
+def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
+    """The layer as the core sees it, in minor units of its company's base currency."""
+    return rule.Layer(
+        received=layer.received,
+        gone=layer.gone,
+        total=to_minor(layer.total_cost, currency),
+        taken=to_minor(layer.taken_cost, currency),
+        goods=to_minor(layer.goods_cost, currency),
+        goods_taken=to_minor(layer.goods_taken, currency),
+    )
+
+
+def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currency: str) -> tuple[Decimal, Decimal]:
+    """Take units out of a locked layer. Returns their cost and the goods price in it, in base currency."""
+    try:
+        taken = rule.take(as_rule(layer, currency), quantity)
+    except rule.NotThatMuch:
+        raise Refused(
+            Problem(
+                f"Only {layer.remaining.normalize():f} are left of this layer.", "quantity", "Take at most that many."
+            )
+        ) from None
+    cost, goods = from_minor(taken.cost, currency), from_minor(taken.goods, currency)
+    LayerTake.objects.create(layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, entry=entry)
+    layer.gone += quantity
+    layer.taken_cost += cost
+    layer.goods_taken += goods
+    layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
+    return cost, goods
+
+
+def put_on_hand(layer: CostLayer, bin_id: int, status: str, quantity: Decimal) -> None:
+    """Add units of a layer to a bin; a negative quantity takes them out."""
+    row, _ = OnHand.objects.get_or_create(layer=layer, bin_id=bin_id, status=status, defaults={"quantity": Decimal(0)})
+    OnHand.objects.filter(pk=row.pk).update(quantity=F("quantity") + quantity)
+
+
+def take_off_hand(layer: CostLayer, status: str, quantity: Decimal) -> int:
+    """Take units of a status from the layer's bins, in order. Returns the bin of the last one taken."""
+    left, last = quantity, 0
+    for row in OnHand.objects.select_for_update().filter(layer=layer, status=status, quantity__gt=0).order_by("id"):
+        part = min(left, row.quantity)
+        OnHand.objects.filter(pk=row.pk).update(quantity=F("quantity") - part)
+        left, last = left - part, row.bin_id
+        if not left:
+            return last
+    words = status.replace("_", " ")
+    raise Refused(Problem(f"Only {(quantity - left).normalize():f} units of this layer are {words}.", "quantity"))
+
+
+def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, Decimal]]) -> None:
+    """Record components of layer cost: (layer, charge or None for goods, amount)."""
+    LayerCost.objects.bulk_create(
+        LayerCost(layer_id=layer, charge_id=charge, amount=amount, entry=entry)
+        for layer, charge, amount in costs
+        if amount
+    )
+
+
+def late_account(reason: str) -> str:
+    """The account of a late cost of goods that went by `reason`."""
+    return Account(f"late_{reason}").value

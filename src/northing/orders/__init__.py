@@ -1,0 +1,1 @@
+"""Purchase orders, lines, instalments, revisions."""

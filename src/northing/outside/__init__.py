@@ -1,0 +1,1 @@
+"""Outside services; none are spoken to yet."""

@@ -1,0 +1,1 @@
+"""Story and idempotency keys, attached to any record."""

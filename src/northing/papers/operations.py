@@ -1,0 +1,116 @@
+"""Writes of the story and of idempotency keys."""
+
+import hashlib
+from collections.abc import Callable, Iterable
+from datetime import date
+from functools import wraps
+from typing import Any
+
+from django.db import IntegrityError, OperationalError, connection, transaction
+
+from northing.core.problems import KeyReused, Problem, Refused
+from northing.directory.acts import Act
+from northing.papers.models import IdempotencyKey, StoryEntry, StoryLink
+
+Link = tuple[str, int, int | None]
+
+# What the database's last guards mean to a person.
+CONSTRAINTS = {
+    "bill_number_once": Problem(
+        "This payee's bill number is booked already.",
+        "bill_number",
+        "Look it up under Costs; a correction is a new bill.",
+    ),
+    "position_not_negative": Problem(
+        "Somebody else has just moved these units.", mend="Look again and repeat what is still to do."
+    ),
+    "entry_number_once": Problem("This customs entry number is booked already.", "number"),
+    "entry_once_per_shipment": Problem("The company has a customs entry for this shipment already.", "number"),
+    "container_once": Problem("This container is in the shipment already.", "number"),
+    "voyage_once": Problem("This voyage is known already; choose it from the list.", "number"),
+    "one_open_answer": Problem("An answer to this instalment is open already.", mend="Accept or refuse it first."),
+    "on_hand_not_negative": Problem("Somebody else has just taken these units.", mend="Look again."),
+    "layer_gone_within_received": Problem("Somebody else has just taken these units.", mend="Look again."),
+}
+
+
+def tell(
+    act: Act,
+    deed: str,
+    text: str,
+    links: Iterable[Link],
+    occurred_on: date | None = None,
+    changes: list[dict[str, str]] | None = None,
+) -> StoryEntry:
+    """Write what happened, and tie it to its records: (kind, id, company id or None)."""
+    entry = StoryEntry.objects.create(
+        deed=deed,
+        actor=act.person,
+        door=act.door,
+        at=act.at,
+        occurred_on=occurred_on or act.today,
+        text=text,
+        changes=changes or [],
+    )
+    StoryLink.objects.bulk_create(
+        StoryLink(entry=entry, kind=kind, record=record, company_id=company)
+        for kind, record, company in dict.fromkeys(links)
+    )
+    return entry
+
+
+def once(deed: Callable[..., Any]) -> Callable[..., Any]:
+    """Make `deed(act, request)` one transaction that happens once per key.
+
+    The key is inserted first: a second sender waits for the first and then gets its result.
+    The same key with another request raises KeyReused. Database guards become Refused.
+    """
+
+    @wraps(deed)
+    def run(act: Act, request: Any) -> Any:
+        try:
+            with transaction.atomic():
+                if not act.key:
+                    return deed(act, request)
+                done, result = _taken(act, deed.__name__, request)
+                if done:
+                    return result
+                result = deed(act, request)
+                IdempotencyKey.objects.filter(actor=act.person, key=act.key).update(result=result)
+                return result
+        except IntegrityError as error:
+            raise _as_refusal(error) from error
+        except OperationalError as error:
+            if "deadlock" not in str(error):
+                raise
+            raise Refused(Problem("Somebody else changed the same records.", mend="Send it again.")) from error
+
+    return run
+
+
+def _taken(act: Act, deed: str, request: Any) -> tuple[bool, Any]:
+    digest = hashlib.sha256(repr(request).encode()).hexdigest()
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "insert into papers_idempotencykey (key, actor_id, deed, digest, at) values (%s, %s, %s, %s, %s)"
+            " on conflict (actor_id, key) do nothing",
+            [act.key, act.person.pk, deed, digest, act.at],
+        )
+        if cursor.rowcount:
+            return False, None
+    before = IdempotencyKey.objects.get(actor=act.person, key=act.key)
+    if (before.deed, before.digest) != (deed, digest):
+        raise KeyReused(
+            Problem(
+                "This form was sent before with other contents.",
+                mend="Reload the page to see what was saved, then go on.",
+            )
+        )
+    return True, before.result
+
+
+def _as_refusal(error: IntegrityError) -> Refused:
+    name = getattr(getattr(error.__cause__, "diag", None), "constraint_name", None) or ""
+    return Refused(
+        CONSTRAINTS.get(name, Problem(f"The database refused this ({name or 'constraint'}).", mend="Look again."))
+    )

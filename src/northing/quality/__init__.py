@@ -1,0 +1,1 @@
+"""Inspections, cases, return notes."""

@@ -1,0 +1,50 @@
+"""What the dock received, as facts."""
+
+from django.db import models
+from django.db.models import Q
+
+from northing.directory import fields
+from northing.directory.models import Bin, Company, Person, Site
+from northing.orders.models import Instalment
+from northing.shipping.models import Container, Stowage
+
+
+class Receipt(models.Model):
+    """Goods of one company taken in from one container under one delivery note."""
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    site = models.ForeignKey(Site, models.PROTECT)
+    container = models.ForeignKey(Container, models.PROTECT, related_name="receipts")
+    delivery_note = models.CharField(max_length=40)
+    occurred_on = models.DateField()
+    received_by = models.ForeignKey(Person, models.PROTECT)
+    at = models.DateTimeField()
+    reversed_at = models.DateTimeField(null=True)
+    entry = models.ForeignKey("ledger.Entry", models.PROTECT, null=True)
+    story = models.ForeignKey("papers.StoryEntry", models.PROTECT)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class ReceiptLine(models.Model):
+    """What came of one stowage: received, and what was declared missing."""
+
+    receipt = models.ForeignKey(Receipt, models.PROTECT, related_name="lines")
+    stowage = models.ForeignKey(Stowage, models.PROTECT, related_name="receipt_lines")
+    instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="receipt_lines")
+    quantity = fields.quantity()
+    missing = fields.quantity(default=fields.ZERO)
+    excess = fields.quantity(default=fields.ZERO)
+    lot = models.CharField(max_length=40, blank=True)
+    best_before = models.DateField(null=True)
+    bin = models.ForeignKey(Bin, models.PROTECT)
+    recognised_base = fields.money(default=fields.ZERO, help_text="Goods that became ours by this receipt")
+    recognised_rate = fields.price(null=True)
+
+    class Meta:
+        ordering = ["receipt", "id"]
+        constraints = [
+            models.CheckConstraint(condition=Q(quantity__gte=0) & Q(missing__gte=0), name="receipt_line_not_negative"),
+            models.CheckConstraint(condition=Q(quantity__gt=0) | Q(missing__gt=0), name="receipt_line_says_something"),
+        ]

@@ -1,0 +1,20 @@
+"""Writes of receipts."""
+
+from collections.abc import Sequence
+
+from northing.receiving.models import Receipt, ReceiptLine
+
+
+def write_receipt(receipt: Receipt, lines: Sequence[ReceiptLine]) -> Receipt:
+    """The receipt with its lines."""
+    receipt.save()
+    for line in lines:
+        line.receipt = receipt
+    ReceiptLine.objects.bulk_create(lines)
+    return receipt
+
+
+def mark_reversed(receipt: Receipt, at) -> None:
+    """The receipt was undone; it stays a fact."""
+    receipt.reversed_at = at
+    receipt.save(update_fields=["reversed_at"])

@@ -1,0 +1,1 @@
+"""Read-only views over the domains."""

@@ -1,0 +1,119 @@
+"""Settings from the environment, with safe defaults."""
+
+from pathlib import Path
+
+import environ
+
+env = environ.Env()
+PACKAGE = Path(__file__).resolve().parent.parent
+
+SECRET_KEY = env("SECRET_KEY")
+DEBUG = False
+ALLOWED_HOSTS = env.list("ALLOWED_HOSTS", default=["127.0.0.1", "localhost"])
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    *(
+        f"northing.{name}"
+        for name in (
+            "directory",
+            "papers",
+            "ledger",
+            "standing",
+            "orders",
+            "confirmations",
+            "shipping",
+            "costing",
+            "receiving",
+            "quality",
+            "reports",
+            "deeds",
+            "desk",
+        )
+    ),
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "northing.desk.middleware.DomainErrors",
+]
+ROOT_URLCONF = "northing.urls"
+WSGI_APPLICATION = "northing.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "northing.desk.context.frame",
+            ],
+            "builtins": ["northing.desk.templatetags.say"],
+        },
+    }
+]
+
+DATABASES = {"default": env.db("DATABASE_URL")}
+DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "directory.Person"
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "watch"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+LANGUAGE_CODE = "en"
+# Business days are days of this zone; instants are stored in UTC.
+TIME_ZONE = env("BUSINESS_ZONE", default="Pacific/Auckland")
+USE_I18N = False
+USE_TZ = True
+USE_THOUSAND_SEPARATOR = False
+
+STATIC_URL = "static/"
+STATICFILES_DIRS = [PACKAGE / "static"]
+STATIC_ROOT = env("STATIC_ROOT", default=str(PACKAGE / "staticfiles"))
+# Served straight from the sources: nothing to collect before a start.
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 3600
+
+COOKIES_OVER_HTTPS = env.bool("COOKIES_OVER_HTTPS", default=True)
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = COOKIES_OVER_HTTPS
+SESSION_COOKIE_HTTPONLY = True
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        "style-src": ["'self'"],
+        "font-src": ["'self'"],
+        "img-src": ["'self'", "data:"],
+        "connect-src": ["'self'"],
+        "form-action": ["'self'"],
+        "base-uri": ["'none'"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "loggers": {"django.request": {"handlers": ["console"], "level": "ERROR", "propagate": False}},
+}

@@ -1,0 +1,1 @@
+"""Shipments, containers, stowage, legs, voyages, statements about dates."""

@@ -1,0 +1,150 @@
+"""How goods travel. A shipment belongs to no company; its stowage does, through the order."""
+
+from django.db import models
+from django.db.models import F, Q
+
+from northing.directory import fields
+from northing.directory.models import Party, Person, Port
+from northing.orders.models import Instalment
+
+
+class Voyage(models.Model):
+    """A vessel's passage from port to port; shared by shipments."""
+
+    vessel = models.CharField(max_length=60)
+    imo = models.CharField(max_length=7)
+    number = models.CharField(max_length=20)
+    carrier = models.ForeignKey(Party, models.PROTECT)
+    load_port = models.ForeignKey(Port, models.PROTECT, related_name="+")
+    discharge_port = models.ForeignKey(Port, models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["imo", "number", "load_port", "discharge_port"], name="voyage_once")
+        ]
+
+    def __str__(self):
+        return f"{self.vessel} {self.number}"
+
+
+class Shipment(models.Model):
+    """Containers that travel together under one transport document."""
+
+    reference = models.CharField(max_length=24, unique=True)
+    document = models.CharField("Transport document", max_length=40, blank=True)
+    forwarder = models.ForeignKey(Party, models.PROTECT, null=True, blank=True)
+    voyage = models.ForeignKey(Voyage, models.PROTECT, null=True, related_name="shipments")
+    created_at = models.DateTimeField()
+    planned_dock = models.DateField(null=True)
+    expected_dock = models.DateField(null=True)
+    departed_on = models.DateField(null=True)
+    arrived_on = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return self.reference
+
+
+class Leg(models.Model):
+    """A planned part of the passage. The main leg is the one its voyage sails."""
+
+    class Mode(models.TextChoices):
+        ROAD = "road", "Road"
+        SEA = "sea", "Sea"
+        CUSTOMS = "customs", "Customs"
+        RAIL = "rail", "Rail"
+
+    shipment = models.ForeignKey(Shipment, models.CASCADE, related_name="legs")
+    number = models.PositiveSmallIntegerField()
+    mode = models.CharField(max_length=8, choices=Mode.choices)
+    origin = models.CharField(max_length=60)
+    destination = models.CharField(max_length=60)
+    planned_start = models.DateField()
+    planned_end = models.DateField()
+    expected_start = models.DateField()
+    expected_end = models.DateField()
+    main = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["shipment", "number"]
+        constraints = [
+            models.UniqueConstraint(fields=["shipment", "number"], name="leg_number_once"),
+            models.UniqueConstraint(fields=["shipment"], condition=Q(main=True), name="one_main_leg"),
+            models.CheckConstraint(condition=Q(planned_end__gte=F("planned_start")), name="leg_ends_after_start"),
+        ]
+
+
+class Container(models.Model):
+    """A container by its ISO 6346 number."""
+
+    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="containers")
+    number = models.CharField(max_length=11)
+    size_type = models.CharField(max_length=4)
+    seal = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        ordering = ["shipment", "number"]
+        constraints = [models.UniqueConstraint(fields=["shipment", "number"], name="container_once")]
+
+    def __str__(self):
+        return self.number
+
+
+class Stowage(models.Model):
+    """An instalment's quantity in one container: the part that is costed and received.
+
+    `goods_amount` is in the order's currency; it, its base value and the rate stand from the
+    day the goods become ours. `settled` counts what the dock received or declared missing.
+    """
+
+    container = models.ForeignKey(Container, models.PROTECT, related_name="stowage")
+    instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="stowage")
+    quantity = fields.quantity()
+    settled = fields.quantity(default=fields.ZERO)
+    place = models.CharField(max_length=9, default="packed")
+    ours_on = models.DateField(null=True)
+    goods_amount = fields.money(null=True)
+    goods_base = fields.money(null=True)
+    goods_rate = fields.price(null=True)
+    opening_billed = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["container", "id"]
+        constraints = [
+            models.CheckConstraint(condition=Q(quantity__gt=0), name="stowage_above_zero"),
+            models.CheckConstraint(condition=Q(settled__gte=0), name="stowage_settled_not_negative"),
+        ]
+        indexes = [models.Index(fields=["container", "instalment"], name="stowage_of_container")]
+
+
+class DateStatement(models.Model):
+    """What somebody said about a date: planned, estimated or actual. Append-only."""
+
+    class Milestone(models.TextChoices):
+        DEPARTURE = "departure", "Departure"
+        ARRIVAL = "arrival", "Arrival"
+
+    class Kind(models.TextChoices):
+        PLANNED = "planned", "Planned"
+        ESTIMATED = "estimated", "Estimated"
+        ACTUAL = "actual", "Actual"
+
+    voyage = models.ForeignKey(Voyage, models.PROTECT, null=True, related_name="statements")
+    leg = models.ForeignKey(Leg, models.PROTECT, null=True, related_name="statements")
+    milestone = models.CharField(max_length=9, choices=Milestone.choices)
+    kind = models.CharField(max_length=9, choices=Kind.choices)
+    value = models.DateField()
+    source = models.CharField(max_length=60)
+    said_by = models.ForeignKey(Person, models.PROTECT, null=True)
+    said_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(voyage__isnull=True) ^ Q(leg__isnull=True), name="statement_about_one_thing"
+            )
+        ]

@@ -1,0 +1,101 @@
+"""Writes of shipments, containers, stowage, legs, voyages, statements."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from django.db.models import Max
+
+from northing.core.passage import ExpectedLeg
+from northing.directory.acts import Act
+from northing.shipping.models import Container, DateStatement, Leg, Shipment, Stowage, Voyage
+
+
+@dataclass(frozen=True)
+class LegPlan:
+    """A leg as planned; the main one is sailed by the voyage."""
+
+    mode: str
+    origin: str
+    destination: str
+    start: date
+    end: date
+    main: bool = False
+
+
+def write_voyage(vessel: str, imo: str, number: str, carrier: int, load_port: str, discharge_port: str) -> Voyage:
+    """A voyage."""
+    return Voyage.objects.create(
+        vessel=vessel,
+        imo=imo,
+        number=number,
+        carrier_id=carrier,
+        load_port_id=load_port,
+        discharge_port_id=discharge_port,
+    )
+
+
+def write_shipment(act: Act, reference: str, document: str, forwarder: int | None) -> Shipment:
+    """A shipment without containers yet; the reference is numbered when none is given."""
+    if not reference:
+        last = Shipment.objects.aggregate(last=Max("pk"))["last"] or 0
+        reference = f"S-{last + 1:05d}"
+    return Shipment.objects.create(reference=reference, document=document, forwarder_id=forwarder, created_at=act.at)
+
+
+def write_container(shipment: Shipment, number: str, size_type: str, seal: str) -> Container:
+    """A container of the shipment."""
+    return Container.objects.create(shipment=shipment, number=number, size_type=size_type, seal=seal)
+
+
+def write_legs(shipment: Shipment, voyage: Voyage | None, plans: Sequence[LegPlan]) -> list[Leg]:
+    """Replace the planned legs."""
+    shipment.legs.all().delete()
+    shipment.voyage = voyage
+    shipment.planned_dock = plans[-1].end if plans else None
+    shipment.save(update_fields=["voyage", "planned_dock"])
+    return Leg.objects.bulk_create(
+        Leg(
+            shipment=shipment,
+            number=number,
+            mode=plan.mode,
+            origin=plan.origin,
+            destination=plan.destination,
+            planned_start=plan.start,
+            planned_end=plan.end,
+            expected_start=plan.start,
+            expected_end=plan.end,
+            main=plan.main,
+        )
+        for number, plan in enumerate(plans, 1)
+    )
+
+
+def write_statement(
+    act: Act, voyage: Voyage | None, leg: Leg | None, milestone: str, kind: str, value: date
+) -> DateStatement:
+    """What somebody says about a date."""
+    return DateStatement.objects.create(
+        voyage=voyage,
+        leg=leg,
+        milestone=milestone,
+        kind=kind,
+        value=value,
+        source=str(act.person),
+        said_by=act.person,
+        said_at=act.at,
+    )
+
+
+def take_over_dates(shipment: Shipment, legs: Sequence[Leg], expected: Sequence[ExpectedLeg]) -> None:
+    """Write the expected dates of the legs and of the dock."""
+    for leg, dates in zip(legs, expected, strict=True):
+        leg.expected_start, leg.expected_end = dates.start, dates.end
+    Leg.objects.bulk_update(legs, ["expected_start", "expected_end"])
+    shipment.expected_dock = expected[-1].end if expected else None
+    shipment.save(update_fields=["expected_dock"])
+
+
+def relocate(stowage: Iterable[int], place: str) -> None:
+    """The place of stowage that has departed or arrived."""
+    Stowage.objects.filter(pk__in=list(stowage)).update(place=place)

@@ -1,0 +1,32 @@
+"""Reads of shipments and their dates."""
+
+from collections.abc import Iterable
+
+from northing.core.passage import PlannedLeg, Statement
+from northing.shipping.models import DateStatement, Leg, Shipment
+
+
+def planned_legs(shipment: Shipment, extra: Iterable[DateStatement] = ()) -> tuple[list[Leg], list[PlannedLeg]]:
+    """The legs of a shipment with what was said of each, `extra` unsaved statements included."""
+    legs = list(shipment.legs.order_by("number"))
+    said = list(DateStatement.objects.filter(leg__in=legs))
+    if shipment.voyage_id:
+        said += DateStatement.objects.filter(voyage=shipment.voyage_id)
+    said += extra
+    planned = []
+    for leg in legs:
+        mine = [
+            s for s in said if s.leg_id == leg.pk or (leg.main and s.voyage_id and s.voyage_id == shipment.voyage_id)
+        ]
+        planned.append(
+            PlannedLeg(leg.planned_start, leg.planned_end, _about(mine, "departure"), _about(mine, "arrival"))
+        )
+    return legs, planned
+
+
+def _about(statements: Iterable[DateStatement], milestone: str) -> list[Statement]:
+    return [
+        Statement(said.kind, said.value, said.said_at, said.pk or 2**62)
+        for said in statements
+        if said.milestone == milestone
+    ]

@@ -1,0 +1,1 @@
+"""What is where, and who must act: movements, positions, matters."""

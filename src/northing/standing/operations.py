@@ -1,0 +1,136 @@
+"""Writes of movements and positions, set-based; and of matters."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from django.db import connection
+
+from northing.core.moves import Move
+from northing.core.places import COLUMNS, SOURCES
+from northing.papers.models import StoryEntry
+from northing.standing.models import Matter, Movement, Position
+
+
+@dataclass(frozen=True, slots=True)
+class MoveDraft:
+    """Units of an instalment going from one place to another."""
+
+    instalment: int
+    source: str
+    target: str
+    quantity: Decimal
+    stowage: int | None = None
+
+
+def open_positions(instalments: Iterable[int]) -> None:
+    """Empty positions of instalments that just became supply."""
+    Position.objects.bulk_create([Position(instalment_id=pk) for pk in instalments], ignore_conflicts=True)
+
+
+def locked_positions(instalments: Iterable[int]) -> dict[int, Position]:
+    """The positions, locked in key order, so that two deeds on the same units come one after the other."""
+    found = Position.objects.select_for_update().filter(instalment__in=list(instalments)).order_by("pk")
+    return {position.pk: position for position in found}
+
+
+def move(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
+    """Write the movements and bring the positions along, in two statements.
+
+    The table's own constraints refuse a place below zero and a broken identity.
+    """
+    drafts = [draft for draft in drafts if draft.quantity]
+    if not drafts:
+        return
+    _write_movements(story, drafts)
+    _add_to_positions(_differences(drafts))
+
+
+def _write_movements(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
+    table = Movement._meta.db_table
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"insert into {table} (instalment_id, source, target, quantity, stowage_id, story_id)"
+            " select *, %s from unnest(%s::bigint[], %s::text[], %s::text[], %s::numeric[], %s::bigint[])",
+            [
+                story.pk,
+                [draft.instalment for draft in drafts],
+                [draft.source for draft in drafts],
+                [draft.target for draft in drafts],
+                [draft.quantity for draft in drafts],
+                [draft.stowage for draft in drafts],
+            ],
+        )
+
+
+def _differences(drafts: Sequence[MoveDraft]) -> dict[int, dict[str, Decimal]]:
+    found: dict[int, dict[str, Decimal]] = {}
+    for draft in drafts:
+        of_instalment = found.setdefault(draft.instalment, {})
+        leaves = draft.quantity if draft.source in SOURCES else -draft.quantity
+        comes = -draft.quantity if draft.target in SOURCES else draft.quantity
+        of_instalment[draft.source] = of_instalment.get(draft.source, Decimal(0)) + leaves
+        of_instalment[draft.target] = of_instalment.get(draft.target, Decimal(0)) + comes
+    return found
+
+
+def _add_to_positions(differences: dict[int, dict[str, Decimal]]) -> None:
+    touched = [name for name in COLUMNS if any(name in columns for columns in differences.values())]
+    sets = ", ".join(f"{name} = p.{name} + d.{name}" for name in touched)
+    arrays = ", ".join("%s::numeric[]" for _ in touched)
+    values = [[columns.get(name, Decimal(0)) for columns in differences.values()] for name in touched]
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"select 1 from {Position._meta.db_table} where instalment_id = any(%s) order by instalment_id for update",
+            [list(differences)],
+        )
+        cursor.execute(
+            f"update {Position._meta.db_table} p set {sets}"
+            f" from unnest(%s::bigint[], {arrays}) as d(id, {', '.join(touched)}) where p.instalment_id = d.id",
+            [list(differences), *values],
+        )
+        if cursor.rowcount != len(differences):
+            raise LookupError("an instalment has no position")
+
+
+@dataclass(frozen=True, slots=True)
+class MatterDraft:
+    """An open matter, or (move None) one that is settled."""
+
+    kind: str
+    record: int
+    company: int
+    move: Move | None
+    subject: str = ""
+    url: str = ""
+    at_stake: Decimal = Decimal(0)
+
+
+def settle_matters(drafts: Sequence[MatterDraft]) -> None:
+    """Write the matters that are open and remove those that are not."""
+    closed = [draft for draft in drafts if draft.move is None]
+    for kind in {draft.kind for draft in closed}:
+        Matter.objects.filter(kind=kind, record__in=[d.record for d in closed if d.kind == kind]).filter(
+            company__in={d.company for d in closed if d.kind == kind}
+        ).delete()
+    Matter.objects.bulk_create(
+        [
+            Matter(
+                kind=draft.kind,
+                record=draft.record,
+                company_id=draft.company,
+                party=draft.move.party,
+                reason=draft.move.reason,
+                since=draft.move.since,
+                due=draft.move.due,
+                subject=draft.subject[:160],
+                url=draft.url,
+                at_stake=draft.at_stake,
+            )
+            for draft in drafts
+            if draft.move is not None
+        ],
+        update_conflicts=True,
+        unique_fields=["kind", "record", "company"],
+        update_fields=["party", "reason", "since", "due", "subject", "url", "at_stake"],
+    )

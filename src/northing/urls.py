@@ -1,0 +1,3 @@
+"""Every address of the application."""
+
+urlpatterns: list = []

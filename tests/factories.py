@@ -1,0 +1,199 @@
+"""A small world for tests: two companies, the three items of the worked case, everyone who acts."""
+
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+
+from northing.deeds import agreeing, costing, following, ordering, packing, receiving
+from northing.directory.acts import Act
+from northing.directory.models import (
+    Agreement,
+    Bin,
+    Company,
+    ExchangeRate,
+    Grant,
+    Item,
+    Pack,
+    Party,
+    Person,
+    Port,
+    Site,
+)
+from northing.formats.identifiers import with_container_check_digit
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.shipping.models import Container, Leg, Shipment, Stowage
+from northing.shipping.operations import LegPlan
+
+TODAY = date(2026, 11, 24)
+NOW = datetime(2026, 11, 24, 0, 30, tzinfo=UTC)
+D = Decimal
+BOOK = {"USD": "1.6420", "EUR": "1.7815", "AUD": "1.0900"}
+CUSTOMS = {"USD": "1.6385", "EUR": "1.7790", "AUD": "1.0880"}
+ITEMS = {
+    "A": ("kettles", "USD", "18.40", "0.0171", "1.7", "0.05"),
+    "B": ("cups", "EUR", "2.15", "0.00576", "0.45", "0.05"),
+    "C": ("infusers", "USD", "1.07", "0.0025", "0.15", "0"),
+}
+QUANTITIES = {"A": D(240), "B": D(1200), "C": D(900)}
+CONTAINERS = tuple(with_container_check_digit(f"QXNU10000{n}") for n in (1, 2))
+
+
+@dataclass
+class World:
+    """Records by name, and shortcuts for deeds."""
+
+    nz: Company
+    au: Company
+    site: Site
+    people: dict[str, Person] = field(default_factory=dict)
+    parties: dict[str, Party] = field(default_factory=dict)
+    items: dict[str, Item] = field(default_factory=dict)
+
+    def act(self, who: str, key: str = "", at: datetime = NOW) -> Act:
+        """An act of one of the people."""
+        return Act(Person.objects.get(username=who), at, key)
+
+    def sent_order(self, lines, *, company=None, ours_from="on_board", agreed=True) -> PurchaseOrder:
+        """An order to the items' supplier, written, checked, approved, sent and (if asked) agreed."""
+        company = company or self.nz
+        site = company.sites.get()
+        code = next(iter(lines))
+        request = ordering.OrderRequest(
+            company=company.pk,
+            supplier=self.parties[ITEMS[code][1]].pk,
+            site=site.pk,
+            incoterm="FOB",
+            ours_from=ours_from,
+            need_by=TODAY + timedelta(days=90),
+            lines=tuple(ordering.LineRequest(item, "", quantity) for item, quantity in lines.items()),
+        )
+        key = ordering.write_order(self.act("expediter"), request)
+        whole = ordering.OrderAct(key)
+        ordering.check_order(self.act("expediter"), whole)
+        ordering.approve_order(self.act("approver"), whole)
+        ordering.send_order(self.act("expediter"), whole)
+        order = PurchaseOrder.objects.get(pk=key)
+        if agreed:
+            self.agree(order)
+        return order
+
+    def agree(self, order: PurchaseOrder) -> None:
+        """The supplier confirms everything as asked."""
+        rows = tuple(
+            agreeing.AnswerRow(part.pk, part.quantity, part.asked_on, part.pack_price)
+            for part in Instalment.objects.filter(line__order=order)
+        )
+        agreeing.record_answers(self.act("expediter"), agreeing.AnswersRequest(order.pk, "REF", TODAY, rows))
+
+    def shipment(self, orders: list[PurchaseOrder], number: str = CONTAINERS[0]) -> Shipment:
+        """All of the orders in one container on a sea leg."""
+        key = packing.create_shipment(self.act("shipping"), packing.ShipmentRequest())
+        container = packing.add_container(self.act("shipping"), packing.ContainerRequest(key, number, "22G1"))
+        plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY - timedelta(days=2), TODAY + timedelta(days=20), True)
+        packing.plan_passage(self.act("shipping"), packing.PassageRequest(key, None, (plan,)))
+        parts = Instalment.objects.filter(line__order__in=orders).order_by("pk")
+        rows = tuple((part.pk, part.quantity) for part in parts)
+        packing.stow(self.act("shipping"), packing.StowRequest(container, rows))
+        return Shipment.objects.get(pk=key)
+
+    def say(self, shipment: Shipment, milestone: str, day: date = TODAY, kind: str = "actual") -> None:
+        """A departure or arrival of the main leg."""
+        leg = Leg.objects.get(shipment=shipment, main=True)
+        following.say_date(self.act("shipping"), following.DateRequest(leg.pk, milestone, kind, day))
+
+    def charge(self, shipment: Shipment, kind: str, amount: str, currency: str, basis: str, **more) -> int:
+        """A billed charge over a shipment."""
+        request = costing.ChargeRequest(
+            company=more.pop("company", self.nz).pk,
+            payee=self.parties["provider"].pk,
+            kind=kind,
+            basis=basis,
+            currency=currency,
+            amount=D(amount),
+            day=more.pop("day", TODAY),
+            shipments=(shipment.pk,),
+            bill_number=more.pop("bill_number", f"{kind}-{amount}"),
+            **more,
+        )
+        return costing.book_bill(self.act("costs"), request)
+
+    def receive(self, shipment: Shipment, rows: dict[str, Decimal], *, still_coming=True, who="dock", key="") -> int:
+        """Receive items by code out of the shipment's first container."""
+        container = Container.objects.filter(shipment=shipment).first()
+        found = []
+        for code, quantity in rows.items():
+            part = Stowage.objects.get(container=container, instalment__line__item__code=code)
+            found.append(receiving.ReceiveRow(part.pk, quantity, still_coming))
+        request = receiving.ReceiveRequest(container.pk, self.site.pk, "DN-1", TODAY, tuple(found))
+        return receiving.receive(self.act(who, key), request)
+
+    def line(self, code: str) -> OrderLine:
+        """The only order line of an item."""
+        return OrderLine.objects.get(item__code=code)
+
+
+def small_world() -> World:
+    """Everything the worked case needs."""
+    ports = {code: Port.objects.create(code=code, name=code, country=code[:2]) for code in ("CNNGB", "NZTRG", "AUMEL")}
+    nz = Company.objects.create(
+        code="KLN",
+        name="Test NZ",
+        country="NZ",
+        currency="NZD",
+        import_tax_rate=D("0.15"),
+        import_tax_base=["customs_value", "duty", "freight", "insurance"],
+    )
+    au = Company.objects.create(code="KLA", name="Test AU", country="AU", currency="AUD")
+    world = World(nz, au, _site(nz, "TRG", ports["NZTRG"]))
+    _site(au, "MEL", ports["AUMEL"])
+    for role in ("expediter", "approver", "shipping", "costs", "dock", "inspector", "accounts", "administrator"):
+        person = world.people[role] = Person.objects.create_user(role, password=role)
+        Grant.objects.bulk_create([Grant(person=person, company=company, role=role) for company in (nz, au)])
+    stranger = world.people["stranger"] = Person.objects.create_user("stranger", password="stranger")
+    Grant.objects.bulk_create([Grant(person=stranger, company=au, role=role) for role in ("dock", "expediter")])
+    for currency in ("USD", "EUR"):
+        world.parties[currency] = Party.objects.create(
+            kind="supplier", code=f"S{currency}", name=f"Supplier {currency}", currency=currency, country="CN"
+        )
+    world.parties["provider"] = Party.objects.create(
+        kind="provider", code="FWD", name="Forwarder", currency="NZD", country="NZ"
+    )
+    world.parties["customs"] = Party.objects.create(
+        kind="customs", code="CUS", name="Customs office", currency="NZD", country="NZ"
+    )
+    for code, (description, currency, price, volume, weight, duty) in ITEMS.items():
+        item = world.items[code] = Item.objects.create(
+            code=code,
+            description=description,
+            group="test",
+            volume_m3=D(volume),
+            weight_kg=D(weight),
+            duty_rate=D(duty),
+            hs_code="851610",
+            origin="CN",
+        )
+        Pack.objects.create(item=item, name="pc", factor=1)
+        since = TODAY - timedelta(days=400)
+        supplier = world.parties[currency]
+        Agreement.objects.create(supplier=supplier, item=item, price=D(price), currency=currency, valid_from=since)
+    _rates(nz, BOOK, "book")
+    _rates(nz, CUSTOMS, "customs")
+    _rates(au, {"USD": "1.5064", "EUR": "1.6344", "NZD": "0.9174"}, "book")
+    _rates(au, {"USD": "1.5000", "EUR": "1.6300", "NZD": "0.9150"}, "customs")
+    return world
+
+
+def _site(company: Company, code: str, port: Port) -> Site:
+    site = Site.objects.create(company=company, code=code, name=code, port=port)
+    for purpose in ("dock", "quarantine", "store"):
+        Bin.objects.create(site=site, code=purpose.upper(), purpose=purpose)
+    return site
+
+
+def _rates(company: Company, rates: dict[str, str], purpose: str) -> None:
+    days = [TODAY - timedelta(days=7), TODAY]
+    ExchangeRate.objects.bulk_create(
+        ExchangeRate(company=company, currency=currency, purpose=purpose, day=day, rate=D(rate))
+        for currency, rate in rates.items()
+        for day in days
+    )
