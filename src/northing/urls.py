@@ -1,3 +1,5 @@
 """Every address of the application."""
 
-urlpatterns: list = []
+from django.urls import include, path
+
+urlpatterns = [path("", include("northing.desk.urls"))]

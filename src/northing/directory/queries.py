@@ -5,6 +5,7 @@ from decimal import Decimal
 
 from northing.core.problems import Problem, Refused
 from northing.directory.models import Agreement, Bin, Company, ExchangeRate, Item, Pack
+from northing.directory.rights import companies_of
 
 ONE = Decimal(1)
 # How long a rate stands when no newer one was entered.
@@ -65,3 +66,8 @@ def default_bin(site: int, purpose: str) -> Bin:
     if found is None:
         raise Refused(Problem(f"The site has no {purpose} bin.", "bin", "Add one to the site first."))
     return found
+
+
+def scoped(queryset, person, path: str = "company"):
+    """The rows of the person's companies; the one place where rights limit what is seen."""
+    return queryset.filter(**{f"{path}__in": companies_of(person)})

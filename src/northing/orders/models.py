@@ -66,6 +66,8 @@ class OrderLine(models.Model):
     agreed_pack_price = fields.price(null=True)
     discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
     need_by = models.DateField()
+    # Derived: when the last outstanding unit is expected on our dock; empty when nothing is outstanding.
+    expected_on = models.DateField(null=True)
 
     class Meta:
         ordering = ["order", "number"]
@@ -74,7 +76,13 @@ class OrderLine(models.Model):
             models.CheckConstraint(condition=Q(quantity__gt=0) & Q(pack_factor__gt=0), name="line_quantity_above_zero"),
             models.CheckConstraint(condition=Q(pack_price__gte=0), name="line_price_not_negative"),
         ]
-        indexes = [models.Index(fields=["need_by", "id"], name="line_by_need")]
+        indexes = [
+            models.Index(fields=["need_by", "id"], name="line_by_need"),
+            models.Index(fields=["need_by", "id"], condition=Q(expected_on__isnull=False), name="line_open_by_need"),
+            models.Index(
+                fields=["expected_on", "id"], condition=Q(expected_on__isnull=False), name="line_open_by_expected"
+            ),
+        ]
 
 
 class Instalment(models.Model):

@@ -33,6 +33,7 @@ INSTALLED_APPS = [
             "reports",
             "deeds",
             "desk",
+            "demo",
         )
     ),
 ]

@@ -7,6 +7,7 @@ from django.utils import timezone
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
+from northing.core.landed_cost import unit_price_of
 from northing.core.places import COLUMNS
 from northing.drawings import figures
 from northing.drawings.strip import strip as draw_strip
@@ -72,3 +73,42 @@ def strip(position, agreed):
 def words(value):
     """A code of ours as words: in_store becomes in store."""
     return str(value).replace("_", " ")
+
+
+@register.filter
+def percent(value):
+    """A fraction as per cent."""
+    return f"{figures.count(Decimal(value) * 100)} %"
+
+
+@register.filter
+def signed(value):
+    """A whole number with its sign."""
+    return f"+{value}" if value > 0 else f"{figures.MINUS}{-value}" if value < 0 else "0"
+
+
+@register.filter
+def slip(shipment):
+    """Days between the planned and the expected dock date."""
+    if not (shipment.planned_dock and shipment.expected_dock):
+        return NOTHING
+    days = (shipment.expected_dock - shipment.planned_dock).days
+    return f"{signed(days)} d" if days else "on time"
+
+
+@register.filter
+def unit_cost(total, quantity):
+    """Cost of one unit, four decimals."""
+    return figures.price(unit_price_of(total, quantity), 4)
+
+
+@register.filter
+def of(mapping, key):
+    """The value of a key, or nothing."""
+    return mapping.get(key)
+
+
+@register.filter
+def negated(value):
+    """The amount with the other sign."""
+    return -value

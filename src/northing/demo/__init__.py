@@ -1,0 +1,1 @@
+"""The demo world: Kestrel & Loam, coined people and parties, real ports, laid around today."""

@@ -1,0 +1,206 @@
+"""Who and what the demo world is about. Everything is made up but the ports; tariff rates are samples."""
+
+import random
+from datetime import date, timedelta
+from decimal import Decimal
+
+from northing.directory.models import (
+    Agreement,
+    Bin,
+    Company,
+    ExchangeRate,
+    Grant,
+    Item,
+    Pack,
+    Party,
+    Person,
+    Port,
+    Site,
+)
+from northing.formats.identifiers import with_gtin_check_digit
+
+PASSWORD = "harbour-light"
+SEED = 20261124
+D = Decimal
+
+PEOPLE = [
+    ("ilva", "Ilva", "Marsten", ["expediter"], "both"),
+    ("tobin", "Tobin", "Reave", ["approver"], "both"),
+    ("hanne", "Hanne", "Osk", ["shipping"], "both"),
+    ("pell", "Pell", "Adair", ["costs"], "both"),
+    ("rua", "Rua", "Kettle", ["dock"], "KLN"),
+    ("jessa", "Jessa", "Brindle", ["dock", "inspector"], "KLA"),
+    ("odo", "Odo", "Fenn", ["inspector"], "KLN"),
+    ("maris", "Maris", "Quay", ["accounts"], "both"),
+    ("wyn", "Wyn", "Harrow", ["administrator"], "both"),
+]
+PORTS = [
+    ("JPSMZ", "Shimizu", "JP"),
+    ("CNNGB", "Ningbo", "CN"),
+    ("VNSGN", "Ho Chi Minh City", "VN"),
+    ("PTLEI", "Leixoes", "PT"),
+    ("LKCMB", "Colombo", "LK"),
+    ("SGSIN", "Singapore", "SG"),
+    ("NZTRG", "Tauranga", "NZ"),
+    ("AUMEL", "Melbourne", "AU"),
+]
+SUPPLIERS = [
+    ("OZU", "Ozumeki Leaf", "JPY", "JP", "Shizuoka", "JPSMZ", 34),
+    ("QIN", "Qinlaro Metalware", "USD", "CN", "Ningbo", "CNNGB", 36),
+    ("DAL", "Dalongri Paper", "USD", "VN", "Ho Chi Minh City", "VNSGN", 33),
+    ("TRE", "Tremsolva Ceramica", "EUR", "PT", "Porto", "PTLEI", 55),
+    ("AMB", "Ambevila Tea", "USD", "LK", "Colombo", "LKCMB", 38),
+]
+PROVIDERS = [
+    ("QUI", "Quillmark Forwarding", "provider", "USD", "SG"),
+    ("VAN", "Vantara Bight Lines", "provider", "USD", "SG"),
+    ("OSP", "Osprel Container Line", "provider", "USD", "JP"),
+    ("MAR", "Marlstone Cover", "provider", "NZD", "NZ"),
+    ("PEA", "Peaty Creek Haulage", "provider", "NZD", "NZ"),
+    ("FEN", "Tollgate & Fen Brokers", "provider", "NZD", "NZ"),
+    ("CTG", "Customs office Tauranga", "customs", "NZD", "NZ"),
+    ("CML", "Customs office Melbourne", "customs", "AUD", "AU"),
+]
+# code, description, group, supplier, price, weight kg, volume m3, HS, duty (sample), pack of, keeps lot, inspected
+ITEMS = [
+    ("KET-17", "Kettle, brushed steel, 1.7 l", "kettles", "QIN", "18.40", "1.7", "0.0171", "851610", "0.05", 6, 0, 1),
+    ("KET-12", "Kettle, brushed steel, 1.2 l", "kettles", "QIN", "15.90", "1.4", "0.0132", "851610", "0.05", 6, 0, 1),
+    (
+        "KET-G8",
+        "Gooseneck kettle, matt black, 0.8 l",
+        "kettles",
+        "QIN",
+        "21.75",
+        "1.1",
+        "0.0098",
+        "851610",
+        "0.05",
+        4,
+        0,
+        1,
+    ),
+    ("CUP-21", "Cup, celadon glaze, 210 ml", "tableware", "TRE", "2.15", "0.45", "0.00576", "691110", "0.05", 24, 0, 1),
+    ("BWL-14", "Bowl, celadon glaze, 14 cm", "tableware", "TRE", "3.40", "0.52", "0.0062", "691110", "0.05", 12, 0, 1),
+    ("TPT-09", "Teapot, unglazed, 0.9 l", "tableware", "TRE", "11.60", "0.98", "0.0094", "691200", "0.05", 6, 0, 1),
+    ("INF-50", "Paper infusers, box of 50", "paper", "DAL", "1.07", "0.15", "0.0025", "482370", "0", 36, 0, 0),
+    ("WRP-03", "Gift wrap, set of 3 sheets", "paper", "DAL", "0.84", "0.11", "0.0011", "481190", "0", 48, 0, 0),
+    ("BAG-25", "Gift bag, kraft with ribbon", "paper", "DAL", "0.46", "0.07", "0.0016", "481940", "0", 100, 0, 0),
+    ("SEN-01", "Sencha, first flush, 100 g", "tea", "OZU", "642", "0.12", "0.0009", "090210", "0", 40, 1, 0),
+    ("HOJ-02", "Hojicha, roasted twig, 100 g", "tea", "OZU", "388", "0.12", "0.0011", "090220", "0", 40, 1, 0),
+    ("UVA-10", "Black tea, high grown, 250 g", "tea", "AMB", "2.95", "0.28", "0.0017", "090230", "0", 24, 1, 0),
+    ("DIM-10", "Black tea, western slopes, 250 g", "tea", "AMB", "2.70", "0.28", "0.0017", "090230", "0", 24, 1, 0),
+]
+# Today's rates; earlier weeks drift from them by the seed.
+RATES = {
+    ("KLN", "book"): {"USD": "1.6420", "EUR": "1.7815", "JPY": "0.010720", "AUD": "1.0895"},
+    ("KLN", "customs"): {"USD": "1.6385", "EUR": "1.7790", "JPY": "0.010700", "AUD": "1.0880"},
+    ("KLA", "book"): {"USD": "1.5071", "EUR": "1.6352", "JPY": "0.009840", "NZD": "0.9178"},
+    ("KLA", "customs"): {"USD": "1.5040", "EUR": "1.6330", "JPY": "0.009820", "NZD": "0.9160"},
+}
+
+
+def lay_directory(today: date) -> None:
+    """Companies, sites, people, parties, items, rates."""
+    Port.objects.bulk_create(Port(code=code, name=name, country=country) for code, name, country in PORTS)
+    base = ["customs_value", "duty", "freight", "insurance"]
+    _company("KLN", "Kestrel & Loam Ltd", "NZ", "NZD", D("0.15"), base, ("TRG", "Tauranga", "NZTRG"))
+    _company("KLA", "Kestrel & Loam Australia Pty Ltd", "AU", "AUD", D("0.10"), base, ("MEL", "Melbourne", "AUMEL"))
+    _people()
+    _parties()
+    _items(today)
+    _rates(today)
+
+
+def _company(code, name, country, currency, tax, base, site) -> None:
+    company = Company.objects.create(
+        code=code, name=name, country=country, currency=currency, import_tax_rate=tax, import_tax_base=base
+    )
+    made = Site.objects.create(company=company, code=site[0], name=site[1], port_id=site[2])
+    Bin.objects.bulk_create(
+        Bin(site=made, code=bin_code, purpose=purpose)
+        for bin_code, purpose in [
+            ("D-01", "dock"),
+            ("Q-01", "quarantine"),
+            ("A-01", "store"),
+            ("A-02", "store"),
+            ("B-01", "store"),
+        ]
+    )
+
+
+def _people() -> None:
+    companies = {company.code: company for company in Company.objects.all()}
+    for username, first, last, roles, where in PEOPLE:
+        person = Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last)
+        codes = list(companies) if where == "both" else [where]
+        Grant.objects.bulk_create(
+            Grant(person=person, company=companies[code], role=role) for code in codes for role in roles
+        )
+
+
+def _parties() -> None:
+    Party.objects.bulk_create(
+        Party(
+            kind="supplier",
+            code=code,
+            name=name,
+            currency=currency,
+            country=country,
+            city=city,
+            port_id=port,
+            passage_days=days,
+            over_tolerance=D("2"),
+        )
+        for code, name, currency, country, city, port, days in SUPPLIERS
+    )
+    Party.objects.bulk_create(
+        Party(kind=kind, code=code, name=name, currency=currency, country=country)
+        for code, name, kind, currency, country in PROVIDERS
+    )
+
+
+def _items(today: date) -> None:
+    suppliers = {party.code: party for party in Party.objects.filter(kind="supplier")}
+    for index, row in enumerate(ITEMS):
+        code, description, group, supplier, price, weight, volume, hs_code, duty, pack, lot, inspected = row
+        item = Item.objects.create(
+            code=code,
+            description=description,
+            group=group,
+            weight_kg=D(weight),
+            volume_m3=D(volume),
+            hs_code=hs_code,
+            origin=suppliers[supplier].country,
+            duty_rate=D(duty),
+            keeps_lot=bool(lot),
+            keeps_best_before=bool(lot),
+            inspected=bool(inspected),
+        )
+        for level, (name, factor) in enumerate((("pc", 1), ("carton", pack))):
+            gtin = with_gtin_check_digit(f"{level}9521000{index:05d}")
+            Pack.objects.create(item=item, name=name, factor=factor, gtin=gtin)
+        Agreement.objects.create(
+            supplier=suppliers[supplier],
+            item=item,
+            supplier_code=f"{supplier}/{index + 1:03d}",
+            price=D(price),
+            currency=suppliers[supplier].currency,
+            valid_from=today - timedelta(days=420),
+        )
+
+
+def _rates(today: date) -> None:
+    chance = random.Random(SEED)
+    companies = {company.code: company for company in Company.objects.all()}
+    rates = []
+    for (company, purpose), table in RATES.items():
+        for currency, now in table.items():
+            for week in range(32):
+                drift = D(1) if week == 0 else 1 + D(chance.randint(-180, 180)) / 10000
+                places = D("0.000001") if currency == "JPY" else D("0.0001")
+                day = today - timedelta(days=7 * week)
+                rate = (D(now) * drift).quantize(places)
+                rates.append(
+                    ExchangeRate(company=companies[company], currency=currency, purpose=purpose, day=day, rate=rate)
+                )
+    ExchangeRate.objects.bulk_create(rates)

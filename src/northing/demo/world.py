@@ -1,0 +1,317 @@
+"""What has happened in the demo world: every situation of the job, done by its own deed on its own day."""
+
+import random
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+
+from django.db import transaction
+from django.utils import timezone
+
+from northing.confirmations.models import Answer
+from northing.deeds import agreeing, beginning, costing, following, inspecting, issuing, ordering, packing, receiving
+from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
+from northing.directory.acts import Act
+from northing.directory.models import Company, Item, Party, Person, Site
+from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
+from northing.ledger.models import CostLayer
+from northing.orders.models import Instalment
+from northing.quality.models import Case
+from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.operations import LegPlan
+
+D = Decimal
+TERMS = {"OZU": "FOB", "QIN": "FOB", "DAL": "FCA", "TRE": "FOB", "AMB": "CIF"}
+OURS = {"OZU": "on_board", "QIN": "on_board", "DAL": "pickup", "TRE": "on_board", "AMB": "arrival"}
+SITES = {"KLN": "TRG", "KLA": "MEL"}
+
+
+@transaction.atomic
+def lay_world(today: date) -> None:
+    """Everything, around today."""
+    lay_directory(today)
+    world = _World(today)
+    world.opening()
+    world.finished_kettles()
+    world.cups_at_the_dock()
+    world.shared_and_late()
+    world.tea_landed()
+    world.leaving_soon()
+    world.talk_with_suppliers()
+    world.drafts()
+    world.everyday()
+
+
+class _World:
+    """Deeds by name, on days counted from today."""
+
+    def __init__(self, today: date):
+        self.today = today
+        self.chance = random.Random(SEED)
+        self.people = {person.username: person for person in Person.objects.all()}
+        self.companies = {company.code: company for company in Company.objects.all()}
+        self.parties = {party.code: party for party in Party.objects.all()}
+        self.boxes = 0
+
+    def act(self, who: str, days: int) -> Act:
+        """Somebody acting `days` from today, in the morning."""
+        at = datetime.combine(self.today + timedelta(days=days), time(9, self.chance.randrange(60)))
+        return Act(self.people[who], timezone.make_aware(at), door="demo")
+
+    def order(
+        self, supplier: str, lines: dict[str, int], sent: int, need: int, company="KLN", agreed=True, stop=""
+    ) -> int:
+        """An order carried as far as `stop`: draft, check, approve, or all the way."""
+        site = Site.objects.get(code=SITES[company])
+        request = ordering.OrderRequest(
+            company=self.companies[company].pk,
+            supplier=self.parties[supplier].pk,
+            site=site.pk,
+            incoterm=TERMS[supplier],
+            incoterm_place=self.parties[supplier].city,
+            ours_from=OURS[supplier],
+            need_by=self.today + timedelta(days=need),
+            lines=tuple(ordering.LineRequest(code, "", D(quantity)) for code, quantity in lines.items()),
+        )
+        key = ordering.write_order(self.act("ilva", sent - 2), request)
+        steps = [("check", ordering.check_order, "ilva", -1), ("approve", ordering.approve_order, "tobin", -1)]
+        steps.append(("send", ordering.send_order, "ilva", 0))
+        for name, deed, who, days in steps:
+            if stop == "draft" or (stop == "check" and name == "approve") or (stop == "approve" and name == "send"):
+                return key
+            deed(self.act(who, sent + days), ordering.OrderAct(key))
+        if agreed:
+            self.answer(key, sent + 4)
+        return key
+
+    def answer(self, order: int, day: int, later: int = 0, up: str = "1", part: str = "1") -> None:
+        """The supplier's answer: as asked, or later, dearer, fewer."""
+        rows = tuple(
+            agreeing.AnswerRow(
+                one.pk,
+                (one.quantity * D(part)).quantize(D(1)),
+                one.asked_on + timedelta(days=later),
+                (one.pack_price * D(up)).quantize(D("0.01")) if up != "1" else one.pack_price,
+            )
+            for one in Instalment.objects.filter(line__order=order).order_by("pk")
+        )
+        reference = f"SO-{self.chance.randrange(10000, 99999)}"
+        answered = self.today + timedelta(days=day)
+        agreeing.record_answers(self.act("ilva", day), agreeing.AnswersRequest(order, reference, answered, rows))
+
+    def voyage(self, vessel: str, number: str, carrier: str, load: str, discharge: str, imo: str) -> int:
+        """A voyage."""
+        request = packing.VoyageRequest(vessel, imo, number, self.parties[carrier].pk, load, discharge)
+        return packing.create_voyage(self.act("hanne", -130), request)
+
+    def shipment(
+        self, orders: list[int], voyage: int, ports: tuple[str, str, str], day: int, sea: int, boxes: int = 1
+    ) -> int:
+        """Everything of the orders packed, with road, sea, customs and road legs; `day` is the planned departure."""
+        packed = day - 5
+        key = packing.create_shipment(
+            self.act("hanne", packed),
+            packing.ShipmentRequest(f"QMF{self.chance.randrange(100000, 999999)}", self.parties["QUI"].pk),
+        )
+        start = self.today + timedelta(days=day)
+        landed = start + timedelta(days=sea)
+        plans = (
+            LegPlan("road", "supplier", ports[0], start - timedelta(days=3), start - timedelta(days=1)),
+            LegPlan("sea", ports[0], ports[1], start, landed, True),
+            LegPlan("customs", ports[1], ports[1], landed + timedelta(days=1), landed + timedelta(days=2)),
+            LegPlan("road", ports[1], ports[2], landed + timedelta(days=3), landed + timedelta(days=3)),
+        )
+        packing.plan_passage(self.act("hanne", packed), packing.PassageRequest(key, voyage, plans))
+        parts = list(Instalment.objects.filter(line__order__in=orders).order_by("pk"))
+        for index in range(boxes):
+            self.boxes += 1
+            number = with_container_check_digit(f"QXNU{self.boxes * 7 + 100300:06d}")
+            request = packing.ContainerRequest(key, number, "42G1", f"KL{self.boxes:05d}")
+            box = packing.add_container(self.act("hanne", packed), request)
+            rows = tuple((part.pk, self._portion(part.quantity, index, boxes)) for part in parts)
+            packing.stow(self.act("hanne", packed), packing.StowRequest(box, rows))
+        return key
+
+    @staticmethod
+    def _portion(quantity: Decimal, index: int, boxes: int) -> Decimal:
+        each = quantity // boxes
+        return quantity - each * (boxes - 1) if index == boxes - 1 else each
+
+    def say(
+        self,
+        shipment: int,
+        milestone: str,
+        value: int,
+        said: int | None = None,
+        kind: str = "actual",
+        main: bool = True,
+    ) -> None:
+        """A departure or arrival, of the sea leg or of the first one."""
+        leg = Leg.objects.filter(shipment=shipment, main=main).order_by("number").first()
+        request = following.DateRequest(leg.pk, milestone, kind, self.today + timedelta(days=value))
+        following.say_date(self.act("hanne", value if said is None else said), request)
+
+    def charge(
+        self,
+        shipment: int,
+        payee: str,
+        kind: str,
+        amount: str,
+        currency: str,
+        basis: str,
+        day: int,
+        bill="",
+        company="KLN",
+        lines=(),
+    ) -> int:
+        """A bill with a number, or without one an estimate."""
+        request = costing.ChargeRequest(
+            company=self.companies[company].pk,
+            payee=self.parties[payee].pk,
+            kind=kind,
+            basis=basis,
+            currency=currency,
+            amount=D(amount),
+            day=self.today + timedelta(days=day),
+            shipments=(shipment,),
+            bill_number=bill,
+        )
+        return (costing.book_bill if bill else costing.enter_estimate)(self.act("pell", day), request)
+
+    def entry(self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG") -> None:
+        """A customs entry."""
+        office_key = self.parties[office].pk
+        on = self.today + timedelta(days=day)
+        request = costing.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
+        costing.book_customs_entry(self.act("pell", day), request)
+
+    def receive(
+        self, shipment: int, note: str, day: int, short: dict[str, int] | None = None, who="rua", lot: str = ""
+    ) -> int:
+        """Everything of the first container, less what `short` says is missing for good."""
+        short = short or {}
+        box = Container.objects.filter(shipment=shipment).order_by("pk").first()
+        rows = []
+        for part in Stowage.objects.filter(container=box).select_related("instalment__line__item").order_by("pk"):
+            item = part.instalment.line.item
+            missing = short.get(item.code, 0)
+            best = self.today + timedelta(days=500) if item.keeps_best_before else None
+            rows.append(
+                receiving.ReceiveRow(part.pk, part.quantity - missing, not missing, lot if item.keeps_lot else "", best)
+            )
+        site = Site.objects.get(code="TRG").pk
+        request = receiving.ReceiveRequest(box.pk, site, note, self.today + timedelta(days=day), tuple(rows))
+        return receiving.receive(self.act(who, day), request)
+
+    def opening(self) -> None:
+        """What was in stock before Northing."""
+        rows = ["company,site,item,quantity,value,received_on,lot,best_before"]
+        for company, code, quantity, value in [
+            ("KLN", "KET-17", 64, "2560.00"),
+            ("KLN", "CUP-21", 410, "2665.00"),
+            ("KLN", "INF-50", 1300, "3640.00"),
+            ("KLA", "KET-17", 38, "1406.00"),
+            ("KLA", "WRP-03", 900, "1350.00"),
+        ]:
+            rows.append(f"{company},{SITES[company]},{code},{quantity},{value},{self.today - timedelta(days=170)},,")
+        beginning.open_stock(self.act("wyn", -168), beginning.FileRequest("\n".join(rows).encode()))
+
+    def finished_kettles(self) -> None:
+        """Received, short, inspected, partly rejected, partly returned, partly issued, haulage billed late."""
+        order = self.order("QIN", {"KET-17": 240, "KET-12": 180}, -122, -38)
+        voyage = self.voyage("Saltmarsh Heron", "214S", "VAN", "CNNGB", "NZTRG", with_imo_check_digit("998101"))
+        shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), -78, 30)
+        self.say(shipment, "departure", -76)
+        self.charge(shipment, "QUI", "freight", "2840.00", "USD", "volume", -70, "QF-88102")
+        self.charge(shipment, "MAR", "insurance", "96.40", "NZD", "value", -70, "MC-5521")
+        self.say(shipment, "arrival", -44)
+        self.entry(shipment, "TG-240917", -43)
+        self.charge(shipment, "FEN", "brokerage", "95.00", "NZD", "equal", -42, "TF-3310")
+        self.receive(shipment, "DN-70418", -40, {"KET-12": 6})
+        for code, failed, reason in (("KET-17", 12, "dents"), ("KET-12", 0, "")):
+            layer = CostLayer.objects.get(item__code=code, kind="stock", stowage__container__shipment=shipment)
+            day = self.today - timedelta(days=37)
+            verdict = inspecting.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
+            inspecting.inspect(self.act("odo", -37), verdict)
+        back = inspecting.ReturnRequest(
+            Case.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
+        )
+        inspecting.return_goods(self.act("odo", -20), back)
+        kettle, site = Item.objects.get(code="KET-17"), Site.objects.get(code="TRG")
+        issued = issuing.IssueRequest(
+            site.pk, kettle.pk, D(154), "shops, spring range", self.today - timedelta(days=15)
+        )
+        issuing.issue_stock(self.act("rua", -15), issued)
+        self.charge(shipment, "PEA", "haulage", "418.60", "NZD", "weight", -6, "PC-1190")
+
+    def cups_at_the_dock(self) -> None:
+        """Landed, cleared, expected at the dock today; the haulage bill is still to come."""
+        order = self.order("TRE", {"CUP-21": 1200, "BWL-14": 600}, -118, 6)
+        voyage = self.voyage("Tern of Ardrey", "031E", "OSP", "PTLEI", "NZTRG", with_imo_check_digit("998102"))
+        shipment = self.shipment([order], voyage, ("PTLEI", "NZTRG", "Tauranga"), -54, 48)
+        self.say(shipment, "departure", -54)
+        self.charge(shipment, "QUI", "freight", "3120.00", "USD", "volume", -50, "QF-88240")
+        self.charge(shipment, "PEA", "haulage", "390.00", "NZD", "weight", -50)
+        self.say(shipment, "arrival", -4)
+        self.entry(shipment, "TG-241102", -2)
+
+    def shared_and_late(self) -> None:
+        """One container of both companies, its vessel behind plan."""
+        here = self.order("DAL", {"INF-50": 5400, "BAG-25": 8000}, -64, 10)
+        there = self.order("DAL", {"WRP-03": 7200, "INF-50": 1800}, -62, 24, company="KLA")
+        voyage = self.voyage("Saltmarsh Heron", "221S", "VAN", "VNSGN", "NZTRG", with_imo_check_digit("998101"))
+        shipment = self.shipment([here, there], voyage, ("VNSGN", "NZTRG", "Tauranga"), -19, 24)
+        self.say(shipment, "departure", -20, main=False)
+        self.say(shipment, "departure", -16)
+        self.charge(shipment, "QUI", "freight", "3480.00", "USD", "volume", -15)
+        self.charge(shipment, "MAR", "insurance", "112.80", "NZD", "value", -14, "MC-5689")
+        self.say(shipment, "arrival", 13, -2, "estimated")
+
+    def tea_landed(self) -> None:
+        """Green tea with lots, landed without a customs entry."""
+        order = self.order("OZU", {"SEN-01": 2400, "HOJ-02": 1600}, -74, 12)
+        voyage = self.voyage("Grey Phalarope", "118W", "OSP", "JPSMZ", "NZTRG", with_imo_check_digit("998103"))
+        shipment = self.shipment([order], voyage, ("JPSMZ", "NZTRG", "Tauranga"), -25, 23)
+        self.say(shipment, "departure", -25)
+        self.charge(shipment, "OSP", "freight", "268000", "JPY", "weight", -20, "OL-40077")
+        self.say(shipment, "arrival", -1)
+
+    def leaving_soon(self) -> None:
+        """Packed into two containers, not departed."""
+        order = self.order("QIN", {"KET-17": 360, "KET-G8": 240}, -40, 55)
+        voyage = self.voyage("Saltmarsh Heron", "229S", "VAN", "CNNGB", "NZTRG", with_imo_check_digit("998101"))
+        shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), 5, 30, boxes=2)
+        self.charge(shipment, "QUI", "freight", "4900.00", "USD", "volume", -1)
+
+    def talk_with_suppliers(self) -> None:
+        """Unanswered, answered differently, and an accepted split."""
+        self.order("AMB", {"UVA-10": 1920, "DIM-10": 1440}, -21, 60, agreed=False)
+        self.order("AMB", {"UVA-10": 960}, -16, 66, company="KLA", agreed=False)
+        later = self.order("QIN", {"KET-12": 300, "KET-G8": 160}, -14, 70, agreed=False)
+        self.answer(later, -3, later=18)
+        dearer = self.order("TRE", {"TPT-09": 480}, -12, 95, agreed=False)
+        self.answer(dearer, -2, up="1.04")
+        fewer = self.order("DAL", {"WRP-03": 9600}, -20, 58, agreed=False)
+        self.answer(fewer, -9, part="0.6")
+        answer = Answer.objects.get(instalment__line__order=fewer, outcome="open")
+        agreeing.decide_answer(self.act("tobin", -8), agreeing.Decision(answer.pk, True))
+
+    def drafts(self) -> None:
+        """Orders on their way out."""
+        self.order("TRE", {"CUP-21": 960, "TPT-09": 120}, 1, 120, stop="draft")
+        self.order("QIN", {"KET-17": 480}, 0, 90, stop="check")
+        self.order("OZU", {"SEN-01": 3000}, 0, 85, stop="approve")
+
+    def everyday(self) -> None:
+        """The rest of the book: sent orders of the last weeks, most of them agreed."""
+        by_supplier: dict[str, list[str]] = {}
+        for row in ITEMS:
+            by_supplier.setdefault(row[3], []).append(row[0])
+        for _ in range(18):
+            supplier, passage = self.chance.choice([(row[0], row[6]) for row in SUPPLIERS])
+            codes = by_supplier[supplier]
+            chosen = self.chance.sample(codes, self.chance.randint(1, len(codes)))
+            sent = -self.chance.randint(6, 45)
+            need = sent + passage + self.chance.randint(25, 75)
+            lines = {code: 24 * self.chance.randint(5, 90) for code in chosen}
+            company = self.chance.choice(["KLN", "KLN", "KLA"])
+            self.order(supplier, lines, sent, need, company, agreed=self.chance.random() < 0.7)

@@ -1,0 +1,26 @@
+"""What every page's frame shows."""
+
+from django.utils import timezone
+
+from northing.directory.rights import WORDS, may_somewhere
+
+RAIL = [
+    ("watch", "Watch", ("watch",)),
+    ("lines", "Orders", ("lines", "orders")),
+    ("passage", "Passage", ("passage", "voyages")),
+    ("costs", "Costs", ("costs",)),
+    ("dock", "Dock", ("dock",)),
+    ("quality", "Quality", ("quality",)),
+    ("bills", "Bills", ("bills",)),
+    ("look-back", "Look back", ("look-back", "stock", "ledger")),
+]
+
+
+def frame(request):
+    """Rail, today's date, and what the person may do somewhere."""
+    here = request.path.strip("/").split("/")[0] or "watch"
+    rail = [{"name": name, "label": label, "here": here in paths} for name, label, paths in RAIL]
+    person = getattr(request, "user", None)
+    signed_in = person is not None and person.is_authenticated
+    may = {right: may_somewhere(person, right) for right in WORDS} if signed_in else {}
+    return {"rail": rail if signed_in else [], "today": timezone.localdate(), "may": may}

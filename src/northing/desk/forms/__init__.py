@@ -1,0 +1,1 @@
+"""Forms of the desk, one module for each place of the rail."""

@@ -1,0 +1,72 @@
+"""What every form of the desk shares: exact numbers, a key, and refusals beside their field."""
+
+import uuid
+from collections.abc import Callable
+from typing import Any
+
+from django import forms
+from django.core.exceptions import ValidationError
+from django.utils import timezone
+
+from northing.core.exact import read_exact
+from northing.core.problems import Refused
+from northing.directory.acts import Act
+
+
+class ExactField(forms.CharField):
+    """A decimal number read exactly as typed; group commas and spaces are let through."""
+
+    widget = forms.TextInput(attrs={"inputmode": "decimal", "class": "figure", "autocomplete": "off"})
+
+    def to_python(self, value):
+        text = (super().to_python(value) or "").strip().replace(",", "").replace(" ", "").replace("−", "-")
+        if not text:
+            return None
+        try:
+            return read_exact(text)
+        except ValueError:
+            raise ValidationError(
+                "Write a plain number with a decimal point, such as 1200 or 18.40 (up to 15 digits before the point)."
+            ) from None
+
+
+class DayField(forms.DateField):
+    """A day from the browser's own chooser."""
+
+    widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
+    default_error_messages = {"invalid": "Write the day as year-month-day, such as 2026-11-24."}
+
+
+class DeedForm(forms.Form):
+    """A form that does a deed: once per key, with every refusal shown where it belongs."""
+
+    key = forms.CharField(widget=forms.HiddenInput, max_length=64)
+
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.fields["key"].initial = uuid.uuid4().hex
+        for name, field in self.fields.items():
+            if not isinstance(field.widget, forms.HiddenInput):
+                field.widget.attrs.setdefault("aria-describedby", f"{self.add_prefix(name)}-says")
+
+    def do(self, request, deed: Callable[[Act, Any], Any], what: Callable[[dict], Any]) -> Any:
+        """Do the deed with what was entered; None, with errors on the form, when it is refused."""
+        if not self.is_valid():
+            return None
+        try:
+            return deed(act_of(request, self.cleaned_data["key"]), what(self.cleaned_data))
+        except Refused as refused:
+            self.take(refused)
+            return None
+
+    def take(self, refused: Refused) -> None:
+        """Put each problem beside its field; what has no field stands above the form."""
+        self.refused = refused.problems
+        for problem in refused.problems:
+            field = problem.where if problem.where in self.fields else None
+            self.add_error(field, str(problem))
+
+
+def act_of(request, key: str = "") -> Act:
+    """The signed-in person acting now."""
+    return Act(request.user, timezone.now(), key[:64])

@@ -1,0 +1,118 @@
+"""Forms of the dock, quality and stock."""
+
+from django import forms
+
+from northing.deeds.inspecting import REASONS, InspectRequest, ReturnRequest
+from northing.deeds.issuing import IssueRequest
+from northing.deeds.receiving import ReceiveRequest, ReceiveRow, ReverseRequest
+from northing.desk.forms.base import DayField, DeedForm, ExactField
+from northing.directory.models import Bin
+
+STILL, NO_MORE = "still", "no_more"
+
+
+class ReceiveForm(DeedForm):
+    """What was found of each part of a container, for one company's site."""
+
+    delivery_note = forms.CharField(max_length=40, label="Delivery note")
+    occurred_on = DayField(label="Received on")
+
+    def __init__(self, *args, parts, site, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.parts, self.site = parts, site
+        bins = Bin.objects.filter(site=site)
+        for part in parts:
+            item, label = part.instalment.line.item, f"of {part.instalment.line.item.code}"
+            self.fields[f"row-{part.pk}"] = ExactField(required=False, label=f"Found {label}")
+            self.fields[f"short-{part.pk}"] = forms.ChoiceField(
+                choices=[(STILL, "still coming"), (NO_MORE, "no more coming")],
+                required=False,
+                label=f"A short rest {label}",
+            )
+            if item.keeps_lot:
+                self.fields[f"lot-{part.pk}"] = forms.CharField(max_length=40, required=False, label=f"Lot {label}")
+            if item.keeps_best_before:
+                self.fields[f"best-{part.pk}"] = DayField(required=False, label=f"Best before {label}")
+            self.fields[f"bin-{part.pk}"] = forms.ModelChoiceField(
+                bins, required=False, empty_label="quarantine" if item.inspected else "store", label=f"Bin {label}"
+            )
+
+    def rows(self):
+        """(part, found, short, lot, best-before, bin) for the template; None where not kept."""
+        for part in self.parts:
+            names = [f"{name}-{part.pk}" for name in ("row", "short", "lot", "best", "bin")]
+            yield part, *(self[name] if name in self.fields else None for name in names)
+
+    def asked(self, container: int) -> ReceiveRequest:
+        """The receipt as a request; parts with nothing entered were not counted."""
+        entered = self.cleaned_data
+        rows = tuple(
+            ReceiveRow(
+                stowage=part.pk,
+                quantity=entered[f"row-{part.pk}"],
+                still_coming=entered[f"short-{part.pk}"] != NO_MORE,
+                lot=entered.get(f"lot-{part.pk}") or "",
+                best_before=entered.get(f"best-{part.pk}"),
+                bin=entered[f"bin-{part.pk}"].pk if entered[f"bin-{part.pk}"] else None,
+            )
+            for part in self.parts
+            if entered[f"row-{part.pk}"] is not None
+        )
+        return ReceiveRequest(container, self.site.pk, entered["delivery_note"], entered["occurred_on"], rows)
+
+
+class ReverseForm(DeedForm):
+    """Why a receipt is undone."""
+
+    reason = forms.CharField(max_length=120, label="Why")
+
+    def asked(self, receipt: int) -> ReverseRequest:
+        """The reversal as a request."""
+        return ReverseRequest(receipt, self.cleaned_data["reason"])
+
+
+class InspectForm(DeedForm):
+    """A verdict on held units."""
+
+    passed = ExactField(initial="0")
+    failed = ExactField(initial="0")
+    reason = forms.ChoiceField(
+        choices=[("", "no failure")] + [(reason, reason) for reason in REASONS], required=False, label="Defect"
+    )
+    occurred_on = DayField(label="Inspected on")
+
+    def asked(self, layer: int) -> InspectRequest:
+        """The verdict as a request."""
+        entered = self.cleaned_data
+        return InspectRequest(layer, entered["passed"], entered["failed"], entered["reason"], entered["occurred_on"])
+
+
+class ReturnForm(DeedForm):
+    """Units that go back."""
+
+    quantity = ExactField()
+    reference = forms.CharField(max_length=40, label="Supplier's reference")
+    occurred_on = DayField(label="Returned on")
+
+    def asked(self, case: int) -> ReturnRequest:
+        """The return as a request."""
+        entered = self.cleaned_data
+        return ReturnRequest(case, entered["quantity"], entered["reference"], entered["occurred_on"])
+
+
+class IssueForm(DeedForm):
+    """Units leaving stock."""
+
+    site = forms.ModelChoiceField(Bin.objects.none())
+    quantity = ExactField()
+    purpose = forms.CharField(max_length=60)
+    occurred_on = DayField(label="Issued on")
+
+    def __init__(self, *args, sites, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.fields["site"].queryset = sites
+
+    def asked(self, item: int) -> IssueRequest:
+        """The issue as a request."""
+        entered = self.cleaned_data
+        return IssueRequest(entered["site"].pk, item, entered["quantity"], entered["purpose"], entered["occurred_on"])

@@ -1,0 +1,113 @@
+"""Forms of orders and answers."""
+
+from django import forms
+
+from northing.core.ownership import INCOTERMS
+from northing.deeds.agreeing import AnswerRow, AnswersRequest
+from northing.deeds.ordering import LineRequest, OrderRequest
+from northing.desk.forms.base import DayField, DeedForm, ExactField
+from northing.directory.models import Company, Party, Site
+from northing.directory.queries import scoped
+from northing.orders.models import OursFrom
+
+
+class OrderForm(DeedForm):
+    """The head of an order."""
+
+    supplier = forms.ModelChoiceField(Party.objects.filter(kind="supplier"))
+    company = forms.ModelChoiceField(Company.objects.none())
+    site = forms.ModelChoiceField(Site.objects.none())
+    incoterm = forms.ChoiceField(label="Incoterms rule", choices=[(code, code) for code in INCOTERMS], initial="FOB")
+    incoterm_place = forms.CharField(label="Incoterms place", max_length=60, required=False)
+    ours_from = forms.ChoiceField(label="Ours from", choices=OursFrom.choices, initial=OursFrom.ON_BOARD)
+    need_by = DayField(label="Need by")
+
+    def __init__(self, *args, person, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
+        self.fields["site"].queryset = scoped(Site.objects.select_related("company"), person)
+
+
+class LineForm(forms.Form):
+    """One line; an empty row is left out."""
+
+    item = forms.CharField(label="Item code or GTIN", max_length=40, required=False)
+    packs = ExactField(label="Quantity", required=False)
+    pack = forms.CharField(label="Unit or pack", max_length=16, required=False)
+    pack_price = ExactField(label="Price", required=False)
+    discount = ExactField(label="Discount %", required=False)
+    need_by = DayField(label="Need by", required=False)
+
+    def clean(self):
+        entered = super().clean()
+        if not self.errors and entered.get("item") and entered.get("packs") is None:
+            self.add_error("packs", "Enter how many.")
+        if not self.errors and not entered.get("item") and entered.get("packs") is not None:
+            self.add_error("item", "Enter the item's code or GTIN.")
+        return entered
+
+    def asked(self) -> LineRequest | None:
+        """The line as a request; None for an empty row."""
+        entered = self.cleaned_data
+        if not entered.get("item"):
+            return None
+        return LineRequest(
+            item=entered["item"],
+            pack=entered["pack"],
+            packs=entered["packs"],
+            pack_price=entered["pack_price"],
+            discount=(entered["discount"] or 0) / 100 if entered["discount"] else LineRequest.discount,
+            need_by=entered["need_by"],
+        )
+
+
+LineFormSet = forms.formset_factory(LineForm, extra=3, max_num=200, absolute_max=200)
+
+
+def order_request(head: dict, lines: list[LineRequest]) -> OrderRequest:
+    """What the form asks for."""
+    return OrderRequest(
+        company=head["company"].pk,
+        supplier=head["supplier"].pk,
+        site=head["site"].pk,
+        incoterm=head["incoterm"],
+        incoterm_place=head["incoterm_place"],
+        ours_from=head["ours_from"],
+        need_by=head["need_by"],
+        lines=tuple(lines),
+    )
+
+
+class WholeForm(DeedForm):
+    """A deed on a record as a whole: nothing to enter but the key."""
+
+
+class AnswersForm(DeedForm):
+    """The supplier's answer, a row of fields for each instalment that is wholly with the supplier."""
+
+    reference = forms.CharField(label="Their reference", max_length=60, required=False)
+    answered_on = DayField(label="Answered on")
+
+    def __init__(self, *args, parts, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.parts = parts
+        for part in parts:
+            self.fields[f"take-{part.pk}"] = forms.BooleanField(required=False, initial=True, label="Answered")
+            self.fields[f"quantity-{part.pk}"] = ExactField(initial=part.quantity.normalize().__format__("f"))
+            self.fields[f"ready-{part.pk}"] = DayField(initial=part.promise or part.asked_on)
+            self.fields[f"price-{part.pk}"] = ExactField(initial=part.pack_price.normalize().__format__("f"))
+
+    def rows(self):
+        """(instalment, its fields) for the template."""
+        for part in self.parts:
+            yield part, [self[f"{name}-{part.pk}"] for name in ("take", "quantity", "ready", "price")]
+
+    def asked(self, order: int) -> AnswersRequest:
+        """The answer as a request."""
+        entered = self.cleaned_data
+        rows = tuple(
+            AnswerRow(part.pk, entered[f"quantity-{part.pk}"], entered[f"ready-{part.pk}"], entered[f"price-{part.pk}"])
+            for part in self.parts
+            if entered[f"take-{part.pk}"]
+        )
+        return AnswersRequest(order, entered["reference"], entered["answered_on"], rows)

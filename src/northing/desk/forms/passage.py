@@ -1,0 +1,150 @@
+"""Forms of shipments: containers, stowage, legs, voyages, dates."""
+
+from django import forms
+
+from northing.deeds.following import DateRequest
+from northing.deeds.packing import ContainerRequest, PassageRequest, ShipmentRequest, StowRequest, VoyageRequest
+from northing.desk.forms.base import DayField, DeedForm, ExactField
+from northing.directory.models import Party, Port
+from northing.shipping.models import DateStatement, Leg, Voyage
+from northing.shipping.operations import LegPlan
+
+SIZE_TYPES = [
+    ("22G1", "22G1, 20 foot dry"),
+    ("42G1", "42G1, 40 foot dry"),
+    ("45G1", "45G1, 40 foot high cube"),
+    ("22R1", "22R1, 20 foot refrigerated"),
+]
+
+
+class ShipmentForm(DeedForm):
+    """A new shipment."""
+
+    document = forms.CharField(label="Transport document", max_length=40, required=False)
+    forwarder = forms.ModelChoiceField(Party.objects.filter(kind="provider"), required=False)
+
+    @staticmethod
+    def asked(entered: dict) -> ShipmentRequest:
+        """The shipment as a request."""
+        forwarder = entered["forwarder"]
+        return ShipmentRequest(entered["document"], forwarder.pk if forwarder else None)
+
+
+class ContainerForm(DeedForm):
+    """A container by its number."""
+
+    number = forms.CharField(label="Container number", max_length=20)
+    size_type = forms.ChoiceField(label="Size-type", choices=SIZE_TYPES)
+    seal = forms.CharField(max_length=20, required=False)
+
+    def asked(self, shipment: int) -> ContainerRequest:
+        """The container as a request."""
+        entered = self.cleaned_data
+        return ContainerRequest(shipment, entered["number"], entered["size_type"], entered["seal"])
+
+
+class VoyageForm(DeedForm):
+    """A voyage that shipments share."""
+
+    vessel = forms.CharField(max_length=60)
+    imo = forms.CharField(label="IMO number", max_length=12)
+    number = forms.CharField(label="Voyage number", max_length=20)
+    carrier = forms.ModelChoiceField(Party.objects.filter(kind="provider"))
+    load_port = forms.ModelChoiceField(Port.objects.all(), label="Port of loading")
+    discharge_port = forms.ModelChoiceField(Port.objects.all(), label="Port of discharge")
+
+    @staticmethod
+    def asked(entered: dict) -> VoyageRequest:
+        """The voyage as a request."""
+        return VoyageRequest(
+            entered["vessel"].strip(),
+            entered["imo"].strip(),
+            entered["number"].strip(),
+            entered["carrier"].pk,
+            entered["load_port"].pk,
+            entered["discharge_port"].pk,
+        )
+
+
+class LegForm(forms.Form):
+    """One planned leg; an empty row is left out."""
+
+    mode = forms.ChoiceField(choices=Leg.Mode.choices, required=False)
+    origin = forms.CharField(label="From", max_length=60, required=False)
+    destination = forms.CharField(label="To", max_length=60, required=False)
+    start = DayField(label="Starts", required=False)
+    end = DayField(label="Ends", required=False)
+
+    def clean(self):
+        entered = super().clean()
+        given = [entered.get(name) for name in ("origin", "destination", "start", "end")]
+        if any(given) and not all(given) and not self.errors:
+            raise forms.ValidationError("Fill in from, to, start and end of this leg, or leave the row empty.")
+        return entered
+
+    def asked(self) -> LegPlan | None:
+        """The leg as a plan; the sea leg is the main one."""
+        entered = self.cleaned_data
+        if not entered.get("origin"):
+            return None
+        mode = entered["mode"] or "sea"
+        return LegPlan(mode, entered["origin"], entered["destination"], entered["start"], entered["end"], mode == "sea")
+
+
+LegFormSet = forms.formset_factory(LegForm, extra=4, max_num=12, absolute_max=12)
+
+
+class PassageForm(DeedForm):
+    """The voyage of a shipment; its legs are rows beside it."""
+
+    voyage = forms.ModelChoiceField(
+        Voyage.objects.select_related("carrier"), required=False, empty_label="No voyage yet"
+    )
+
+    def asked(self, shipment: int, legs: list[LegPlan]) -> PassageRequest:
+        """The plan as a request."""
+        voyage = self.cleaned_data["voyage"]
+        return PassageRequest(shipment, voyage.pk if voyage else None, tuple(legs))
+
+
+class StowForm(DeedForm):
+    """Quantities beside the instalments that are still with their suppliers."""
+
+    def __init__(self, *args, parts, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.parts = parts
+        for part in parts:
+            self.fields[f"row-{part.pk}"] = ExactField(required=False, label=f"Pack of {part.line.item.code}")
+
+    def rows(self):
+        """(instalment, its field) for the template."""
+        for part in self.parts:
+            yield part, self[f"row-{part.pk}"]
+
+    def asked(self, container: int) -> StowRequest:
+        """What is packed, as a request."""
+        entered = ((part.pk, self.cleaned_data[f"row-{part.pk}"]) for part in self.parts)
+        return StowRequest(container, tuple((key, quantity) for key, quantity in entered if quantity is not None))
+
+
+class DateForm(DeedForm):
+    """What is said about a leg."""
+
+    leg = forms.ModelChoiceField(Leg.objects.none())
+    milestone = forms.ChoiceField(choices=DateStatement.Milestone.choices)
+    kind = forms.ChoiceField(
+        choices=[choice for choice in DateStatement.Kind.choices if choice[0] != "planned"], label="Estimated or actual"
+    )
+    value = DayField(label="Day")
+
+    def __init__(self, *args, shipment, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.fields["leg"].queryset = Leg.objects.filter(shipment=shipment)
+        self.fields["leg"].label_from_instance = lambda leg: (
+            f"{leg.get_mode_display()} {leg.origin} to {leg.destination}"
+        )
+
+    @staticmethod
+    def asked(entered: dict) -> DateRequest:
+        """The statement as a request."""
+        return DateRequest(entered["leg"].pk, entered["milestone"], entered["kind"], entered["value"])

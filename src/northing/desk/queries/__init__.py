@@ -1,0 +1,1 @@
+"""Queries of the desk, one module for each place of the rail."""

@@ -1,0 +1,46 @@
+"""Everything about one order line, across the domains."""
+
+from decimal import Decimal
+
+from northing.confirmations.models import Answer
+from northing.core.ordering import net_amount
+from northing.core.places import COLUMNS
+from northing.ledger.models import CostLayer
+from northing.orders.models import Instalment, OrderLine
+from northing.receiving.models import ReceiptLine
+from northing.shipping.models import Stowage
+from northing.standing.models import Matter, Position
+
+
+def gather(line: OrderLine) -> dict:
+    """The context of a line's page."""
+    parts = list(Instalment.objects.filter(line=line).select_related("position").order_by("number"))
+    keys = [part.pk for part in parts]
+    answers = Answer.objects.filter(instalment__in=keys).select_related("instalment", "recorded_by", "decided_by")
+    stowage = Stowage.objects.filter(instalment__in=keys).select_related("container__shipment", "instalment")
+    receipts = ReceiptLine.objects.filter(instalment__in=keys).select_related("receipt", "bin").order_by("pk")
+    layers = CostLayer.objects.filter(stowage__instalment__in=keys, received__gt=0).select_related("company")
+    order = line.order
+    return {
+        "line": line,
+        "order": order,
+        "amount": net_amount(line.quantity, line.pack_factor, line.pack_price, line.discount, order.currency),
+        "parts": parts,
+        "whole": whole_position(parts),
+        "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),
+        "answers": answers.order_by("-pk"),
+        "stowage": stowage.order_by("pk"),
+        "receipts": receipts,
+        "layers": layers.order_by("pk"),
+        "matters": Matter.objects.filter(kind="instalment", record__in=keys),
+    }
+
+
+def whole_position(parts: list[Instalment]) -> Position | None:
+    """The positions of all the instalments together."""
+    if not parts or not hasattr(parts[0], "position"):
+        return None
+    whole = Position()
+    for name in COLUMNS:
+        setattr(whole, name, sum((getattr(part.position, name) for part in parts), Decimal(0)))
+    return whole

@@ -1,0 +1,55 @@
+"""Addresses of the desk, in the order of the job."""
+
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView, LogoutView
+from django.urls import path
+
+from northing.desk.views import books, costs, dock, frame, orders, passage, quality
+
+urlpatterns = [
+    path("healthz", frame.healthz, name="healthz"),
+    path("sign-in/", login_not_required(LoginView.as_view(template_name="desk/sign_in.html")), name="sign-in"),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("", frame.watch, name="watch"),
+    path("find/", frame.find, name="find"),
+    path("lines/", orders.lines, name="lines"),
+    path("lines/<int:line_id>/", orders.line, name="line"),
+    path("orders/", orders.orders, name="orders"),
+    path("orders/new/", orders.new_order, name="new-order"),
+    path("orders/quote/", orders.quote, name="quote"),
+    path("orders/incoterm/", orders.incoterm, name="incoterm"),
+    path("orders/<int:order_id>/", orders.order, name="order"),
+    path("orders/<int:order_id>/check/", orders.order_step, {"step": "check"}, name="check"),
+    path("orders/<int:order_id>/approve/", orders.order_step, {"step": "approve"}, name="approve"),
+    path("orders/<int:order_id>/send/", orders.order_step, {"step": "send"}, name="send"),
+    path("orders/<int:order_id>/answer/", orders.answer, name="answer"),
+    path("orders/answers/<int:answer_id>/", orders.decide, name="decide"),
+    path("passage/", passage.shipments, name="passage"),
+    path("passage/new/", passage.new_shipment, name="new-shipment"),
+    path("voyages/new/", passage.new_voyage, name="new-voyage"),
+    path("passage/<int:shipment_id>/", passage.shipment, name="shipment"),
+    path("passage/<int:shipment_id>/container/", passage.add_container, name="add-container"),
+    path("passage/<int:shipment_id>/plan/", passage.plan, name="plan"),
+    path("passage/<int:shipment_id>/date/", passage.say_date, name="say-date"),
+    path("passage/containers/<int:container_id>/pack/", passage.pack, name="pack"),
+    path("passage/stowage/<int:stowage_id>/out/", passage.unstow, name="unstow"),
+    path("costs/", costs.charges, name="costs"),
+    path("costs/new/", costs.new_charge, name="new-charge"),
+    path("costs/rates/", costs.rates, name="rates"),
+    path("costs/<int:charge_id>/", costs.charge, name="charge"),
+    path("costs/customs/<int:shipment_id>/<int:company_id>/", costs.customs, name="customs"),
+    path("costs/layers/<int:layer_id>/", costs.layer, name="layer"),
+    path("dock/", dock.dock, name="dock"),
+    path("dock/<int:container_id>/<int:site_id>/", dock.receive, name="receive"),
+    path("dock/receipts/<int:receipt_id>/", dock.receipt, name="receipt"),
+    path("quality/", quality.quality, name="quality"),
+    path("quality/<int:layer_id>/inspect/", quality.inspect, name="inspect"),
+    path("quality/cases/<int:case_id>/", quality.case, name="case"),
+    path("bills/", books.bills, name="bills"),
+    path("look-back/", books.look_back, name="look-back"),
+    path("stock/", books.stock, name="stock"),
+    path("stock/<int:item_id>/", books.item, name="item"),
+    path("ledger/", books.ledger, name="ledger"),
+    path("ledger/<int:entry_id>/", books.entry, name="entry"),
+    path("ledger/trial-balance/", books.trial_balance, name="trial-balance"),
+]

@@ -1,0 +1,148 @@
+"""Costs: charges with their effect shown first, customs entries, rates, cost trails."""
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+
+from northing.core.problems import Refused
+from northing.costing.models import Charge
+from northing.deeds import costing
+from northing.desk.forms.costs import ChargeForm, EntryForm, RateForm
+from northing.desk.views.passage import visible_shipments
+from northing.directory.models import Company, ExchangeRate
+from northing.directory.operations import enter_rate
+from northing.directory.queries import scoped
+from northing.directory.rights import companies_of
+from northing.drawings.trail import waterfall
+from northing.ledger.models import CostLayer
+from northing.papers.queries import story_of
+from northing.reports.cost_trail import cost_trail
+
+SHOWN = 200
+
+
+def charges(request):
+    """Charges, newest first, estimates that wait for their bill marked."""
+    found = Charge.objects.filter(parts__company__in=companies_of(request.user)).distinct()
+    found = found.select_related("payee", "company").prefetch_related("shipments")
+    if request.GET.get("show") == "expected":
+        found = found.filter(billed=None)
+    rows = list(found.order_by("-pk")[: SHOWN + 1])
+    return render(request, "desk/costs.html", {"charges": rows[:SHOWN], "more": len(rows) > SHOWN})
+
+
+def new_charge(request):
+    """Enter a bill or an estimate; its effect is shown before it is booked."""
+    shipments = visible_shipments(request.user).order_by("-pk")
+    replaces = _replaced(request)
+    form = ChargeForm(
+        request.POST or None,
+        person=request.user,
+        shipments=shipments,
+        charge=replaces,
+        initial=_initial(request, replaces),
+    )
+    context = {"form": form, "replaces": replaces}
+    if request.method == "POST" and form.is_valid():
+        if request.POST.get("confirmed"):
+            deed = costing.book_bill if form.cleaned_data["state"] == "billed" else costing.enter_estimate
+            booked = form.do(request, deed, lambda _: form.asked())
+            if booked:
+                messages.success(request, "Booked and spread.")
+                return redirect("charge", booked)
+        else:
+            context |= _effect(form)
+    return render(request, "desk/charge_new.html", context, status=422 if form.errors else 200)
+
+
+def _replaced(request) -> Charge | None:
+    key = request.POST.get("charge") or request.GET.get("charge") or ""
+    if not (key.isascii() and key.isdigit() and len(key) < 15):
+        return None
+    return Charge.objects.filter(pk=key, billed=None, parts__company__in=companies_of(request.user)).first()
+
+
+def _initial(request, replaces: Charge | None) -> dict:
+    today = timezone.localdate()
+    if replaces is None:
+        shipment = request.GET.get("shipment", "")
+        return {"day": today, "shipments": [shipment] if shipment.isascii() and shipment.isdigit() else []}
+    asked = costing.request_of(replaces)
+    return {**asked.__dict__, "day": today, "state": "billed", "amount": f"{asked.amount.normalize():f}"}
+
+
+def _effect(form: ChargeForm) -> dict:
+    """What booking would do, or the refusal on the form."""
+    try:
+        plan = costing.plan(form.asked())
+    except Refused as refused:
+        form.take(refused)
+        return {}
+    return {"plan": plan, "rows": plan.rows(), "variance": plan.absorbed.variance}
+
+
+def charge(request, charge_id: int):
+    """A charge: its parts, shares and story."""
+    mine = companies_of(request.user)
+    found = Charge.objects.filter(parts__company__in=mine).distinct().select_related("payee", "company")
+    record = get_object_or_404(found, pk=charge_id)
+    shares = record.shares.filter(company__in=mine).select_related(
+        "stowage__instalment__line__item", "stowage__instalment__line__order", "stowage__container", "company"
+    )
+    parts = record.parts.filter(company__in=mine).select_related("company")
+    story = story_of("charge", record.pk, mine)
+    return render(request, "desk/charge.html", {"charge": record, "shares": shares, "parts": parts, "story": story})
+
+
+def customs(request, shipment_id: int, company_id: int):
+    """A company's customs entry for a shipment: ours shown first, then booked."""
+    shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
+    company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
+    form = EntryForm(request.POST or None, initial={"day": timezone.localdate()})
+    if request.method == "POST" and form.is_valid():
+        booked = form.do(request, costing.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
+        if booked:
+            messages.success(request, "The customs entry is booked.")
+            return redirect("shipment", shipment.pk)
+    day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
+    context = {"shipment": shipment, "company": company, "form": form}
+    try:
+        context["declared"] = costing.declare(shipment.pk, company, day or timezone.localdate())
+    except Refused as refused:
+        context["refused"] = refused.problems
+    return render(request, "desk/customs.html", context, status=422 if form.errors else 200)
+
+
+def rates(request):
+    """Exchange rates, newest first; enter one."""
+    form = RateForm(request.POST or None, person=request.user, initial={"day": timezone.localdate()})
+    if request.method == "POST":
+        entered = form.do(request, _enter, lambda rate: rate)
+        if entered:
+            messages.success(request, "The rate is entered.")
+            return redirect("rates")
+    found = scoped(ExchangeRate.objects.select_related("company"), request.user).order_by("-day", "company", "currency")
+    return render(request, "desk/rates.html", {"form": form, "rates": found[:120]}, status=422 if form.errors else 200)
+
+
+def _enter(act, rate: dict) -> ExchangeRate:
+    return enter_rate(act, rate["company"], rate["currency"], rate["purpose"], rate["day"], rate["rate"])
+
+
+def layer(request, layer_id: int):
+    """The cost trail of a layer: how one unit came to cost what it costs."""
+    found = CostLayer.objects.select_related(
+        "company", "item", "site", "receipt_line__receipt", "stowage__instalment__line__order", "stowage__container"
+    )
+    record = get_object_or_404(scoped(found, request.user), pk=layer_id)
+    trail = cost_trail(record)
+    context = {
+        "layer": record,
+        "trail": trail,
+        "drawing": waterfall(
+            [(step.name, step.per_unit, step.expected) for step in trail.steps], record.company.currency
+        ),
+        "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin"),
+        "story": story_of("layer", record.pk, companies_of(request.user)),
+    }
+    return render(request, "desk/layer.html", context)

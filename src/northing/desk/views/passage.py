@@ -1,0 +1,223 @@
+"""Passage: shipments, their containers, legs and dates."""
+
+from django.contrib import messages
+from django.core.exceptions import PermissionDenied
+from django.db.models import Count, Q
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from northing.deeds import following, packing
+from northing.desk.forms.orders import WholeForm
+from northing.desk.forms.passage import (
+    ContainerForm,
+    DateForm,
+    LegFormSet,
+    PassageForm,
+    ShipmentForm,
+    StowForm,
+    VoyageForm,
+)
+from northing.directory.rights import companies_of, may_somewhere
+from northing.orders.models import Instalment
+from northing.papers.queries import story_of
+from northing.reports.cost_sheet import cost_sheet
+from northing.shipping.models import Container, DateStatement, Shipment, Stowage, Voyage
+
+SHOWN = 200
+
+
+def visible_shipments(person):
+    """Shipments with goods of the person's companies, and those with nothing in them yet."""
+    mine = Stowage.objects.filter(instalment__line__order__company__in=companies_of(person))
+    others = Stowage.objects.exclude(instalment__line__order__company__in=companies_of(person))
+    aboard = mine.values("container__shipment")
+    return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=others.values("container__shipment")))
+
+
+def _shipment(request, shipment_id: int) -> Shipment:
+    return get_object_or_404(
+        visible_shipments(request.user).select_related("voyage__carrier", "forwarder"), pk=shipment_id
+    )
+
+
+def shipments(request):
+    """Shipments, newest first."""
+    found = visible_shipments(request.user).select_related("voyage__carrier")
+    found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__stowage"))
+    rows = list(found.prefetch_related("legs").order_by("-pk")[: SHOWN + 1])
+    return render(request, "desk/passage.html", {"shipments": rows[:SHOWN], "more": len(rows) > SHOWN})
+
+
+def new_shipment(request):
+    """Open an empty shipment."""
+    form = ShipmentForm(request.POST or None)
+    if request.method == "POST":
+        made = form.do(request, packing.create_shipment, form.asked)
+        if made:
+            return redirect("shipment", made)
+    context = {"form": form, "title": "New shipment", "button": "Open shipment"}
+    return render(request, "desk/simple_form.html", context, status=422 if form.errors else 200)
+
+
+def new_voyage(request):
+    """Enter a voyage."""
+    form = VoyageForm(request.POST or None)
+    if request.method == "POST" and form.do(request, packing.create_voyage, form.asked):
+        messages.success(request, "The voyage is entered; choose it when you plan a passage.")
+        return redirect(_back(request) or "passage")
+    context = {"form": form, "title": "New voyage", "button": "Enter voyage"}
+    return render(request, "desk/simple_form.html", context, status=422 if form.errors else 200)
+
+
+def _back(request):
+    """A path of ours to return to, if one was given."""
+    path = request.GET.get("then", "")
+    return path if path.startswith("/passage/") and "//" not in path[1:] else None
+
+
+def shipment(request, shipment_id: int):
+    """A shipment: what is aboard, its legs, its costs so far, its story."""
+    record = _shipment(request, shipment_id)
+    mine = companies_of(request.user)
+    stowage = list(
+        Stowage.objects.filter(container__shipment=record, instalment__line__order__company__in=mine)
+        .select_related("container", "instalment__line__item", "instalment__line__order__supplier")
+        .select_related("instalment__line__order__company")
+        .order_by("container__number", "pk")
+    )
+    boxes = [
+        {"container": box, "parts": [part for part in stowage if part.container_id == box.pk]}
+        for box in record.containers.order_by("number")
+    ]
+    context = {
+        "shipment": record,
+        "boxes": boxes,
+        "legs": record.legs.order_by("number"),
+        "said": _said(record),
+        "sheets": cost_sheet(record, mine, timezone.localdate()),
+        "container_form": ContainerForm(),
+        "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
+        "whole": WholeForm(),
+        "story": story_of("shipment", record.pk, mine),
+    }
+    return render(request, "desk/shipment.html", context)
+
+
+def _said(record: Shipment):
+    about = Q(leg__shipment=record) | Q(voyage=record.voyage_id, voyage__isnull=False)
+    return DateStatement.objects.filter(about).select_related("voyage", "leg").order_by("-pk")[:30]
+
+
+@require_POST
+def add_container(request, shipment_id: int):
+    """Put a container into the shipment."""
+    record = _shipment(request, shipment_id)
+    form = ContainerForm(request.POST)
+    if form.do(request, packing.add_container, lambda _: form.asked(record.pk)):
+        return redirect("shipment", record.pk)
+    context = {
+        "form": form,
+        "title": f"Container for {record}",
+        "button": "Add container",
+        "back": f"/passage/{record.pk}/",
+    }
+    return render(request, "desk/simple_form.html", context, status=422)
+
+
+def pack(request, container_id: int):
+    """Put instalments, or parts of them, into a container."""
+    box = get_object_or_404(Container.objects.select_related("shipment"), pk=container_id)
+    record = _shipment(request, box.shipment_id)
+    parts = (
+        Instalment.objects.filter(
+            line__order__company__in=companies_of(request.user),
+            position__with_supplier__gt=0,
+            line__order__sent_at__isnull=False,
+        )
+        .select_related("position", "line__item", "line__order__supplier", "line__order__company")
+        .order_by("promise", "pk")
+    )
+    text = request.GET.get("q", "").replace("\x00", "")[:60]
+    if text:
+        parts = parts.filter(
+            Q(line__order__number__icontains=text)
+            | Q(line__item__code__icontains=text)
+            | Q(line__item__description__icontains=text)
+            | Q(line__order__supplier__name__icontains=text)
+        )
+    shown = list(parts[: SHOWN + 1])
+    form = StowForm(request.POST or None, parts=shown[:SHOWN])
+    if request.method == "POST" and form.do(request, packing.stow, lambda _: form.asked(box.pk)):
+        messages.success(request, f"Packed into {box.number}.")
+        return redirect("shipment", record.pk)
+    context = {"box": box, "shipment": record, "form": form, "q": text, "more": len(shown) > SHOWN}
+    return render(request, "desk/pack.html", context, status=422 if form.errors else 200)
+
+
+@require_POST
+def unstow(request, stowage_id: int):
+    """Take stowage out of its container again."""
+    mine = Stowage.objects.filter(instalment__line__order__company__in=companies_of(request.user))
+    part = get_object_or_404(mine.select_related("container"), pk=stowage_id)
+    form = WholeForm(request.POST)
+    if form.do(request, packing.unstow, lambda _: packing.UnstowRequest(part.pk)) is None:
+        for error in form.non_field_errors():
+            messages.error(request, error)
+    return redirect("shipment", part.container.shipment_id)
+
+
+def plan(request, shipment_id: int):
+    """Plan the legs and choose the voyage."""
+    record = _shipment(request, shipment_id)
+    planned = [
+        {
+            "mode": leg.mode,
+            "origin": leg.origin,
+            "destination": leg.destination,
+            "start": leg.planned_start,
+            "end": leg.planned_end,
+        }
+        for leg in record.legs.order_by("number")
+    ]
+    form = PassageForm(request.POST or None, initial={"voyage": record.voyage_id})
+    legs = LegFormSet(request.POST or None, prefix="legs", initial=planned)
+    if request.method == "POST" and legs.is_valid() and form.is_valid():
+        plans = [leg for leg in (one.asked() for one in legs) if leg]
+        if form.do(request, packing.plan_passage, lambda _: form.asked(record.pk, plans)):
+            return redirect("shipment", record.pk)
+    context = {"shipment": record, "form": form, "legs": legs, "voyages": Voyage.objects.exists()}
+    bad = request.method == "POST"
+    return render(request, "desk/plan.html", context, status=422 if bad else 200)
+
+
+@require_POST
+def say_date(request, shipment_id: int):
+    """First the ripple of a date, then, confirmed, the date itself."""
+    record = _shipment(request, shipment_id)
+    if not may_somewhere(request.user, "say_dates"):
+        raise PermissionDenied
+    form = DateForm(request.POST, shipment=record)
+    if request.POST.get("confirmed") and form.do(request, following.say_date, form.asked):
+        messages.success(request, "The date is recorded; everything aboard follows it.")
+        return redirect("shipment", record.pk)
+    context = {"shipment": record, "form": form}
+    if form.is_valid():
+        asked = form.asked(form.cleaned_data)
+        ripple = following.preview(asked, timezone.localdate(), companies_of(request.user))
+        context |= {
+            "ripple": ripple,
+            "asked": form.cleaned_data,
+            "breaks": sum(line.breaks for line in ripple),
+            "saves": sum(line.saves for line in ripple),
+            "others": _others_aboard(record, asked.leg),
+        }
+    return render(request, "desk/ripple.html", context, status=422 if form.errors else 200)
+
+
+def _others_aboard(record: Shipment, leg: int) -> int:
+    """How many other shipments the date moves: those that share the voyage."""
+    main = record.legs.filter(pk=leg, main=True).exists()
+    return (
+        Shipment.objects.filter(voyage=record.voyage).exclude(pk=record.pk).count() if main and record.voyage_id else 0
+    )

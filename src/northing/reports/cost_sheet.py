@@ -1,0 +1,128 @@
+"""The cost sheet of a shipment: charges against parts, billed and still expected side by side."""
+
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+
+from northing.core.landed_cost import ad_valorem, unit_price_of
+from northing.core.money import converted
+from northing.core.ordering import net_amount
+from northing.core.problems import Refused
+from northing.costing.models import Charge, ChargeShare, CustomsEntry
+from northing.directory.models import Company
+from northing.directory.queries import rate_for
+from northing.shipping.models import Shipment, Stowage
+
+ZERO = Decimal(0)
+
+
+@dataclass
+class SheetRow:
+    """A part of a line with its costs in base currency. None stands for a rate that is missing."""
+
+    stowage: Stowage
+    goods: Decimal | None
+    expected_goods: bool
+    shares: list[Decimal | None]
+    expected_duty: Decimal | None
+
+    @property
+    def landed(self) -> Decimal | None:
+        """Goods, shares and expected duty together."""
+        if self.goods is None:
+            return None
+        return self.goods + sum((share or ZERO for share in self.shares), ZERO) + (self.expected_duty or ZERO)
+
+    @property
+    def unit(self) -> Decimal | None:
+        """Landed cost of one unit, 4 decimals."""
+        return None if self.landed is None else unit_price_of(self.landed, self.stowage.quantity)
+
+
+@dataclass
+class Sheet:
+    """One company's part of a shipment."""
+
+    company: Company
+    charges: list[Charge]
+    rows: list[SheetRow] = field(default_factory=list)
+    entry: CustomsEntry | None = None
+
+    @property
+    def landed(self) -> Decimal:
+        return sum((row.landed or ZERO for row in self.rows), ZERO)
+
+    @property
+    def goods(self) -> Decimal:
+        return sum((row.goods or ZERO for row in self.rows), ZERO)
+
+    @property
+    def duty_expected(self) -> Decimal:
+        return sum((row.expected_duty or ZERO for row in self.rows), ZERO)
+
+    @property
+    def totals(self) -> list[Decimal]:
+        """Each charge's column."""
+        return [sum((row.shares[index] or ZERO for row in self.rows), ZERO) for index in range(len(self.charges))]
+
+    @property
+    def open_estimates(self) -> list[Charge]:
+        """Charges whose bill is still expected."""
+        return [charge for charge in self.charges if charge.billed is None]
+
+
+def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[Sheet]:
+    """A sheet for each company aboard that the reader may see."""
+    stowage = (
+        Stowage.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
+        .select_related("container", "instalment__line__item", "instalment__line__order__company")
+        .order_by("instalment__line_id", "pk")
+    )
+    shares = ChargeShare.objects.filter(stowage__in=stowage.values("pk")).select_related("charge__payee")
+    charges: dict[int, dict[int, Charge]] = {}
+    amounts = {}
+    for share in shares.order_by("charge_id"):
+        charges.setdefault(share.company_id, {})[share.charge_id] = share.charge
+        amounts[share.charge_id, share.stowage_id] = share.amount
+    entries = {entry.company_id: entry for entry in shipment.customs_entries.all()}
+    sheets: dict[int, Sheet] = {}
+    rates = _Rates(today)
+    for part in stowage:
+        company = part.instalment.line.order.company
+        sheet = sheets.get(company.pk)
+        if sheet is None:
+            own = list(charges.get(company.pk, {}).values())
+            sheet = sheets[company.pk] = Sheet(company, own, entry=entries.get(company.pk))
+        sheet.rows.append(_row(part, sheet, amounts, rates))
+    return list(sheets.values())
+
+
+class _Rates:
+    """Rates of today, None where there is none: a page shows what it can."""
+
+    def __init__(self, today: date):
+        self.today = today
+        self._found: dict[tuple[int, str, str], Decimal | None] = {}
+
+    def of(self, company: Company, currency: str, purpose: str = "book") -> Decimal | None:
+        key = (company.pk, currency, purpose)
+        if key not in self._found:
+            try:
+                self._found[key] = rate_for(company, currency, self.today, purpose)
+            except Refused:
+                self._found[key] = None
+        return self._found[key]
+
+
+def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: _Rates) -> SheetRow:
+    line = part.instalment.line
+    order, currency = line.order, sheet.company.currency
+    amount = net_amount(part.quantity, line.pack_factor, part.instalment.pack_price, line.discount, order.currency)
+    goods = part.goods_base
+    if goods is None and (rate := rates.of(sheet.company, order.currency)):
+        goods = converted(amount, rate, currency)
+    duty = None
+    if sheet.entry is None and (rate := rates.of(sheet.company, order.currency, "customs")):
+        duty = ad_valorem(converted(amount, rate, currency), line.item.duty_rate, currency)
+    shares = [amounts.get((charge.pk, part.pk)) for charge in sheet.charges]
+    return SheetRow(part, goods, part.goods_base is None, shares, duty)

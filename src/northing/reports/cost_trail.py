@@ -1,0 +1,75 @@
+"""The cost trail of a layer: how one unit came to cost what it costs."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from northing.core.exact import divide
+from northing.core.landed_cost import unit_price_of
+from northing.costing.models import Charge
+from northing.ledger.models import CostLayer, LayerCost, LayerTake
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class Step:
+    """A component of the cost: its amount for the layer, for one unit, and how it came about."""
+
+    name: str
+    how: str
+    amount: Decimal
+    per_unit: Decimal
+    charge: Charge | None = None
+    expected: bool = False
+
+
+@dataclass(frozen=True)
+class Trail:
+    """The steps of a layer, and what has left it."""
+
+    layer: CostLayer
+    steps: list[Step]
+    takes: list[LayerTake]
+    unit: Decimal
+    rounding: Decimal
+
+
+def cost_trail(layer: CostLayer) -> Trail:
+    """Steps in the order they were booked; parts per unit are rounded to 4 decimals, the difference is shown."""
+    amounts: dict[int | None, Decimal] = {}
+    charges: dict[int | None, Charge | None] = {}
+    for cost in LayerCost.objects.filter(layer=layer).select_related("charge__payee").order_by("pk"):
+        amounts[cost.charge_id] = amounts.get(cost.charge_id, ZERO) + cost.amount
+        charges[cost.charge_id] = cost.charge
+    steps = [_step(layer, charges[key], amount) for key, amount in amounts.items() if amount]
+    unit = unit_price_of(layer.total_cost, layer.received)
+    rounding = unit - sum((step.per_unit for step in steps), ZERO)
+    takes = list(layer.takes.select_related("entry").order_by("pk"))
+    return Trail(layer, steps, takes, unit, rounding)
+
+
+def _step(layer: CostLayer, charge: Charge | None, amount: Decimal) -> Step:
+    per_unit = divide(amount, layer.received, 4) if layer.received else ZERO
+    if charge is None:
+        return Step("Goods", _goods_words(layer), amount, per_unit)
+    state = f"bill {charge.bill_number}" if charge.billed is not None else "estimate, not billed yet"
+    words = f"{charge.currency} {charge.amount:f} of {charge.payee} {_basis(charge)}; {state}"
+    return Step(charge.get_kind_display(), words, amount, per_unit, charge, charge.billed is None)
+
+
+def _basis(charge: Charge) -> str:
+    words = {"equal": "in equal parts", "by_hand": "line by line"}
+    return words.get(charge.basis, f"by {charge.get_basis_display().lower()}")
+
+
+def _goods_words(layer: CostLayer) -> str:
+    if layer.stowage is None:
+        return "opening value"
+    part, line = layer.stowage, layer.stowage.instalment.line
+    rate = part.goods_rate or (layer.receipt_line.recognised_rate if layer.receipt_line else None)
+    words = f"{line.order.currency} {part.instalment.pack_price.normalize():f} for {line.pack}"
+    if line.discount:
+        words += f" less {(line.discount * 100).normalize():f} %"
+    if rate:
+        words += f", at {rate.normalize():f}"
+    return words + (f" of {part.ours_on:%-d %b %Y}" if part.ours_on else "")

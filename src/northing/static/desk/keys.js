@@ -1,0 +1,49 @@
+// Hands on keys: / finds, j and k move through rows, Enter opens, g then a digit goes to a place, ? helps.
+const typing = (target) => target.closest("input, select, textarea, [contenteditable]");
+const rows = () => [...document.querySelectorAll("main table.dense tbody tr")].filter((row) => row.querySelector("a"));
+let going = false;
+
+function move(step) {
+  const all = rows();
+  if (!all.length) return;
+  const at = all.findIndex((row) => row.contains(document.activeElement));
+  const next = all[Math.min(Math.max(at + step, 0), all.length - 1)];
+  next.querySelector("a").focus();
+  next.scrollIntoView({ block: "nearest" });
+}
+
+function go(digit) {
+  const places = document.querySelectorAll(".rail li a");
+  if (places[digit - 1]) location.assign(places[digit - 1].href);
+}
+
+const acts = {
+  "/": () => document.getElementById("find")?.focus(),
+  "?": () => document.getElementById("keys")?.showModal(),
+  j: () => move(1),
+  k: () => move(-1),
+  ArrowDown: () => move(1),
+  ArrowUp: () => move(-1),
+};
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (going && /^[1-8]$/.test(event.key)) {
+    go(Number(event.key));
+  } else if (acts[event.key]) {
+    event.preventDefault();
+    acts[event.key]();
+  }
+  going = event.key === "g";
+});
+
+// A form goes out once; the key inside it keeps a resent one from being done twice.
+document.addEventListener("submit", (event) => {
+  if (event.target.method === "post") {
+    const button = event.submitter;
+    requestAnimationFrame(() => button?.setAttribute("aria-disabled", "true"));
+    if (event.target.dataset.sent) event.preventDefault();
+    event.target.dataset.sent = "yes";
+  }
+});
+addEventListener("pageshow", () => document.querySelectorAll("form[data-sent]").forEach((form) => delete form.dataset.sent));

@@ -1,0 +1,83 @@
+// The order form: looks items up, fills in the agreed price, totals while one types.
+import { read, roundTo, times, written } from "./exact.js";
+
+const form = document.querySelector(".order-form");
+const body = document.getElementById("lines");
+const supplier = form.elements.supplier;
+const one = { units: 1n, scale: 0 };
+let money = { currency: "", decimals: 2 };
+
+const cell = (row, name) => row.querySelector(`[name$="-${name}"]`);
+
+async function look(row) {
+  const item = cell(row, "item").value.trim();
+  if (!item) return;
+  const query = new URLSearchParams({ item, supplier: supplier.value });
+  const answer = await fetch(`/orders/quote/?${query}`).catch(() => null);
+  const found = answer ? await answer.json() : { says: "No connection: what you type is kept, try again." };
+  const about = row.querySelector(".about");
+  about.textContent = found.description ?? found.says;
+  about.classList.toggle("says", !found.description);
+  if (!found.description) return;
+  row.dataset.packs = JSON.stringify(found.packs);
+  row.dataset.price = found.price;
+  if (found.currency) money = { currency: found.currency, decimals: found.decimals };
+  if (!cell(row, "pack").value) cell(row, "pack").value = found.unit;
+  price(row);
+}
+
+function price(row) {
+  const packs = JSON.parse(row.dataset.packs ?? "{}");
+  const factor = read(packs[cell(row, "pack").value] ?? "1");
+  const agreed = read(row.dataset.price ?? "");
+  if (agreed && factor && !cell(row, "pack_price").dataset.typed) {
+    const value = times(agreed, factor);
+    cell(row, "pack_price").value = written(value.units, value.scale).replace(/,/g, "");
+  }
+  total();
+}
+
+function amount(row) {
+  const quantity = read(cell(row, "packs").value);
+  const unit = read(cell(row, "pack_price").value);
+  if (!quantity || !unit) return null;
+  const off = read(cell(row, "discount").value || "0") ?? { units: 0n, scale: 0 };
+  const kept = { units: 100n * 10n ** BigInt(off.scale) - off.units, scale: off.scale + 2 };
+  return roundTo(times(quantity, unit, kept, one), money.decimals);
+}
+
+function total() {
+  let sum = 0n;
+  for (const row of body.rows) {
+    const found = amount(row);
+    row.querySelector(".amount").textContent = found === null ? "–" : written(found, money.decimals);
+    sum += found ?? 0n;
+  }
+  document.getElementById("total").textContent = written(sum, money.decimals);
+  document.getElementById("total-currency").textContent = money.currency;
+}
+
+function add() {
+  const count = form.querySelector('[name="lines-TOTAL_FORMS"]');
+  const html = document.getElementById("empty-line").innerHTML.replaceAll("__prefix__", count.value);
+  body.insertAdjacentHTML("beforeend", html);
+  count.value = Number(count.value) + 1;
+  cell(body.lastElementChild, "item").focus();
+}
+
+body.addEventListener("change", (event) => {
+  const row = event.target.closest("tr");
+  if (event.target.name.endsWith("-item")) look(row);
+  else if (event.target.name.endsWith("-pack")) price(row);
+});
+body.addEventListener("input", (event) => {
+  if (event.target.name.endsWith("-pack_price")) event.target.dataset.typed = event.target.value ? "yes" : "";
+  total();
+});
+supplier.addEventListener("change", () => [...body.rows].forEach(look));
+form.elements.incoterm.addEventListener("change", async (event) => {
+  const answer = await fetch(`/orders/incoterm/?incoterm=${event.target.value}`).catch(() => null);
+  if (answer?.ok) form.elements.ours_from.value = (await answer.json()).ours_from;
+});
+document.getElementById("more-lines").addEventListener("click", add);
+[...body.rows].forEach(look);
