@@ -4,7 +4,7 @@ from decimal import Decimal as D
 
 import pytest
 
-from northing.deeds import costing, inspecting, issuing, receiving
+from northing.deeds import costing, inspecting, issuing, reversing
 from northing.ledger.models import Account, CostLayer, Posting
 from northing.orders.models import Instalment
 from northing.quality.models import Case
@@ -128,7 +128,7 @@ def test_missing_goods_carry_price_to_the_claim_and_charges_to_the_loss(world, s
 def test_reversal_leaves_nothing_behind(world, shipped):
     before = {account: balance(account) for account in Account}
     receipt = world.receive(shipped, QUANTITIES, still_coming=False)
-    receiving.reverse_receipt(world.act("dock"), receiving.ReverseRequest(receipt, "wrong container"))
+    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(receipt, "wrong container"))
     assert {account: balance(account) for account in Account} == before
     assert Position.objects.get(instalment__line__item__code="A").under_way == 240
     world.receive(shipped, QUANTITIES)

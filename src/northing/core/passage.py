@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 
 KIND_RANK = {"planned": 0, "estimated": 1, "actual": 2}
 
@@ -54,27 +54,43 @@ def expected_legs(legs: Sequence[PlannedLeg], today: date) -> list[ExpectedLeg]:
     """Expected start and end of each leg, in order.
 
     What is said of a date decides it. Otherwise the planned wait follows the previous leg's
-    expected end, the planned duration follows the start, and nothing that has not happened lies
-    before today.
+    expected end and the planned duration follows the start. Nothing that has not happened lies
+    before today; what a later actual date implies (it left, so it had arrived) has happened, at the
+    latest on that later day.
     """
-    expected: list[ExpectedLeg] = []
-    for index, leg in enumerate(legs):
-        follows = leg.start
-        if index:
-            follows = expected[-1].end + (leg.start - legs[index - 1].end)
-        start, started = believed(leg.said_of_start, today) or (max(follows, today), False)
-        said_of_end = believed(leg.said_of_end, today)
-        if said_of_end and said_of_end[1] and not started:
-            start, started = min(follows, said_of_end[0]), True  # it arrived, so it left
-        end, ended = said_of_end or (max(start + (leg.end - leg.start), today), False)
-        expected.append(ExpectedLeg(start, max(end, start), started, ended))
-    return expected
+    said = [statements for leg in legs for statements in (leg.said_of_start, leg.said_of_end)]
+    plan = [day for leg in legs for day in (leg.start, leg.end)]
+    implied = _latest_implied([believed(statements, today) for statements in said])
+    days: list[date] = []
+    for index, statements in enumerate(said):
+        found = believed(statements, today)
+        follows = days[-1] + (plan[index] - plan[index - 1]) if index else plan[0]
+        limit = implied[index]
+        if found and (found[1] or limit is None):
+            day = found[0]
+        elif limit is not None:
+            day = min(found[0] if found else follows, limit)
+        else:
+            day = max(follows, today)
+        # A wrong order of what was said must not make a passage run backwards.
+        days.append(max(day, days[-1]) if days and limit is None else day)
+    happened = [
+        limit is not None or _is_actual(statements, today) for limit, statements in zip(implied, said, strict=True)
+    ]
+    return [ExpectedLeg(days[2 * n], days[2 * n + 1], happened[2 * n], happened[2 * n + 1]) for n in range(len(legs))]
 
 
-def promised_arrival(ready: date, passage_days: int) -> date:
-    """Expected dock date of goods that are not packed yet: ready date plus the usual passage.
+def _is_actual(statements: Iterable[Statement], today: date) -> bool:
+    found = believed(statements, today)
+    return found is not None and found[1]
 
-    >>> promised_arrival(date(2026, 1, 1), 40)
-    datetime.date(2026, 2, 10)
-    """
-    return ready + timedelta(days=passage_days)
+
+def _latest_implied(dates: Sequence[tuple[date, bool] | None]) -> list[date | None]:
+    """For each date, the next later one that has happened: it happened by then. None where there is none."""
+    limits: list[date | None] = []
+    limit: date | None = None
+    for found in reversed(dates):
+        limits.append(limit)
+        if found and found[1]:
+            limit = found[0] if limit is None else min(limit, found[0])
+    return limits[::-1]

@@ -16,6 +16,7 @@ from northing.deeds import absorbing, matters, owning
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company, Party
 from northing.directory.queries import rate_for
+from northing.drawings.figures import money
 from northing.ledger.models import Account
 from northing.ledger.operations import Draft, open_entry, post
 from northing.papers.operations import once, tell
@@ -262,7 +263,8 @@ def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: s
     found = plan(_with_charge(request, charge))
     links = _links(charge, found)
     closed = _closed_note(request)
-    text = f"{words}: {charge.get_kind_display().lower()} {charge.currency} {charge.amount:f} of {charge.payee}{closed}"
+    what = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.amount, charge.currency)}"
+    text = f"{words}: {what} of {charge.payee}{closed}"
     story = tell(act, deed, text, links, request.day)
     costing.write_spread(charge, found.parts)
     companies = {part.company for part in found.parts} | {request.company}
@@ -451,7 +453,8 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
         raise Refused(Problem("The entry has a number.", "number", "Enter it as the customs office gave it."))
     declared = declare(request.shipment, company, request.day)
     sheet = declared.sheet
-    text = f"Customs entry {request.number}: duty {company.currency} {sheet.duty}, import tax {sheet.tax}"
+    text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
+    text += f", import tax {money(sheet.tax, company.currency)}"
     lines = [("line", part.instalment.line_id, company.pk) for part in declared.stowage]
     story = tell(act, "book_customs_entry", text, [("shipment", request.shipment, None), *lines], request.day)
     book = open_entry(act, story, text, [company.pk], request.day)

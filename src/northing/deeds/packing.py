@@ -123,7 +123,12 @@ def plan_passage(act: Act, request: PassageRequest) -> int:
     voyage = Voyage.objects.get(pk=request.voyage) if request.voyage else None
     shipping.write_legs(shipment, voyage, request.legs)
     words = f"Planned {len(request.legs)} legs" + (f" with {voyage}" if voyage else "")
-    tell(act, "plan_passage", f"{words}; dock on {request.legs[-1].end}", [("shipment", shipment.pk, None)])
+    tell(
+        act,
+        "plan_passage",
+        f"{words}; at the dock on {request.legs[-1].end:%-d %b %Y}",
+        [("shipment", shipment.pk, None)],
+    )
     following.follow_dates(act, [shipment])
     return shipment.pk
 

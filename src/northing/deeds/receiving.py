@@ -1,4 +1,4 @@
-"""Receive a container's goods, and reverse a receipt.
+"""Receive a container's goods.
 
 Follow one receipt here: check, lock, ask the core, write facts, move positions, make layers, post, tell.
 """
@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import F
 
 from northing.core import docking
 from northing.core.exact import plain
@@ -23,16 +23,15 @@ from northing.directory.acts import Act, future_problem
 from northing.directory.models import Bin, Site
 from northing.directory.queries import default_bin
 from northing.ledger import operations as ledger
-from northing.ledger.models import Account, CostLayer, LayerCost, LayerTake, OnHand
+from northing.ledger.models import Account, CostLayer, LayerTake, OnHand
 from northing.ledger.operations import Draft, open_entry, post
 from northing.papers.models import StoryEntry
 from northing.papers.operations import once, tell
-from northing.quality.models import Case, Inspection
+from northing.quality.models import Case
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import Container, Stowage
 from northing.standing import operations as standing
-from northing.standing.models import Movement
 
 ZERO = Decimal(0)
 
@@ -391,144 +390,3 @@ def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found
 def _links(container: Container, site: Site, found: Sequence[_Found]) -> list[tuple[str, int, int | None]]:
     lines = [("line", one.stowage.instalment.line_id, site.company_id) for one in found]
     return [("shipment", container.shipment_id, None), ("container", container.pk, None), *lines]
-
-
-@dataclass(frozen=True)
-class ReverseRequest:
-    """A receipt to be undone."""
-
-    receipt: int
-    reason: str
-
-
-@once
-def reverse_receipt(act: Act, request: ReverseRequest) -> int:
-    """Undo a receipt by counter-entries: units go back where they came from, costs where they were drawn from."""
-    receipt = (
-        Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
-    )
-    act.require("reverse_receipt", receipt.company_id)
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
-    layers = list(
-        CostLayer.objects.select_for_update(of=("self",))
-        .select_related("stowage__instalment__line__order", "stowage__container__shipment", "item")
-        .filter(receipt_line__receipt=receipt)
-        .order_by("pk")
-    )
-    refuse_if(_reversal_problems(receipt, layers))
-    text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
-    lines = {("line", layer.stowage.instalment.line_id, receipt.company_id) for layer in layers}
-    links = [
-        ("shipment", receipt.container.shipment_id, None),
-        ("container", receipt.container_id, None),
-        *sorted(lines),
-    ]
-    story = tell(act, "reverse_receipt", text, links, act.today)
-    entry = open_entry(act, story, text, [receipt.company_id], act.today, reverses=receipt.entry)
-    drafts = [draft for layer in layers for draft in _undo_layer(entry, layer)]
-    _undo_movements(story, receipt)
-    drafts += _undo_early_ownership(layers)
-    post(entry, drafts)
-    receiving.mark_reversed(receipt, act.at)
-    cases = Case.objects.filter(layer__in=layers)
-    keys = list(cases.values_list("pk", flat=True))
-    for case in cases:
-        Case.objects.filter(pk=case.pk).update(ended=case.quantity)
-    matters.refresh_cases(keys)
-    matters.refresh_layers([layer.pk for layer in layers])
-    instalments = [layer.stowage.instalment_id for layer in layers]
-    expecting.refresh_expected(instalments)
-    matters.refresh_instalments(instalments)
-    matters.refresh_shipments([receipt.container.shipment_id])
-    return receipt.pk
-
-
-def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Problem]:
-    if receipt.reversed_at:
-        return [Problem("This receipt is reversed already.")]
-    found = []
-    if Inspection.objects.filter(layer__in=layers).exists():
-        found.append(
-            Problem(
-                "Goods of this receipt are inspected.", mend="An inspected receipt stands; return or issue the goods."
-            )
-        )
-    for layer in layers:
-        if layer.kind == "stock" and layer.gone:
-            found.append(
-                Problem(
-                    f"{plain(layer.gone)} {layer.item.unit} of {layer.item.code} have left stock since.",
-                    mend="What is gone cannot go back; return or issue the rest instead.",
-                )
-            )
-    return found
-
-
-def _undo_layer(entry, layer: CostLayer) -> list[Draft]:
-    """Costs go back to the accounts they were drawn from, by component, as they stand now."""
-    common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
-    parts: dict[int | None, Decimal] = defaultdict(Decimal)
-    kinds: dict[int | None, str] = {}
-    for cost in LayerCost.objects.filter(layer=layer).select_related("charge"):
-        parts[cost.charge_id] += cost.amount
-        kinds[cost.charge_id] = cost.charge.kind if cost.charge else ""
-    drafts = []
-    own = layer.receipt_line.recognised_base if layer.kind == "stock" else ZERO
-    drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=own, **common))
-    drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=parts.pop(None, ZERO) - own, **common))
-    drafts += [
-        Draft(account=accrual_account(kinds[key]), amount=amount, charge=key, **common) for key, amount in parts.items()
-    ]
-    drafts += _give_back(layer, common)
-    costs = LayerCost.objects.filter(layer=layer).values_list("layer", "charge").annotate(total=Sum("amount"))
-    ledger.add_costs(entry, [(key, charge, -total) for key, charge, total in costs])
-    OnHand.objects.filter(layer=layer).update(quantity=ZERO)
-    CostLayer.objects.filter(pk=layer.pk).update(
-        received=ZERO, gone=ZERO, total_cost=ZERO, taken_cost=ZERO, goods_cost=ZERO, goods_taken=ZERO
-    )
-    return drafts
-
-
-def _give_back(layer: CostLayer, common: dict) -> list[Draft]:
-    """The other side: out of stock, or out of the claim and the losses of missing goods."""
-    if layer.kind == "stock":
-        return [Draft(account=Account.STOCK, amount=-layer.total_cost, **common)]
-    taken = layer.takes.get()
-    return [
-        Draft(account=Account.CLAIMS, amount=-taken.goods_cost, **common),
-        Draft(account=Account.MISSING_LOSS, amount=-(taken.cost - taken.goods_cost), **common),
-        Draft(account=Account.LATE_MISSING, amount=-(layer.taken_cost - taken.cost), **common),
-    ]
-
-
-def _undo_movements(story: StoryEntry, receipt: Receipt) -> None:
-    """Units go back to where the stowage is now: a container that sailed meanwhile took its goods along."""
-    back, settled = [], defaultdict(Decimal)
-    stowage = Stowage.objects.in_bulk(receipt.lines.values_list("stowage", flat=True))
-    for movement in Movement.objects.filter(story=receipt.story).order_by("pk"):
-        of_stowage = movement.source not in ("with_supplier", "excess")
-        place = stowage[movement.stowage_id].place if of_stowage else movement.source
-        back.append(
-            standing.MoveDraft(movement.instalment_id, movement.target, place, movement.quantity, movement.stowage_id)
-        )
-        settled[movement.stowage_id] += movement.quantity if of_stowage else ZERO
-    standing.move(story, back)
-    for key, quantity in settled.items():
-        Stowage.objects.filter(pk=key).update(settled=F("settled") - quantity)
-
-
-def _undo_early_ownership(layers: Sequence[CostLayer]) -> list[Draft]:
-    """Goods that were ours only by this receipt, their container not having sailed, are not ours any more."""
-    drafts = []
-    for part in {layer.stowage.pk: layer.stowage for layer in layers}.values():
-        order, shipment = part.instalment.line.order, part.container.shipment
-        part.refresh_from_db(fields=["settled", "goods_base", "ours_on"])
-        passed = shipment.arrived_on if order.ours_from == "arrival" else shipment.departed_on
-        if passed or part.settled or part.ours_on is None or order.ours_from == "pickup":
-            continue
-        common = {"company": order.company_id, "order_line": part.instalment.line_id}
-        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=part.goods_base, **common))
-        drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=-part.goods_base, **common))
-        Stowage.objects.filter(pk=part.pk).update(ours_on=None, goods_amount=None, goods_base=None, goods_rate=None)
-    return drafts

@@ -4,6 +4,7 @@ import random
 from datetime import date, timedelta
 from decimal import Decimal
 
+from northing.demo.people import PASSWORD, PEOPLE
 from northing.directory.models import (
     Agreement,
     Bin,
@@ -19,21 +20,9 @@ from northing.directory.models import (
 )
 from northing.formats.identifiers import with_gtin_check_digit
 
-PASSWORD = "harbour-light"
 SEED = 20261124
 D = Decimal
 
-PEOPLE = [
-    ("ilva", "Ilva", "Marsten", ["expediter"], "both"),
-    ("tobin", "Tobin", "Reave", ["approver"], "both"),
-    ("hanne", "Hanne", "Osk", ["shipping"], "both"),
-    ("pell", "Pell", "Adair", ["costs"], "both"),
-    ("rua", "Rua", "Kettle", ["dock"], "KLN"),
-    ("jessa", "Jessa", "Brindle", ["dock", "inspector"], "KLA"),
-    ("odo", "Odo", "Fenn", ["inspector"], "KLN"),
-    ("maris", "Maris", "Quay", ["accounts"], "both"),
-    ("wyn", "Wyn", "Harrow", ["administrator"], "both"),
-]
 PORTS = [
     ("JPSMZ", "Shimizu", "JP"),
     ("CNNGB", "Ningbo", "CN"),

@@ -51,10 +51,12 @@ class _World:
         self.companies = {company.code: company for company in Company.objects.all()}
         self.parties = {party.code: party for party in Party.objects.all()}
         self.boxes = 0
+        self.minutes = 0
 
     def act(self, who: str, days: int) -> Act:
         """Somebody acting `days` from today, in the morning."""
-        at = datetime.combine(self.today + timedelta(days=days), time(9, self.chance.randrange(60)))
+        self.minutes += 1  # deeds of one day follow each other in the story as they did in this file
+        at = datetime.combine(self.today + timedelta(days=days), time(0, 1)) + timedelta(minutes=self.minutes)
         return Act(self.people[who], timezone.make_aware(at), door="demo")
 
     def order(

@@ -65,3 +65,13 @@ def strip(position: Mapping[str, Decimal], agreed: Decimal, unit: str = "") -> s
         f'<svg class="strip" viewBox="0 0 {WIDTH} {HEIGHT}" width="{WIDTH}" height="{HEIGHT}" role="img" '
         f'aria-label="{title}"><title>{title}</title>{"".join(drawn)}</svg>'
     )
+
+
+def legend(position: Mapping[str, Decimal], agreed: Decimal) -> str:
+    """The same segments as a list in words, each with its swatch."""
+    items = "".join(
+        f'<li><svg class="strip" width="14" height="12" aria-hidden="true"><rect class="seg {name}" x="1" y="1" '
+        f'width="12" height="10"/></svg>{count(quantity)} {_LABELS[name]}</li>'
+        for name, quantity in segments(position, agreed)
+    )
+    return f'<ul class="legend">{items}</ul>' if items else ""

@@ -9,15 +9,14 @@ from northing.drawings.figures import price
 WIDTH, ROW, LEFT, RIGHT = 640, 26, 130, 90
 
 
-def waterfall(steps: Sequence[tuple[str, Decimal, bool]], currency: str) -> str:
-    """Bars per unit: (name, amount with 4 decimals, whether it is only expected). Empty without steps.
+def waterfall(steps: Sequence[tuple[str, Decimal, bool]], total: Decimal, currency: str) -> str:
+    """Bars per unit: (name, amount with 4 decimals, whether it is only expected); `total` is the unit cost.
 
-    >>> waterfall([], "NZD")
+    >>> waterfall([], Decimal(0), "NZD")
     ''
     """
     if not steps:
         return ""
-    total = sum((amount for _, amount, _ in steps), Decimal(0))
     # The scale spans the highest point reached, so that a rebate does not leave the drawing.
     top, running = Decimal(0), Decimal(0)
     for _, amount, _ in steps:

@@ -14,7 +14,6 @@ from northing.core.problems import Problem, Refused
 from northing.directory.acts import Act
 from northing.directory.models import Company
 from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand, Posting
-from northing.papers.models import StoryEntry
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,9 +31,7 @@ class Draft:
     layer: int | None = None
 
 
-def open_entry(
-    act: Act, story: StoryEntry, text: str, companies: Iterable[int], occurred_on: date, reverses=None
-) -> Entry:
+def open_entry(act: Act, story, text: str, companies: Iterable[int], occurred_on: date, reverses=None) -> Entry:
     """An entry that posts in the first open period of all its companies."""
     closed = Company.objects.filter(pk__in=set(companies)).values_list("closed_through", flat=True)
     posted_on = max((posting_day(occurred_on, through) for through in closed), default=occurred_on)

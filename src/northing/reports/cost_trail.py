@@ -6,6 +6,7 @@ from decimal import Decimal
 from northing.core.exact import divide
 from northing.core.landed_cost import unit_price_of
 from northing.costing.models import Charge
+from northing.drawings.figures import count, money, price
 from northing.ledger.models import CostLayer, LayerCost, LayerTake
 
 ZERO = Decimal(0)
@@ -53,7 +54,7 @@ def _step(layer: CostLayer, charge: Charge | None, amount: Decimal) -> Step:
     if charge is None:
         return Step("Goods", _goods_words(layer), amount, per_unit)
     state = f"bill {charge.bill_number}" if charge.billed is not None else "estimate, not billed yet"
-    words = f"{charge.currency} {charge.amount:f} of {charge.payee} {_basis(charge)}; {state}"
+    words = f"{charge.currency} {money(charge.amount, charge.currency)} of {charge.payee} {_basis(charge)}; {state}"
     return Step(charge.get_kind_display(), words, amount, per_unit, charge, charge.billed is None)
 
 
@@ -67,9 +68,9 @@ def _goods_words(layer: CostLayer) -> str:
         return "opening value"
     part, line = layer.stowage, layer.stowage.instalment.line
     rate = part.goods_rate or (layer.receipt_line.recognised_rate if layer.receipt_line else None)
-    words = f"{line.order.currency} {part.instalment.pack_price.normalize():f} for {line.pack}"
+    words = f"{line.order.currency} {price(part.instalment.pack_price)} for 1 {line.pack}"
     if line.discount:
-        words += f" less {(line.discount * 100).normalize():f} %"
+        words += f" less {count(line.discount * 100)} %"
     if rate:
-        words += f", at {rate.normalize():f}"
+        words += f", at {price(rate, 4)}"
     return words + (f" of {part.ours_on:%-d %b %Y}" if part.ours_on else "")

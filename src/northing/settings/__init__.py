@@ -87,7 +87,6 @@ USE_THOUSAND_SEPARATOR = False
 
 STATIC_URL = "static/"
 STATICFILES_DIRS = [PACKAGE / "static"]
-STATIC_ROOT = env("STATIC_ROOT", default=str(PACKAGE / "staticfiles"))
 # Served straight from the sources: nothing to collect before a start.
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 3600

@@ -46,6 +46,8 @@ class DeedForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.fields["key"].initial = uuid.uuid4().hex
         for name, field in self.fields.items():
+            if isinstance(field, forms.ModelChoiceField) and field.empty_label == "---------":
+                field.empty_label = "choose"
             if not isinstance(field.widget, forms.HiddenInput):
                 field.widget.attrs.setdefault("aria-describedby", f"{self.add_prefix(name)}-says")
 

@@ -4,7 +4,8 @@ from django import forms
 
 from northing.deeds.inspecting import REASONS, InspectRequest, ReturnRequest
 from northing.deeds.issuing import IssueRequest
-from northing.deeds.receiving import ReceiveRequest, ReceiveRow, ReverseRequest
+from northing.deeds.receiving import ReceiveRequest, ReceiveRow
+from northing.deeds.reversing import ReverseRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Bin
 

@@ -42,7 +42,13 @@ select l.id, o.id as order_id, o.number as order_number, l.number, i.code, i.des
       from orders_instalment n
       join standing_matter w on w.kind = 'instalment' and w.record = n.id and w.company_id = o.company_id
      where n.line_id = l.id
-     order by w.at_stake desc
+     union all
+    select w.party, w.reason, w.since
+      from orders_instalment n
+      join shipping_stowage g on g.instalment_id = n.id and g.settled < g.quantity
+      join shipping_container c on c.id = g.container_id
+      join standing_matter w on w.kind = 'shipment' and w.record = c.shipment_id and w.company_id = o.company_id
+     where n.line_id = l.id
      limit 1
   ) m on true
  where o.company_id = any(%(companies)s) and o.sent_at is not null {{where}}

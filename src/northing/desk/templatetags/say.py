@@ -10,6 +10,7 @@ from django.utils.safestring import mark_safe
 from northing.core.landed_cost import unit_price_of
 from northing.core.places import COLUMNS
 from northing.drawings import figures
+from northing.drawings.strip import legend as draw_legend
 from northing.drawings.strip import strip as draw_strip
 
 register = template.Library()
@@ -67,6 +68,13 @@ def strip(position, agreed):
         return mark_safe(draw_strip({}, Decimal(0)))
     places = {name: getattr(position, name) for name in COLUMNS}
     return mark_safe(draw_strip(places, agreed or Decimal(0)))
+
+
+@register.filter
+def legend(position, agreed):
+    """The strip in words."""
+    places = {name: getattr(position, name) for name in COLUMNS} if position else {}
+    return mark_safe(draw_legend(places, agreed or Decimal(0)))
 
 
 @register.filter

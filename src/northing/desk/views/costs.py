@@ -146,3 +146,7 @@ def layer(request, layer_id: int):
         "story": story_of("layer", record.pk, companies_of(request.user)),
     }
     return render(request, "desk/layer.html", context)
+
+
+def _drawn(trail, currency: str) -> str:
+    return waterfall([(step.name, step.per_unit, step.expected) for step in trail.steps], trail.unit, currency)

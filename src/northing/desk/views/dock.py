@@ -5,7 +5,7 @@ from django.db.models import F
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
-from northing.deeds import receiving
+from northing.deeds import receiving, reversing
 from northing.desk.forms.dock import ReceiveForm, ReverseForm
 from northing.directory.models import Site
 from northing.directory.queries import scoped
@@ -73,7 +73,7 @@ def receipt(request, receipt_id: int):
     )
     record = get_object_or_404(found, pk=receipt_id)
     form = ReverseForm(request.POST or None)
-    if request.method == "POST" and form.do(request, receiving.reverse_receipt, lambda _: form.asked(record.pk)):
+    if request.method == "POST" and form.do(request, reversing.reverse_receipt, lambda _: form.asked(record.pk)):
         messages.success(request, "The receipt is reversed: units and costs are where they were before.")
         return redirect("receipt", record.pk)
     lines = record.lines.select_related("instalment__line__item", "instalment__line__order", "bin").order_by("pk")

@@ -1,10 +1,13 @@
 """Pages of the frame: health, find anything, watch."""
 
+from datetime import timedelta
+
 from django.contrib.auth.decorators import login_not_required
 from django.db import connection
-from django.db.models import Count, Q
+from django.db.models import Case, Count, Q, When
 from django.http import JsonResponse
 from django.shortcuts import render
+from django.utils import timezone
 
 from northing.core.moves import PARTIES
 from northing.costing.models import Charge
@@ -38,10 +41,18 @@ def watch(request):
     companies = list(scoped(Company.objects.all(), request.user, "pk"))
     if asked in {company.code for company in companies}:
         matters = matters.filter(company__code=asked)
-    rows = list(matters.order_by("-at_stake", "due", "id")[: SHOWN + 1])
+    rows = list(_dearest_first(matters)[: SHOWN + 1])
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
     context = {"matters": rows[:SHOWN], "more": len(rows) > SHOWN, "parties": parties, "party": party}
     return render(request, "desk/watch.html", context | {"companies": companies, "asked": asked})
+
+
+def _dearest_first(matters):
+    """What waiting costs: overdue before ours and what is due within a week, those before the rest; then by stake."""
+    today = timezone.localdate()
+    soon = Q(party="us") | Q(due__lte=today + timedelta(days=7))
+    urgency = Case(When(due__lt=today, then=0), When(soon, then=1), default=2)
+    return matters.annotate(urgency=urgency).order_by("urgency", "-at_stake", "due", "id")
 
 
 def find(request):

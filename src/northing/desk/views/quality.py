@@ -66,6 +66,6 @@ def case(request, case_id: int):
         "form": form,
         "allowed": may(request.user, "return_goods", record.company_id),
         "returns": record.returns.order_by("pk"),
-        "story": story_of("layer", record.layer_id, companies_of(request.user)),
+        "story": story_of("line", record.layer.stowage.instalment.line_id, companies_of(request.user)),
     }
     return render(request, "desk/case.html", context, status=422 if form.errors else 200)

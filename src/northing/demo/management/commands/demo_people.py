@@ -2,7 +2,7 @@
 
 from django.core.management.base import BaseCommand
 
-from northing.demo.directory import PASSWORD, PEOPLE
+from northing.demo.people import PASSWORD, PEOPLE
 
 
 class Command(BaseCommand):

@@ -1,0 +1,30 @@
+"""Debian's Chromium, driven by Playwright."""
+
+from playwright.sync_api import Browser, Page, Playwright
+
+from northing.demo.people import PASSWORD
+
+CHROMIUM = "/usr/bin/chromium"
+QUIET = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def launch(playwright: Playwright) -> Browser:
+    """A headless browser that talks to nobody but us."""
+    return playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
+
+
+def sign_in(page: Page, base: str, who: str, password: str = PASSWORD) -> None:
+    """Sign in and stand on the Watch."""
+    page.goto(f"{base}/sign-in/")
+    page.fill("#id_username", who)
+    page.fill("#id_password", password)
+    page.click("text=Sign in")
+    page.wait_for_selector("h1:has-text('Watch')")
