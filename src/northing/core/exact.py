@@ -4,6 +4,7 @@ Binary floats never enter. Every rounding in Northing is half up, away from zero
 """
 
 import re
+from collections.abc import Iterable
 from contextlib import AbstractContextManager
 from decimal import ROUND_HALF_UP, Context, Decimal, Inexact, localcontext
 
@@ -46,6 +47,16 @@ def shifted(value: Decimal | int, places: int) -> Decimal:
     Decimal('18.40')
     """
     return _EXACT.scaleb(Decimal(value), places)
+
+
+def all_shifted(values: Iterable[int], places: int) -> list[Decimal]:
+    """Each of many whole numbers with its point moved; `shifted` for a column.
+
+    >>> all_shifted([1840, 5], -2)
+    [Decimal('18.40'), Decimal('0.05')]
+    """
+    move = _EXACT.scaleb
+    return [move(Decimal(value), places) for value in values]
 
 
 def times(*factors: Decimal) -> Decimal:

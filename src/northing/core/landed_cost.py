@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 
 from northing.core.exact import divide, exactly, round_to, times
-from northing.core.money import converted, from_minor, rounded, to_minor
+from northing.core.money import all_from_minor, converted, from_minor, rounded, to_minor
 from northing.core.spread import NothingToSpreadOver, spread, whole_weights
 
 BASES = ("value", "weight", "volume", "quantity", "equal")
@@ -117,7 +117,7 @@ def spread_amount(amount: Decimal, weights: Sequence[int], currency: str) -> lis
     >>> spread_amount(Decimal("95.00"), [1, 1, 1], "NZD")
     [Decimal('31.67'), Decimal('31.67'), Decimal('31.66')]
     """
-    return [from_minor(units, currency) for units in spread(to_minor(amount, currency), weights)]
+    return all_from_minor(spread(to_minor(amount, currency), weights), currency)
 
 
 def cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax, base_currency: str) -> CostSheet:
@@ -137,7 +137,7 @@ def _cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax
         "volume": [line.volume_m3 for line in lines],
         "quantity": [line.quantity for line in lines],
     }
-    weights = {charge.id: _charge_weights(charge, measures) for charge in charges}
+    weights = _weights(charges, measures)
     for charge in charges:
         amount = converted(charge.amount, charge.book_rate, base_currency)
         for position, share in zip(charge.scope, spread_amount(amount, weights[charge.id], base_currency), strict=True):
@@ -167,14 +167,24 @@ def _goods_and_duty(line: Line, base_currency: str) -> LineCost:
     )
 
 
-def _charge_weights(charge: Charge, measures: Mapping[str, Sequence[Decimal]]) -> list[int]:
-    if charge.by_hand:
-        return whole_weights(charge.by_hand)
-    weights = basis_weights(charge.basis, measures, charge.scope)
-    # Asked of the amount as it stands: one that rounds to nothing in base currency is no excuse.
-    if charge.amount and not any(weights):
-        raise NothingToSpreadOver(charge.id)
-    return weights
+def _weights(charges: Sequence[Charge], measures: Mapping[str, Sequence[Decimal]]) -> dict[str, Sequence[int]]:
+    """Whole weights of each charge by its id."""
+    everything = len(measures["value"])
+    of_all: dict[str, list[int]] = {}  # most charges span every line; their weights are worked out once a basis
+    found: dict[str, Sequence[int]] = {}
+    for charge in charges:
+        if charge.by_hand:
+            found[charge.id] = whole_weights(charge.by_hand)
+        elif len(charge.scope) < everything:
+            found[charge.id] = basis_weights(charge.basis, measures, charge.scope)
+        else:
+            if charge.basis not in of_all:
+                of_all[charge.basis] = basis_weights(charge.basis, measures, charge.scope)
+            found[charge.id] = of_all[charge.basis]
+        # Asked of the amount as it stands: one that rounds to nothing in base currency is no excuse.
+        if charge.amount and not any(found[charge.id]):
+            raise NothingToSpreadOver(charge.id)
+    return found
 
 
 def _tax_base_by_line(

@@ -1,10 +1,11 @@
 """Money: an amount with its currency, whole in the currency's minor unit (ISO 4217)."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Self
 
-from northing.core.exact import round_to, shifted, times
+from northing.core.exact import all_shifted, round_to, shifted, times
 
 _OTHER_THAN_TWO = {
     0: "BIF CLP DJF GNF ISK JPY KMF KRW PYG RWF UGX UYI VND VUV XAF XOF XPF",
@@ -76,6 +77,15 @@ def from_minor(units: int, currency: str) -> Decimal:
     Decimal('1584.88')
     """
     return shifted(units, -minor_units(currency))
+
+
+def all_from_minor(units: Iterable[int], currency: str) -> list[Decimal]:
+    """The amounts of many counts of minor units; `from_minor` for a column.
+
+    >>> all_from_minor([3167, -5], "NZD")
+    [Decimal('31.67'), Decimal('-0.05')]
+    """
+    return all_shifted(units, -minor_units(currency))
 
 
 def converted(amount: Decimal, rate: Decimal, base_currency: str) -> Decimal:

@@ -20,6 +20,7 @@ from northing.drawings.figures import money
 from northing.ledger.models import Account
 from northing.ledger.operations import Draft, open_entry, post
 from northing.papers.operations import once, tell
+from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, Stowage
 
 ZERO = Decimal(0)
@@ -233,6 +234,7 @@ def book_bill(act: Act, request: ChargeRequest) -> int:
 
 
 def _check(act: Act, request: ChargeRequest, right: str) -> None:
+    lock_scope(request)
     companies = {
         part.instalment.line.order.company_id for part in in_scope(request.shipments, request.containers, request.lines)
     }
@@ -242,6 +244,12 @@ def _check(act: Act, request: ChargeRequest, right: str) -> None:
         raise Refused(Problem("Choose the kind of charge and its basis.", "kind"))
     if not Party.objects.filter(pk=request.payee).exclude(kind=Party.Kind.SUPPLIER).exists():
         raise Refused(Problem("Choose who is to be paid.", "payee"))
+
+
+def lock_scope(request: ChargeRequest) -> None:
+    """Lock the shipments of a scope, so that nothing of it is packed or received while it is spread."""
+    stowage = in_scope(request.shipments, request.containers, request.lines)
+    shipping.lock({*request.shipments, *(part.container.shipment_id for part in stowage)})
 
 
 def _new_charge(request: ChargeRequest, **facts) -> Charge:
@@ -448,6 +456,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     """Book the entry: duty into the goods, import tax to reclaim (or into the goods), owed to the office."""
     company = Company.objects.get(pk=request.company)
     act.require("book_customs_entry", company.pk)
+    shipping.lock([request.shipment])
     refuse_if(future_problem(request.day, act, "day"))
     if not request.number.strip():
         raise Refused(Problem("The entry has a number.", "number", "Enter it as the customs office gave it."))

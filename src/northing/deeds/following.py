@@ -63,8 +63,9 @@ def _subject(request: DateRequest, *, lock: bool) -> _Subject:
     leg = Leg.objects.select_related("shipment__voyage").get(pk=request.leg)
     voyage = leg.shipment.voyage if leg.main else None
     found = Shipment.objects.filter(voyage=voyage) if voyage else Shipment.objects.filter(pk=leg.shipment_id)
-    found = found.order_by("pk")
-    return _Subject(leg, voyage, list(found.select_for_update() if lock else found))
+    keys = list(found.values_list("pk", flat=True))
+    shipments = shipping.lock(keys).values() if lock else found.order_by("pk")
+    return _Subject(leg, voyage, list(shipments))
 
 
 def aboard(shipments: Iterable[Shipment]):

@@ -199,12 +199,12 @@ def _stow_problems(part: Instalment | None, quantity: Decimal, where: str) -> li
 @once
 def unstow(act: Act, request: UnstowRequest) -> int:
     """Take stowage out again; its units are with the supplier as before."""
+    shipment = _open_shipment(Container.objects.get(stowage=request.stowage).shipment_id)
     part = (
         Stowage.objects.select_for_update(of=("self",))
         .select_related("container", "instalment__line__order")
         .get(pk=request.stowage)
     )
-    shipment = _open_shipment(part.container.shipment_id)
     _require_packing(act, [part.instalment.line.order.company_id])
     if part.settled or part.ours_on:
         raise Refused(Problem("Goods of this part are received or ours already.", mend="Reverse the receipt first."))
@@ -225,7 +225,7 @@ def unstow(act: Act, request: UnstowRequest) -> int:
 
 
 def _open_shipment(key: int) -> Shipment:
-    shipment = Shipment.objects.select_for_update().get(pk=key)
+    shipment = shipping.lock([key])[key]
     if shipment.departed_on:
         raise Refused(Problem(f"{shipment} has departed.", mend="Pack into a shipment that has not."))
     return shipment

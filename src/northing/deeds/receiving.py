@@ -30,6 +30,7 @@ from northing.papers.operations import once, tell
 from northing.quality.models import Case
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ReceiptLine
+from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Stowage
 from northing.standing import operations as standing
 
@@ -82,7 +83,8 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     """Take goods in. Layers, positions, books and story follow in the same transaction."""
     site = Site.objects.select_related("company").get(pk=request.site)
     act.require("receive", site.company_id)
-    container = Container.objects.select_related("shipment").get(pk=request.container)
+    container = Container.objects.get(pk=request.container)
+    shipping.lock([container.shipment_id])
     refuse_if(_head_problems(act, request))
     found = _ask_core(request, site, _locked(request, site))
     text = _words(container, request, found)

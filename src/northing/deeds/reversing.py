@@ -20,6 +20,7 @@ from northing.papers.operations import once, tell
 from northing.quality.models import Case, Inspection
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt
+from northing.shipping import operations as shipping
 from northing.shipping.models import Stowage
 from northing.standing import operations as standing
 from northing.standing.models import Movement
@@ -42,8 +43,10 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
         Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
     )
     act.require("reverse_receipt", receipt.company_id)
+    shipping.lock([receipt.container.shipment_id])
     if not request.reason.strip():
         raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
+    receipt.refresh_from_db(fields=["reversed_at"])
     layers = _locked_layers(receipt)
     refuse_if(_reversal_problems(receipt, layers))
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
-from northing.core.exact import exactly, read_exact, round_to
+from northing.core.exact import exactly, read_exact
 from northing.core.landed_cost import BASES, CUSTOMS_VALUE, DUTY, KINDS, Charge, CostSheet, ImportTax, Line, cost_sheet
 from northing.core.money import MINOR_UNITS, is_whole, minor_units
 from northing.core.spread import NothingToSpreadOver
@@ -330,32 +330,24 @@ def _quoted(value: Any) -> str:
     return text if len(text) <= 60 else text[:57] + "..."
 
 
-def _unsigned_zero(value: Decimal) -> str:
-    return format(value if value else value.copy_abs(), "f")
-
-
 def _written(sheet: CostSheet, currency: str) -> dict[str, Any]:
-    places = minor_units(currency)
-
-    def money(value: Decimal) -> str:
-        return _unsigned_zero(round_to(value, places))
-
+    """The sheet as JSON values. Its amounts carry their currency's decimals already, so their text is exact."""
     return {
         "base_currency": currency,
         "lines": [
             {
                 "id": line.id,
-                "goods": money(line.goods),
-                "customs_value": money(line.customs_value),
-                "duty": money(line.duty),
-                "charges": {name: money(share) for name, share in line.charges.items()},
-                "import_tax": money(line.import_tax),
-                "landed": money(line.landed),
-                "unit": _unsigned_zero(line.unit),
+                "goods": str(line.goods),
+                "customs_value": str(line.customs_value),
+                "duty": str(line.duty),
+                "charges": {name: str(share) for name, share in line.charges.items()},
+                "import_tax": str(line.import_tax),
+                "landed": str(line.landed),
+                "unit": str(line.unit),
             }
             for line in sheet.lines
         ],
-        "duty": money(sheet.duty),
-        "import_tax": {"base": money(sheet.tax_base), "amount": money(sheet.tax)},
-        "landed": money(sheet.landed),
+        "duty": str(sheet.duty),
+        "import_tax": {"base": str(sheet.tax_base), "amount": str(sheet.tax)},
+        "landed": str(sheet.landed),
     }

@@ -43,8 +43,8 @@ def imo_number(text: str, where: str = "imo") -> str:
 def with_gtin_check_digit(digits: str) -> str:
     """The digits with the check digit of the GS1 General Specifications, section 7.9.
 
-    >>> with_gtin_check_digit("0940100000012")
-    '09401000000126'
+    >>> with_gtin_check_digit("0952100000012")
+    '09521000000124'
     """
     return digits + str(ean.calc_check_digit(digits))
 

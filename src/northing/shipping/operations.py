@@ -23,6 +23,14 @@ class LegPlan:
     main: bool = False
 
 
+def lock(shipments: Iterable[int]) -> dict[int, Shipment]:
+    """The shipments, locked in key order. Every deed that reads what is aboard takes this lock first, so that
+    packing, departing, receiving and costing the same goods come one after the other and see each other.
+    """
+    found = Shipment.objects.select_for_update().filter(pk__in=set(shipments)).order_by("pk")
+    return {shipment.pk: shipment for shipment in found}
+
+
 def write_voyage(vessel: str, imo: str, number: str, carrier: int, load_port: str, discharge_port: str) -> Voyage:
     """A voyage."""
     return Voyage.objects.create(

@@ -137,6 +137,7 @@ def _shown(row: dict, today) -> dict:
     value = net_amount(row["value"], row["pack_factor"], Decimal(1), row["discount"], row["currency"])
     return row | {
         "strip": strip(row, row["agreed"] or Decimal(0), row["unit"]),
+        "url": f"/lines/{row['id']}/",
         "ordered_text": count(row["quantity"]),
         "outstanding_text": count(outstanding) if outstanding else "none",
         "value_text": say_money(value, row["currency"]),

@@ -1,0 +1,180 @@
+"""A deed happens once; two people at the same moment never take more than there is."""
+
+import threading
+from decimal import Decimal as D
+
+import pytest
+from django.db import connection, connections
+
+from northing.core.problems import KeyReused, NotAllowed, Refused
+from northing.deeds import issuing, ordering, packing
+from northing.ledger.models import CostLayer
+from northing.orders.models import Instalment
+from northing.receiving.models import Receipt
+from northing.reports.proofs import book_faults, position_faults
+from northing.shipping.models import Container, Stowage
+from northing.standing.models import Position
+from tests.factories import CONTAINERS, TODAY, small_world
+
+
+def at_once(*deeds):
+    """Run the deeds on connections of their own, started together; return what each returned or raised."""
+    gate, results = threading.Barrier(len(deeds)), [None] * len(deeds)
+
+    def run(place, deed):
+        try:
+            gate.wait(timeout=20)
+            results[place] = deed()
+        except Refused as refused:
+            results[place] = refused
+        finally:
+            connections.close_all()
+
+    threads = [threading.Thread(target=run, args=one) for one in enumerate(deeds)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(timeout=60)
+    return results
+
+
+def aboard(world, quantity=100):
+    shipment = world.shipment([world.sent_order({"A": D(quantity)})])
+    world.say(shipment, "departure")
+    return shipment
+
+
+def test_the_same_key_does_the_deed_once(world):
+    shipment = aboard(world)
+    first = world.receive(shipment, {"A": D(40)}, key="k")
+    assert world.receive(shipment, {"A": D(40)}, key="k") == first
+    assert Receipt.objects.count() == 1
+    with pytest.raises(KeyReused, match="other contents"):
+        world.receive(shipment, {"A": D(41)}, key="k")
+
+
+def test_a_refused_deed_leaves_its_key_free(world):
+    shipment = aboard(world)
+    with pytest.raises(Refused):
+        world.receive(shipment, {"A": D(500)}, key="k")
+    assert world.receive(shipment, {"A": D(100)}, key="k")
+
+
+@pytest.mark.django_db(transaction=True)
+class TestAtTheSameMoment:
+    """On real connections, committed for real."""
+
+    @pytest.fixture(autouse=True)
+    def proven(self):
+        self.world = small_world()
+        yield
+        assert (position_faults(), book_faults()) == ([], [])
+
+    def test_two_receivers_of_the_same_line(self):
+        shipment = aboard(self.world)
+        results = at_once(*[lambda: self.world.receive(shipment, {"A": D(70)})] * 2)
+        assert sum(isinstance(one, int) for one in results) == 1
+        assert Position.objects.get().in_store == 70
+
+    def test_many_part_receipts_never_exceed_what_is_allowed(self):
+        shipment = aboard(self.world)
+        results = at_once(*[lambda: self.world.receive(shipment, {"A": D(30)})] * 5)
+        assert sum(isinstance(one, int) for one in results) == 3
+        assert Stowage.objects.get().settled == 90
+
+    def test_the_same_form_sent_twice_at_once(self):
+        shipment = aboard(self.world)
+        results = at_once(*[lambda: self.world.receive(shipment, {"A": D(30)}, key="same")] * 3)
+        assert len(set(results)) == 1 and Receipt.objects.count() == 1
+
+    def test_two_containers_want_the_same_units(self):
+        order = self.world.sent_order({"A": D(100)})
+        part = Instalment.objects.get(line__order=order)
+        shipping = self.world.act("shipping")
+        boxes = []
+        for number in CONTAINERS:
+            shipment = packing.create_shipment(shipping, packing.ShipmentRequest())
+            boxes.append(packing.add_container(shipping, packing.ContainerRequest(shipment, number, "22G1")))
+        stowing = [
+            lambda box=box: packing.stow(shipping, packing.StowRequest(box, ((part.pk, D(60)),))) for box in boxes
+        ]
+        results = at_once(*stowing)
+        assert sum(isinstance(one, Refused) for one in results) == 1
+        assert Position.objects.get().packed == 60
+
+    def test_departure_and_receipt_cross(self):
+        order = self.world.sent_order({"A": D(100)})
+        shipment = self.world.shipment([order])
+        at_once(lambda: self.world.say(shipment, "departure"), lambda: self.world.receive(shipment, {"A": D(60)}))
+        position = Position.objects.get()
+        assert (position.in_store, position.under_way, position.packed) == (60, 40, 0)
+
+    def test_two_issues_of_the_last_units(self):
+        shipment = aboard(self.world)
+        self.world.receive(shipment, {"A": D(100)})
+        item, site = self.world.items["A"].pk, self.world.site.pk
+        request = issuing.IssueRequest(site, item, D(60), "shops", TODAY)
+        results = at_once(*[lambda: issuing.issue_stock(self.world.act("dock"), request)] * 2)
+        assert sum(isinstance(one, Refused) for one in results) == 1
+        assert CostLayer.objects.get().gone == 60
+
+    def test_order_numbers_have_no_gaps(self):
+        orders = at_once(*[lambda: self.world.sent_order({"A": D(1)}).number] * 4)
+        assert sorted(orders) == [f"KLN-{n:05d}" for n in range(1, 5)]
+
+
+def test_rights_are_asked_inside_the_deed(world):
+    shipment = aboard(world)
+    with pytest.raises(NotAllowed, match="may not receive goods"):
+        world.receive(shipment, {"A": D(1)}, who="expediter")
+    with pytest.raises(NotAllowed):
+        world.receive(shipment, {"A": D(1)}, who="stranger")
+    order = world.sent_order({"A": D(1)})
+    with pytest.raises(NotAllowed):
+        ordering.approve_order(world.act("stranger"), ordering.OrderAct(order.pk))
+
+
+@pytest.mark.parametrize(
+    "table",
+    [
+        "ledger_posting",
+        "ledger_entry",
+        "ledger_layercost",
+        "standing_movement",
+        "papers_storyentry",
+        "shipping_datestatement",
+        "orders_revision",
+    ],
+)
+@pytest.mark.parametrize("verb", ["update {} set id = id", "delete from {}"])
+def test_facts_are_append_only_in_the_database_itself(world, table, verb):
+    from django.db import Error, transaction
+
+    aboard(world)
+    world.receive(aboard_again(world), {"A": D(1)})
+    with pytest.raises(Error, match="append-only"), transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(verb.format(table))
+
+
+def aboard_again(world):
+    return Container.objects.get().shipment
+
+
+def test_the_database_refuses_an_entry_that_does_not_balance(world):
+    from django.db import Error, transaction
+
+    from northing.ledger.models import Entry, Posting
+
+    aboard(world)
+    entry = Entry.objects.first()
+    with pytest.raises(Error, match="is off by 1"), transaction.atomic():
+        Posting.objects.create(entry=entry, company=world.nz, account="stock", amount=1)
+
+
+def test_the_database_refuses_a_broken_position(world):
+    from django.db import IntegrityError, transaction
+
+    aboard(world)
+    for change in ({"held": 5}, {"under_way": -1}):
+        with pytest.raises(IntegrityError), transaction.atomic():
+            Position.objects.update(**change)
