@@ -1,6 +1,6 @@
 """Order: write, check, approve by another person, send."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -91,7 +91,7 @@ def _line_terms(act: Act, request: OrderRequest, supplier: Party) -> list[orders
         try:
             lines.append(_one_line(act, request, line, supplier, f"lines-{index}"))
         except Refused as refused:
-            problems += refused.problems
+            problems += [replace(problem, where=f"lines-{index}") for problem in refused.problems]
     refuse_if(problems)
     return lines
 

@@ -1,0 +1,123 @@
+"""Many rows at once, written below the deeds, for counting queries and for the bench."""
+
+from django.db import connection
+
+from tests.factories import TODAY, World
+
+# One order in a hundred lines; every line has one instalment, its position and its matter.
+LINES = """
+with orders as (
+  insert into orders_purchaseorder (company_id, number, supplier_id, site_id, buyer_id, currency, incoterm, incoterm_place,
+         ours_from, need_by, created_at, checked_at, approved_at, sent_at, revision)
+  select %(company)s, 'B' || lpad((%(start)s + n)::text, 8, '0'), %(supplier)s, %(site)s, %(buyer)s, 'USD', 'FOB', '',
+         'on_board', %(today)s::date + (n %% 200)::int, now(), now(), now(), now(), 1
+    from generate_series(0, (%(rows)s - 1) / 100) n
+  returning id, number
+), numbered as (
+  select id, row_number() over (order by number) - 1 as place from orders
+), lines as (
+  insert into orders_orderline (order_id, number, item_id, pack, pack_factor, quantity, pack_price, discount, need_by, expected_on)
+  select o.id, n %% 100 + 1, %(item)s, 'pc', 1, 10 + n %% 500, 18.4, 0, %(today)s::date + (n * 7919 %% 300 - 100)::int,
+         case when n %% 5 < 2 then %(today)s::date + (n * 104729 %% 300 - 90)::int end
+    from generate_series(0, %(rows)s - 1) n join numbered o on o.place = n / 100
+  returning id, quantity, need_by, expected_on
+), parts as (
+  insert into orders_instalment (line_id, number, quantity, asked_on, pack_price, agreed_quantity, first_promise, promise, expected_on)
+  select id, 1, quantity, need_by - 40, 18.4, quantity, need_by - 40, need_by - 40, expected_on from lines
+  returning id, quantity, expected_on
+), stands as (
+  insert into standing_position (instalment_id, ordered, excess, with_supplier, packed, under_way, landed, held, in_store,
+         rejected, scrapped, returned, missing, lost, dropped)
+  select id, quantity, 0, case when expected_on is null then 0 else quantity end, 0, 0, 0, 0,
+         case when expected_on is null then quantity else 0 end, 0, 0, 0, 0, 0, 0 from parts
+)
+insert into standing_matter (kind, record, company_id, party, reason, subject, url, since, due, at_stake)
+select 'instalment', id, %(company)s, 'supplier', 'to have the goods ready', 'bulk', '/', %(today)s, %(today)s, id %% 1000
+  from parts where expected_on is not null
+"""
+MOVEMENTS = """
+with told as (
+  insert into papers_storyentry (deed, actor_id, door, at, occurred_on, text, changes)
+  values ('bulk', %(buyer)s, 'file', now(), %(today)s, 'bulk', '[]') returning id
+)
+insert into standing_movement (instalment_id, source, target, quantity, story_id)
+select p.instalment_id, 'ordered', case when p.with_supplier > 0 then 'with_supplier' else 'in_store' end, p.ordered, told.id
+  from standing_position p cross join told
+ where not exists (select 1 from standing_movement m where m.instalment_id = p.instalment_id)
+"""
+# A shipment, a charge, an entry, a layer, a receipt and a case for each row.
+RECORDS = """
+with chosen as (
+  select n.id as part, n.line_id, n.quantity, row_number() over (order by n.id) as place
+    from orders_instalment n join standing_position p on p.instalment_id = n.id
+   where p.with_supplier > 0 and not exists (select 1 from shipping_stowage s where s.instalment_id = n.id)
+   order by n.id desc limit %(rows)s
+), shipments as (
+  insert into shipping_shipment (reference, document, created_at, expected_dock, planned_dock)
+  select 'B' || part, '', now(), %(today)s, %(today)s from chosen returning id, reference
+), boxes as (
+  insert into shipping_container (shipment_id, number, size_type, seal) select id, 'X' || id, '22G1', '' from shipments
+  returning id, shipment_id
+), stowed as (
+  insert into shipping_stowage (container_id, instalment_id, quantity, settled, place, opening_billed)
+  select b.id, substr(s.reference, 2)::bigint, 1, 0, 'packed', false from boxes b join shipments s on s.id = b.shipment_id
+  returning id, container_id
+), charges as (
+  insert into costing_charge (company_id, payee_id, kind, basis, currency, billed, billed_on, bill_number)
+  select %(company)s, %(payee)s, 'freight', 'volume', 'NZD', 1, %(today)s, 'B' || id from stowed returning id, bill_number
+), bearing as (
+  insert into costing_chargepart (charge_id, company_id, amount, rate, base_amount) select id, %(company)s, 1, 1, 1 from charges
+), layers as (
+  insert into ledger_costlayer (kind, company_id, site_id, item_id, lot, occurred_on, received, gone, total_cost, taken_cost,
+         goods_cost, goods_taken)
+  select 'stock', %(company)s, %(site)s, %(item)s, '', %(today)s, 5, 0, 0, 0, 0, 0 from stowed returning id
+), hand as (
+  insert into ledger_onhand (layer_id, bin_id, status, quantity) select id, %(bin)s, 'held', 5 from layers
+), cases as (
+  insert into quality_case (company_id, kind, layer_id, supplier_id, reason, quantity, ended, opened_on)
+  select %(company)s, 'rejected', id, %(supplier)s, 'bulk', 1, 0, %(today)s from layers
+), told as (
+  insert into papers_storyentry (deed, actor_id, door, at, occurred_on, text, changes)
+  values ('bulk', %(buyer)s, 'file', now(), %(today)s, 'bulk', '[]') returning id
+), entries as (
+  insert into ledger_entry (story_id, actor_id, deed, text, occurred_on, posted_on, at)
+  select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, %(today)s, now() from told cross join stowed returning id
+)
+insert into ledger_posting (entry_id, company_id, account, amount, order_line_id)
+select e.id, %(company)s, account, amount, (select line_id from chosen limit 1)
+  from entries e cross join (values ('owned_not_billed', -1), ('claims', 1)) as two(account, amount)
+"""
+
+
+def parameters(world: World, rows: int) -> dict:
+    """Ids of the small world for the statements above."""
+    with connection.cursor() as cursor:
+        cursor.execute("select coalesce(max(id), 0) from orders_purchaseorder")
+        start = cursor.fetchone()[0]
+    return {
+        "rows": rows,
+        "start": start,
+        "company": world.nz.pk,
+        "site": world.site.pk,
+        "bin": world.site.bins.first().pk,
+        "supplier": world.parties["USD"].pk,
+        "payee": world.parties["provider"].pk,
+        "item": world.items["A"].pk,
+        "buyer": world.people["expediter"].pk,
+        "today": TODAY,
+    }
+
+
+def fill_lines(world: World, rows: int) -> None:
+    """`rows` order lines, two fifths of them open, with instalments, positions, movements, matters."""
+    with connection.cursor() as cursor:
+        values = parameters(world, rows)
+        cursor.execute(LINES, values)
+        cursor.execute(MOVEMENTS, values)
+
+
+def fill(world: World, rows: int) -> None:
+    """`rows` of whatever lists show; more lines than that, so that enough of them are open."""
+    fill_lines(world, rows * 3)
+    with connection.cursor() as cursor:
+        cursor.execute(RECORDS, parameters(world, rows))

@@ -1,0 +1,189 @@
+"""Every page: who may see it, how many queries it takes, what bad input does to it."""
+
+from decimal import Decimal as D
+
+import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+from django.urls import URLPattern, get_resolver, reverse
+
+from northing.confirmations.models import Answer
+from northing.costing.models import Charge
+from northing.directory.models import Person
+from northing.ledger.models import CostLayer, Entry
+from northing.orders.models import OrderLine, PurchaseOrder
+from northing.quality.models import Case
+from northing.receiving.models import Receipt
+from northing.shipping.models import Container, Shipment, Stowage
+from tests.bulk import fill
+from tests.factories import CONTAINERS, small_world
+
+ROLES = ["expediter", "approver", "shipping", "costs", "dock", "inspector", "accounts", "administrator"]
+LISTS = ["watch", "lines", "orders", "passage", "costs", "dock", "quality", "bills", "stock", "ledger", "trial-balance"]
+OPEN = {"sign-in", "healthz"}
+
+
+@pytest.fixture
+def lived_in(world):
+    """A world in which something of everything exists, all of it the NZ company's."""
+    world.items["B"].inspected = True
+    world.items["B"].save()
+    euros = world.sent_order({"B": D(100)})
+    world.sent_order({"C": D(10)}, agreed=False)
+    shipment = world.shipment([euros])
+    world.say(shipment, "departure")
+    world.charge(shipment, "freight", "100.00", "USD", "volume")
+    world.receive(shipment, {"B": D(90)}, still_coming=False)
+    return world
+
+
+def addresses(world):
+    """Every address of the application with ids of the lived-in world."""
+    part = Stowage.objects.get()
+    ids = {
+        "line_id": OrderLine.objects.filter(item__code="B").get().pk,
+        "order_id": PurchaseOrder.objects.order_by("pk").first().pk,
+        "answer_id": Answer.objects.first().pk,
+        "shipment_id": Shipment.objects.get().pk,
+        "container_id": part.container_id,
+        "stowage_id": part.pk,
+        "charge_id": Charge.objects.get().pk,
+        "company_id": world.nz.pk,
+        "layer_id": CostLayer.objects.filter(kind="stock").get().pk,
+        "site_id": world.site.pk,
+        "receipt_id": Receipt.objects.get().pk,
+        "case_id": Case.objects.get().pk,
+        "item_id": world.items["B"].pk,
+        "entry_id": Entry.objects.first().pk,
+    }
+    for pattern in all_patterns(get_resolver()):
+        wanted = pattern.pattern.converters
+        yield pattern.name, reverse(pattern.name, kwargs={name: ids[name] for name in wanted}), set(wanted)
+
+
+def all_patterns(resolver):
+    for pattern in resolver.url_patterns:
+        if isinstance(pattern, URLPattern):
+            yield pattern
+        else:
+            yield from all_patterns(pattern)
+
+
+def test_every_page_opens_for_every_role_and_for_nobody_else(lived_in, client):
+    pages = list(addresses(lived_in))
+    for name, url, _ in pages:
+        expected = 200 if name in OPEN else 302
+        assert client.get(url).status_code == expected, url
+    for role in ROLES:
+        client.force_login(Person.objects.get(username=role))
+        for name, url, _ in pages:
+            status = client.get(url).status_code
+            assert status in (200, 405) or name in ("quote", "incoterm"), (role, url, status)
+
+
+def test_records_of_another_company_are_not_there(lived_in, client):
+    client.force_login(Person.objects.get(username="stranger"))
+    shared = {"item"}
+    for name, url, wanted in addresses(lived_in):
+        if wanted and name not in shared:
+            assert client.get(url).status_code in (404, 405), url
+            assert client.post(url, {"key": "k"}).status_code == 404, url
+    assert b"KLN-" not in client.get("/lines/?show=all").content
+    assert b"KLN-" not in client.get("/find/?q=KLN").content
+    assert CONTAINERS[0].encode() not in client.get(f"/find/?q={CONTAINERS[0]}").content
+
+
+@pytest.mark.parametrize("name", LISTS)
+def test_queries_of_lists_do_not_grow(db, client, name):
+    world = small_world()
+    client.force_login(Person.objects.get(username="accounts"))
+    counted = []
+    for rows in (10, 1_000):
+        fill(world, rows)
+        client.get(reverse(name))
+        with CaptureQueriesContext(connection) as queries:
+            assert client.get(reverse(name)).status_code == 200
+        counted.append(len(queries))
+    assert counted[0] == counted[1] <= 15, [query["sql"][:120] for query in queries.captured_queries]
+
+
+BAD = ["", "0", "-1", "1e12", "NaN", "9" * 40, "abc", "1.123456", "١٢", "\x00", "<b>", "1,2,3"]
+
+
+@pytest.mark.parametrize("value", BAD)
+def test_bad_figures_get_a_sentence_and_keep_what_was_typed(lived_in, client, value):
+    person = Person.objects.get(username="dock")
+    client.force_login(person)
+    lived_in.shipment([lived_in.sent_order({"A": D(20)})], CONTAINERS[1])
+    part = Stowage.objects.order_by("pk").last()
+    url = reverse("receive", args=[part.container_id, lived_in.site.pk])
+    before = Receipt.objects.count()
+    answer = client.post(
+        url, {"key": "k", "delivery_note": "DN-keep", "occurred_on": "2026-11-24", f"row-{part.pk}": value}
+    )
+    assert answer.status_code == 422 and b'role="alert"' in answer.content
+    assert b"DN-keep" in answer.content and Receipt.objects.count() == before
+
+
+@pytest.mark.parametrize(
+    "query",
+    [
+        "page=0",
+        "page=99999999999999999999",
+        "page=x",
+        "party=nobody",
+        "place='--",
+        "sort=drop",
+        "q=%00",
+        "q=%25_%5C",
+        "show=all&late=1",
+    ],
+)
+def test_bad_filters_do_no_harm(lived_in, client, query):
+    client.force_login(Person.objects.get(username="expediter"))
+    assert client.get(f"/lines/?{query}").status_code == 200
+
+
+def test_forms_show_each_problem_beside_its_field(lived_in, client):
+    client.force_login(Person.objects.get(username="expediter"))
+    shipment = {"lines-TOTAL_FORMS": "1", "lines-INITIAL_FORMS": "0", "lines-0-item": "NOPE", "lines-0-packs": "5"}
+    head = {
+        "key": "k",
+        "supplier": lived_in.parties["USD"].pk,
+        "company": lived_in.nz.pk,
+        "site": lived_in.site.pk,
+        "incoterm": "FOB",
+        "ours_from": "on_board",
+        "need_by": "2099-01-01",
+    }
+    answer = client.post("/orders/new/", head | shipment).content.decode()
+    assert answer.count("There is no item with the code or GTIN") == 2 and 'value="NOPE"' in answer
+    broken = client.post("/orders/new/", {"key": "k", "lines-TOTAL_FORMS": "x"})
+    assert broken.status_code == 422
+    none = client.post("/orders/new/", head | shipment | {"lines-0-item": "", "lines-0-packs": ""})
+    assert b"The order has no line" in none.content
+
+
+def test_wrong_container_number_says_the_right_digit(lived_in, client):
+    client.force_login(Person.objects.get(username="shipping"))
+    client.post("/passage/new/", {"key": "k1"})
+    url = reverse("add-container", args=[Shipment.objects.latest("pk").pk])
+    wrong = CONTAINERS[1][:-1] + str((int(CONTAINERS[1][-1]) + 3) % 10)
+    answer = client.post(url, {"key": "k2", "number": wrong, "size_type": "22G1"})
+    assert f"it would be {CONTAINERS[1][-1]}" in answer.content.decode() and not Container.objects.filter(number=wrong)
+
+
+def test_the_wrong_role_is_told_so(lived_in, client):
+    client.force_login(Person.objects.get(username="dock"))
+    draft = PurchaseOrder.objects.order_by("pk").first()
+    answer = client.post(reverse("approve", args=[draft.pk]), {"key": "k"}, follow=True)
+    assert "You may not approve orders" in answer.content.decode()
+
+
+def test_headers_keep_the_page_to_itself(client, db):
+    answer = client.get("/sign-in/")
+    policy = answer.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in policy and "unsafe" not in policy
+    assert answer.headers["X-Frame-Options"] == "DENY"
+    assert client.get("/healthz").json() == {"status": "ok"}
+    assert b'style="' not in answer.content
