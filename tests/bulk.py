@@ -114,6 +114,7 @@ def fill_lines(world: World, rows: int) -> None:
         values = parameters(world, rows)
         cursor.execute(LINES, values)
         cursor.execute(MOVEMENTS, values)
+        cursor.execute("analyze")
 
 
 def fill(world: World, rows: int) -> None:
@@ -121,3 +122,4 @@ def fill(world: World, rows: int) -> None:
     fill_lines(world, rows * 3)
     with connection.cursor() as cursor:
         cursor.execute(RECORDS, parameters(world, rows))
+        cursor.execute("analyze")  # as autovacuum would have done

@@ -161,3 +161,24 @@ def test_a_price_change_and_a_smaller_quantity_split_the_instalment(world):
     parts = Instalment.objects.filter(line__order=order).order_by("number")
     assert [(p.quantity, p.agreed_quantity, p.pack_price) for p in parts] == [(60, 60, 19), (40, 0, D("18.40"))]
     assert [p.with_supplier for p in Position.objects.order_by("pk")] == [60, 40]
+
+
+@pytest.mark.parametrize("ours_from", ["pickup", "on_board", "arrival", "receipt"])
+def test_goods_cost_the_same_whenever_they_become_ours(world, ours_from):
+    shipment = world.shipment([world.sent_order({"A": QUANTITIES["A"]}, ours_from=ours_from)])
+    world.receive(shipment, {"A": D(100)})
+    world.say(shipment, "departure")
+    world.receive(shipment, {"A": D(140)})
+    assert balance(Account.STOCK) == D("7251.07")
+    assert balance(Account.OWNED_AFLOAT) == 0
+
+
+def test_units_beyond_the_papers_come_at_the_price_and_take_no_charge(world):
+    type(world.parties["USD"]).objects.update(over_tolerance=10)
+    shipment = world.shipment([world.sent_order({"A": QUANTITIES["A"]})])
+    world.say(shipment, "departure")
+    world.charge(shipment, "haulage", "240.00", "NZD", "weight")
+    world.receive(shipment, {"A": D(250)})
+    # 240 of the papers and 10 more at USD 18.40, rate 1.6420
+    assert balance(Account.STOCK) == D("7251.07") + D("240.00") + D("302.13")
+    assert balance(Account.OWNED_AFLOAT) == balance(Account.ACCRUED_CHARGES) == 0

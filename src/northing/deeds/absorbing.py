@@ -54,9 +54,12 @@ class Absorption:
         return dict(found)
 
 
-def absorption(totals: Mapping[int, Mapping[Component, Decimal]]) -> Absorption:
-    """What changes when each stowage (id) bears these totals now. Layers are locked; nothing is written."""
-    layers = _layers(totals)
+def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool = True) -> Absorption:
+    """What changes when each stowage (id) bears these totals now; nothing is written.
+
+    Layers are locked unless it is only a preview.
+    """
+    layers = _layers(totals, lock)
     taken = _taken(layers)
     gone = _gone(layers)
     found = Absorption()
@@ -75,8 +78,9 @@ def absorption(totals: Mapping[int, Mapping[Component, Decimal]]) -> Absorption:
     return found
 
 
-def _layers(totals: Iterable[int]) -> list[CostLayer]:
-    found = CostLayer.objects.select_for_update(of=("self",)).filter(stowage__in=list(totals), received__gt=0)
+def _layers(totals: Iterable[int], lock: bool) -> list[CostLayer]:
+    layers = CostLayer.objects.select_for_update(of=("self",)) if lock else CostLayer.objects.all()
+    found = layers.filter(stowage__in=list(totals), received__gt=0)
     return list(found.select_related("company", "stowage", "receipt_line", "item").order_by("id"))
 
 

@@ -115,8 +115,11 @@ def in_scope(shipments: Iterable[int], containers: Iterable[int], lines: Iterabl
     return list(found)
 
 
-def plan(request: ChargeRequest) -> Plan:
-    """Spread a charge and see what it does to layers already received. Raises Refused."""
+def plan(request: ChargeRequest, *, lock: bool = False) -> Plan:
+    """Spread a charge and see what it does to layers already received. Raises Refused.
+
+    The same computation previews (without locks) and books (with them).
+    """
     refuse_if(_amount_problems(request))
     stowage = in_scope(request.shipments, request.containers, request.lines)
     if not stowage:
@@ -132,7 +135,7 @@ def plan(request: ChargeRequest) -> Plan:
     # A charge not saved yet is component 0: no layer has absorbed any of it.
     component = request.charge or 0
     totals = {key: {component: new.get(key, ZERO)} for key in {*new, *old}}
-    return Plan(parts, by_key, absorbing.absorption(totals), old)
+    return Plan(parts, by_key, absorbing.absorption(totals, lock=lock), old)
 
 
 def _amount_problems(request: ChargeRequest) -> list[Problem]:
@@ -268,7 +271,7 @@ def _new_charge(request: ChargeRequest, **facts) -> Charge:
 
 
 def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: str) -> None:
-    found = plan(_with_charge(request, charge))
+    found = plan(_with_charge(request, charge), lock=True)
     links = _links(charge, found)
     closed = _closed_note(request)
     what = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.amount, charge.currency)}"

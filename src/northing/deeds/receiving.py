@@ -95,8 +95,9 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     receipt = _write_receipt(act, request, site, container, found, story, entry)
     _settle(story, found)
     layers = _write_layers(request, site, found)
-    drafts += _absorb(entry, layers, found)
+    # Own value first: what the layers absorb from afloat is reckoned beside it.
     drafts += _own_on_receipt(entry, found, layers)
+    drafts += _absorb(entry, layers, found)
     drafts += _miss(entry, layers, site.company.currency)
     post(entry, drafts)
     _open_cases(request, site, found, layers)

@@ -44,6 +44,7 @@ def book_faults() -> list[str]:
         *_differences("owned not billed", _balances(Account.OWNED_NOT_BILLED, "order_line"), _not_billed()),
         *_differences("accruals", _accruals(), _billed_less_absorbed()),
         *_components(),
+        *_overdrawn(),
     ]
 
 
@@ -125,3 +126,9 @@ def _components() -> list[str]:
     layers = CostLayer.objects.annotate(components=Sum("costs__amount"))
     off = layers.exclude(total_cost=F("components")).exclude(Q(components=None) & Q(total_cost=0))
     return [f"layer {layer.pk}: cost {layer.total_cost}, components {layer.components}" for layer in off]
+
+
+def _overdrawn() -> list[str]:
+    """Lines of which more was taken out of owned afloat than ever became ours."""
+    afloat = _balances(Account.OWNED_AFLOAT, "order_line")
+    return [f"owned afloat of line {line} is {amount}" for (_, line), amount in afloat.items() if amount < 0]

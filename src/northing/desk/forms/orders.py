@@ -38,6 +38,11 @@ class LineForm(forms.Form):
     discount = ExactField(label="Discount %", required=False)
     need_by = DayField(label="Need by", required=False)
 
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **kwargs)
+        for field in self.fields.values():
+            field.widget.attrs["aria-label"] = field.label  # its column names it for the eye
+
     def clean(self):
         entered = super().clean()
         if not self.errors and entered.get("item") and entered.get("packs") is None:

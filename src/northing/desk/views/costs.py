@@ -139,9 +139,7 @@ def layer(request, layer_id: int):
     context = {
         "layer": record,
         "trail": trail,
-        "drawing": waterfall(
-            [(step.name, step.per_unit, step.expected) for step in trail.steps], record.company.currency
-        ),
+        "drawing": _drawn(trail, record.company.currency),
         "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin"),
         "story": story_of("layer", record.pk, companies_of(request.user)),
     }

@@ -37,9 +37,23 @@ document.addEventListener("keydown", (event) => {
   going = event.key === "g";
 });
 
+function say(words) {
+  const note = document.createElement("p");
+  note.className = "note error";
+  note.setAttribute("role", "alert");
+  note.textContent = words;
+  document.getElementById("page").prepend(note);
+  note.scrollIntoView({ block: "nearest" });
+}
+
 // A form goes out once; the key inside it keeps a resent one from being done twice.
 document.addEventListener("submit", (event) => {
   if (event.target.method === "post") {
+    if (!navigator.onLine) {
+      event.preventDefault();
+      say("No connection: nothing was sent, what you typed is kept. Send it again when the connection is back.");
+      return;
+    }
     const button = event.submitter;
     requestAnimationFrame(() => button?.setAttribute("aria-disabled", "true"));
     if (event.target.dataset.sent) event.preventDefault();

@@ -1,0 +1,49 @@
+"""A browser, a live server, and the small world on its day."""
+
+import os
+
+import pytest
+import time_machine
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect, sync_playwright
+
+from tests.browser import launch, sign_in
+from tests.factories import NOW, small_world
+
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+expect.set_options(timeout=10_000)
+
+
+class Stage:
+    """People at their own browsers, all looking at one server."""
+
+    def __init__(self, browser, base, world):
+        self.browser, self.base, self.world, self.pages = browser, base, world, {}
+        self.axe = Axe()
+
+    def page(self, who, path=""):
+        """The page of one of the people, signed in, gone to `path`."""
+        if who not in self.pages:
+            context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+            self.pages[who] = context.new_page()
+            self.pages[who].on("pageerror", lambda error: pytest.fail(f"script error: {error}"))
+            sign_in(self.pages[who], self.base, who, who)
+        if path:
+            answer = self.pages[who].goto(self.base + path)
+            assert answer.status < 400, f"{path}: {answer.status}"
+        return self.pages[who]
+
+    def accessible(self, page):
+        """Nothing serious by axe."""
+        found = self.axe.run(page).response["violations"]
+        serious = [one for one in found if one["impact"] in ("serious", "critical")]
+        assert not serious, [(one["id"], [node["html"][:120] for node in one["nodes"][:3]]) for one in serious]
+
+
+@pytest.fixture
+def stage(live_server, transactional_db):
+    """The stage of a story."""
+    with time_machine.travel(NOW, tick=True), sync_playwright() as playwright:
+        browser = launch(playwright)
+        yield Stage(browser, live_server.url, small_world())
+        browser.close()

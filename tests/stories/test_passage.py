@@ -1,0 +1,272 @@
+"""The whole passage, walked as the different people, to the cents of the worked case."""
+
+import re
+from decimal import Decimal as D
+
+import pytest
+from playwright.sync_api import expect
+
+from northing.directory.models import Item
+from northing.orders.models import PurchaseOrder
+from northing.reports.proofs import book_faults, position_faults
+from tests.factories import CONTAINERS
+
+pytestmark = pytest.mark.xdist_group("browser")
+BILLS = [
+    ("freight", "3120.00", "USD", "volume"),
+    ("insurance", "187.35", "NZD", "value"),
+    ("haulage", "640.00", "NZD", "weight"),
+    ("brokerage", "95.00", "NZD", "equal"),
+]
+
+
+def test_from_order_to_return(stage):
+    Item.objects.filter(code="B").update(inspected=True)
+    dollars = order(stage, "Supplier USD", [("A", "240", "4,416.00"), ("C", "900", "963.00")], "5,379.00")
+    euros = order(stage, "Supplier EUR", [("B", "1200", "2,580.00")], "2,580.00")
+    for number in (dollars, euros):
+        send_and_agree(stage, number)
+    shipment = pack(stage)
+    depart(stage, shipment)
+    for bill in BILLS:
+        book(stage, shipment, *bill)
+    arrive_and_clear(stage, shipment)
+    check_cost_sheet(stage, shipment)
+    receive(stage)
+    check_cost_trail(stage)
+    inspect_and_return(stage)
+    issue_and_late_bill(stage, shipment)
+    look_back(stage)
+    assert (position_faults(), book_faults()) == ([], [])
+
+
+def order(stage, supplier, lines, total):
+    page = stage.page("expediter", "/orders/new/")
+    page.select_option("#id_supplier", label=supplier)
+    page.select_option("#id_company", label="Test NZ")
+    page.select_option("#id_site", label="TRG")
+    page.fill("#id_need_by", "2027-03-01")
+    for index, (item, quantity, amount) in enumerate(lines):
+        page.fill(f"#id_lines-{index}-item", item)
+        page.press(f"#id_lines-{index}-item", "Tab")
+        expect(page.locator(f"#id_lines-{index}-pack")).to_have_value("pc")
+        page.fill(f"#id_lines-{index}-packs", quantity)
+        expect(page.locator("#lines tr").nth(index).locator(".amount")).to_have_text(amount)
+    expect(page.locator("#total")).to_have_text(total)
+    stage.accessible(page)
+    page.click("text=Save draft")
+    expect(page.locator("main")).to_contain_text("The draft is saved")
+    return page.locator("h1").inner_text().split()[0]
+
+
+def send_and_agree(stage, number):
+    path = f"/orders/{PurchaseOrder.objects.get(number=number).pk}/"
+    stage.page("expediter", path).click("button:has-text('Check')")
+    approver = stage.page("approver", "/")
+    approver.click(f"a:has-text('Order {number}')")
+    approver.click("button:has-text('Approve')")
+    page = stage.page("expediter", path)
+    page.click("button:has-text('Send to supplier')")
+    page.click("text=Record an answer")
+    stage.accessible(page)
+    page.fill("#id_reference", "SO-1")
+    page.click("button:has-text('Record answer')")
+    expect(page.locator(".story")).to_contain_text("as asked, 0 different")
+    stage.accessible(page)
+
+
+def pack(stage):
+    page = stage.page("shipping", "/passage/new/")
+    page.click("text=Open shipment")
+    path = re.search(r"/passage/\d+/", page.url)[0]
+    wrong = CONTAINERS[0][:-1] + str((int(CONTAINERS[0][-1]) + 1) % 10)
+    page.fill("#id_number", wrong)
+    page.click("button:has-text('Add container')")
+    expect(page.locator(".says:visible").first).to_contain_text("check digit is wrong")
+    page.fill("#id_number", CONTAINERS[0])
+    page.click("button:has-text('Add container')")
+    page.click("text=Plan the passage")
+    plan = (
+        ["sea", "CNNGB", "NZTRG", "2026-11-20", "2026-12-12"],
+        ["road", "NZTRG", "Tauranga", "2026-12-14", "2026-12-14"],
+    )
+    for index, leg in enumerate(plan):
+        for name, value in zip(("origin", "destination", "start", "end"), leg[1:], strict=True):
+            page.fill(f"#id_legs-{index}-{name}", value)
+        page.select_option(f"#id_legs-{index}-mode", leg[0])
+    stage.accessible(page)
+    page.click("button:has-text('Plan')")
+    page.click("a.btn:text-is('Pack')")
+    for field, quantity in zip(page.locator("table.entry input").all(), ("240", "900", "1200"), strict=True):
+        field.fill(quantity)
+    stage.accessible(page)
+    page.click("button:has-text('Pack')")
+    expect(page.locator("main")).to_contain_text("Packed into")
+    return path
+
+
+def depart(stage, shipment):
+    say(stage, shipment, "departure")
+    page = stage.page("shipping", shipment)
+    expect(page.locator("main")).to_contain_text("ours since 24 Nov")
+    stage.accessible(page)
+
+
+def say(stage, shipment, milestone):
+    page = stage.page("shipping", shipment)
+    page.select_option("#id_leg", index=1)
+    page.select_option("#id_milestone", milestone)
+    page.select_option("#id_kind", "actual")
+    page.fill("#id_value", "2026-11-24")
+    page.click("text=Show the ripple")
+    expect(page.locator(".effect")).to_contain_text("move")
+    stage.accessible(page)
+    page.click(f"button:has-text('Record actual {milestone}')")
+
+
+def book(stage, shipment, kind, amount, currency, basis, checks=()):
+    page = stage.page("costs", shipment)
+    page.click("text=Enter a charge")
+    page.select_option("#id_company", label="Test NZ")
+    page.select_option("#id_payee", label="Forwarder")
+    page.select_option("#id_kind", kind)
+    page.select_option("#id_basis", basis)
+    page.fill("#id_currency", currency)
+    page.fill("#id_amount", amount)
+    page.fill("#id_bill_number", f"{kind} {amount}")
+    page.click("text=Show the effect")
+    expect(page.locator("main")).to_contain_text("What booking does")
+    for text in checks:
+        expect(page.locator("main")).to_contain_text(text)
+    stage.accessible(page)
+    page.click("text=Book and spread")
+    expect(page.locator("main")).to_contain_text("Booked and spread")
+
+
+def arrive_and_clear(stage, shipment):
+    say(stage, shipment, "arrival")
+    page = stage.page("costs", shipment)
+    page.click("text=Book the customs entry")
+    expect(page.locator("tfoot")).to_contain_text("591.27")
+    expect(page.locator("tfoot")).to_contain_text("2,894.11")
+    page.select_option("#id_office", label="Customs office")
+    page.fill("#id_number", "E-1")
+    stage.accessible(page)
+    page.click("text=Book the entry")
+
+
+def check_cost_sheet(stage, shipment):
+    sheet = stage.page("costs", shipment).locator("table.sheet")
+    for code, landed, unit in (("A", "9,571.67", "39.8820"), ("B", "7,909.93", "6.5916"), ("C", "2,583.65", "2.8707")):
+        row = sheet.locator(f"tr:has(th:text-matches('^{code} '))")
+        expect(row).to_contain_text(landed)
+        expect(row).to_contain_text(unit)
+    expect(sheet.locator("tfoot")).to_contain_text("20,065.25")
+
+
+def receive(stage):
+    page = stage.page("dock", "/dock/")
+    stage.accessible(page)
+    page.click("a:has-text('Receive')")
+    page.click("text=All as expected")
+    page.fill("#id_delivery_note", "DN-77")
+    stage.accessible(page)
+    page.click("button:has-text('Receive')")
+    expect(page.locator("main")).to_contain_text("Received. Stock, costs and positions are up to date")
+    expect(page.locator("main")).to_contain_text("9,571.67")
+    stage.accessible(page)
+
+
+def check_cost_trail(stage):
+    page = stage.page("dock")
+    page.click("a:has-text('9,571.67')")
+    main = page.locator("main")
+    for text in ("39.8820", "7,251.07", "1,584.88", "101.16", "241.11", "31.67", "361.78", "by volume"):
+        expect(main).to_contain_text(text)
+    stage.accessible(page)
+
+
+def inspect_and_return(stage):
+    page = stage.page("inspector", "/quality/")
+    page.click("text=Inspect")
+    page.fill("#id_passed", "1150")
+    page.fill("#id_failed", "50")
+    page.select_option("#id_reason", "chipped")
+    stage.accessible(page)
+    page.click("text=Record the verdict")
+    page.click("a:has-text('Case')")
+    page.fill("#id_quantity", "30")
+    page.fill("#id_reference", "RMA-9")
+    page.click("button:has-text('Return')")
+    expect(page.locator(".head")).to_contain_text("20 without an end yet")
+    # 7,909.93 for 1,200 cups: 30 of them cost 197.75, of which goods 114.91
+    expect(page.locator("main")).to_contain_text("claimed 114.91 NZD")
+    expect(page.locator("main")).to_contain_text("lost 82.84 NZD")
+    stage.accessible(page)
+
+
+def issue_and_late_bill(stage, shipment):
+    page = stage.page("dock", f"/stock/{Item.objects.get(code='B').pk}/")
+    page.select_option("#id_site", label="TRG")
+    page.fill("#id_quantity", "370")
+    page.fill("#id_purpose", "shops")
+    page.click("button:has-text('Issue')")
+    expect(page.locator("main")).to_contain_text("800")
+    stage.accessible(page)
+    # 54.00 of 108.30 falls on the cups: 36.00 in stock, 16.65 issued, 1.35 returned
+    book(
+        stage,
+        shipment,
+        "haulage",
+        "108.30",
+        "NZD",
+        "weight",
+        ["6.5916", "6.6366", "36.00", "issued 16.65", "returned 1.35"],
+    )
+
+
+def look_back(stage):
+    for path in (
+        "/lines/?show=all",
+        "/stock/",
+        "/ledger/",
+        "/bills/",
+        "/costs/",
+        "/passage/",
+        "/quality/",
+        "/look-back/",
+        "/",
+    ):
+        stage.accessible(stage.page("accounts", path))
+    page = stage.page("accounts", "/ledger/trial-balance/")
+    expect(page.locator("section", has_text="Test NZ").locator("tfoot")).to_contain_text("0.00")
+    expect(page.locator("tr", has_text="Claims").first).to_contain_text("114.91")
+    stage.accessible(page)
+    watch = stage.page("inspector", "/")
+    expect(watch.locator("main")).to_contain_text("rejected: chipped")
+    watch.keyboard.press("j")
+    watch.keyboard.press("Enter")
+    expect(watch.locator("h1")).to_contain_text("Case")
+    watch.keyboard.press("/")
+    watch.keyboard.type("DN-77")
+    watch.keyboard.press("Enter")
+    expect(watch.locator("main")).to_contain_text("Delivery notes")
+
+
+def test_a_form_sent_while_the_network_is_gone_is_kept(stage):
+    world = stage.world
+    world.say(world.shipment([world.sent_order({"A": D(100)})]), "departure")
+    page = stage.page("dock", "/dock/")
+    page.click("a:has-text('Receive')")
+    page.fill("#id_delivery_note", "DN-1")
+    page.click("text=All as expected")
+    page.context.set_offline(True)
+    page.click("button:has-text('Receive')")
+    expect(page.locator("main")).to_contain_text("nothing was sent, what you typed is kept")
+    expect(page.locator("#id_delivery_note")).to_have_value("DN-1")
+    page.context.set_offline(False)
+    page.click("button:has-text('Receive')")
+    expect(page.locator("h1")).to_contain_text("Receipt")
+    page.goto(stage.base + "/dock/")
+    expect(page.locator("main")).to_contain_text("Nothing is expected")
+    assert world.line("A").instalments.get().receipt_lines.count() == 1
