@@ -19,7 +19,7 @@ with orders as (
   insert into orders_orderline (order_id, number, item_id, pack, pack_factor, quantity, pack_price, discount, need_by, expected_on)
   select o.id, n %% 100 + 1, %(item)s, 'pc', 1, 10 + n %% 500, 18.4, 0, %(today)s::date + (n * 7919 %% 300 - 100)::int,
          case when n %% 5 < 2 then %(today)s::date + (n * 104729 %% 300 - 90)::int end
-    from generate_series(0, %(rows)s - 1) n join numbered o on o.place = n / 100
+    from generate_series(0::bigint, %(rows)s - 1) n join numbered o on o.place = n / 100
   returning id, quantity, need_by, expected_on
 ), parts as (
   insert into orders_instalment (line_id, number, quantity, asked_on, pack_price, agreed_quantity, first_promise, promise, expected_on)

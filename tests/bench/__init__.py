@@ -1,0 +1,1 @@
+"""Measuring against the leanest thing one could write."""

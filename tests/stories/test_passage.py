@@ -22,9 +22,10 @@ BILLS = [
 
 def test_from_order_to_return(stage):
     Item.objects.filter(code="B").update(inspected=True)
-    dollars = order(stage, "Supplier USD", [("A", "240", "4,416.00"), ("C", "900", "963.00")], "5,379.00")
-    euros = order(stage, "Supplier EUR", [("B", "1200", "2,580.00")], "2,580.00")
-    for number in (dollars, euros):
+    kettles = order(stage, "Supplier USD", [("A", "240", "4,416.00")], "4,416.00")
+    cups = order(stage, "Supplier EUR", [("B", "1200", "2,580.00")], "2,580.00")
+    infusers = order(stage, "Supplier USD", [("C", "900", "963.00")], "963.00")
+    for number in (kettles, cups, infusers):
         send_and_agree(stage, number)
     shipment = pack(stage)
     depart(stage, shipment)
@@ -97,7 +98,7 @@ def pack(stage):
     stage.accessible(page)
     page.click("button:has-text('Plan')")
     page.click("a.btn:text-is('Pack')")
-    for field, quantity in zip(page.locator("table.entry input").all(), ("240", "900", "1200"), strict=True):
+    for field, quantity in zip(page.locator("table.entry input").all(), ("240", "1200", "900"), strict=True):
         field.fill(quantity)
     stage.accessible(page)
     page.click("button:has-text('Pack')")
@@ -188,7 +189,7 @@ def check_cost_trail(stage):
 
 def inspect_and_return(stage):
     page = stage.page("inspector", "/quality/")
-    page.click("text=Inspect")
+    page.click("a.btn:text-is('Inspect')")
     page.fill("#id_passed", "1150")
     page.fill("#id_failed", "50")
     page.select_option("#id_reason", "chipped")
