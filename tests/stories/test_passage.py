@@ -3,7 +3,6 @@
 import re
 from decimal import Decimal as D
 
-import pytest
 from playwright.sync_api import expect
 
 from northing.directory.models import Item
@@ -11,7 +10,6 @@ from northing.orders.models import PurchaseOrder
 from northing.reports.proofs import book_faults, position_faults
 from tests.factories import CONTAINERS
 
-pytestmark = pytest.mark.xdist_group("browser")
 BILLS = [
     ("freight", "3120.00", "USD", "volume"),
     ("insurance", "187.35", "NZD", "value"),

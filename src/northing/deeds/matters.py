@@ -11,7 +11,7 @@ from northing.core import moves
 from northing.core.agreeing import Terms, differences
 from northing.core.money import converted
 from northing.core.ordering import net_amount
-from northing.directory.models import ExchangeRate
+from northing.directory.models import Company, ExchangeRate
 from northing.ledger.models import CostLayer, OnHand
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.quality.models import Case
@@ -114,26 +114,32 @@ def _differs(answer: Answer) -> list[str]:
     return differences(asked, Terms(answer.quantity, answer.ready_on, answer.pack_price))
 
 
+ABOARD = (
+    "instalment__line__order__company",
+    "quantity",
+    "settled",
+    "instalment__line__pack_factor",
+    "instalment__pack_price",
+    "instalment__line__discount",
+    "instalment__line__order__currency",
+)
+
+
 def refresh_shipments(shipments: Iterable[int]) -> None:
     """Shipments on their way, one matter for each company aboard."""
     stakes, drafts = Stakes(), []
     for shipment in Shipment.objects.filter(pk__in=list(shipments)).prefetch_related("customs_entries"):
-        aboard: dict[int, list[Stowage]] = {}
-        company_of = {}
-        stowage = Stowage.objects.filter(container__shipment=shipment).select_related(
-            "instalment__line__order__company"
-        )
-        for part in stowage:
-            company = part.instalment.line.order.company
-            company_of[company.pk] = company
-            aboard.setdefault(company.pk, []).append(part)
+        aboard: dict[int, list[tuple]] = {}
+        for company, *part in Stowage.objects.filter(container__shipment=shipment).values_list(*ABOARD).iterator():
+            aboard.setdefault(company, []).append(part)
+        companies = Company.objects.in_bulk(aboard)
         main = Leg.objects.filter(shipment=shipment, main=True).first()
         entries = {entry.company_id: entry.day for entry in shipment.customs_entries.all()}
         for key, parts in aboard.items():
             facts = moves.ShipmentFacts(
                 created_on=_day(shipment.created_at),
                 packed_something=bool(parts),
-                open_quantity=sum((max(part.quantity - part.settled, ZERO) for part in parts), ZERO),
+                open_quantity=sum((max(quantity - settled, ZERO) for quantity, settled, *_ in parts), ZERO),
                 departure=main.expected_start if main else None,
                 arrival=main.expected_end if main else None,
                 dock=shipment.expected_dock,
@@ -149,17 +155,18 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
                     move=moves.shipment_move(facts),
                     subject=f"Shipment {shipment.reference}",
                     url=f"/passage/{shipment.pk}/",
-                    at_stake=sum((_open_value(part, company_of[key], stakes) for part in parts), ZERO),
+                    at_stake=sum((_open_value(part, companies[key], stakes) for part in parts), ZERO),
                 )
             )
     settle_matters(drafts)
 
 
-def _open_value(part: Stowage, company, stakes: Stakes) -> Decimal:
-    line = part.instalment.line
-    rest = max(part.quantity - part.settled, ZERO)
-    amount = net_amount(rest, line.pack_factor, part.instalment.pack_price, line.discount, line.order.currency)
-    return stakes.base(company, amount, line.order.currency)
+def _open_value(part: tuple, company: Company, stakes: Stakes) -> Decimal:
+    """What the units of a part that are not settled yet are worth, in base currency."""
+    quantity, settled, pack_factor, pack_price, discount, currency = part
+    if settled >= quantity:
+        return ZERO
+    return stakes.base(company, net_amount(quantity - settled, pack_factor, pack_price, discount, currency), currency)
 
 
 def refresh_layers(layers: Iterable[int]) -> None:

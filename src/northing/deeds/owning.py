@@ -12,6 +12,7 @@ from northing.directory.queries import rate_for
 from northing.ledger.models import Account
 from northing.ledger.operations import Draft
 from northing.shipping.models import Stowage
+from northing.shipping.operations import own_stowage
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def take_ownership(owned: list[Owned], day: date) -> list[Draft]:
     for one in owned:
         part = one.stowage
         part.ours_on, part.goods_amount, part.goods_base, part.goods_rate = day, one.amount, one.base, one.rate
-    Stowage.objects.bulk_update([one.stowage for one in owned], ["ours_on", "goods_amount", "goods_base", "goods_rate"])
+    own_stowage((one.stowage.pk, day, one.amount, one.base, one.rate) for one in owned)
     drafts = []
     for one in owned:
         line = one.stowage.instalment.line

@@ -262,7 +262,7 @@ def _settle(story: StoryEntry, found: Sequence[_Found]) -> None:
         moves.append(standing.MoveDraft(key, one.stowage.place, "missing", one.taking.missing, one.stowage.pk))
         settled_here = sum((quantity for place, quantity in one.taking.received if place == one.stowage.place), ZERO)
         one.stowage.settled += settled_here + one.taking.missing
-    Stowage.objects.bulk_update([one.stowage for one in found], ["settled"])
+    shipping.settle_stowage(one.stowage for one in found)
     standing.move(story, moves)
 
 

@@ -12,6 +12,7 @@ from northing.core.money import from_minor, to_minor
 from northing.core.periods import posting_day
 from northing.core.problems import Problem, Refused
 from northing.directory.acts import Act
+from northing.directory.columns import insert_columns
 from northing.directory.models import Company
 from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand, Posting
 
@@ -47,42 +48,39 @@ def open_entry(act: Act, story, text: str, companies: Iterable[int], occurred_on
     )
 
 
+POSTING = {
+    "entry_id": "bigint",
+    "company_id": "bigint",
+    "account": "text",
+    "amount": "numeric",
+    "foreign_amount": "numeric",
+    "foreign_currency": "text",
+    "rate": "numeric",
+    "order_line_id": "bigint",
+    "charge_id": "bigint",
+    "layer_id": "bigint",
+}
+
+
 def post(entry: Entry, drafts: Iterable[Draft]) -> None:
     """Write all the postings of an entry in one statement; the database refuses what does not balance."""
-    Posting.objects.bulk_create(
-        Posting(
-            entry=entry,
-            company_id=draft.company,
-            account=draft.account,
-            amount=draft.amount,
-            foreign_amount=draft.foreign_amount,
-            foreign_currency=draft.foreign_currency,
-            rate=draft.rate,
-            order_line_id=draft.order_line,
-            charge_id=draft.charge,
-            layer_id=draft.layer,
+    rows = [
+        (
+            entry.pk,
+            draft.company,
+            str(draft.account),
+            draft.amount,
+            draft.foreign_amount,
+            draft.foreign_currency,
+            draft.rate,
+            draft.order_line,
+            draft.charge,
+            draft.layer,
         )
         for draft in drafts
         if draft.amount
-    )
-
-
-def counter_drafts(entry: Entry) -> list[Draft]:
-    """The postings that undo an entry."""
-    return [
-        Draft(
-            company=posting.company_id,
-            account=posting.account,
-            amount=-posting.amount,
-            foreign_amount=None if posting.foreign_amount is None else -posting.foreign_amount,
-            foreign_currency=posting.foreign_currency,
-            rate=posting.rate,
-            order_line=posting.order_line_id,
-            charge=posting.charge_id,
-            layer=posting.layer_id,
-        )
-        for posting in entry.postings.order_by("id")
     ]
+    insert_columns(Posting._meta.db_table, POSTING, rows)
 
 
 def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
@@ -137,11 +135,8 @@ def take_off_hand(layer: CostLayer, status: str, quantity: Decimal) -> int:
 
 def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, Decimal]]) -> None:
     """Record components of layer cost: (layer, charge or None for goods, amount)."""
-    LayerCost.objects.bulk_create(
-        LayerCost(layer_id=layer, charge_id=charge, amount=amount, entry=entry)
-        for layer, charge, amount in costs
-        if amount
-    )
+    types = {"layer_id": "bigint", "charge_id": "bigint", "amount": "numeric", "entry_id": "bigint"}
+    insert_columns(LayerCost._meta.db_table, types, [(*cost, entry.pk) for cost in costs if cost[2]])
 
 
 def late_account(reason: str) -> str:

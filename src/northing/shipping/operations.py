@@ -8,6 +8,7 @@ from django.db.models import Max
 
 from northing.core.passage import ExpectedLeg
 from northing.directory.acts import Act
+from northing.directory.columns import update_columns
 from northing.shipping.models import Container, DateStatement, Leg, Shipment, Stowage, Voyage
 
 
@@ -107,3 +108,14 @@ def take_over_dates(shipment: Shipment, legs: Sequence[Leg], expected: Sequence[
 def relocate(stowage: Iterable[int], place: str) -> None:
     """The place of stowage that has departed or arrived."""
     Stowage.objects.filter(pk__in=list(stowage)).update(place=place)
+
+
+def own_stowage(rows: Iterable[tuple]) -> None:
+    """Goods that became ours: (stowage, day, amount in the order's currency, in base currency, rate)."""
+    types = {"ours_on": "date", "goods_amount": "numeric", "goods_base": "numeric", "goods_rate": "numeric"}
+    update_columns(Stowage._meta.db_table, types, list(rows))
+
+
+def settle_stowage(stowage: Iterable[Stowage]) -> None:
+    """Write how much of each was received or declared missing."""
+    update_columns(Stowage._meta.db_table, {"settled": "numeric"}, [(part.pk, part.settled) for part in stowage])
