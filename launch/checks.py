@@ -27,6 +27,7 @@ def test(words: list[str]) -> int:
     started = scratch.ensure()
     env = surroundings(scratch.url("northing_test"))
     env["PYTHONPATH"] += f"{os.pathsep}{ROOT}"
+    env["DJANGO_SETTINGS_MODULE"] = "northing.settings.testing"
     try:
         failed = [name for name, command in CHECKS if not _passes(name, command, env)]
         if not assets.current():
