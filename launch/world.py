@@ -193,7 +193,8 @@ def shots(words: list[str]) -> int:
     server = _server(port, env)
     try:
         _wait_for(port, server)
-        script = [python(), str(ROOT / "tests" / "shots.py"), f"http://127.0.0.1:{port}", *words]
+        env["PYTHONPATH"] += f":{ROOT}"
+        script = [python(), "-m", "tests.shots", f"http://127.0.0.1:{port}", *words]
         return subprocess.run(script, env=env, cwd=ROOT).returncode
     finally:
         server.terminate()
