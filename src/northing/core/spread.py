@@ -7,7 +7,7 @@ largest remainders, ties to the earlier line. Remainders are compared as whole n
 from collections.abc import Sequence
 from decimal import Decimal
 from fractions import Fraction
-from math import lcm
+from math import isqrt, lcm
 
 from northing.core.exact import nearest_whole
 
@@ -34,27 +34,56 @@ def spread(units: int, weights: Sequence[int]) -> list[int]:
     whole = sum(weights)
     if whole <= 0:
         raise NothingToSpreadOver("every weight is zero")
-    shares = [units * weight // whole for weight in weights]
+    shares, remainders = _whole_shares(units, weights, whole)
     left = units - sum(shares)
     if left:
-        _give_to_largest_remainders(shares, left, units, weights, whole)
+        shares = _with_units_left(shares, remainders, left, whole)
     return shares
 
 
-def _give_to_largest_remainders(shares: list[int], left: int, units: int, weights: Sequence[int], whole: int) -> None:
-    """Add one unit to each of the `left` largest remainders, in place."""
-    remainders = [units * weight % whole for weight in weights]
-    threshold = sorted(remainders)[-left]
-    # Everyone above the threshold gets a unit; those at it share what then is left, earlier first.
-    at_threshold = []
-    for index, remainder in enumerate(remainders):
-        if remainder > threshold:
-            shares[index] += 1
-            left -= 1
-        elif remainder == threshold:
-            at_threshold.append(index)
-    for index in at_threshold[:left]:
-        shares[index] += 1
+def _whole_shares(units: int, weights: Sequence[int], whole: int) -> tuple[list[int], list[int]]:
+    """The whole part of each exact share, and what remains of it in units of 1 / `whole`.
+
+    Dividing whole numbers is the slow part. So the quotients are guessed in floating point and the
+    guess is proved in whole numbers: it is right exactly when every remainder lies in [0, whole).
+    """
+    try:
+        each = units / whole
+        shares = [int(weight * each) for weight in weights]
+    except OverflowError:
+        shares = []
+    remainders = [units * weight - share * whole for weight, share in zip(weights, shares, strict=False)]
+    if not remainders or min(remainders) < 0 or max(remainders) >= whole:
+        shares = [units * weight // whole for weight in weights]
+        remainders = [units * weight % whole for weight in weights]
+    return shares, remainders
+
+
+def _with_units_left(shares: Sequence[int], remainders: Sequence[int], left: int, whole: int) -> list[int]:
+    """The shares with one unit more for each of the `left` largest remainders, ties to the earlier."""
+    threshold = _largest(remainders, left, whole)
+    given = [share + 1 if remainder > threshold else share for share, remainder in zip(shares, remainders, strict=True)]
+    place = -1
+    for _ in range(left - (sum(given) - sum(shares))):
+        place = remainders.index(threshold, place + 1)
+        given[place] += 1
+    return given
+
+
+def _largest(values: Sequence[int], rank: int, below: int) -> int:
+    """The value of that rank from the top (1: the largest) among values in [0, below).
+
+    Remainders mostly lie evenly, so only those near the place of that rank are sorted; where they
+    do not, all are.
+    """
+    middle = below - below * rank // len(values)
+    margin = 4 * below // isqrt(len(values))
+    top = middle + margin
+    above = sum(map(top.__lt__, values))
+    close = [value for value in values if middle - margin <= value <= top]
+    if above < rank <= above + len(close):
+        return sorted(close)[above - rank]
+    return sorted(values)[-rank]
 
 
 def whole_weights(weights: Sequence[Decimal | Fraction | int]) -> list[int]:
