@@ -9,7 +9,13 @@ from hypothesis import strategies as some
 
 from northing.core.spread import NothingToSpreadOver, share_so_far, spread, whole_weights
 
-WEIGHTS = some.lists(some.integers(0, 10**12), min_size=1, max_size=60).filter(any)
+# Few lines go the exact way at once, many by floating point where that is proved; few different weights make ties.
+WEIGHTS = some.one_of(
+    some.lists(some.integers(0, 10**12), min_size=1, max_size=40),
+    some.lists(some.integers(0, 10**12), min_size=64, max_size=140),
+    some.lists(some.integers(0, 3), min_size=64, max_size=140),
+    some.lists(some.integers(10**30, 10**30 + 3), min_size=64, max_size=80),
+).filter(any)
 
 
 @given(some.integers(-(10**15), 10**15), WEIGHTS)
@@ -35,6 +41,24 @@ def test_the_units_left_over_go_to_the_largest_remainders(units, weights):
 @given(some.integers(0, 10**9), WEIGHTS)
 def test_a_negative_amount_is_the_negated_spread(units, weights):
     assert spread(-units, weights) == [-share for share in spread(units, weights)]
+
+
+@pytest.mark.parametrize("units", [1, 5_000, 10**9 + 7, 10**15])
+@pytest.mark.parametrize("spacing", [1, 7919, 10**7 + 19])
+def test_many_lines_come_out_as_by_fractions(units, spacing):
+    weights = [place * spacing % 10_007 + 1 for place in range(1_000)]
+    whole = sum(weights)
+    exact = [Fraction(units * weight, whole) for weight in weights]
+    order = sorted(range(1_000), key=lambda place: (-(exact[place] % 1), place))
+    left = units - sum(int(share) for share in exact)
+    expected = [int(share) for share in exact]
+    for place in order[:left]:
+        expected[place] += 1
+    assert spread(units, weights) == expected
+
+
+def test_weights_beyond_any_float_are_spread_exactly():
+    assert spread(65 * 10**400, [10**400] * 65) == [10**400] * 65
 
 
 def test_zero_weights_only_carry_zero():

@@ -2,14 +2,22 @@
 
 Largest remainder: everyone gets the whole part of the exact share, the units left over go to the
 largest remainders, ties to the earlier line. Remainders are compared as whole numbers, exactly.
+
+Dividing whole numbers is the slow part. So shares of many lines are first worked out in floating
+point, with a bound on its error; where the bound leaves any doubt, the exact way decides.
 """
 
 from collections.abc import Sequence
 from decimal import Decimal
 from fractions import Fraction
-from math import isqrt, lcm
+from math import lcm
+from operator import sub
 
 from northing.core.exact import nearest_whole
+
+_MANY = 64
+# A share is a product of three rounded numbers plus a half; half an ulp each, and as much again in hand.
+_DOUBT = 2.0**-49
 
 
 class NothingToSpreadOver(ValueError):
@@ -34,56 +42,67 @@ def spread(units: int, weights: Sequence[int]) -> list[int]:
     whole = sum(weights)
     if whole <= 0:
         raise NothingToSpreadOver("every weight is zero")
-    shares, remainders = _whole_shares(units, weights, whole)
+    proved = _proved(units, weights, whole) if len(weights) >= _MANY else None
+    return proved or _exact(units, weights, whole)
+
+
+def _exact(units: int, weights: Sequence[int], whole: int) -> list[int]:
+    """The shares by whole numbers alone."""
+    shares = [units * weight // whole for weight in weights]
     left = units - sum(shares)
-    if left:
-        shares = _with_units_left(shares, remainders, left, whole)
+    if not left:
+        return shares
+    remainders = [units * weight % whole for weight in weights]
+    threshold = sorted(remainders)[-left]
+    shares = [share + (rest > threshold) for share, rest in zip(shares, remainders, strict=True)]
+    place = -1
+    for _ in range(units - sum(shares)):
+        place = remainders.index(threshold, place + 1)
+        shares[place] += 1
     return shares
 
 
-def _whole_shares(units: int, weights: Sequence[int], whole: int) -> tuple[list[int], list[int]]:
-    """The whole part of each exact share, and what remains of it in units of 1 / `whole`.
+def _proved(units: int, weights: Sequence[int], whole: int) -> list[int] | None:
+    """The shares by floating point, or None where its error might have decided one.
 
-    Dividing whole numbers is the slow part. So the quotients are guessed in floating point and the
-    guess is proved in whole numbers: it is right exactly when every remainder lies in [0, whole).
+    Each share is rounded to the nearest unit; `over` is how far it lies above the half at which it
+    would be rounded down. If the shares add up to too few, those with most over get one more; if to
+    too many, those with least over give one back. That is the largest remainder's choice, unless two
+    lie closer together at the dividing line than the error of the numbers.
     """
     try:
         each = units / whole
-        shares = [int(weight * each) for weight in weights]
+        raised = [weight * each + 0.5 for weight in weights]
     except OverflowError:
-        shares = []
-    remainders = [units * weight - share * whole for weight, share in zip(weights, shares, strict=False)]
-    if not remainders or min(remainders) < 0 or max(remainders) >= whole:
-        shares = [units * weight // whole for weight in weights]
-        remainders = [units * weight % whole for weight in weights]
-    return shares, remainders
+        return None
+    doubt = max(raised) * _DOUBT
+    if doubt > 0.1:
+        return None
+    shares = list(map(int, raised))
+    over = list(map(sub, raised, shares))
+    left = units - sum(shares)
+    if left == 0:
+        return shares if min(over) > doubt and max(over) < 1 - doubt else None
+    below, above = _dividing(over, left)
+    if above - below <= 2 * doubt:
+        return None
+    if left > 0:
+        return [share + 1 if rest >= above else share for share, rest in zip(shares, over, strict=True)]
+    return [share - 1 if rest <= below else share for share, rest in zip(shares, over, strict=True)]
 
 
-def _with_units_left(shares: Sequence[int], remainders: Sequence[int], left: int, whole: int) -> list[int]:
-    """The shares with one unit more for each of the `left` largest remainders, ties to the earlier."""
-    threshold = _largest(remainders, left, whole)
-    given = [share + 1 if remainder > threshold else share for share, remainder in zip(shares, remainders, strict=True)]
-    place = -1
-    for _ in range(left - (sum(given) - sum(shares))):
-        place = remainders.index(threshold, place + 1)
-        given[place] += 1
-    return given
+def _dividing(over: Sequence[float], left: int) -> tuple[float, float]:
+    """The two neighbours between which `left` of the values lie above (or -left of them below).
 
-
-def _largest(values: Sequence[int], rank: int, below: int) -> int:
-    """The value of that rank from the top (1: the largest) among values in [0, below).
-
-    Remainders mostly lie evenly, so only those near the place of that rank are sorted; where they
-    do not, all are.
+    Values mostly lie evenly in [0, 1), so only the outermost are sorted; where they do not, all are.
     """
-    middle = below - below * rank // len(values)
-    margin = 4 * below // isqrt(len(values))
-    top = middle + margin
-    above = sum(map(top.__lt__, values))
-    close = [value for value in values if middle - margin <= value <= top]
-    if above < rank <= above + len(close):
-        return sorted(close)[above - rank]
-    return sorted(values)[-rank]
+    reach = 2 * (abs(left) + 8) / len(over)
+    near = [rest for rest in over if rest > 1 - reach] if left > 0 else [rest for rest in over if rest < reach]
+    if len(near) <= abs(left):
+        near = list(over)
+    near.sort()
+    place = len(near) - left if left > 0 else -left
+    return near[place - 1], near[place]
 
 
 def whole_weights(weights: Sequence[Decimal | Fraction | int]) -> list[int]:
