@@ -26,6 +26,15 @@ def proposed_moment(incoterm: str) -> str:
     return _BY_INCOTERM[incoterm]
 
 
+def moments_through(event: str) -> tuple[str, ...]:
+    """The moments that have passed once `event` has happened, in their order.
+
+    >>> moments_through("arrival")
+    ('pickup', 'on_board', 'arrival')
+    """
+    return MOMENTS[: MOMENTS.index(event) + 1]
+
+
 def is_ours_after(ours_from: str, event: str) -> bool:
     """Whether goods that become ours at `ours_from` are ours once `event` has happened.
 

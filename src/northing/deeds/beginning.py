@@ -217,7 +217,6 @@ class _Made:
             container=container,
             instalment=part,
             quantity=part.quantity,
-            place="under_way",
             ours_on=departed,
             goods_amount=amount,
             goods_base=value,

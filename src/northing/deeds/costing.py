@@ -190,7 +190,7 @@ def _bearers(stowage: Sequence[Stowage], day: date) -> list[charging.Bearer]:
     found = []
     for part in stowage:
         line = part.instalment.line
-        goods = part.goods_base if part.goods_base is not None else owning.valued(part, rates).base
+        goods = part.goods_base if part.goods_base is not None else owning.value_today(part, rates)
         found.append(
             charging.Bearer(
                 company=line.order.company_id,

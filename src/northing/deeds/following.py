@@ -1,6 +1,6 @@
 """Follow: departures and arrivals, once for all aboard; the ripple of a date."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
@@ -9,11 +9,11 @@ from northing.core.problems import Problem, refuse_if
 from northing.deeds import expecting, matters, owning
 from northing.directory.acts import Act, future_problem
 from northing.directory.rights import companies_of
-from northing.ledger.operations import open_entry, post
+from northing.ledger.operations import open_entry
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, Shipment, Stowage, Voyage
-from northing.shipping.queries import planned_legs
+from northing.shipping.queries import UNSETTLED, companies_aboard, planned_legs
 from northing.standing import operations as standing
 
 
@@ -57,6 +57,10 @@ class _Subject:
     leg: Leg
     voyage: Voyage | None
     shipments: list[Shipment]
+
+    @property
+    def keys(self) -> list[int]:
+        return [shipment.pk for shipment in self.shipments]
 
 
 def _subject(request: DateRequest, *, lock: bool) -> _Subject:
@@ -113,18 +117,17 @@ def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
 def say_date(act: Act, request: DateRequest) -> int:
     """Record what was said; an actual departure or arrival moves the goods and may make them ours."""
     subject = _subject(request, lock=True)
-    parts = list(aboard(subject.shipments))
-    companies = {part.instalment.line.order.company_id for part in parts}
+    companies = companies_aboard(subject.keys)
     act.require("say_dates", *(companies or companies_of(act.person)))
     refuse_if(_problems(act, subject, request))
     shipping.write_statement(
         act, subject.voyage, None if subject.voyage else subject.leg, request.milestone, request.kind, request.value
     )
     story = tell(
-        act, "say_date", _words(subject, request), _links(subject, parts), request.value if _actual(request) else None
+        act, "say_date", _words(subject, request), _links(subject), request.value if _actual(request) else None
     )
     if _actual(request):
-        _happen(act, story, subject, request, parts)
+        _happen(act, story, subject, request)
     follow_dates(act, subject.shipments)
     return subject.leg.shipment_id
 
@@ -156,21 +159,23 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
     return found
 
 
-def _happen(act: Act, story, subject: _Subject, request: DateRequest, parts: list[Stowage]) -> None:
+SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
+
+
+def _happen(act: Act, story, subject: _Subject, request: DateRequest) -> None:
     event = _event(subject.leg, request.milestone)
     if event is None:
         return
-    if event != "pickup":
-        _move_aboard(story, event, parts)
-        field = "departed_on" if event == "on_board" else "arrived_on"
-        Shipment.objects.filter(pk__in=[s.pk for s in subject.shipments]).update(**{field: request.value})
-        for shipment in subject.shipments:
-            setattr(shipment, field, request.value)
-    owned = owning.becoming_ours(parts, event, request.value)
+    if event in SAILS:
+        fact, source, target = SAILS[event]
+        shipping.mark_sailed(subject.shipments, fact, request.value)
+        standing.move_all(story, source, target, UNSETTLED, [subject.keys])
+    stowage = Stowage.objects.filter(container__shipment__in=subject.keys)
+    owned = owning.becoming_ours(stowage, event, request.value)
     if owned:
-        drafts = owning.take_ownership(owned, request.value)
         text = f"Goods became ours: {event.replace('_', ' ')} of {subject.voyage or subject.leg.shipment}"
-        post(open_entry(act, story, text, {draft.company for draft in drafts}, request.value), drafts)
+        entry = open_entry(act, story, text, {one.goods.company for one in owned}, request.value)
+        owning.take_ownership(entry, owned, request.value)
 
 
 def _event(leg: Leg, milestone: str) -> str | None:
@@ -180,28 +185,18 @@ def _event(leg: Leg, milestone: str) -> str | None:
     return "pickup" if leg.number == 1 and milestone == "departure" else None
 
 
-def _move_aboard(story, event: str, parts: Sequence[Stowage]) -> None:
-    source, target = ("packed", "under_way") if event == "on_board" else ("under_way", "landed")
-    moving = [part for part in parts if part.place == source]
-    standing.move(
-        story,
-        [
-            standing.MoveDraft(part.instalment_id, source, target, max(part.quantity - part.settled, 0), part.pk)
-            for part in moving
-        ],
-    )
-    shipping.relocate([part.pk for part in moving], target)
-
-
 def follow_dates(act: Act, shipments: Iterable[Shipment]) -> None:
     """Bring legs, dock dates, expectations and matters along with what is said now."""
-    keys = []
+    keys, moved = [], []
     for shipment in shipments:
+        before = shipment.expected_dock
         legs, planned = planned_legs(shipment)
         expected: list[ExpectedLeg] = expected_legs(planned, act.today)
         shipping.take_over_dates(shipment, legs, expected)
         keys.append(shipment.pk)
-    instalments = Stowage.objects.filter(container__shipment__in=keys).values_list("instalment", flat=True)
+        if shipment.expected_dock != before:
+            moved.append(shipment.pk)
+    instalments = Stowage.objects.filter(container__shipment__in=moved).values_list("instalment", flat=True)
     expecting.refresh_expected(list(instalments.distinct()))
     matters.refresh_shipments(keys)
 
@@ -211,7 +206,7 @@ def _words(subject: _Subject, request: DateRequest) -> str:
     return f"{what}: {request.kind} {request.milestone} {request.value:%-d %b %Y}"
 
 
-def _links(subject: _Subject, parts: Iterable[Stowage]) -> list[tuple[str, int, int | None]]:
+def _links(subject: _Subject) -> list[tuple[str, int, int | None]]:
     links: list[tuple[str, int, int | None]] = [("shipment", shipment.pk, None) for shipment in subject.shipments]
     if subject.voyage:
         links.append(("voyage", subject.voyage.pk, None))

@@ -1,21 +1,24 @@
 """Bringing open matters up to date in the transaction of the fact that moved them."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from decimal import Decimal
 
+from django.db import connection
 from django.db.models import Sum
 from django.utils import timezone
 
 from northing.confirmations.models import Answer
 from northing.core import moves
 from northing.core.agreeing import Terms, differences
-from northing.core.money import converted
+from northing.core.money import converted, rounded
 from northing.core.ordering import net_amount
 from northing.directory.models import Company, ExchangeRate
 from northing.ledger.models import CostLayer, OnHand
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.quality.models import Case
-from northing.shipping.models import Leg, Shipment, Stowage
+from northing.shipping.models import Leg, Shipment
+from northing.standing.models import Matter
 from northing.standing.operations import MatterDraft, settle_matters
 
 ZERO = Decimal(0)
@@ -114,59 +117,75 @@ def _differs(answer: Answer) -> list[str]:
     return differences(asked, Terms(answer.quantity, answer.ready_on, answer.pack_price))
 
 
-ABOARD = (
-    "instalment__line__order__company",
-    "quantity",
-    "settled",
-    "instalment__line__pack_factor",
-    "instalment__pack_price",
-    "instalment__line__discount",
-    "instalment__line__order__currency",
-)
+ABOARD = """
+select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.settled, 0)),
+       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * (1 - l.discount) / l.pack_factor)
+  from shipping_stowage s
+  join shipping_container c on c.id = s.container_id
+  join orders_instalment n on n.id = s.instalment_id
+  join orders_orderline l on l.id = n.line_id
+  join orders_purchaseorder o on o.id = l.order_id
+ where c.shipment_id = any(%s)
+ group by c.shipment_id, o.company_id, o.currency
+"""
+
+
+@dataclass
+class _Aboard:
+    """What a company has in a shipment that is not settled: units, and their worth in base currency."""
+
+    units: Decimal = ZERO
+    value: Decimal = ZERO
+
+
+def _aboard(shipments: list[int]) -> dict[tuple[int, Company], _Aboard]:
+    with connection.cursor() as cursor:
+        cursor.execute(ABOARD, [shipments])
+        rows = cursor.fetchall()
+    companies = Company.objects.in_bulk({company for _, company, *_ in rows})
+    stakes, found = Stakes(), {}
+    for shipment, company, currency, units, amount in rows:
+        one = found.setdefault((shipment, companies[company]), _Aboard())
+        one.units += units
+        one.value += stakes.base(companies[company], rounded(amount, currency), currency)
+    return found
 
 
 def refresh_shipments(shipments: Iterable[int]) -> None:
-    """Shipments on their way, one matter for each company aboard."""
-    stakes, drafts = Stakes(), []
-    for shipment in Shipment.objects.filter(pk__in=list(shipments)).prefetch_related("customs_entries"):
-        aboard: dict[int, list[tuple]] = {}
-        for company, *part in Stowage.objects.filter(container__shipment=shipment).values_list(*ABOARD).iterator():
-            aboard.setdefault(company, []).append(part)
-        companies = Company.objects.in_bulk(aboard)
-        main = Leg.objects.filter(shipment=shipment, main=True).first()
+    """Shipments on their way, one matter for each company aboard; a company that is not any more has none."""
+    keys = list(shipments)
+    found = Shipment.objects.prefetch_related("customs_entries").in_bulk(keys)
+    mains = {leg.shipment_id: leg for leg in Leg.objects.filter(shipment__in=keys, main=True)}
+    aboard = _aboard(keys)
+    drafts = []
+    for (key, company), goods in aboard.items():
+        shipment, main = found[key], mains.get(key)
         entries = {entry.company_id: entry.day for entry in shipment.customs_entries.all()}
-        for key, parts in aboard.items():
-            facts = moves.ShipmentFacts(
-                created_on=_day(shipment.created_at),
-                packed_something=bool(parts),
-                open_quantity=sum((max(quantity - settled, ZERO) for quantity, settled, *_ in parts), ZERO),
-                departure=main.expected_start if main else None,
-                arrival=main.expected_end if main else None,
-                dock=shipment.expected_dock,
-                departed_on=shipment.departed_on,
-                arrived_on=shipment.arrived_on,
-                entry_on=entries.get(key),
+        facts = moves.ShipmentFacts(
+            created_on=_day(shipment.created_at),
+            packed_something=True,
+            open_quantity=goods.units,
+            departure=main.expected_start if main else None,
+            arrival=main.expected_end if main else None,
+            dock=shipment.expected_dock,
+            departed_on=shipment.departed_on,
+            arrived_on=shipment.arrived_on,
+            entry_on=entries.get(company.pk),
+        )
+        drafts.append(
+            MatterDraft(
+                kind="shipment",
+                record=key,
+                company=company.pk,
+                move=moves.shipment_move(facts),
+                subject=f"Shipment {shipment.reference}",
+                url=f"/passage/{key}/",
+                at_stake=goods.value,
             )
-            drafts.append(
-                MatterDraft(
-                    kind="shipment",
-                    record=shipment.pk,
-                    company=key,
-                    move=moves.shipment_move(facts),
-                    subject=f"Shipment {shipment.reference}",
-                    url=f"/passage/{shipment.pk}/",
-                    at_stake=sum((_open_value(part, companies[key], stakes) for part in parts), ZERO),
-                )
-            )
-    settle_matters(drafts)
-
-
-def _open_value(part: tuple, company: Company, stakes: Stakes) -> Decimal:
-    """What the units of a part that are not settled yet are worth, in base currency."""
-    quantity, settled, pack_factor, pack_price, discount, currency = part
-    if settled >= quantity:
-        return ZERO
-    return stakes.base(company, net_amount(quantity - settled, pack_factor, pack_price, discount, currency), currency)
+        )
+    standing_before = Matter.objects.filter(kind="shipment", record__in=keys).values_list("record", "company")
+    gone = {*standing_before} - {(key, company.pk) for key, company in aboard}
+    settle_matters([*drafts, *(MatterDraft("shipment", key, company, None) for key, company in gone)])
 
 
 def refresh_layers(layers: Iterable[int]) -> None:

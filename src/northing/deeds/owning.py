@@ -1,25 +1,51 @@
 """Goods becoming ours: owned afloat against owned not billed, at that day's rate."""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from typing import NamedTuple
 
 from northing.core.money import converted
 from northing.core.ordering import net_amount
-from northing.core.ownership import is_ours_after
+from northing.core.ownership import moments_through
+from northing.directory.models import Company
 from northing.directory.queries import rate_for
-from northing.ledger.models import Account
-from northing.ledger.operations import Draft
+from northing.ledger.models import Account, Entry
+from northing.ledger.operations import post_all
 from northing.shipping.models import Stowage
 from northing.shipping.operations import own_stowage
 
 
-@dataclass(frozen=True)
-class Owned:
-    """The goods value of a stowage, in the order's currency and in base currency."""
+class Goods(NamedTuple):
+    """A part of a shipment as it is valued. Ids of its records; price per pack in the order's currency."""
 
-    stowage: Stowage
+    stowage: int
+    line: int
+    company: int
+    currency: str
+    quantity: Decimal
+    pack_factor: Decimal
+    pack_price: Decimal
+    discount: Decimal
+
+
+GOODS = (
+    "pk",
+    "instalment__line",
+    "instalment__line__order__company",
+    "instalment__line__order__currency",
+    "quantity",
+    "instalment__line__pack_factor",
+    "instalment__pack_price",
+    "instalment__line__discount",
+)
+
+
+class Owned(NamedTuple):
+    """The goods value of a part, in the order's currency and in base currency, at the rate used."""
+
+    goods: Goods
     amount: Decimal
     base: Decimal
     rate: Decimal
@@ -31,54 +57,63 @@ def goods_amount(part: Stowage, quantity: Decimal) -> Decimal:
     return net_amount(quantity, line.pack_factor, part.instalment.pack_price, line.discount, line.order.currency)
 
 
+@dataclass
 class Rates:
     """Book rates of one day, read once for each company and currency."""
 
-    def __init__(self, day: date):
-        self.day = day
+    day: date
+
+    def __post_init__(self):
         self._found: dict[tuple[int, str], Decimal] = {}
 
-    def of(self, company, currency: str) -> Decimal:
+    def of(self, company: Company, currency: str) -> Decimal:
+        """The rate. Raises Refused when there is none."""
         key = (company.pk, currency)
         if key not in self._found:
             self._found[key] = rate_for(company, currency, self.day)
         return self._found[key]
 
 
-def becoming_ours(stowage: Iterable[Stowage], event: str, day: date) -> list[Owned]:
-    """What `event` makes ours among the stowage that is not ours yet. Raises Refused without a rate."""
+def value_today(part: Stowage, rates: Rates) -> Decimal:
+    """What the whole stowage would be worth in base currency at the rates of the day."""
+    order = part.instalment.line.order
+    amount = goods_amount(part, part.quantity)
+    return converted(amount, rates.of(order.company, order.currency), order.company.currency)
+
+
+def becoming_ours(stowage, event: str, day: date) -> list[Owned]:
+    """What `event` makes ours among a queryset of stowage. Raises Refused without a rate.
+
+    Goods that are ours from their receipt are valued there, as much of them as was received.
+    """
+    moments = [moment for moment in moments_through(event) if moment != "receipt"]
+    waiting = stowage.filter(ours_on=None, instalment__line__order__ours_from__in=moments).order_by("pk")
+    rows = list(map(Goods._make, waiting.values_list(*GOODS)))
+    companies = Company.objects.in_bulk({goods.company for goods in rows})
     rates, owned = Rates(day), []
-    for part in stowage:
-        order = part.instalment.line.order
-        if part.ours_on or not is_ours_after(order.ours_from, event) or order.ours_from == "receipt":
-            continue
-        owned.append(valued(part, rates))
+    for goods in rows:
+        company = companies[goods.company]
+        rate = rates.of(company, goods.currency)
+        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.discount, goods.currency)
+        owned.append(Owned(goods, amount, converted(amount, rate, company.currency), rate))
     return owned
 
 
-def valued(part: Stowage, rates: Rates) -> Owned:
-    """The whole stowage at the day's rate."""
-    order = part.instalment.line.order
-    rate = rates.of(order.company, order.currency)
-    amount = goods_amount(part, part.quantity)
-    return Owned(part, amount, converted(amount, rate, order.company.currency), rate)
+# Two postings for each stowage (ids): owned afloat against owned not billed, in the order of Draft's fields.
+POSTINGS = """
+select o.company_id, v.account, v.sign * s.goods_base, v.sign * s.goods_amount, o.currency, s.goods_rate,
+       n.line_id, null::bigint, null::bigint
+  from shipping_stowage s
+  join orders_instalment n on n.id = s.instalment_id
+  join orders_orderline l on l.id = n.line_id
+  join orders_purchaseorder o on o.id = l.order_id
+ cross join (values (%s, 1), (%s, -1)) v(account, sign)
+ where s.id = any(%s) and s.goods_base <> 0
+"""
 
 
-def take_ownership(owned: list[Owned], day: date) -> list[Draft]:
-    """Write the values on the stowage and return the postings."""
-    for one in owned:
-        part = one.stowage
-        part.ours_on, part.goods_amount, part.goods_base, part.goods_rate = day, one.amount, one.base, one.rate
-    own_stowage((one.stowage.pk, day, one.amount, one.base, one.rate) for one in owned)
-    drafts = []
-    for one in owned:
-        line = one.stowage.instalment.line
-        common = {
-            "company": line.order.company_id,
-            "foreign_currency": line.order.currency,
-            "rate": one.rate,
-            "order_line": line.pk,
-        }
-        drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=one.base, foreign_amount=one.amount, **common))
-        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=-one.base, foreign_amount=-one.amount, **common))
-    return drafts
+def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
+    """Write the values on the stowage and post them."""
+    own_stowage((one.goods.stowage, day, one.amount, one.base, one.rate) for one in owned)
+    accounts = [Account.OWNED_AFLOAT.value, Account.OWNED_NOT_BILLED.value]
+    post_all(entry, POSTINGS, [*accounts, [one.goods.stowage for one in owned]])

@@ -15,6 +15,7 @@ from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, Stowage, Voyage
 from northing.shipping.operations import LegPlan
+from northing.shipping.queries import companies_aboard
 from northing.standing import operations as standing
 
 
@@ -117,7 +118,7 @@ def add_container(act: Act, request: ContainerRequest) -> int:
 def plan_passage(act: Act, request: PassageRequest) -> int:
     """Plan the legs; dock dates of everything aboard follow."""
     shipment = _open_shipment(request.shipment)
-    companies = _companies_aboard(shipment)
+    companies = companies_aboard([shipment.pk])
     _require_packing(act, companies)
     refuse_if(_leg_problems(request))
     voyage = Voyage.objects.get(pk=request.voyage) if request.voyage else None
@@ -237,11 +238,6 @@ def _locked_parts(keys: list[int]) -> dict[int, Instalment]:
     for key, position in standing.locked_positions(found).items():
         found[key].position = position
     return found
-
-
-def _companies_aboard(shipment: Shipment) -> set[int]:
-    aboard = Stowage.objects.filter(container__shipment=shipment)
-    return set(aboard.values_list("instalment__line__order__company", flat=True).distinct())
 
 
 def _bring_along(shipment: Shipment, instalments: list[int]) -> None:

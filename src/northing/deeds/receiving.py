@@ -90,13 +90,12 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     text = _words(container, request, found)
     story = tell(act, "receive", text, _links(container, site, found), request.occurred_on)
     entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
-    owned = _own_what_was_not(request, found)
-    drafts = owning.take_ownership(owned, request.occurred_on)
+    _own_what_was_not(entry, request, found)
     receipt = _write_receipt(act, request, site, container, found, story, entry)
     _settle(story, found)
     layers = _write_layers(request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
-    drafts += _own_on_receipt(entry, found, layers)
+    drafts = _own_on_receipt(entry, found, layers)
     drafts += _absorb(entry, layers, found)
     drafts += _miss(entry, layers, site.company.currency)
     post(entry, drafts)
@@ -181,9 +180,14 @@ def _kept_problems(part: Stowage, row: ReceiveRow, where: str) -> list[Problem]:
     return found
 
 
-def _own_what_was_not(request: ReceiveRequest, found: Sequence[_Found]) -> list[owning.Owned]:
+def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -> None:
     """Goods whose moment passed without a message are ours by the receipt at the latest."""
-    return owning.becoming_ours([one.stowage for one in found], "receipt", request.occurred_on)
+    parts = {one.stowage.pk: one.stowage for one in found}
+    owned = owning.becoming_ours(Stowage.objects.filter(pk__in=list(parts)), "receipt", request.occurred_on)
+    for one in owned:
+        parts[one.goods.stowage].goods_base = one.base
+    if owned:
+        owning.take_ownership(entry, owned, request.occurred_on)
 
 
 def _write_receipt(act, request, site, container, found, story, entry) -> Receipt:
@@ -309,11 +313,7 @@ def _absorb(entry, layers: Sequence[CostLayer], found: Sequence[_Found]) -> list
         accounts[share.charge_id] = accrual_account(share.charge.kind)
     drafts = absorbing.write(entry, absorbing.absorption(totals), accounts)
     lines = {layer.pk: layer.stowage.instalment.line_id for layer in layers}
-    return [Draft(**{**_fields(draft), "order_line": lines.get(draft.layer, draft.order_line)}) for draft in drafts]
-
-
-def _fields(draft: Draft) -> dict:
-    return {name: getattr(draft, name) for name in Draft.__slots__}
+    return [draft._replace(order_line=lines.get(draft.layer, draft.order_line)) for draft in drafts]
 
 
 def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[Draft]:

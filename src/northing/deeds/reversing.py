@@ -43,7 +43,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
         Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
     )
     act.require("reverse_receipt", receipt.company_id)
-    shipping.lock([receipt.container.shipment_id])
+    shipment = shipping.lock([receipt.container.shipment_id])[receipt.container.shipment_id]
     if not request.reason.strip():
         raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
     receipt.refresh_from_db(fields=["reversed_at"])
@@ -53,7 +53,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     story = tell(act, "reverse_receipt", text, _links(receipt, layers), act.today)
     entry = open_entry(act, story, text, [receipt.company_id], act.today, reverses=receipt.entry)
     drafts = [draft for layer in layers for draft in _undo_layer(entry, layer)]
-    _undo_movements(story, receipt)
+    _undo_movements(story, receipt, shipment.place)
     drafts += _undo_early_ownership(layers)
     post(entry, drafts)
     receiving.mark_reversed(receipt, act.at)
@@ -153,15 +153,14 @@ def _give_back(layer: CostLayer, common: dict) -> list[Draft]:
     ]
 
 
-def _undo_movements(story: StoryEntry, receipt: Receipt) -> None:
-    """Units go back to where the stowage is now: a container that sailed meanwhile took its goods along."""
+def _undo_movements(story: StoryEntry, receipt: Receipt, place: str) -> None:
+    """Units go back to where the shipment is now: one that sailed meanwhile took its goods along."""
     back, settled = [], defaultdict(Decimal)
-    stowage = Stowage.objects.in_bulk(receipt.lines.values_list("stowage", flat=True))
     for movement in Movement.objects.filter(story=receipt.story).order_by("pk"):
         of_stowage = movement.source not in ("with_supplier", "excess")
-        place = stowage[movement.stowage_id].place if of_stowage else movement.source
+        home = place if of_stowage else movement.source
         back.append(
-            standing.MoveDraft(movement.instalment_id, movement.target, place, movement.quantity, movement.stowage_id)
+            standing.MoveDraft(movement.instalment_id, movement.target, home, movement.quantity, movement.stowage_id)
         )
         settled[movement.stowage_id] += movement.quantity if of_stowage else ZERO
     standing.move(story, back)

@@ -48,21 +48,30 @@ class Entry(models.Model):
 
 
 class Posting(models.Model):
-    """An amount on an account. Debit is positive. Append-only."""
+    """An amount on an account. Debit is positive. Append-only.
 
-    entry = models.ForeignKey(Entry, models.PROTECT, related_name="postings")
-    company = models.ForeignKey(Company, models.PROTECT)
+    What it points at is checked by the statement that writes it, not row by row; see docs/decisions/007.
+    """
+
+    entry = models.ForeignKey(Entry, models.PROTECT, related_name="postings", db_constraint=False)
+    company = models.ForeignKey(Company, models.PROTECT, db_constraint=False, db_index=False)
     account = models.CharField(max_length=24, choices=Account.choices)
     amount = fields.money()
     foreign_amount = fields.money(null=True)
     foreign_currency = fields.currency(null=True)
     rate = fields.price(null=True)
-    order_line = models.ForeignKey("orders.OrderLine", models.PROTECT, null=True)
-    charge = models.ForeignKey("costing.Charge", models.PROTECT, null=True)
-    layer = models.ForeignKey("CostLayer", models.PROTECT, null=True)
+    order_line = models.ForeignKey("orders.OrderLine", models.PROTECT, null=True, db_constraint=False, db_index=False)
+    charge = models.ForeignKey("costing.Charge", models.PROTECT, null=True, db_constraint=False, db_index=False)
+    layer = models.ForeignKey("CostLayer", models.PROTECT, null=True, db_constraint=False, db_index=False)
 
     class Meta:
-        indexes = [models.Index(fields=["company", "account"], name="posting_by_account")]
+        indexes = [
+            models.Index(fields=["company", "account"], name="posting_by_account"),
+            *(
+                models.Index(fields=[name], condition=Q(**{f"{name}__isnull": False}), name=f"posting_of_{name}")
+                for name in ("order_line", "charge", "layer")
+            ),
+        ]
 
 
 class CostLayer(models.Model):

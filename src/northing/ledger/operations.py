@@ -1,10 +1,11 @@
 """Writes of the books: entries with their postings, layers and what leaves them."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
 from datetime import date
 from decimal import Decimal
+from typing import NamedTuple
 
+from django.db import connection
 from django.db.models import F
 
 from northing.core import layers as rule
@@ -17,8 +18,7 @@ from northing.directory.models import Company
 from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand, Posting
 
 
-@dataclass(frozen=True, slots=True)
-class Draft:
+class Draft(NamedTuple):
     """A posting to be made; debit is positive."""
 
     company: int
@@ -48,8 +48,8 @@ def open_entry(act: Act, story, text: str, companies: Iterable[int], occurred_on
     )
 
 
+# In the order of Draft's fields, and then the entry.
 POSTING = {
-    "entry_id": "bigint",
     "company_id": "bigint",
     "account": "text",
     "amount": "numeric",
@@ -59,28 +59,27 @@ POSTING = {
     "order_line_id": "bigint",
     "charge_id": "bigint",
     "layer_id": "bigint",
+    "entry_id": "bigint",
 }
 
 
 def post(entry: Entry, drafts: Iterable[Draft]) -> None:
     """Write all the postings of an entry in one statement; the database refuses what does not balance."""
-    rows = [
-        (
-            entry.pk,
-            draft.company,
-            str(draft.account),
-            draft.amount,
-            draft.foreign_amount,
-            draft.foreign_currency,
-            draft.rate,
-            draft.order_line,
-            draft.charge,
-            draft.layer,
-        )
-        for draft in drafts
-        if draft.amount
-    ]
+    rows = [(draft.company, str(draft.account), *draft[2:], entry.pk) for draft in drafts if draft.amount]
     insert_columns(Posting._meta.db_table, POSTING, rows)
+
+
+def post_all(entry: Entry, postings: str, values: Sequence[object]) -> None:
+    """Write whatever the query `postings` finds; its columns are Draft's fields, in their order.
+
+    For the many postings of a vessel: nothing of them leaves the database.
+    """
+    names = [name for name in POSTING if name != "entry_id"]
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"insert into {Posting._meta.db_table} (entry_id, {', '.join(names)}) select %s, q.* from ({postings}) q",
+            [entry.pk, *values],
+        )
 
 
 def as_rule(layer: CostLayer, currency: str) -> rule.Layer:

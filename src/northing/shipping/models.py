@@ -47,6 +47,13 @@ class Shipment(models.Model):
     def __str__(self):
         return self.reference
 
+    @property
+    def place(self) -> str:
+        """Where the units aboard are that the dock has not settled yet."""
+        if self.arrived_on:
+            return "landed"
+        return "under_way" if self.departed_on else "packed"
+
 
 class Leg(models.Model):
     """A planned part of the passage. The main leg is the one its voyage sails."""
@@ -100,11 +107,11 @@ class Stowage(models.Model):
     day the goods become ours. `settled` counts what the dock received or declared missing.
     """
 
-    container = models.ForeignKey(Container, models.PROTECT, related_name="stowage")
+    # The index of container and instalment serves the container alone as well.
+    container = models.ForeignKey(Container, models.PROTECT, related_name="stowage", db_index=False)
     instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="stowage")
     quantity = fields.quantity()
     settled = fields.quantity(default=fields.ZERO)
-    place = models.CharField(max_length=9, default="packed")
     ours_on = models.DateField(null=True)
     goods_amount = fields.money(null=True)
     goods_base = fields.money(null=True)
@@ -118,6 +125,11 @@ class Stowage(models.Model):
             models.CheckConstraint(condition=Q(settled__gte=0), name="stowage_settled_not_negative"),
         ]
         indexes = [models.Index(fields=["container", "instalment"], name="stowage_of_container")]
+
+    @property
+    def place(self) -> str:
+        """Where the units are that are not settled yet: where their shipment is."""
+        return self.container.shipment.place
 
 
 class DateStatement(models.Model):

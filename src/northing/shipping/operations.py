@@ -105,9 +105,11 @@ def take_over_dates(shipment: Shipment, legs: Sequence[Leg], expected: Sequence[
     shipment.save(update_fields=["expected_dock"])
 
 
-def relocate(stowage: Iterable[int], place: str) -> None:
-    """The place of stowage that has departed or arrived."""
-    Stowage.objects.filter(pk__in=list(stowage)).update(place=place)
+def mark_sailed(shipments: Sequence[Shipment], fact: str, day: date) -> None:
+    """The shipments departed (departed_on) or arrived (arrived_on); their goods are in the next place with that."""
+    Shipment.objects.filter(pk__in=[shipment.pk for shipment in shipments]).update(**{fact: day})
+    for shipment in shipments:
+        setattr(shipment, fact, day)
 
 
 def own_stowage(rows: Iterable[tuple]) -> None:

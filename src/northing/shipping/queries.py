@@ -3,7 +3,21 @@
 from collections.abc import Iterable
 
 from northing.core.passage import PlannedLeg, Statement
-from northing.shipping.models import DateStatement, Leg, Shipment
+from northing.shipping.models import DateStatement, Leg, Shipment, Stowage
+
+# Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.
+UNSETTLED = """
+select s.instalment_id as instalment, s.id as stowage, s.quantity - s.settled as quantity
+  from shipping_stowage s
+  join shipping_container c on c.id = s.container_id
+ where c.shipment_id = any(%s) and s.settled < s.quantity
+"""
+
+
+def companies_aboard(shipments: Iterable[int]) -> set[int]:
+    """Ids of the companies that have goods in the shipments."""
+    aboard = Stowage.objects.filter(container__shipment__in=list(shipments))
+    return set(aboard.values_list("instalment__line__order__company", flat=True).order_by().distinct())
 
 
 def planned_legs(shipment: Shipment, extra: Iterable[DateStatement] = ()) -> tuple[list[Leg], list[PlannedLeg]]:

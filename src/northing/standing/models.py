@@ -9,15 +9,18 @@ from northing.directory.models import Company
 
 
 class Movement(models.Model):
-    """A quantity of an instalment going from one place to another. Append-only."""
+    """A quantity of an instalment going from one place to another. Append-only.
 
-    instalment = models.ForeignKey("orders.Instalment", models.PROTECT, related_name="movements")
+    What it points at is checked by the statement that writes it, not row by row; see docs/decisions/007.
+    """
+
+    instalment = models.ForeignKey("orders.Instalment", models.PROTECT, related_name="movements", db_constraint=False)
     # Stowage taken out again is deleted; what happened to it stays told, so no constraint binds it.
     stowage = models.ForeignKey("shipping.Stowage", models.DO_NOTHING, null=True, db_constraint=False)
     source = models.CharField(max_length=16)
     target = models.CharField(max_length=16)
     quantity = fields.quantity()
-    story = models.ForeignKey("papers.StoryEntry", models.PROTECT)
+    story = models.ForeignKey("papers.StoryEntry", models.PROTECT, db_constraint=False)
 
     class Meta:
         constraints = [

@@ -7,9 +7,15 @@ from decimal import Decimal
 from django.db import connection
 
 from northing.core.moves import Move
-from northing.core.places import COLUMNS, SOURCES
+from northing.core.places import COLUMNS, PLACES, SOURCES
 from northing.papers.models import StoryEntry
 from northing.standing.models import Matter, Movement, Position
+
+PLACE_COLUMNS = {name: name for name in PLACES}
+LOCK = """
+select 1 from standing_position
+ where instalment_id in (select instalment from ({units}) u) order by instalment_id for update
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +50,29 @@ def move(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
         return
     _write_movements(story, drafts)
     _add_to_positions(_differences(drafts))
+
+
+MOVE_ALL = """
+with units as materialized ({units}), told as (
+  insert into standing_movement (instalment_id, stowage_id, quantity, source, target, story_id)
+  select instalment, stowage, quantity, %s, %s, %s from units
+)
+update standing_position p
+   set {source} = p.{source} - d.quantity, {target} = p.{target} + d.quantity
+  from (select instalment, sum(quantity) as quantity from units group by instalment) d
+ where p.instalment_id = d.instalment
+"""
+
+
+def move_all(story: StoryEntry, source: str, target: str, units: str, values: Sequence[object]) -> None:
+    """Move whatever the query `units` (instalment, stowage, quantity) finds from one place to another.
+
+    For the many units of a vessel: nothing of them leaves the database.
+    """
+    statement = MOVE_ALL.format(units=units, source=PLACE_COLUMNS[source], target=PLACE_COLUMNS[target])
+    with connection.cursor() as cursor:
+        cursor.execute(LOCK.format(units=units), values)
+        cursor.execute(statement, [*values, source, target, story.pk])
 
 
 def _write_movements(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
@@ -93,6 +122,18 @@ def _add_to_positions(differences: dict[int, dict[str, Decimal]]) -> None:
             raise LookupError("an instalment has no position")
 
 
+def _remove_matters(closed: Sequence[tuple[str, int, int]]) -> None:
+    if not closed:
+        return
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"delete from {Matter._meta.db_table} m using unnest(%s::text[], %s::bigint[], %s::bigint[])"
+            " as c(kind, record, company_id)"
+            " where m.kind = c.kind and m.record = c.record and m.company_id = c.company_id",
+            [list(column) for column in zip(*closed, strict=True)],
+        )
+
+
 @dataclass(frozen=True, slots=True)
 class MatterDraft:
     """An open matter, or (move None) one that is settled."""
@@ -108,11 +149,7 @@ class MatterDraft:
 
 def settle_matters(drafts: Sequence[MatterDraft]) -> None:
     """Write the matters that are open and remove those that are not."""
-    closed = [draft for draft in drafts if draft.move is None]
-    for kind in {draft.kind for draft in closed}:
-        Matter.objects.filter(kind=kind, record__in=[d.record for d in closed if d.kind == kind]).filter(
-            company__in={d.company for d in closed if d.kind == kind}
-        ).delete()
+    _remove_matters([(draft.kind, draft.record, draft.company) for draft in drafts if draft.move is None])
     Matter.objects.bulk_create(
         [
             Matter(
