@@ -170,7 +170,7 @@ def bench(words: list[str]) -> int:
     prepare(tests=True)
     started = DATA.ensure()
     name = "northing_bench"
-    DATA.sql(f"drop database if exists {name} with (force)")
+    _drop(name, f"{name}_small")
     DATA.sql(f"create database {name}")
     env = surroundings(DATA.url(name))
     env["PYTHONPATH"] += f":{ROOT}"
@@ -178,9 +178,14 @@ def bench(words: list[str]) -> int:
         _manage(["migrate", "--no-input", "-v", "0"], env)
         return subprocess.run([python(), "-m", "tests.bench", *words], env=env, cwd=ROOT).returncode
     finally:
-        DATA.sql(f"drop database if exists {name} with (force)")
+        _drop(name, f"{name}_small")
         if started:
             DATA.stop()
+
+
+def _drop(*databases: str) -> None:
+    for name in databases:
+        DATA.sql(f"drop database if exists {name} with (force)")
 
 
 def shots(words: list[str]) -> int:

@@ -13,9 +13,11 @@ import django
 
 django.setup()
 
+import psycopg  # noqa: E402
 from django.db import connection, transaction  # noqa: E402
 from django.template import Context, Engine  # noqa: E402
 from django.test import Client  # noqa: E402
+from psycopg.conninfo import make_conninfo  # noqa: E402
 
 from northing.core.spread import spread, whole_weights  # noqa: E402
 from northing.deeds import following, packing, receiving  # noqa: E402
@@ -90,11 +92,31 @@ def lean_template(sql: str, values: dict) -> str:
     return f"<!doctype html><table>{{% for row in rows %}}<tr>{cells}</tr>{{% endfor %}}</table>"
 
 
-def page_statement(world: World) -> float:
-    """The page's SQL alone."""
+def copied(suffix: str) -> str:
+    """A copy of the bench's database as it is now; its connection string."""
+    name = connection.settings_dict["NAME"]
+    connection.close()
+    connection.close_pool()
+    with psycopg.connect(address("postgres"), autocommit=True) as admin:
+        admin.execute(f"create database {name}_{suffix} template {name}")
+    return address(f"{name}_{suffix}")
+
+
+def address(database: str) -> str:
+    """The connection string of a database beside the bench's."""
+    given = connection.settings_dict
+    where = {"host": given["HOST"], "port": given["PORT"], "user": given["USER"], "password": given["PASSWORD"]}
+    return make_conninfo(dbname=database, **where)
+
+
+def page_statements(world: World, small: str) -> tuple[float, float]:
+    """The page's SQL alone: here, and in the copy made when there were fewer lines."""
     sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk})
-    execute(sql, values)
-    return statistics.median(clocked(lambda: execute(sql, values)) for _ in range(25))
+    here, there = address(connection.settings_dict["NAME"]), small
+    with psycopg.connect(here, autocommit=True) as many, psycopg.connect(there, autocommit=True) as few:
+        return side_by_side(
+            lambda: many.execute(sql, values).fetchall(), lambda: few.execute(sql, values).fetchall(), 41
+        )
 
 
 def packed_shipment(world: World, parts: int) -> tuple[int, int]:
@@ -234,9 +256,9 @@ def main() -> None:
     Item.objects.update(inspected=False)
     results = [measured("exact spread 10,000 x 20 / plain floats", exact_spread(10_000, 20), 4)]
     fill_lines(world, lines // 10)
-    small = page_statement(world)
+    small = copied("small")
     fill_lines(world, lines - lines // 10)
-    statements = (page_statement(world), small)
+    statements = page_statements(world, small)
     results.append(measured(f"page SQL at {lines:,} / at {lines // 10:,} lines", statements, 1.3))
     results.append(measured("order-lines page / leanest view", page(world), 2))
     results.append(measured("receive 200 lines / executemany", receive(world, 200), 4))

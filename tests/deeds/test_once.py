@@ -4,11 +4,11 @@ import threading
 from decimal import Decimal as D
 
 import pytest
-from django.db import connection, connections
+from django.db import Error, IntegrityError, connection, connections, transaction
 
 from northing.core.problems import KeyReused, NotAllowed, Refused
 from northing.deeds import issuing, ordering, packing
-from northing.ledger.models import CostLayer
+from northing.ledger.models import CostLayer, Entry, Posting
 from northing.orders.models import Instalment
 from northing.receiving.models import Receipt
 from northing.reports.proofs import book_faults, position_faults
@@ -148,8 +148,6 @@ def test_rights_are_asked_inside_the_deed(world):
 )
 @pytest.mark.parametrize("verb", ["update {} set id = id", "delete from {}"])
 def test_facts_are_append_only_in_the_database_itself(world, table, verb):
-    from django.db import Error, transaction
-
     aboard(world)
     world.receive(aboard_again(world), {"A": D(1)})
     with pytest.raises(Error, match="append-only"), transaction.atomic(), connection.cursor() as cursor:
@@ -161,10 +159,6 @@ def aboard_again(world):
 
 
 def test_the_database_refuses_an_entry_that_does_not_balance(world):
-    from django.db import Error, transaction
-
-    from northing.ledger.models import Entry, Posting
-
     aboard(world)
     entry = Entry.objects.first()
     with pytest.raises(Error, match="is off by 1"), transaction.atomic():
@@ -172,9 +166,39 @@ def test_the_database_refuses_an_entry_that_does_not_balance(world):
 
 
 def test_the_database_refuses_a_broken_position(world):
-    from django.db import IntegrityError, transaction
-
     aboard(world)
     for change in ({"held": 5}, {"under_way": -1}):
         with pytest.raises(IntegrityError), transaction.atomic():
             Position.objects.update(**change)
+
+
+@pytest.mark.parametrize(
+    ("table", "changes"),
+    [
+        ("ledger_posting", "entry_id = -1"),
+        ("ledger_posting", "company_id = -1"),
+        ("ledger_posting", "order_line_id = -1"),
+        ("ledger_posting", "charge_id = -1"),
+        ("ledger_posting", "layer_id = -1"),
+        ("standing_movement", "instalment_id = -1"),
+        ("standing_movement", "story_id = -1"),
+    ],
+)
+def test_facts_point_at_records_that_are_there(world, table, changes):
+    """A statement of rows like those that are there, but for one column, is refused as a whole."""
+    aboard(world)
+    column, value = changes.split(" = ")
+    with connection.cursor() as cursor:
+        cursor.execute(f"select * from {table} limit 0")
+        names = [one.name for one in cursor.description if one.name != "id"]
+        cells = ", ".join(value if name == column else name for name in names)
+        copy = f"insert into {table} ({', '.join(names)}) select {cells} from {table}"
+        with pytest.raises(IntegrityError, match=f"{column} -1 of {table} is not in"), transaction.atomic():
+            cursor.execute(copy)
+
+
+@pytest.mark.parametrize("table", ["orders_instalment", "orders_orderline", "directory_company"])
+def test_what_facts_point_at_stays(world, table):
+    aboard(world)
+    with pytest.raises(IntegrityError, match="stays: "), transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(f"delete from {table}")

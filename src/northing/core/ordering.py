@@ -10,6 +10,7 @@ from northing.core.problems import Problem
 
 ONE = Decimal(1)
 LARGEST = Decimal("999999999")
+LARGEST_AMOUNT = Decimal("999999999999")
 
 
 def net_amount(
@@ -41,6 +42,7 @@ class LineDraft:
     pack_price: Decimal
     discount: Decimal
     need_by: date
+    pack_factor: Decimal = ONE
 
 
 def line_problems(line: LineDraft, today: date) -> list[Problem]:
@@ -62,6 +64,8 @@ def line_problems(line: LineDraft, today: date) -> list[Problem]:
         )
     if line.pack_price < 0:
         found.append(Problem("The price must not be negative.", line.where))
+    elif line.pack_price * abs(line.quantity) > LARGEST_AMOUNT * line.pack_factor:
+        found.append(Problem("The amount of the line is larger than any Northing books.", line.where, "Check it."))
     if not 0 <= line.discount < 1:
         found.append(Problem("The discount must be from 0 to below 100 %.", line.where))
     if line.need_by < today:

@@ -5,11 +5,13 @@ A file is taken whole or not at all; every wrong row is named.
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import date, timedelta
 from decimal import Decimal
 
+from northing.core.exact import divide
 from northing.core.money import is_whole
-from northing.core.ordering import net_amount
+from northing.core.ordering import LARGEST, LARGEST_AMOUNT, net_amount
+from northing.core.ownership import INCOTERMS, MOMENTS, is_ours_after
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds import expecting, following, matters
 from northing.directory.acts import Act
@@ -29,6 +31,7 @@ from northing.standing import operations as standing
 ZERO = Decimal(0)
 STOCK = ("company", "site", "item", "quantity", "value", "received_on")
 ORDERS = ("order", "company", "supplier", "site", "incoterm", "ours_from", "need_by", "item", "quantity", "price")
+HEAD = ("company", "supplier", "site", "incoterm", "ours_from")  # what rows of one order share
 AFLOAT = (*ORDERS, "shipment", "container", "departed_on", "dock_on", "value", "billed")
 
 
@@ -77,16 +80,23 @@ def _site(row: Row, company: Company) -> Site:
 
 def _quantity(row: Row, item: Item) -> Decimal:
     quantity = row.decimal("quantity")
-    if quantity <= 0 or round(quantity, item.decimals) != quantity:
-        raise row.refused("quantity", f"must be above 0 and counted in {item.unit}")
+    if not 0 < quantity <= LARGEST or round(quantity, item.decimals) != quantity:
+        raise row.refused("quantity", f"must be above 0, at most {LARGEST}, and counted in {item.unit}")
     return quantity
 
 
 def _value(row: Row, company: Company) -> Decimal:
     value = row.decimal("value")
-    if value < 0 or not is_whole(value, company.currency):
-        raise row.refused("value", f"must be an amount in {company.currency}, not negative")
+    if not 0 <= value <= LARGEST_AMOUNT or not is_whole(value, company.currency):
+        raise row.refused("value", f"must be an amount in {company.currency}, not negative, at most {LARGEST_AMOUNT}")
     return value
+
+
+def _past(act: Act, row: Row, column: str) -> date:
+    day = row.day(column)
+    if day > act.today:
+        raise row.refused(column, f"{day} has not come yet")
+    return day
 
 
 @once
@@ -97,16 +107,23 @@ def open_stock(act: Act, request: FileRequest) -> int:
     return _each(rows, lambda row: _open_layer(act, story, row))
 
 
+def _kept(row: Row, item: Item) -> None:
+    for column, kept in (("lot", item.keeps_lot), ("best_before", item.keeps_best_before)):
+        if kept and not row.text(column, ""):
+            raise row.refused(column, f"is missing: {item.code} keeps it")
+
+
 def _open_layer(act: Act, story, row: Row) -> None:
     company = _company(act, row)
     site = _site(row, company)
     item, _ = find_pack(row.text("item"))
-    quantity, value, day = _quantity(row, item), _value(row, company), row.day("received_on")
+    quantity, value, day = _quantity(row, item), _value(row, company), _past(act, row, "received_on")
+    _kept(row, item)
     layer = CostLayer.objects.create(
         company=company,
         site=site,
         item=item,
-        lot=row.text("lot", ""),
+        lot=row.text("lot", "", 40),
         best_before=row.day("best_before") if row.text("best_before", "") else None,
         occurred_on=day,
         received=quantity,
@@ -135,22 +152,34 @@ def open_orders(act: Act, request: FileRequest) -> int:
     return count
 
 
+@once
+def open_afloat(act: Act, request: FileRequest) -> int:
+    """Goods afloat: orders, containers and values in one table. Returns the number of rows."""
+    rows = read_rows(request.content, AFLOAT)
+    made = _Made(act)
+    count = _each(rows, made.afloat)
+    made.finish()
+    return count
+
+
 class _Made:
     """Orders and shipments made while a file is read."""
 
     def __init__(self, act: Act):
         self.act = act
         self.orders: dict[str, PurchaseOrder] = {}
+        self.heads: dict[str, tuple[str, ...]] = {}
         self.instalments: list[int] = []
         self.shipments: dict[str, Shipment] = {}
+        self.sailed: dict[str, tuple[date, date]] = {}
 
     def line(self, row: Row) -> Instalment:
         """One line of an open order, sent and (where the row says ready_on) agreed."""
         company = _company(self.act, row)
         item, _ = find_pack(row.text("item"))
         quantity, price = _quantity(row, item), row.decimal("price")
-        if price < 0:
-            raise row.refused("price", "must not be negative")
+        if price < 0 or quantity * price > LARGEST_AMOUNT:
+            raise row.refused("price", f"must not be negative, nor the amount above {LARGEST_AMOUNT}")
         order = self._order(row, company)
         number = order.lines.count() + 1
         line = order.lines.create(
@@ -184,89 +213,106 @@ class _Made:
         return [("order", order.pk, order.company_id), ("line", line, order.company_id)]
 
     def _order(self, row: Row, company: Company) -> PurchaseOrder:
-        number = row.text("order")
+        number = row.text("order", longest=24)
+        head = tuple(row.text(column) for column in HEAD)
         if number in self.orders:
+            if self.heads[number] != head:
+                raise row.refused("order", f"{number} stands above with another {_differing(self.heads[number], head)}")
             return self.orders[number]
         if PurchaseOrder.objects.filter(number=number).exists():
             raise row.refused("order", f"{number} is there already")
+        order = orders.write_order(self.act, self._terms(row, company), [], number)
+        orders.mark(order, checked_at=self.act.at, approved_at=self.act.at, sent_at=self.act.at)
+        self.orders[number], self.heads[number] = order, head
+        return order
+
+    def _terms(self, row: Row, company: Company) -> orders.Terms:
         supplier = Party.objects.filter(code=row.text("supplier"), kind=Party.Kind.SUPPLIER).first()
         if supplier is None:
             raise row.refused("supplier", f"there is no supplier {row.text('supplier')!r}")
-        if row.text("ours_from") not in ("pickup", "on_board", "arrival", "receipt"):
-            raise row.refused("ours_from", "is one of pickup, on_board, arrival, receipt")
+        for column, known in (("ours_from", MOMENTS), ("incoterm", INCOTERMS)):
+            if row.text(column) not in known:
+                raise row.refused(column, f"is one of {', '.join(known)}")
         rate_for(company, supplier.currency, self.act.today)
-        terms = orders.Terms(
+        return orders.Terms(
             company, supplier, _site(row, company), row.text("incoterm"), "", row.text("ours_from"), row.day("need_by")
         )
-        order = orders.write_order(self.act, terms, [], number)
-        orders.mark(order, checked_at=self.act.at, approved_at=self.act.at, sent_at=self.act.at, revision=1)
-        self.orders[number] = order
-        return order
 
     def afloat(self, row: Row) -> None:
-        """One line with its container: packed, departed, ours, at the value the row gives."""
+        """One line with its container: packed and departed; ours, where that is its rule, at the row's value."""
         part = self.line(row)
         order = part.line.order
-        departed, dock, value = row.day("departed_on"), row.day("dock_on"), _value(row, order.company)
-        if departed > self.act.today or dock < departed:
-            raise row.refused("departed_on", "must be past, and before dock_on")
+        departed, dock = _past(self.act, row, "departed_on"), row.day("dock_on")
+        if dock < departed:
+            raise row.refused("dock_on", "must not be before departed_on")
         container = self._container(row, departed, dock)
-        billed = row.text("billed").lower() in ("yes", "y", "true", "1")
-        amount = net_amount(part.quantity, Decimal(1), part.pack_price, ZERO, order.currency)
-        stowage = Stowage.objects.create(
-            container=container,
-            instalment=part,
-            quantity=part.quantity,
-            ours_on=departed,
-            goods_amount=amount,
-            goods_base=value,
-            goods_rate=rate_for(order.company, order.currency, self.act.today),
-            opening_billed=billed,
-        )
+        stowage = Stowage.objects.create(container=container, instalment=part, quantity=part.quantity)
         links = [*self._links(order, part.line_id), ("shipment", container.shipment_id, None)]
         story = tell(self.act, "open_afloat", f"Brought in goods afloat in {container.number}", links, departed)
         standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, stowage.pk)])
+        if is_ours_after(order.ours_from, "on_board"):
+            self._own(row, story, stowage, departed)
+        elif row.text("value", "") or row.text("billed", ""):
+            raise row.refused("value", f"must be empty: these goods are ours only from {order.ours_from}")
+
+    def _own(self, row: Row, story, stowage: Stowage, departed: date) -> None:
+        part, order = stowage.instalment, stowage.instalment.line.order
+        value = _value(row, order.company)
+        stowage.opening_billed = row.text("billed").lower() in ("yes", "y", "true", "1")
+        stowage.ours_on, stowage.goods_base = departed, value
+        stowage.goods_amount = net_amount(part.quantity, Decimal(1), part.pack_price, ZERO, order.currency)
+        # The rate that the file's value implies.
+        stowage.goods_rate = divide(value, stowage.goods_amount, 10) if stowage.goods_amount else Decimal(1)
+        stowage.save()
         entry = open_entry(self.act, story, f"Opening goods afloat of {order.number}", [order.company_id], departed)
-        common = {"company": order.company_id, "order_line": part.line_id}
-        against = Account.OPENING if billed else Account.OWNED_NOT_BILLED
+        against = Account.OPENING if stowage.opening_billed else Account.OWNED_NOT_BILLED
         post(
             entry,
             [
-                Draft(account=Account.OWNED_AFLOAT, amount=value, **common),
-                Draft(account=against, amount=-value, **common),
+                Draft(
+                    order.company_id,
+                    account,
+                    sign * value,
+                    sign * stowage.goods_amount,
+                    order.currency,
+                    stowage.goods_rate,
+                    part.line_id,
+                )
+                for account, sign in ((Account.OWNED_AFLOAT, 1), (against, -1))
             ],
         )
 
-    def _container(self, row: Row, departed, dock) -> Container:
-        reference = row.text("shipment")
+    def _container(self, row: Row, departed: date, dock: date) -> Container:
+        reference = row.text("shipment", longest=24)
         if reference not in self.shipments:
             if Shipment.objects.filter(reference=reference).exists():
                 raise row.refused("shipment", f"{reference} is there already")
-            shipment = shipping.write_shipment(self.act, reference, "", None)
-            plan = shipping.LegPlan("sea", "port of loading", "dock", departed, dock, True)
-            leg = shipping.write_legs(shipment, None, [plan])[0]
-            shipping.write_statement(self.act, None, leg, "departure", "actual", departed)
-            shipment.departed_on = departed
-            shipment.save(update_fields=["departed_on"])
-            self.shipments[reference] = shipment
+            self._sail(reference, departed, dock)
+        if self.sailed[reference] != (departed, dock):
+            raise row.refused("departed_on", f"{reference} stands above with other dates")
         number = container_number(row.text("container"))
         made = Container.objects.get_or_create(
             shipment=self.shipments[reference], number=number, defaults={"size_type": "22G1"}
         )
         return made[0]
 
+    def _sail(self, reference: str, departed: date, dock: date) -> None:
+        shipment = shipping.write_shipment(self.act, reference, "", None)
+        plan = shipping.LegPlan("sea", "port of loading", "dock", departed, dock, True)
+        leg = shipping.write_legs(shipment, None, [plan])[0]
+        shipping.write_statement(self.act, None, leg, "departure", "actual", departed)
+        shipping.mark_sailed([shipment], "departed_on", departed)
+        self.shipments[reference], self.sailed[reference] = shipment, (departed, dock)
+
     def finish(self) -> None:
-        """Expectations and matters of all that was made."""
-        expecting.refresh_expected(self.instalments)
+        """The revisions that count as sent; expectations and matters of all that was made."""
+        for order in self.orders.values():
+            revision = orders.write_revision(self.act, order)
+            orders.mark(order, revision=revision.number)
         following.follow_dates(self.act, self.shipments.values())
+        expecting.refresh_expected(self.instalments)
         matters.refresh_instalments(self.instalments)
 
 
-@once
-def open_afloat(act: Act, request: FileRequest) -> int:
-    """Goods afloat: orders, containers and values in one table. Returns the number of rows."""
-    rows = read_rows(request.content, AFLOAT)
-    made = _Made(act)
-    count = _each(rows, made.afloat)
-    made.finish()
-    return count
+def _differing(above: tuple[str, ...], here: tuple[str, ...]) -> str:
+    return " and ".join(name for name, a, b in zip(HEAD, above, here, strict=True) if a != b)

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
+from northing.core.ownership import moments_through
 from northing.core.passage import ExpectedLeg, expected_legs
 from northing.core.problems import Problem, refuse_if
 from northing.deeds import expecting, matters, owning
@@ -127,7 +128,7 @@ def say_date(act: Act, request: DateRequest) -> int:
         act, "say_date", _words(subject, request), _links(subject), request.value if _actual(request) else None
     )
     if _actual(request):
-        _happen(act, story, subject, request)
+        _happen(act, story, subject, request, set().union(*companies.values()))
     follow_dates(act, subject.shipments)
     return subject.leg.shipment_id
 
@@ -162,7 +163,7 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
 
 
-def _happen(act: Act, story, subject: _Subject, request: DateRequest) -> None:
+def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
     event = _event(subject.leg, request.milestone)
     if event is None:
         return
@@ -170,6 +171,8 @@ def _happen(act: Act, story, subject: _Subject, request: DateRequest) -> None:
         fact, source, target = SAILS[event]
         shipping.mark_sailed(subject.shipments, fact, request.value)
         standing.move_all(story, source, target, UNSETTLED, [subject.keys])
+    if moments.isdisjoint(moments_through(event)):
+        return
     stowage = Stowage.objects.filter(container__shipment__in=subject.keys)
     owned = owning.becoming_ours(stowage, event, request.value)
     if owned:

@@ -111,7 +111,7 @@ def _one_line(act: Act, request: OrderRequest, line: LineRequest, supplier: Part
         raise Refused(
             Problem(f"{supplier} has no agreed price for {item.code}.", where, "Enter the price for this order.")
         )
-    draft = LineDraft(where, quantity, item.decimals, item.unit, price, line.discount, need_by)
+    draft = LineDraft(where, quantity, item.decimals, item.unit, price, line.discount, need_by, packs[name])
     refuse_if(line_problems(draft, act.today if act.door != "file" else date.min))
     return orders.LineTerms(item, name, packs[name], quantity, price, agreed, line.discount, need_by)
 
@@ -136,7 +136,14 @@ def checks(line, today: date) -> list[Problem]:
     """What stands against sending a line: blocks, and warnings that let it pass."""
     where = f"line {line.number}"
     draft = LineDraft(
-        where, line.quantity, line.item.decimals, line.item.unit, line.pack_price, line.discount, line.need_by
+        where,
+        line.quantity,
+        line.item.decimals,
+        line.item.unit,
+        line.pack_price,
+        line.discount,
+        line.need_by,
+        line.pack_factor,
     )
     found = line_problems(draft, today)
     if line.agreed_pack_price is not None and line.pack_price > line.agreed_pack_price:

@@ -20,11 +20,13 @@ class Row:
     number: int
     cells: dict[str, str]
 
-    def text(self, column: str, absent: str | None = None) -> str:
-        """The trimmed text of a cell; Refused when it is empty and nothing stands for it."""
+    def text(self, column: str, absent: str | None = None, longest: int = 60) -> str:
+        """The trimmed text of a cell; Refused when it is too long, or empty with nothing that stands for it."""
         value = self.cells.get(column, "")
         if not value and absent is None:
             raise self.refused(column, "is empty")
+        if len(value) > longest or "\x00" in value:
+            raise self.refused(column, f"is not a text of at most {longest} characters")
         return value or absent or ""
 
     def decimal(self, column: str) -> Decimal:

@@ -6,13 +6,15 @@ from datetime import date
 from functools import wraps
 from typing import Any
 
-from django.db import IntegrityError, OperationalError, connection, transaction
+from django.db import DataError, IntegrityError, OperationalError, connection, transaction
+from psycopg.errors import DeadlockDetected
 
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.directory.acts import Act
 from northing.papers.models import IdempotencyKey, StoryEntry, StoryLink
 
 Link = tuple[str, int, int | None]
+ATTEMPTS = 3
 
 # What the database's last guards mean to a person.
 CONSTRAINTS = {
@@ -68,24 +70,36 @@ def once(deed: Callable[..., Any]) -> Callable[..., Any]:
 
     @wraps(deed)
     def run(act: Act, request: Any) -> Any:
-        try:
-            with transaction.atomic():
-                if not act.key:
-                    return deed(act, request)
-                done, result = _taken(act, deed.__name__, request)
-                if done:
-                    return result
-                result = deed(act, request)
-                IdempotencyKey.objects.filter(actor=act.person, key=act.key).update(result=result)
-                return result
-        except IntegrityError as error:
-            raise _as_refusal(error) from error
-        except OperationalError as error:
-            if "deadlock" not in str(error):
-                raise
-            raise Refused(Problem("Somebody else changed the same records.", mend="Send it again.")) from error
+        for attempt in range(1, ATTEMPTS + 1):
+            try:
+                with transaction.atomic():
+                    return _keyed(deed, act, request)
+            except IntegrityError as error:
+                raise _as_refusal(error) from error
+            except DataError as error:
+                what = "A number or a text here is larger than any Northing keeps."
+                raise Refused(Problem(what, mend="Check the largest of them.")) from error
+            except OperationalError as error:
+                # Two deeds met crosswise and the database let this one go: nothing of it is done, it may begin again.
+                if not isinstance(error.__cause__, DeadlockDetected):
+                    raise
+                if attempt == ATTEMPTS or connection.in_atomic_block:
+                    what = "Somebody else is changing the same records."
+                    raise Refused(Problem(what, mend="Send it again.")) from error
+        raise AssertionError("unreachable")
 
     return run
+
+
+def _keyed(deed: Callable[..., Any], act: Act, request: Any) -> Any:
+    if not act.key:
+        return deed(act, request)
+    done, result = _taken(act, deed.__name__, request)
+    if done:
+        return result
+    result = deed(act, request)
+    IdempotencyKey.objects.filter(actor=act.person, key=act.key).update(result=result)
+    return result
 
 
 def _taken(act: Act, deed: str, request: Any) -> tuple[bool, Any]:

@@ -14,10 +14,14 @@ select s.instalment_id as instalment, s.id as stowage, s.quantity - s.settled as
 """
 
 
-def companies_aboard(shipments: Iterable[int]) -> set[int]:
-    """Ids of the companies that have goods in the shipments."""
-    aboard = Stowage.objects.filter(container__shipment__in=list(shipments))
-    return set(aboard.values_list("instalment__line__order__company", flat=True).order_by().distinct())
+def companies_aboard(shipments: Iterable[int]) -> dict[int, set[str]]:
+    """The companies (ids) that have goods in the shipments, with the moments from which theirs are ours."""
+    aboard = Stowage.objects.filter(container__shipment__in=list(shipments)).order_by()
+    order = "instalment__line__order"
+    found: dict[int, set[str]] = {}
+    for company, moment in aboard.values_list(f"{order}__company", f"{order}__ours_from").distinct():
+        found.setdefault(company, set()).add(moment)
+    return found
 
 
 def planned_legs(shipment: Shipment, extra: Iterable[DateStatement] = ()) -> tuple[list[Leg], list[PlannedLeg]]:

@@ -16,7 +16,7 @@ class Movement(models.Model):
 
     instalment = models.ForeignKey("orders.Instalment", models.PROTECT, related_name="movements", db_constraint=False)
     # Stowage taken out again is deleted; what happened to it stays told, so no constraint binds it.
-    stowage = models.ForeignKey("shipping.Stowage", models.DO_NOTHING, null=True, db_constraint=False)
+    stowage = models.ForeignKey("shipping.Stowage", models.DO_NOTHING, null=True, db_constraint=False, db_index=False)
     source = models.CharField(max_length=16)
     target = models.CharField(max_length=16)
     quantity = fields.quantity()

@@ -12,10 +12,6 @@ from northing.papers.models import StoryEntry
 from northing.standing.models import Matter, Movement, Position
 
 PLACE_COLUMNS = {name: name for name in PLACES}
-LOCK = """
-select 1 from standing_position
- where instalment_id in (select instalment from ({units}) u) order by instalment_id for update
-"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,11 +63,11 @@ update standing_position p
 def move_all(story: StoryEntry, source: str, target: str, units: str, values: Sequence[object]) -> None:
     """Move whatever the query `units` (instalment, stowage, quantity) finds from one place to another.
 
-    For the many units of a vessel: nothing of them leaves the database.
+    For the many units of a vessel: nothing of them leaves the database. Rows are locked as the update comes
+    upon them, so that two of these may meet crosswise; `papers.operations.once` then lets one begin again.
     """
     statement = MOVE_ALL.format(units=units, source=PLACE_COLUMNS[source], target=PLACE_COLUMNS[target])
     with connection.cursor() as cursor:
-        cursor.execute(LOCK.format(units=units), values)
         cursor.execute(statement, [*values, source, target, story.pk])
 
 
