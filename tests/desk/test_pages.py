@@ -1,5 +1,6 @@
 """Every page: who may see it, how many queries it takes, what bad input does to it."""
 
+from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
@@ -9,14 +10,14 @@ from django.urls import URLPattern, get_resolver, reverse
 
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
-from northing.directory.models import Person
+from northing.directory.models import Agreement, Person
 from northing.ledger.models import CostLayer, Entry
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.quality.models import Case
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Shipment, Stowage
 from tests.bulk import fill
-from tests.factories import CONTAINERS, small_world
+from tests.factories import CONTAINERS, TODAY, small_world
 
 ROLES = ["expediter", "approver", "shipping", "costs", "dock", "inspector", "accounts", "administrator"]
 LISTS = ["watch", "lines", "orders", "passage", "costs", "dock", "quality", "bills", "stock", "ledger", "trial-balance"]
@@ -105,6 +106,58 @@ def test_queries_of_lists_do_not_grow(db, client, name):
             assert client.get(reverse(name)).status_code == 200
         counted.append(len(queries))
     assert counted[0] == counted[1] <= 15, [query["sql"][:120] for query in queries.captured_queries]
+
+
+@pytest.mark.parametrize(
+    "name", ["order", "answer", "shipment", "pack", "receive", "receipt", "charge", "new-charge", "line"]
+)
+def test_queries_of_records_do_not_grow_with_their_lines(lived_in, client, name):
+    """A record of two lines and one of forty take the same queries."""
+    counted = []
+    for lines, number in ((2, CONTAINERS[0]), (40, CONTAINERS[1])):
+        items = [lived_in.items["C"]] + [make_item(lived_in, f"{lines}-{n}") for n in range(lines - 1)]
+        order = lived_in.sent_order({item.code: D(20) for item in items})
+        shipment = lived_in.shipment([order], number)
+        lived_in.say(shipment, "departure")
+        charge = lived_in.charge(shipment, "freight", f"{lines}0.00", "USD", "quantity")
+        some = {item.code: D(5) for item in items}
+        receipt = lived_in.receive(shipment, some)
+        box = Container.objects.get(shipment=shipment)
+        ids = {
+            "order": [order.pk],
+            "answer": [order.pk],
+            "shipment": [shipment.pk],
+            "pack": [box.pk],
+            "receive": [box.pk, lived_in.site.pk],
+            "receipt": [receipt],
+            "charge": [charge],
+            "new-charge": [],
+            "line": [order.lines.first().pk],
+        }
+        client.force_login(Person.objects.get(username="administrator"))
+        url = reverse(name, args=ids[name])
+        everything(lived_in)
+        client.get(url)
+        with CaptureQueriesContext(connection) as queries:
+            assert client.get(url).status_code == 200
+        counted.append(len(queries))
+    assert counted[0] == counted[1] <= 25, [query["sql"][:120] for query in queries.captured_queries]
+
+
+def everything(world):
+    """The administrator has every role, so that every button and form is drawn."""
+    administrator = Person.objects.get(username="administrator")
+    for role in ROLES:
+        administrator.grants.get_or_create(company=world.nz, role=role)
+
+
+def make_item(world, code):
+    """One more item of the dollar supplier."""
+    item = world.items["C"].__class__.objects.create(code=f"X{code}", description="more", hs_code="1", origin="CN")
+    Agreement.objects.create(
+        supplier=world.parties["USD"], item=item, price=1, currency="USD", valid_from=TODAY - timedelta(days=9)
+    )
+    return item
 
 
 BAD = ["", "0", "-1", "1e12", "NaN", "9" * 40, "abc", "1.123456", "١٢", "\x00", "<b>", "1,2,3"]

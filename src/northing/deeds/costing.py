@@ -19,7 +19,8 @@ from northing.directory.queries import rate_for
 from northing.drawings.figures import money
 from northing.ledger.models import Account
 from northing.ledger.operations import Draft, open_entry, post
-from northing.papers.operations import once, tell
+from northing.ledger.queries import posting_note
+from northing.papers.operations import Link, once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, Stowage
 
@@ -273,12 +274,11 @@ def _new_charge(request: ChargeRequest, **facts) -> Charge:
 def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: str) -> None:
     found = plan(_with_charge(request, charge), lock=True)
     links = _links(charge, found)
-    closed = _closed_note(request)
     what = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.amount, charge.currency)}"
-    text = f"{words}: {what} of {charge.payee}{closed}"
+    companies = {part.company for part in found.parts} | {request.company}
+    text = f"{words}: {what} of {charge.payee}{posting_note(companies, request.day)}"
     story = tell(act, deed, text, links, request.day)
     costing.write_spread(charge, found.parts)
-    companies = {part.company for part in found.parts} | {request.company}
     entry = open_entry(act, story, text, companies, request.day)
     drafts = absorbing.write(entry, found.absorbed, {charge.pk: accrual_account(charge.kind)})
     if charge.billed is not None:
@@ -318,20 +318,14 @@ def _payable_drafts(charge: Charge, parts: Sequence[costing.PartDraft], payer: i
     return drafts
 
 
-def _closed_note(request: ChargeRequest) -> str:
-    through = Company.objects.values_list("closed_through", flat=True).get(pk=request.company)
-    return (
-        f" (period closed through {through}; posted in the first open one)"
-        if through and request.day <= through
-        else ""
-    )
-
-
-def _links(charge: Charge, found: Plan) -> list[tuple[str, int, int | None]]:
-    links: dict[tuple[str, int, int | None], None] = {("charge", charge.pk, None): None}
+def _links(charge: Charge, found: Plan) -> list[Link]:
+    """A charge over goods of one company only is told to that company only."""
+    companies = {part.company for part in found.parts} | {charge.company_id}
+    told = charge.company_id if len(companies) == 1 else None
+    links: dict[Link, None] = {("charge", charge.pk, told): None}
     for part in found.stowage.values():
         line = part.instalment.line
-        links["shipment", part.container.shipment_id, None] = None
+        links["shipment", part.container.shipment_id, told] = None
         links["line", line.pk, line.order.company_id] = None
     return list(links)
 
@@ -466,9 +460,9 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     declared = declare(request.shipment, company, request.day)
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
-    text += f", import tax {money(sheet.tax, company.currency)}"
+    text += f", import tax {money(sheet.tax, company.currency)}{posting_note([company.pk], request.day)}"
     lines = [("line", part.instalment.line_id, company.pk) for part in declared.stowage]
-    story = tell(act, "book_customs_entry", text, [("shipment", request.shipment, None), *lines], request.day)
+    story = tell(act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day)
     book = open_entry(act, story, text, [company.pk], request.day)
     duty, drafts = _customs_charge(request, declared, book, "duty", sheet.duty, {c.id: c.duty for c in sheet.lines})
     if not company.import_tax_reclaimable:

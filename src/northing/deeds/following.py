@@ -11,6 +11,7 @@ from northing.deeds import expecting, matters, owning
 from northing.directory.acts import Act, future_problem
 from northing.directory.rights import companies_of
 from northing.ledger.operations import open_entry
+from northing.ledger.queries import posting_note
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, Shipment, Stowage, Voyage
@@ -176,8 +177,10 @@ def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: s
     stowage = Stowage.objects.filter(container__shipment__in=subject.keys)
     owned = owning.becoming_ours(stowage, event, request.value)
     if owned:
+        companies = {one.goods.company for one in owned}
         text = f"Goods became ours: {event.replace('_', ' ')} of {subject.voyage or subject.leg.shipment}"
-        entry = open_entry(act, story, text, {one.goods.company for one in owned}, request.value)
+        text += posting_note(companies, request.value)
+        entry = open_entry(act, story, text, companies, request.value)
         owning.take_ownership(entry, owned, request.value)
 
 

@@ -14,6 +14,7 @@ from northing.directory.queries import default_bin
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake, OnHand
 from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.queries import posting_note
 from northing.papers.operations import once, tell
 from northing.quality.models import Case, Inspection, ReturnNote
 from northing.standing import operations as standing
@@ -136,6 +137,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     layer = _locked_layer(case.layer_id)
     what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
     text = f"Returned {what} to {case.supplier} under {request.reference}"
+    text += posting_note([case.company_id], request.occurred_on)
     story = tell(act, "return_goods", text, [*_links(layer), ("case", case.pk, case.company_id)], request.occurred_on)
     entry = open_entry(act, story, text, [case.company_id], request.occurred_on)
     ledger.take_off_hand(layer, "rejected", request.quantity)

@@ -1,5 +1,6 @@
 """Issue stock: first in, first out, at layer cost."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -13,7 +14,8 @@ from northing.directory.models import Item, Site
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake, OnHand
 from northing.ledger.operations import Draft, open_entry, post
-from northing.papers.operations import once, tell
+from northing.ledger.queries import posting_note
+from northing.papers.operations import Link, once, tell
 
 ZERO = Decimal(0)
 
@@ -39,7 +41,8 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     refuse_if(_problems(act, request, item))
     takes = _takes(request, site, item)
     text = f"Issued {plain(request.quantity)} {item.unit} of {item.code} for {request.purpose.strip()}"
-    links = [("item", item.pk, None), *(("layer", layer.pk, site.company_id) for layer, _ in takes)]
+    text += posting_note([site.company_id], request.occurred_on)
+    links = [("item", item.pk, site.company_id), *_layer_links(takes, site.company_id)]
     story = tell(act, "issue_stock", text, links, request.occurred_on)
     entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
     drafts = []
@@ -61,6 +64,14 @@ def _problems(act: Act, request: IssueRequest, item: Item) -> list[Problem]:
     if not request.purpose.strip():
         found.append(Problem("Say what the units are for.", "purpose"))
     return found
+
+
+def _layer_links(takes: Sequence[tuple[CostLayer, Decimal]], company: int) -> list[Link]:
+    """The layers and the order lines they came from."""
+    layers = [layer.pk for layer, _ in takes]
+    lines = CostLayer.objects.filter(pk__in=layers, stowage__isnull=False)
+    lines = lines.values_list("stowage__instalment__line", flat=True).order_by("pk")
+    return [*(("layer", key, company) for key in layers), *(("line", key, company) for key in lines)]
 
 
 def _takes(request: IssueRequest, site: Site, item: Item) -> list[tuple[CostLayer, Decimal]]:

@@ -213,7 +213,8 @@ def unstow(act: Act, request: UnstowRequest) -> int:
         raise Refused(
             Problem("A bill is spread over this part.", mend="It stays; bills are spread over what was packed.")
         )
-    links = [("shipment", shipment.pk, None), ("line", part.instalment.line_id, part.instalment.line.order.company_id)]
+    company = part.instalment.line.order.company_id
+    links = [("shipment", shipment.pk, company), ("line", part.instalment.line_id, company)]
     story = tell(act, "unstow", f"Took {plain(part.quantity)} out of {part.container.number}", links)
     standing.move(story, [standing.MoveDraft(part.instalment_id, "packed", "with_supplier", part.quantity)])
     instalment = part.instalment_id

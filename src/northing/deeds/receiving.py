@@ -25,6 +25,7 @@ from northing.directory.queries import default_bin
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake, OnHand
 from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.queries import posting_note
 from northing.papers.models import StoryEntry
 from northing.papers.operations import once, tell
 from northing.quality.models import Case
@@ -87,7 +88,7 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     shipping.lock([container.shipment_id])
     refuse_if(_head_problems(act, request))
     found = _ask_core(request, site, _locked(request, site))
-    text = _words(container, request, found)
+    text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
     story = tell(act, "receive", text, _links(container, site, found), request.occurred_on)
     entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
     _own_what_was_not(entry, request, found)
@@ -392,4 +393,5 @@ def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found
 
 def _links(container: Container, site: Site, found: Sequence[_Found]) -> list[tuple[str, int, int | None]]:
     lines = [("line", one.stowage.instalment.line_id, site.company_id) for one in found]
-    return [("shipment", container.shipment_id, None), ("container", container.pk, None), *lines]
+    company = site.company_id
+    return [("shipment", container.shipment_id, company), ("container", container.pk, company), *lines]

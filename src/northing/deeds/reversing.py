@@ -15,6 +15,7 @@ from northing.directory.acts import Act
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerCost, OnHand
 from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.queries import posting_note
 from northing.papers.models import StoryEntry
 from northing.papers.operations import once, tell
 from northing.quality.models import Case, Inspection
@@ -50,6 +51,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     layers = _locked_layers(receipt)
     refuse_if(_reversal_problems(receipt, layers))
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
+    text += posting_note([receipt.company_id], act.today)
     story = tell(act, "reverse_receipt", text, _links(receipt, layers), act.today)
     entry = open_entry(act, story, text, [receipt.company_id], act.today, reverses=receipt.entry)
     drafts = [draft for layer in layers for draft in _undo_layer(entry, layer)]
@@ -73,8 +75,8 @@ def _locked_layers(receipt: Receipt) -> list[CostLayer]:
 def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int, int | None]]:
     lines = {("line", layer.stowage.instalment.line_id, receipt.company_id) for layer in layers}
     return [
-        ("shipment", receipt.container.shipment_id, None),
-        ("container", receipt.container_id, None),
+        ("shipment", receipt.container.shipment_id, receipt.company_id),
+        ("container", receipt.container_id, receipt.company_id),
         *sorted(lines),
     ]
 

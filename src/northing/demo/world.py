@@ -35,10 +35,12 @@ def lay_world(today: date) -> None:
     world.cups_at_the_dock()
     world.shared_and_late()
     world.tea_landed()
+    world.tea_in_melbourne()
     world.leaving_soon()
     world.talk_with_suppliers()
     world.drafts()
     world.everyday()
+    world.close_the_books()
 
 
 class _World:
@@ -276,6 +278,35 @@ class _World:
         self.say(shipment, "departure", -25)
         self.charge(shipment, "OSP", "freight", "268000", "JPY", "weight", -20, "OL-40077")
         self.say(shipment, "arrival", -1)
+
+    def tea_in_melbourne(self) -> None:
+        """Arrived early; one tea a little over and within tolerance, of the other a pallet is still coming."""
+        order = self.order("AMB", {"UVA-10": 1200, "DIM-10": 960}, -96, -8, company="KLA")
+        voyage = self.voyage("Petrel Sound", "077E", "VAN", "LKCMB", "AUMEL", with_imo_check_digit("998104"))
+        shipment = self.shipment([order], voyage, ("LKCMB", "AUMEL", "Melbourne"), -48, 26)
+        self.say(shipment, "departure", -48)
+        self.say(shipment, "arrival", -24)
+        self.charge(shipment, "VAN", "freight", "1310.00", "USD", "weight", -23, "VBL-60412", company="KLA")
+        self.entry(shipment, "MB-77120", -22, "KLA", "CML")
+        best = self.today + timedelta(days=640)
+        rows = [
+            receiving.ReceiveRow(part.pk, D(quantity), True, lot, best)
+            for part, quantity, lot in zip(
+                Stowage.objects.filter(container__shipment=shipment).order_by("pk"),
+                (1212, 720),
+                ("U2609B", "D2609A"),
+                strict=True,
+            )
+        ]
+        site, box = Site.objects.get(code="MEL").pk, Container.objects.get(shipment=shipment).pk
+        day = self.today - timedelta(days=20)
+        receiving.receive(self.act("jessa", -20), receiving.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows)))
+
+    def close_the_books(self) -> None:
+        """The month before last is closed: what is dated there posts in the first open one."""
+        first = self.today.replace(day=1)
+        closed = (first - timedelta(days=1)).replace(day=1) - timedelta(days=1)
+        Company.objects.update(closed_through=closed)
 
     def leaving_soon(self) -> None:
         """Packed into two containers, not departed."""

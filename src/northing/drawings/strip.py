@@ -7,7 +7,8 @@ from html import escape
 from northing.core.places import WORDS
 from northing.drawings.figures import count
 
-WIDTH, HEIGHT = 168, 14
+# Width, height and baseline of the figures: in a table's row, and alone on a line's page.
+ROW, ALONE = (168, 14, 10.5), (820, 28, 18.5)
 ORDER = (
     "not_agreed",
     "agreed",
@@ -42,7 +43,7 @@ def segments(position: Mapping[str, Decimal], agreed: Decimal) -> list[tuple[str
     return [(name, parts[name]) for name in ORDER if parts.get(name, _ZERO) > 0]
 
 
-def strip(position: Mapping[str, Decimal], agreed: Decimal, unit: str = "") -> str:
+def strip(position: Mapping[str, Decimal], agreed: Decimal, unit: str = "", size: tuple[int, int, float] = ROW) -> str:
     """The strip as SVG text; its title says in words what the bar shows.
 
     >>> strip({}, _ZERO)
@@ -54,15 +55,16 @@ def strip(position: Mapping[str, Decimal], agreed: Decimal, unit: str = "") -> s
     total = sum(quantity for _, quantity in parts)
     words = ", ".join(f"{count(quantity)} {_LABELS[name]}" for name, quantity in parts)
     drawn, x = [], 0.0
+    wide, high, baseline = size
     for name, quantity in parts:
-        width = max(2.0, float(quantity / total) * (WIDTH - 2 * len(parts)) + 2)
-        drawn.append(f'<rect class="seg {name}" x="{x:.1f}" width="{width:.1f}" height="{HEIGHT}"/>')
+        width = max(2.0, float(quantity / total) * (wide - 2 * len(parts)) + 2)
+        drawn.append(f'<rect class="seg {name}" x="{x:.1f}" width="{width:.1f}" height="{high}"/>')
         if width > 34:
-            drawn.append(f'<text class="on-{name}" x="{x + 4:.1f}" y="10.5">{count(quantity)}</text>')
+            drawn.append(f'<text class="on-{name}" x="{x + 4:.1f}" y="{baseline}">{count(quantity)}</text>')
         x += width
     title = escape(f"{words} {unit}".strip())
     return (
-        f'<svg class="strip" viewBox="0 0 {WIDTH} {HEIGHT}" width="{WIDTH}" height="{HEIGHT}" role="img" '
+        f'<svg class="strip" viewBox="0 0 {wide} {high}" width="{wide}" height="{high}" role="img" '
         f'aria-label="{title}"><title>{title}</title>{"".join(drawn)}</svg>'
     )
 

@@ -10,12 +10,11 @@ from django.db.models import F
 
 from northing.core import layers as rule
 from northing.core.money import from_minor, to_minor
-from northing.core.periods import posting_day
 from northing.core.problems import Problem, Refused
 from northing.directory.acts import Act
 from northing.directory.columns import insert_columns
-from northing.directory.models import Company
 from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand, Posting
+from northing.ledger.queries import first_open_day
 
 
 class Draft(NamedTuple):
@@ -34,15 +33,13 @@ class Draft(NamedTuple):
 
 def open_entry(act: Act, story, text: str, companies: Iterable[int], occurred_on: date, reverses=None) -> Entry:
     """An entry that posts in the first open period of all its companies."""
-    closed = Company.objects.filter(pk__in=set(companies)).values_list("closed_through", flat=True)
-    posted_on = max((posting_day(occurred_on, through) for through in closed), default=occurred_on)
     return Entry.objects.create(
         story=story,
         actor=act.person,
         deed=story.deed,
         text=text[:240],
         occurred_on=occurred_on,
-        posted_on=posted_on,
+        posted_on=first_open_day(companies, occurred_on),
         at=act.at,
         reverses=reverses,
     )

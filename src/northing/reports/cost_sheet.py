@@ -24,7 +24,13 @@ class SheetRow:
     goods: Decimal | None
     expected_goods: bool
     shares: list[Decimal | None]
+    billed: list[bool]
     expected_duty: Decimal | None
+
+    @property
+    def marked_shares(self) -> list[tuple[Decimal | None, bool]]:
+        """Each share, and whether its bill is still expected."""
+        return [(share, not billed) for share, billed in zip(self.shares, self.billed, strict=True)]
 
     @property
     def landed(self) -> Decimal | None:
@@ -125,4 +131,5 @@ def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: _Rates) -> SheetRow:
     if sheet.entry is None and (rate := rates.of(sheet.company, order.currency, "customs")):
         duty = ad_valorem(converted(amount, rate, currency), line.item.duty_rate, currency)
     shares = [amounts.get((charge.pk, part.pk)) for charge in sheet.charges]
-    return SheetRow(part, goods, part.goods_base is None, shares, duty)
+    billed = [charge.billed is not None for charge in sheet.charges]
+    return SheetRow(part, goods, part.goods_base is None, shares, billed, duty)

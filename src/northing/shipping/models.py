@@ -48,6 +48,13 @@ class Shipment(models.Model):
         return self.reference
 
     @property
+    def route(self) -> str:
+        """From where over where to where, each named once in a row."""
+        legs = sorted(self.legs.all(), key=lambda leg: leg.number)
+        stops = [stop for leg in legs for stop in (leg.origin, leg.destination)]
+        return " → ".join(stop for stop, before in zip(stops, ["", *stops], strict=False) if stop != before)
+
+    @property
     def place(self) -> str:
         """Where the units aboard are that the dock has not settled yet."""
         if self.arrived_on:

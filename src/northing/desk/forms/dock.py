@@ -21,7 +21,7 @@ class ReceiveForm(DeedForm):
     def __init__(self, *args, parts, site, **kwargs):
         super().__init__(*args, **kwargs)
         self.parts, self.site = parts, site
-        bins = Bin.objects.filter(site=site)
+        bins = [(str(one.pk), one.code) for one in Bin.objects.filter(site=site)]  # read once, for every row
         for part in parts:
             item, label = part.instalment.line.item, f"of {part.instalment.line.item.code}"
             self.fields[f"row-{part.pk}"] = ExactField(required=False, label=f"Found {label}")
@@ -34,8 +34,9 @@ class ReceiveForm(DeedForm):
                 self.fields[f"lot-{part.pk}"] = forms.CharField(max_length=40, required=False, label=f"Lot {label}")
             if item.keeps_best_before:
                 self.fields[f"best-{part.pk}"] = DayField(required=False, label=f"Best before {label}")
-            self.fields[f"bin-{part.pk}"] = forms.ModelChoiceField(
-                bins, required=False, empty_label="quarantine" if item.inspected else "store", label=f"Bin {label}"
+            usual = ("", "quarantine" if item.inspected else "store")
+            self.fields[f"bin-{part.pk}"] = forms.ChoiceField(
+                choices=[usual, *bins], required=False, label=f"Bin {label}"
             )
 
     def rows(self):
@@ -54,7 +55,7 @@ class ReceiveForm(DeedForm):
                 still_coming=entered[f"short-{part.pk}"] != NO_MORE,
                 lot=entered.get(f"lot-{part.pk}") or "",
                 best_before=entered.get(f"best-{part.pk}"),
-                bin=entered[f"bin-{part.pk}"].pk if entered[f"bin-{part.pk}"] else None,
+                bin=int(entered[f"bin-{part.pk}"]) if entered[f"bin-{part.pk}"] else None,
             )
             for part in self.parts
             if entered[f"row-{part.pk}"] is not None

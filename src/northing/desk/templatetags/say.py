@@ -10,6 +10,7 @@ from django.utils.safestring import mark_safe
 from northing.core.landed_cost import unit_price_of
 from northing.core.places import COLUMNS
 from northing.drawings import figures
+from northing.drawings.strip import ALONE
 from northing.drawings.strip import legend as draw_legend
 from northing.drawings.strip import strip as draw_strip
 
@@ -68,6 +69,13 @@ def strip(position, agreed):
         return mark_safe(draw_strip({}, Decimal(0)))
     places = {name: getattr(position, name) for name in COLUMNS}
     return mark_safe(draw_strip(places, agreed or Decimal(0)))
+
+
+@register.filter
+def long_strip(position, agreed):
+    """The strip as wide as a page."""
+    places = {name: getattr(position, name) for name in COLUMNS} if position else {}
+    return mark_safe(draw_strip(places, agreed or Decimal(0), size=ALONE))
 
 
 @register.filter

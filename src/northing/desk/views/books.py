@@ -12,6 +12,7 @@ from northing.directory.models import Company, Item, Site
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
 from northing.ledger.models import Account, CostLayer, Entry, Posting
+from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
 from northing.papers.queries import story_of
 from northing.reports.stock import stock_rows
@@ -38,7 +39,8 @@ def item(request, item_id: int):
     sites = scoped(Site.objects.all(), request.user)
     form = IssueForm(request.POST or None, sites=sites, initial={"occurred_on": timezone.localdate()})
     if request.method == "POST" and form.do(request, issuing.issue_stock, lambda _: form.asked(record.pk)):
-        messages.success(request, "Issued.")
+        note = posting_note([form.cleaned_data["site"].company_id], form.cleaned_data["occurred_on"])
+        messages.success(request, f"Issued{note}.")
         return redirect("item", record.pk)
     layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
     layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")

@@ -1,6 +1,7 @@
 """Costs: charges with their effect shown first, customs entries, rates, cost trails."""
 
 from django.contrib import messages
+from django.db.models import Q
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -15,10 +16,13 @@ from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
 from northing.drawings.trail import waterfall
 from northing.ledger.models import CostLayer
+from northing.ledger.queries import posting_note
 from northing.papers.queries import story_of
 from northing.reports.cost_trail import cost_trail
 
 SHOWN = 200
+# Of how many shipments a charge is offered for, where it does not come from one of them.
+LATEST = 40
 
 
 def charges(request):
@@ -33,8 +37,8 @@ def charges(request):
 
 def new_charge(request):
     """Enter a bill or an estimate; its effect is shown before it is booked."""
-    shipments = visible_shipments(request.user).order_by("-pk")
     replaces = _replaced(request)
+    shipments = _choosable(request, replaces)
     form = ChargeForm(
         request.POST or None,
         person=request.user,
@@ -48,16 +52,38 @@ def new_charge(request):
             deed = costing.book_bill if form.cleaned_data["state"] == "billed" else costing.enter_estimate
             booked = form.do(request, deed, lambda _: form.asked())
             if booked:
-                messages.success(request, "Booked and spread.")
+                note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
+                messages.success(request, f"Booked and spread{note}.")
                 return redirect("charge", booked)
         else:
             context |= _effect(form)
     return render(request, "desk/charge_new.html", context, status=422 if form.errors else 200)
 
 
+def _choosable(request, replaces: Charge | None):
+    """The shipment one comes from, or those of the charge, or the latest; and whatever was chosen already."""
+    seen = visible_shipments(request.user)
+    if replaces:
+        named = Q(pk__in=replaces.shipments.all()) | Q(containers__charges=replaces)
+        return (
+            seen.filter(named | Q(containers__stowage__instalment__line__charges=replaces)).distinct().order_by("-pk")
+        )
+    named = [key for key in [request.GET.get("shipment", ""), *request.POST.getlist("shipments")] if _is_key(key)]
+    if request.GET.get("shipment") and named:
+        return seen.filter(pk__in=named).order_by("-pk")
+    latest = list(seen.order_by("-pk").values_list("pk", flat=True)[:LATEST])
+    boxes = [key for key in request.POST.getlist("containers") if _is_key(key)]
+    chosen = Q(pk__in=[*latest, *named]) | Q(containers__in=boxes)
+    return seen.filter(chosen).distinct().order_by("-pk")
+
+
+def _is_key(text: str) -> bool:
+    return text.isascii() and text.isdigit() and len(text) < 15
+
+
 def _replaced(request) -> Charge | None:
     key = request.POST.get("charge") or request.GET.get("charge") or ""
-    if not (key.isascii() and key.isdigit() and len(key) < 15):
+    if not _is_key(key):
         return None
     return Charge.objects.filter(pk=key, billed=None, parts__company__in=companies_of(request.user)).first()
 
@@ -66,7 +92,7 @@ def _initial(request, replaces: Charge | None) -> dict:
     today = timezone.localdate()
     if replaces is None:
         shipment = request.GET.get("shipment", "")
-        return {"day": today, "shipments": [shipment] if shipment.isascii() and shipment.isdigit() else []}
+        return {"day": today, "shipments": [shipment] if _is_key(shipment) else []}
     asked = costing.request_of(replaces)
     return {**asked.__dict__, "day": today, "state": "billed", "amount": f"{asked.amount.normalize():f}"}
 
@@ -102,7 +128,8 @@ def customs(request, shipment_id: int, company_id: int):
     if request.method == "POST" and form.is_valid():
         booked = form.do(request, costing.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
         if booked:
-            messages.success(request, "The customs entry is booked.")
+            note = posting_note([company.pk], form.cleaned_data["day"])
+            messages.success(request, f"The customs entry is booked{note}.")
             return redirect("shipment", shipment.pk)
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
     context = {"shipment": shipment, "company": company, "form": form}
@@ -141,9 +168,16 @@ def layer(request, layer_id: int):
         "trail": trail,
         "drawing": _drawn(trail, record.company.currency),
         "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin"),
-        "story": story_of("layer", record.pk, companies_of(request.user)),
+        "story": _layer_story(record, companies_of(request.user)),
     }
     return render(request, "desk/layer.html", context)
+
+
+def _layer_story(layer: CostLayer, mine: set[int]):
+    """What happened to its line, bills and all; opening stock has no line, only itself."""
+    if layer.stowage is None:
+        return story_of("layer", layer.pk, mine)
+    return story_of("line", layer.stowage.instalment.line_id, mine)
 
 
 def _drawn(trail, currency: str) -> str:

@@ -11,6 +11,7 @@ from northing.directory.models import Site
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of, may
 from northing.ledger.models import CostLayer
+from northing.ledger.queries import posting_note
 from northing.papers.queries import story_of
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Stowage
@@ -59,7 +60,8 @@ def receive(request, container_id: int, site_id: int):
     if request.method == "POST":
         done = form.do(request, receiving.receive, lambda _: form.asked(box.pk))
         if done:
-            messages.success(request, "Received. Stock, costs and positions are up to date.")
+            note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
+            messages.success(request, f"Received{note}. Stock, costs and positions are up to date.")
             return redirect("receipt", done)
     allowed = may(request.user, "receive", site.company_id)
     context = {"box": box, "site": site, "form": form, "allowed": allowed, "parts": parts}

@@ -19,6 +19,7 @@ from northing.desk.forms.passage import (
     VoyageForm,
 )
 from northing.directory.rights import companies_of, may_somewhere
+from northing.ledger.queries import posting_note
 from northing.orders.models import Instalment
 from northing.papers.queries import story_of
 from northing.reports.cost_sheet import cost_sheet
@@ -199,7 +200,10 @@ def say_date(request, shipment_id: int):
         raise PermissionDenied
     form = DateForm(request.POST, shipment=record)
     if request.POST.get("confirmed") and form.do(request, following.say_date, form.asked):
-        messages.success(request, "The date is recorded; everything aboard follows it.")
+        note = ""
+        if form.cleaned_data["kind"] == "actual":
+            note = posting_note(companies_of(request.user), form.cleaned_data["value"])
+        messages.success(request, f"The date is recorded{note}; everything aboard follows it.")
         return redirect("shipment", record.pk)
     context = {"shipment": record, "form": form}
     if form.is_valid():

@@ -10,6 +10,7 @@ from northing.desk.forms.dock import InspectForm, ReturnForm
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of, may
 from northing.ledger.models import CostLayer, OnHand
+from northing.ledger.queries import posting_note
 from northing.papers.queries import story_of
 from northing.quality.models import Case, Inspection
 
@@ -59,7 +60,8 @@ def case(request, case_id: int):
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     form = ReturnForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
     if request.method == "POST" and form.do(request, inspecting.return_goods, lambda _: form.asked(record.pk)):
-        messages.success(request, "Returned. What the supplier did not authorise stays open.")
+        note = posting_note([record.company_id], form.cleaned_data["occurred_on"])
+        messages.success(request, f"Returned{note}. What the supplier did not authorise stays open.")
         return redirect("case", record.pk)
     context = {
         "case": record,
