@@ -43,7 +43,7 @@ def order(stage, supplier, lines, total):
     page = stage.page("expediter", "/orders/new/")
     page.select_option("#id_supplier", label=supplier)
     page.select_option("#id_company", label="Test NZ")
-    page.select_option("#id_site", label="TRG")
+    page.select_option("#id_site", label="TRG (KLN)")
     page.fill("#id_need_by", "2027-03-01")
     for index, (item, quantity, amount) in enumerate(lines):
         page.fill(f"#id_lines-{index}-item", item)

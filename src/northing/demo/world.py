@@ -313,7 +313,7 @@ class _World:
         order = self.order("QIN", {"KET-17": 360, "KET-G8": 240}, -40, 55)
         voyage = self.voyage("Saltmarsh Heron", "229S", "VAN", "CNNGB", "NZTRG", with_imo_check_digit("998101"))
         shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), 5, 30, boxes=2)
-        self.charge(shipment, "QUI", "freight", "4900.00", "USD", "volume", -1)
+        self.charge(shipment, "QUI", "freight", "4900.00", "USD", "volume", 0)
 
     def talk_with_suppliers(self) -> None:
         """Unanswered, answered differently, and an accepted split."""

@@ -51,6 +51,13 @@ class DeedForm(forms.Form):
             if not isinstance(field.widget, forms.HiddenInput):
                 field.widget.attrs.setdefault("aria-describedby", f"{self.add_prefix(name)}-says")
 
+    def choose_the_only_one(self, *names: str) -> None:
+        """Where there is only one to choose, it is chosen."""
+        for name in names:
+            found = list(self.fields[name].queryset[:2])
+            if len(found) == 1:
+                self.fields[name].initial = found[0].pk
+
     def do(self, request, deed: Callable[[Act, Any], Any], what: Callable[[dict], Any]) -> Any:
         """Do the deed with what was entered; None, with errors on the form, when it is refused."""
         if not self.is_valid():

@@ -13,6 +13,7 @@ from northing.orders.models import OrderLine
 from northing.shipping.models import Container, Shipment
 
 BASES = [choice for choice in Charge.Basis.choices if choice[0] != "by_hand"]
+Ticks = forms.CheckboxSelectMultiple
 KIND_CHOICES = [choice for choice in Charge.Kind.choices if choice[0] in KINDS]
 
 
@@ -41,20 +42,35 @@ class ChargeForm(DeedForm):
     amount = ExactField()
     day = DayField(label="Day of the bill or estimate")
     bill_number = forms.CharField(max_length=40, required=False)
-    shipments = forms.ModelMultipleChoiceField(Shipment.objects.none(), required=False)
-    containers = forms.ModelMultipleChoiceField(Container.objects.none(), required=False)
-    lines = forms.ModelMultipleChoiceField(OrderLine.objects.none(), required=False, label="Only these lines")
+    shipments = forms.ModelMultipleChoiceField(
+        Shipment.objects.none(), required=False, widget=forms.CheckboxSelectMultiple
+    )
+    containers = forms.ModelMultipleChoiceField(
+        Container.objects.none(), required=False, widget=forms.CheckboxSelectMultiple
+    )
+    lines = forms.ModelMultipleChoiceField(
+        OrderLine.objects.none(), required=False, label="Only these lines", widget=Ticks
+    )
 
     def __init__(self, *args, person, shipments, charge=None, **kwargs):
         super().__init__(*args, **kwargs)
         self.charge = charge
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
+        self.choose_the_only_one("company")
         self.fields["shipments"].queryset = shipments
         self.fields["containers"].queryset = Container.objects.filter(shipment__in=shipments).select_related("shipment")
         self.fields["containers"].label_from_instance = lambda box: f"{box.number} of {box.shipment}"
         aboard = OrderLine.objects.filter(instalments__stowage__container__shipment__in=shipments).distinct()
         self.fields["lines"].queryset = scoped(aboard, person, "order__company").select_related("order", "item")
         self.fields["lines"].label_from_instance = lambda line: f"{line.order.number}/{line.number} {line.item}"
+
+    def scope(self):
+        """The fields that say what the charge is spread over."""
+        return [self[name] for name in ("shipments", "containers", "lines")]
+
+    def facts(self):
+        """The other fields."""
+        return [field for field in self.visible_fields() if field.name not in ("shipments", "containers", "lines")]
 
     def asked(self) -> ChargeRequest:
         """The charge as a request."""

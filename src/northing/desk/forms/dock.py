@@ -113,6 +113,7 @@ class IssueForm(DeedForm):
     def __init__(self, *args, sites, **kwargs):
         super().__init__(*args, **kwargs)
         self.fields["site"].queryset = sites
+        self.choose_the_only_one("site")
 
     def asked(self, item: int) -> IssueRequest:
         """The issue as a request."""

@@ -26,6 +26,8 @@ class OrderForm(DeedForm):
         super().__init__(*args, **kwargs)
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.fields["site"].queryset = scoped(Site.objects.select_related("company"), person)
+        self.fields["site"].label_from_instance = lambda site: f"{site} ({site.company.code})"
+        self.choose_the_only_one("company", "site")
 
 
 class LineForm(forms.Form):

@@ -11,6 +11,7 @@ from northing.desk.forms.dock import IssueForm
 from northing.directory.models import Company, Item, Site
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
+from northing.drawings.figures import count
 from northing.ledger.models import Account, CostLayer, Entry, Posting
 from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
@@ -45,9 +46,16 @@ def item(request, item_id: int):
     layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
     layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")
     lines = OrderLine.objects.filter(item=record, order__company__in=mine, expected_on__isnull=False)
+    shown = list(layers[:SHOWN])
+    for layer in shown:
+        layer.lies = [
+            f"{count(row.quantity)} {row.get_status_display().lower()} in {row.bin}"
+            for row in layer.on_hand.all()
+            if row.quantity
+        ]
     context = {
         "item": record,
-        "layers": layers[:SHOWN],
+        "layers": shown,
         "coming": lines.select_related("order__supplier").order_by("expected_on")[:SHOWN],
         "form": form,
         "story": story_of("item", record.pk, mine),

@@ -92,7 +92,7 @@ def _initial(request, replaces: Charge | None) -> dict:
     today = timezone.localdate()
     if replaces is None:
         shipment = request.GET.get("shipment", "")
-        return {"day": today, "shipments": [shipment] if _is_key(shipment) else []}
+        return {"day": today, "shipments": [int(shipment)] if _is_key(shipment) else []}
     asked = costing.request_of(replaces)
     return {**asked.__dict__, "day": today, "state": "billed", "amount": f"{asked.amount.normalize():f}"}
 
