@@ -59,8 +59,8 @@ with chosen as (
   insert into shipping_container (shipment_id, number, size_type, seal) select id, 'X' || id, '22G1', '' from shipments
   returning id, shipment_id
 ), stowed as (
-  insert into shipping_stowage (container_id, instalment_id, quantity, settled, place, opening_billed)
-  select b.id, substr(s.reference, 2)::bigint, 1, 0, 'packed', false from boxes b join shipments s on s.id = b.shipment_id
+  insert into shipping_stowage (container_id, instalment_id, quantity, settled, opening_billed)
+  select b.id, substr(s.reference, 2)::bigint, 1, 0, false from boxes b join shipments s on s.id = b.shipment_id
   returning id, container_id
 ), charges as (
   insert into costing_charge (company_id, payee_id, kind, basis, currency, billed, billed_on, bill_number)

@@ -3,12 +3,16 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
+
+from django.db.models import F, Sum
 
 from northing.core.ownership import moments_through
 from northing.core.passage import ExpectedLeg, expected_legs
 from northing.core.problems import Problem, refuse_if
 from northing.deeds import expecting, matters, owning
 from northing.directory.acts import Act, future_problem
+from northing.directory.models import Company
 from northing.directory.rights import companies_of
 from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
@@ -31,9 +35,13 @@ class DateRequest:
 
 @dataclass(frozen=True)
 class RippleLine:
-    """A part whose dock date would move."""
+    """A line of which units aboard a shipment would come to the dock on another day."""
 
-    stowage: Stowage
+    line: int
+    name: str
+    item: str
+    description: str
+    quantity: Decimal
     old: date | None
     new: date
     need_by: date
@@ -52,6 +60,22 @@ class RippleLine:
     def saves(self) -> bool:
         """The new date meets a need-by date that the old one missed."""
         return self.new <= self.need_by and bool(self.old and self.old > self.need_by)
+
+
+@dataclass(frozen=True)
+class Ripple:
+    """What saving a date would do: lines that move, worst first; goods that become ours, by company."""
+
+    lines: list[RippleLine]
+    owned: list[tuple[Company, Decimal]]
+
+    @property
+    def breaks(self) -> int:
+        return sum(line.breaks for line in self.lines)
+
+    @property
+    def saves(self) -> int:
+        return sum(line.saves for line in self.lines)
 
 
 @dataclass
@@ -74,31 +98,53 @@ def _subject(request: DateRequest, *, lock: bool) -> _Subject:
     return _Subject(leg, voyage, list(shipments))
 
 
-def aboard(shipments: Iterable[Shipment]):
-    """Stowage of the shipments with everything needed to move and value it."""
-    return (
-        Stowage.objects.filter(container__shipment__in=[shipment.pk for shipment in shipments])
-        .select_related("container__shipment", "instalment__line__order__company", "instalment__line__item")
-        .order_by("pk")
-    )
+def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
+    """What saving this date would do to the goods of these companies; nothing is written.
 
-
-def preview(request: DateRequest, today: date, companies: set[int]) -> list[RippleLine]:
-    """The lines that saving this date would move, worst first; nothing is written."""
+    Raises Refused where goods would become ours and there is no rate for the day.
+    """
     subject = _subject(request, lock=False)
-    new_dock = {}
+    return Ripple(_lines_moving(subject, request, today, companies), _becoming_ours(subject, request, companies))
+
+
+def _lines_moving(subject: _Subject, request: DateRequest, today: date, companies: set[int]) -> list[RippleLine]:
+    docks = {}
     for shipment in subject.shipments:
-        said = _unsaved(subject, request)
-        _, planned = planned_legs(shipment, [said])
-        new_dock[shipment.pk] = expected_legs(planned, today)[-1].end
-    lines = []
-    for part in aboard(subject.shipments):
-        order = part.instalment.line.order
-        shipment = part.container.shipment
-        new = new_dock[shipment.pk]
-        if part.settled < part.quantity and new != shipment.expected_dock and order.company_id in companies:
-            lines.append(RippleLine(part, shipment.expected_dock, new, part.instalment.line.need_by))
+        _, planned = planned_legs(shipment, [_unsaved(subject, request)])
+        docks[shipment.pk] = (shipment.expected_dock, expected_legs(planned, today)[-1].end)
+    moving = [key for key, (old, new) in docks.items() if old != new]
+    open_parts = Stowage.objects.filter(container__shipment__in=moving, settled__lt=F("quantity"))
+    rows = open_parts.filter(instalment__line__order__company__in=companies).values_list(*RIPPLE).order_by(*RIPPLE)
+    lines = [
+        RippleLine(line, f"{order}/{number}", item, description, quantity, *docks[shipment], need_by)
+        for shipment, line, order, number, item, description, need_by, quantity in rows.annotate(Sum("quantity"))
+    ]
     return sorted(lines, key=lambda line: (not line.breaks, -line.days))
+
+
+RIPPLE = (
+    "container__shipment",
+    "instalment__line",
+    "instalment__line__order__number",
+    "instalment__line__number",
+    "instalment__line__item__code",
+    "instalment__line__item__description",
+    "instalment__line__need_by",
+)
+
+
+def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int]) -> list[tuple[Company, Decimal]]:
+    event = _event(subject.leg, request.milestone)
+    if event is None or not _actual(request):
+        return []
+    stowage = Stowage.objects.filter(
+        container__shipment__in=subject.keys, instalment__line__order__company__in=companies
+    )
+    totals: dict[int, Decimal] = {}
+    for one in owning.becoming_ours(stowage, event, request.value):
+        totals[one.goods.company] = totals.get(one.goods.company, Decimal(0)) + one.base
+    found = Company.objects.in_bulk(totals)
+    return [(found[key], total) for key, total in totals.items()]
 
 
 def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:

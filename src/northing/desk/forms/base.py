@@ -48,6 +48,10 @@ class DeedForm(forms.Form):
         for name, field in self.fields.items():
             if isinstance(field, forms.ModelChoiceField) and field.empty_label == "---------":
                 field.empty_label = "choose"
+            chosen = isinstance(field, forms.ChoiceField)
+            field.error_messages["required"] = f"Nothing is {'chosen' if chosen else 'entered'} here; it is needed."
+            if chosen:
+                field.error_messages["invalid_choice"] = "This is not one of the choices; choose again."
             if not isinstance(field.widget, forms.HiddenInput):
                 field.widget.attrs.setdefault("aria-describedby", f"{self.add_prefix(name)}-says")
 

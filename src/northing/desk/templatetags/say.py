@@ -25,6 +25,12 @@ def count(value):
 
 
 @register.filter
+def some(value):
+    """A quantity, or a dash where there is none."""
+    return count(value) if value else NOTHING
+
+
+@register.filter
 def money(value, currency):
     """An amount, without its code."""
     return NOTHING if value is None else figures.money(value, currency)

@@ -7,6 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.core.problems import Refused
 from northing.deeds import following, packing
 from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
@@ -208,14 +209,11 @@ def say_date(request, shipment_id: int):
     context = {"shipment": record, "form": form}
     if form.is_valid():
         asked = form.asked(form.cleaned_data)
-        ripple = following.preview(asked, timezone.localdate(), companies_of(request.user))
-        context |= {
-            "ripple": ripple,
-            "asked": form.cleaned_data,
-            "breaks": sum(line.breaks for line in ripple),
-            "saves": sum(line.saves for line in ripple),
-            "others": _others_aboard(record, asked.leg),
-        }
+        context |= {"asked": form.cleaned_data, "others": _others_aboard(record, asked.leg), "shown": SHOWN}
+        try:
+            context["ripple"] = following.preview(asked, timezone.localdate(), companies_of(request.user))
+        except Refused as refused:
+            form.take(refused)
     return render(request, "desk/ripple.html", context, status=422 if form.errors else 200)
 
 
