@@ -5,6 +5,7 @@ import os
 import pytest
 import time_machine
 from axe_playwright_python.sync_playwright import Axe
+from django.db import connection
 from playwright.sync_api import expect, sync_playwright
 
 from tests.browser import launch, sign_in
@@ -40,8 +41,19 @@ class Stage:
         assert not serious, [(one["id"], [node["html"][:120] for node in one["nodes"][:3]]) for one in serious]
 
 
+@pytest.fixture(scope="session")
+def no_session_left(django_db_setup, django_db_blocker):
+    """The server's threads keep their connections; they are ended before the database is dropped."""
+    yield
+    with django_db_blocker.unblock(), connection.cursor() as cursor:
+        cursor.execute(
+            "select pg_terminate_backend(pid) from pg_stat_activity"
+            " where datname = current_database() and pid <> pg_backend_pid()"
+        )
+
+
 @pytest.fixture
-def stage(live_server, transactional_db):
+def stage(no_session_left, live_server, transactional_db):
     """The stage of a story."""
     with time_machine.travel(NOW, tick=True), sync_playwright() as playwright:
         browser = launch(playwright)
