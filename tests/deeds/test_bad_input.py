@@ -1,5 +1,6 @@
 """What must be refused, in words, with nothing saved."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 from decimal import Decimal as D
 
@@ -147,6 +148,23 @@ def test_containers_and_voyages(world):
 def test_legs(world, legs, words):
     shipment = packing.create_shipment(world.act("shipping"), packing.ShipmentRequest())
     assert words in refused(packing.plan_passage, world.act("shipping"), packing.PassageRequest(shipment, None, legs))
+
+
+def test_a_leg_somebody_spoke_of_keeps_its_place(world):
+    shipment = packing.create_shipment(world.act("shipping"), packing.ShipmentRequest())
+    road, sea = LegPlan("road", "Ningbo", "CNNGB", TODAY, TODAY), LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
+
+    def plan(*legs):
+        return world.act("shipping"), packing.PassageRequest(shipment, None, legs)
+
+    packing.plan_passage(*plan(road, sea))
+    first = Leg.objects.get(number=1)
+    late = TODAY + timedelta(days=5)
+    following.say_date(world.act("shipping"), following.DateRequest(first.pk, "departure", "estimated", late))
+    assert "spoke of the dates of leg 1, Ningbo to CNNGB" in refused(packing.plan_passage, *plan(sea))
+    assert "Keep it in its place" in refused(packing.plan_passage, *plan(sea, replace(road, start=TODAY)))
+    packing.plan_passage(*plan(replace(road, start=late, end=late), replace(sea, start=late, end=late)))
+    assert list(Leg.objects.values_list("number", "main", "expected_start")) == [(1, False, late), (2, True, late)]
 
 
 def test_packing(world):

@@ -7,6 +7,7 @@ from datetime import date
 from django.db.models import Max
 
 from northing.core.passage import ExpectedLeg
+from northing.core.problems import Problem, refuse_if
 from northing.directory.acts import Act
 from northing.directory.columns import update_columns
 from northing.shipping.models import Container, DateStatement, Leg, Shipment, Stowage, Voyage
@@ -58,26 +59,37 @@ def write_container(shipment: Shipment, number: str, size_type: str, seal: str) 
 
 
 def write_legs(shipment: Shipment, voyage: Voyage | None, plans: Sequence[LegPlan]) -> list[Leg]:
-    """Replace the planned legs."""
-    shipment.legs.all().delete()
+    """Replace the planned legs. A leg of whose dates somebody spoke may be planned anew but not become another one.
+
+    Raises Refused where it would.
+    """
+    before = {leg.number: leg for leg in shipment.legs.all()}
+    spoken = set(DateStatement.objects.filter(leg__shipment=shipment).values_list("leg__number", flat=True))
+    refuse_if(_spoken_problems([before[number] for number in sorted(spoken)], plans))
+    Leg.objects.filter(shipment=shipment, number__gt=len(plans)).delete()
+    Leg.objects.filter(shipment=shipment).update(main=False)  # only one may be main, at every moment
+    legs = []
+    for number, plan in enumerate(plans, 1):
+        leg = before.get(number) or Leg(shipment=shipment, number=number)
+        leg.mode, leg.origin, leg.destination, leg.main = plan.mode, plan.origin, plan.destination, plan.main
+        leg.planned_start = leg.expected_start = plan.start
+        leg.planned_end = leg.expected_end = plan.end
+        leg.save()
+        legs.append(leg)
     shipment.voyage = voyage
     shipment.planned_dock = plans[-1].end if plans else None
     shipment.save(update_fields=["voyage", "planned_dock"])
-    return Leg.objects.bulk_create(
-        Leg(
-            shipment=shipment,
-            number=number,
-            mode=plan.mode,
-            origin=plan.origin,
-            destination=plan.destination,
-            planned_start=plan.start,
-            planned_end=plan.end,
-            expected_start=plan.start,
-            expected_end=plan.end,
-            main=plan.main,
-        )
-        for number, plan in enumerate(plans, 1)
-    )
+    return legs
+
+
+def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Problem]:
+    found = []
+    for leg in spoken:
+        plan = plans[leg.number - 1] if leg.number <= len(plans) else None
+        if plan is None or (plan.origin, plan.destination) != (leg.origin, leg.destination):
+            what = f"Somebody spoke of the dates of leg {leg.number}, {leg.origin} to {leg.destination}."
+            found.append(Problem(what, "legs", "Keep it in its place; its dates may change."))
+    return found
 
 
 def write_statement(

@@ -66,7 +66,7 @@ def _beside_lines(form: OrderForm, lines) -> None:
     for index, line in enumerate(lines):
         for problem in getattr(form, "refused", []):
             if problem.where == f"lines-{index}":
-                line.add_error("item", str(problem))
+                line.add_error(None, str(problem))
 
 
 def quote(request):
