@@ -263,7 +263,8 @@ def test_receipts(world):
     assert "more than the 100 still expected" in receive(row(part.pk, D(101)))
     assert "must not be negative" in receive(row(part.pk, D(-1)))
     assert "whole pc" in receive(row(part.pk, D("0.5")))
-    assert "nothing is missing" in receive(row(part.pk, D(0)))
+    assert "nothing is missing" in receive(row(part.pk, D(0), True))
+    assert "30 are short. Say whether they are still coming" in receive(row(part.pk, D(70)))
     assert "counted twice" in receive(row(part.pk, D(1)), row(part.pk, D(1)))
     assert "Nothing was counted" in receive()
     assert "delivery note" in receive(row(part.pk, D(1)), note=" ")
@@ -357,6 +358,8 @@ def test_inspection_return_and_issue(world):
 def test_a_customs_entry_number_is_booked_once(world):
     shipment = world.shipment([world.sent_order({"A": D(10)})])
     request = costing.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
+    assert "has not departed" in refused(costing.book_customs_entry, world.act("costs"), request)
+    world.say(shipment, "departure")
     costing.book_customs_entry(world.act("costs"), request)
     assert "booked already" in refused(costing.book_customs_entry, world.act("costs"), request)
     stranger = costing.EntryRequest(shipment.pk, world.au.pk, world.parties["customs"].pk, "E-2", TODAY)

@@ -20,6 +20,7 @@ from northing.shipping.models import Container, Shipment, Stowage
 from tests.factories import CONTAINERS, TODAY, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "12"))
+MOMENTS = ["pickup", "on_board", "arrival", "receipt"]
 COUNTS = some.integers(0, 70)
 
 
@@ -28,13 +29,16 @@ class Deeds(RuleBasedStateMachine):
 
     world = None
 
-    @initialize(ours_from=some.sampled_from(["pickup", "on_board", "arrival", "receipt"]), tax=some.booleans())
+    @initialize(
+        ours_from=some.sampled_from(["pickup", "on_board", "arrival", "receipt"]),
+        tax=some.sampled_from(["0", "0.6", "1"]),
+    )
     def begin(self, ours_from, tax):
         self.mark = transaction.savepoint()
         self.done = 0
         world = self.world
         Item.objects.filter(code="B").update(inspected=True)
-        world.nz.import_tax_reclaimable = tax
+        world.nz.import_tax_reclaimed = D(tax)
         world.nz.save()
         world.parties["USD"].__class__.objects.update(over_tolerance=10)
         orders = [

@@ -4,11 +4,13 @@ from decimal import Decimal as D
 
 import pytest
 
-from northing.deeds import costing, inspecting, issuing, reversing
+from northing.confirmations.models import Answer
+from northing.deeds import agreeing, costing, inspecting, issuing, reversing
 from northing.ledger.models import Account, CostLayer, Posting
 from northing.orders.models import Instalment
+from northing.papers.models import StoryEntry
 from northing.quality.models import Case
-from northing.standing.models import Position
+from northing.standing.models import Matter, Position
 from tests.factories import QUANTITIES, TODAY
 
 CHARGES = [
@@ -63,6 +65,19 @@ def test_landed_cost_to_the_cent(world, shipped):
     assert balance(Account.OWNED_AFLOAT) == balance(Account.ACCRUED_CHARGES) == balance(Account.ACCRUED_DUTY) == 0
     assert balance(Account.IMPORT_TAX) == D("2894.11")
     assert balance(Account.CUSTOMS_PAYABLE) == D("-3485.38")
+
+
+def test_import_tax_that_is_partly_reclaimed_is_partly_cost(world, shipped):
+    world.nz.import_tax_reclaimed = D("0.8")
+    world.nz.save()
+    world.say(shipped, "arrival")
+    enter_customs(world, shipped)
+    world.receive(shipped, QUANTITIES)
+    # Of 2,894.11 are 2,315.29 reclaimed; 578.82 by the parts 9,283.44 / 7,547.33 / 2,463.29 of the base.
+    assert balance(Account.IMPORT_TAX) == D("2315.29")
+    assert balance(Account.CUSTOMS_PAYABLE) == D("-3485.38")
+    assert balance(Account.ACCRUED_DUTY) == 0
+    assert sum(layer.total_cost for layer in layers().values()) == sum(LANDED.values()) + D("578.82")
 
 
 def test_bills_and_duty_after_the_receipt_end_at_the_same_cost(world):
@@ -150,9 +165,6 @@ def test_one_freight_bill_shared_by_both_companies(world):
 
 
 def test_a_price_change_and_a_smaller_quantity_split_the_instalment(world):
-    from northing.confirmations.models import Answer
-    from northing.deeds import agreeing
-
     order = world.sent_order({"A": D(100)}, agreed=False)
     part = Instalment.objects.get(line__order=order)
     row = agreeing.AnswerRow(part.pk, D(60), part.asked_on, D("19.00"))
@@ -171,6 +183,36 @@ def test_goods_cost_the_same_whenever_they_become_ours(world, ours_from):
     world.receive(shipment, {"A": D(140)})
     assert balance(Account.STOCK) == D("7251.07")
     assert balance(Account.OWNED_AFLOAT) == 0
+
+
+def test_part_receipts_of_goods_ours_from_receipt_add_up_to_their_price(world):
+    """Seven of a pack of 7 at USD 10.00, one at a time: 1.43 six times and 1.42 once."""
+    pack = world.items["A"].packs.create(name="seven", factor=7)
+    order = world.sent_order({"A": D(7)}, ours_from="receipt")
+    order.lines.update(pack=pack.name, pack_factor=7, pack_price=D("10.00"))
+    Instalment.objects.update(pack_price=D("10.00"))
+    shipment = world.shipment([order])
+    for _ in range(7):
+        world.receive(shipment, {"A": D(1)})
+    # Six times 2.35 and once 2.33 at 1.6420: each is ours at the rate of its own day.
+    assert balance(Account.STOCK) == D("16.43")
+
+
+def test_refusing_an_answer_makes_it_the_suppliers_move_again(world):
+    order = world.sent_order({"A": D(100)}, agreed=False)
+    part = Instalment.objects.get(line__order=order)
+    row = agreeing.AnswerRow(part.pk, D(60), part.asked_on, D("19.00"))
+    agreeing.record_answers(world.act("expediter"), agreeing.AnswersRequest(order.pk, "X", TODAY, (row,)))
+    agreeing.decide_answer(world.act("expediter"), agreeing.Decision(Answer.objects.get().pk, False))
+    assert Matter.objects.filter(kind="instalment").values_list("party", "reason").get() == (
+        "supplier",
+        "to answer again: we refused",
+    )
+
+
+def test_packing_what_is_not_agreed_is_told(world):
+    world.shipment([world.sent_order({"A": D(10)}, agreed=False)])
+    assert StoryEntry.objects.get(deed="stow").text.endswith("; not agreed yet: KLN-00001/1")
 
 
 def test_units_beyond_the_papers_come_at_the_price_and_take_no_charge(world):

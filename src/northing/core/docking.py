@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.core.places import drawn_from
-from northing.core.problems import Problem
+from northing.core.problems import Problem, Strength
 
 ZERO = Decimal(0)
 
@@ -27,10 +27,10 @@ class Expected:
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """What the dock says: units found, and whether a short rest is still to come."""
+    """What the dock says: units found, and whether a short rest is still to come (None: not said)."""
 
     quantity: Decimal
-    still_coming: bool
+    still_coming: bool | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,13 +61,13 @@ def taking(expected: Expected, counted: Counted) -> Taking:
         counted.quantity, [(expected.place, expected.open), ("with_supplier", expected.with_supplier)]
     )
     short = max(expected.open - counted.quantity, ZERO)
-    missing = ZERO if counted.still_coming else short
+    missing = short if counted.still_coming is False else ZERO
     excess = sum((quantity for place, quantity in received if place == "excess"), ZERO)
     return Taking(received, missing, excess)
 
 
 def counting_problems(expected: Expected, counted: Counted, where: str) -> list[Problem]:
-    """What forbids the count: negative, nothing said, over tolerance."""
+    """What stops the count: negative, over tolerance, a short rest of which nothing is said."""
     if counted.quantity < 0:
         return [Problem("The quantity must not be negative.", where)]
     allowed = most_allowed(expected)
@@ -79,6 +79,11 @@ def counting_problems(expected: Expected, counted: Counted, where: str) -> list[
                 where,
                 f"Receive at most {_plain(allowed)} and set the rest aside for the buyer to decide.",
             )
+        ]
+    if counted.quantity < expected.open and counted.still_coming is None:
+        short = _plain(expected.open - counted.quantity)
+        return [
+            Problem(f"{short} are short.", where, "Say whether they are still coming or no more comes.", Strength.ASK)
         ]
     return []
 

@@ -15,7 +15,7 @@ from northing.core.spread import NothingToSpreadOver, spread, whole_weights
 BASES = ("value", "weight", "volume", "quantity", "equal")
 KINDS = ("freight", "insurance", "haulage", "brokerage", "handling", "storage", "inspection", "other")
 CUSTOMS_VALUE, DUTY = "customs_value", "duty"
-ZERO = Decimal(0)
+ZERO, ONE = Decimal(0), Decimal(1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,11 +53,13 @@ class Charge:
 
 @dataclass(frozen=True, slots=True)
 class ImportTax:
-    """Import tax: one rate on a base of named parts; reclaimable tax stays out of landed cost."""
+    """Import tax: one rate on a base of named parts. `reclaimable` is the part of it (0 to 1) that is reclaimed
+    and stays out of landed cost.
+    """
 
     rate: Decimal = ZERO
     base: tuple[str, ...] = ()
-    reclaimable: bool = True
+    reclaimable: Decimal = ONE
 
 
 @dataclass(slots=True)
@@ -82,6 +84,7 @@ class CostSheet:
     duty: Decimal
     tax_base: Decimal
     tax: Decimal
+    reclaimed: Decimal
     landed: Decimal
 
 
@@ -145,14 +148,15 @@ def _cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax
     base_by_line = _tax_base_by_line(sheet, charges, weights, tax, base_currency)
     tax_base = sum(base_by_line, ZERO)
     tax_amount = rounded(times(tax_base, tax.rate), base_currency)
-    if not tax.reclaimable and tax_amount:
-        _spread_tax(sheet, tax_amount, base_by_line, base_currency)
+    reclaimed = rounded(times(tax_amount, tax.reclaimable), base_currency)
+    if tax_amount != reclaimed:
+        _spread_tax(sheet, tax_amount - reclaimed, base_by_line, base_currency)
     for line, cost in zip(lines, sheet, strict=True):
         cost.landed = cost.goods + cost.duty + cost.import_tax + sum(cost.charges.values(), ZERO)
         cost.unit = divide(cost.landed, line.quantity, 4)
     total = from_minor(0, base_currency)
     duty, landed = (sum((getattr(c, name) for c in sheet), total) for name in ("duty", "landed"))
-    return CostSheet(sheet, duty, tax_base + total, tax_amount, landed)
+    return CostSheet(sheet, duty, tax_base + total, tax_amount, reclaimed, landed)
 
 
 def _goods_and_duty(line: Line, base_currency: str) -> LineCost:

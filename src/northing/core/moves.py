@@ -74,6 +74,7 @@ class InstalmentFacts:
     promise: date | None
     answered_on: date | None
     differs: str = ""
+    refused_on: date | None = None
 
 
 def instalment_move(facts: InstalmentFacts) -> Move | None:
@@ -87,6 +88,8 @@ def instalment_move(facts: InstalmentFacts) -> Move | None:
         return Move(US, f"answer differs in {facts.differs}: accept or refuse", facts.answered_on, facts.asked_on)
     if facts.with_supplier <= 0:
         return None
+    if facts.agreed < facts.quantity and facts.refused_on:
+        return Move(SUPPLIER, "to answer again: we refused", facts.refused_on, facts.asked_on)
     if facts.agreed < facts.quantity:
         return Move(SUPPLIER, "has not answered", facts.sent_on, facts.asked_on)
     return Move(SUPPLIER, "to have the goods ready", facts.agreed_on or facts.sent_on, facts.promise)

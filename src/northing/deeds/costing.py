@@ -375,6 +375,11 @@ class Declared:
     stowage: list[Stowage]
     company: Company
 
+    @property
+    def kept(self) -> Decimal:
+        """Import tax that is not reclaimed: it is a cost of the goods."""
+        return self.sheet.tax - self.sheet.reclaimed
+
     def rows(self) -> list[tuple[Stowage, landed_cost.LineCost]]:
         """Stowage beside its costs."""
         return list(zip(self.stowage, self.sheet.lines, strict=True))
@@ -386,7 +391,7 @@ def declare(shipment: int, company: Company, day: date) -> Declared:
     if not parts:
         raise Refused(Problem(f"{company} has no goods in this shipment.", "company"))
     lines = [_core_line(part, company, day) for part in parts]
-    tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimable)
+    tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
     return Declared(
         landed_cost.cost_sheet(lines, _tax_charges(parts, company, day, tax), tax, company.currency), parts, company
     )
@@ -450,13 +455,11 @@ def _aboard_part(charge: Charge, company: Company, stowage: Sequence[int]) -> De
 
 @once
 def book_customs_entry(act: Act, request: EntryRequest) -> int:
-    """Book the entry: duty into the goods, import tax to reclaim (or into the goods), owed to the office."""
+    """Book the entry: duty into the goods, import tax to reclaim and what is not into the goods, owed to the office."""
     company = Company.objects.get(pk=request.company)
     act.require("book_customs_entry", company.pk)
-    shipping.lock([request.shipment])
-    refuse_if(future_problem(request.day, act, "day"))
-    if not request.number.strip():
-        raise Refused(Problem("The entry has a number.", "number", "Enter it as the customs office gave it."))
+    shipment = shipping.lock([request.shipment])[request.shipment]
+    refuse_if(_entry_problems(act, request, shipment))
     declared = declare(request.shipment, company, request.day)
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
@@ -465,11 +468,9 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     story = tell(act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day)
     book = open_entry(act, story, text, [company.pk], request.day)
     duty, drafts = _customs_charge(request, declared, book, "duty", sheet.duty, {c.id: c.duty for c in sheet.lines})
-    if not company.import_tax_reclaimable:
-        shares = {c.id: c.import_tax for c in sheet.lines}
-        drafts += _customs_charge(request, declared, book, "import_tax", sheet.tax, shares)[1]
-    else:
-        drafts.append(Draft(company.pk, Account.IMPORT_TAX, sheet.tax))
+    kept = {cost.id: cost.import_tax for cost in sheet.lines}
+    drafts += _customs_charge(request, declared, book, "import_tax", sheet.tax - sheet.reclaimed, kept)[1]
+    drafts.append(Draft(company.pk, Account.IMPORT_TAX, sheet.reclaimed))
     drafts.append(Draft(company.pk, Account.CUSTOMS_PAYABLE, -(sheet.duty + sheet.tax)))
     post(book, drafts)
     costing.write_entry(
@@ -477,6 +478,16 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     )
     matters.refresh_shipments([request.shipment])
     return request.shipment
+
+
+def _entry_problems(act: Act, request: EntryRequest, shipment: Shipment) -> list[Problem]:
+    found = future_problem(request.day, act, "day")
+    if not request.number.strip():
+        found.append(Problem("The entry has a number.", "number", "Enter it as the customs office gave it."))
+    if not shipment.departed_on:
+        what = f"{shipment} has not departed; what is aboard may still change."
+        found.append(Problem(what, "number", "Record the departure first."))
+    return found
 
 
 def _customs_charge(

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from django.db import connection
-from django.db.models import Sum
+from django.db.models import Max, Sum
 from django.utils import timezone
 
 from northing.confirmations.models import Answer
@@ -79,6 +79,8 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
     keys = list(instalments)
     stakes, drafts = Stakes(), []
     answers = {answer.instalment_id: answer for answer in Answer.objects.filter(instalment__in=keys, outcome="open")}
+    refused = Answer.objects.filter(instalment__in=keys, outcome="refused").values_list("instalment")
+    refused = dict(refused.annotate(latest=Max("decided_at")))
     parts = Instalment.objects.filter(pk__in=keys).select_related(
         "position", "line__order__company", "line__order__supplier", "line__item"
     )
@@ -94,6 +96,7 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
             promise=part.promise,
             answered_on=answer.answered_on if answer else None,
             differs=" and ".join(_differs(answer)) if answer else "",
+            refused_on=_day(refused.get(part.pk)),
         )
         value = net_amount(
             part.position.with_supplier, line.pack_factor, part.pack_price, line.discount, order.currency

@@ -1,5 +1,6 @@
 """Pack: shipments, containers, stowage, legs and voyages."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -165,7 +166,7 @@ def stow(act: Act, request: StowRequest) -> int:
     refuse_if(problem for key, quantity in rows for problem in _stow_problems(parts.get(key), quantity, f"row-{key}"))
     links = [("line", part.line_id, part.line.order.company_id) for part in parts.values()]
     text = f"Packed {len(rows)} part{'s' if len(rows) > 1 else ''} into {container.number} of {shipment}"
-    story = tell(act, "stow", text, [("shipment", shipment.pk, None), *links])
+    story = tell(act, "stow", text + _unagreed(parts.values()), [("shipment", shipment.pk, None), *links])
     made = Stowage.objects.bulk_create(
         Stowage(container=container, instalment_id=key, quantity=quantity) for key, quantity in rows
     )
@@ -176,6 +177,12 @@ def stow(act: Act, request: StowRequest) -> int:
     costing.respread_estimates(act, shipment)
     _bring_along(shipment, list(parts))
     return container.shipment_id
+
+
+def _unagreed(parts: Iterable[Instalment]) -> str:
+    """A warning that lets pass: the story keeps what was packed without the supplier's word."""
+    names = [f"{part.line.order.number}/{part.line.number}" for part in parts if part.agreed_quantity < part.quantity]
+    return f"; not agreed yet: {', '.join(names)}" if names else ""
 
 
 def _stow_problems(part: Instalment | None, quantity: Decimal, where: str) -> list[Problem]:

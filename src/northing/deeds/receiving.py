@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import F
+from django.db.models import F, Sum
 
 from northing.core import docking
 from northing.core.exact import plain
@@ -40,11 +40,11 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True)
 class ReceiveRow:
-    """What the dock found of one stowage; a short rest is still coming, or no more comes."""
+    """What the dock found of one stowage; of a short rest it is said whether it is still coming."""
 
     stowage: int
     quantity: Decimal
-    still_coming: bool = True
+    still_coming: bool | None = None
     lot: str = ""
     best_before: date | None = None
     bin: int | None = None
@@ -192,8 +192,9 @@ def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -
 
 
 def _write_receipt(act, request, site, container, found, story, entry) -> Receipt:
+    before = _received_before(found)
     for one in found:
-        one.line = _receipt_line(request, site, one)
+        one.line = _receipt_line(request, site, one, before.get(one.stowage.pk, ZERO))
     receipt = Receipt(
         company=site.company,
         site=site,
@@ -208,8 +209,8 @@ def _write_receipt(act, request, site, container, found, story, entry) -> Receip
     return receiving.write_receipt(receipt, [one.line for one in found])
 
 
-def _receipt_line(request: ReceiveRequest, site: Site, one: _Found) -> ReceiptLine:
-    base, rate = _own_value(request, one)
+def _receipt_line(request: ReceiveRequest, site: Site, one: _Found, before: Decimal) -> ReceiptLine:
+    base, rate = _own_value(request, one, before)
     return ReceiptLine(
         stowage=one.stowage,
         instalment=one.stowage.instalment,
@@ -245,15 +246,28 @@ def _bin(site: Site, one: _Found) -> int:
     return default_bin(site.pk, purpose).pk
 
 
-def _own_value(request: ReceiveRequest, one: _Found) -> tuple[Decimal, Decimal | None]:
-    """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage."""
+def _own_value(request: ReceiveRequest, one: _Found, before: Decimal) -> tuple[Decimal, Decimal | None]:
+    """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage.
+
+    What was received `before` is taken off the price of all, so that parts add up to the price of the whole.
+    """
     order = one.stowage.instalment.line.order
     beyond = one.taking.excess + _from_supplier(one)
     quantity = one.row.quantity if not is_ours_after(order.ours_from, "arrival") else beyond
     if not quantity:
         return ZERO, None
     rate = owning.Rates(request.occurred_on).of(order.company, order.currency)
-    return converted(owning.goods_amount(one.stowage, quantity), rate, order.company.currency), rate
+    amount = owning.goods_amount(one.stowage, before + quantity) - owning.goods_amount(one.stowage, before)
+    return converted(amount, rate, order.company.currency), rate
+
+
+def _received_before(found: Sequence[_Found]) -> dict[int, Decimal]:
+    """Units that standing receipts made ours, by stowage; only of goods that are ours from their receipt."""
+    late = [
+        one.stowage.pk for one in found if not is_ours_after(one.stowage.instalment.line.order.ours_from, "arrival")
+    ]
+    lines = ReceiptLine.objects.filter(stowage__in=late, receipt__reversed_at=None)
+    return dict(lines.values_list("stowage").annotate(total=Sum("quantity")))
 
 
 def _settle(story: StoryEntry, found: Sequence[_Found]) -> None:

@@ -26,12 +26,19 @@ class Company(models.Model):
     currency = fields.currency()
     import_tax_rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
     import_tax_base = models.JSONField(default=list)
-    import_tax_reclaimable = models.BooleanField(default=True)
+    import_tax_reclaimed = models.DecimalField(
+        max_digits=5, decimal_places=4, default=1, help_text="The part of import tax that is reclaimed, 0 to 1"
+    )
     closed_through = models.DateField(null=True, blank=True, help_text="Last day of the last closed period")
     last_order_number = models.PositiveIntegerField(default=0)
 
     class Meta:
         ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(import_tax_reclaimed__gte=0, import_tax_reclaimed__lte=1), name="tax_reclaimed_part"
+            )
+        ]
 
     def __str__(self):
         return self.name

@@ -248,7 +248,7 @@ def _import_tax(case: dict[str, Any]) -> ImportTax:
     if len(set(words)) != len(words):
         raise BadCase("import_tax.base: a word is named twice")
     reclaimable = _typed(record, "reclaimable", bool, where, True)
-    return ImportTax(_not_negative(record, "rate", where), tuple(words), reclaimable)
+    return ImportTax(_not_negative(record, "rate", where), tuple(words), Decimal(int(reclaimable)))
 
 
 def _known_base_words(tax: ImportTax, charges: Iterable[Charge]) -> ImportTax:

@@ -99,7 +99,7 @@ class EntryForm(DeedForm):
     """A customs entry."""
 
     office = forms.ModelChoiceField(Party.objects.filter(kind="customs"), label="Customs office")
-    number = forms.CharField(max_length=30, label="Entry number")
+    number = forms.CharField(max_length=28, label="Entry number")
     day = DayField(label="Day of entry")
 
     def asked(self, shipment: int, company: int) -> EntryRequest:

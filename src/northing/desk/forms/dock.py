@@ -26,7 +26,7 @@ class ReceiveForm(DeedForm):
             item, label = part.instalment.line.item, f"of {part.instalment.line.item.code}"
             self.fields[f"row-{part.pk}"] = ExactField(required=False, label=f"Found {label}")
             self.fields[f"short-{part.pk}"] = forms.ChoiceField(
-                choices=[(STILL, "still coming"), (NO_MORE, "no more coming")],
+                choices=[("", "–"), (STILL, "still coming"), (NO_MORE, "no more coming")],
                 required=False,
                 label=f"A short rest {label}",
             )
@@ -52,7 +52,7 @@ class ReceiveForm(DeedForm):
             ReceiveRow(
                 stowage=part.pk,
                 quantity=entered[f"row-{part.pk}"],
-                still_coming=entered[f"short-{part.pk}"] != NO_MORE,
+                still_coming={STILL: True, NO_MORE: False}.get(entered[f"short-{part.pk}"]),
                 lot=entered.get(f"lot-{part.pk}") or "",
                 best_before=entered.get(f"best-{part.pk}"),
                 bin=int(entered[f"bin-{part.pk}"]) if entered[f"bin-{part.pk}"] else None,
