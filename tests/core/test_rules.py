@@ -72,7 +72,7 @@ def test_short_and_over(settled, found, still, missing, excess):
     ("settled", "found", "passes"), [(0, 102, True), (0, 103, False), (40, 62, True), (40, 63, False), (0, -1, False)]
 )
 def test_over_passes_within_the_tolerance_on_the_whole(settled, found, passes):
-    assert (counting_problems(expected(settled), Counted(D(found), True), "row") == []) is passes
+    assert (counting_problems(expected(settled), Counted(D(found), True), "row", "rest") == []) is passes
 
 
 @pytest.mark.parametrize(

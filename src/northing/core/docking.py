@@ -66,8 +66,11 @@ def taking(expected: Expected, counted: Counted) -> Taking:
     return Taking(received, missing, excess)
 
 
-def counting_problems(expected: Expected, counted: Counted, where: str) -> list[Problem]:
-    """What stops the count: negative, over tolerance, a short rest of which nothing is said."""
+def counting_problems(expected: Expected, counted: Counted, where: str, rest: str) -> list[Problem]:
+    """What stops the count: negative, over tolerance, a short rest of which nothing is said.
+
+    `where` names the field of the count, `rest` that of the short rest.
+    """
     if counted.quantity < 0:
         return [Problem("The quantity must not be negative.", where)]
     allowed = most_allowed(expected)
@@ -83,7 +86,7 @@ def counting_problems(expected: Expected, counted: Counted, where: str) -> list[
     if counted.quantity < expected.open and counted.still_coming is None:
         short = _plain(expected.open - counted.quantity)
         return [
-            Problem(f"{short} are short.", where, "Say whether they are still coming or no more comes.", Strength.ASK)
+            Problem(f"{short} are short.", rest, "Say whether they are still coming or no more comes.", Strength.ASK)
         ]
     return []
 

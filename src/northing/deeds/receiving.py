@@ -148,7 +148,8 @@ def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage]) 
             continue
         expected = _expected(part)
         counted = docking.Counted(row.quantity, row.still_coming)
-        problems += docking.counting_problems(expected, counted, where) + _kept_problems(part, row, where)
+        problems += docking.counting_problems(expected, counted, where, f"short-{part.pk}")
+        problems += _kept_problems(part, row, where)
         found.append(_Found(row, part, docking.taking(expected, counted)))
     refuse_if(problems)
     found = [one for one in found if one.says_something]
@@ -173,10 +174,16 @@ def _kept_problems(part: Stowage, row: ReceiveRow, where: str) -> list[Problem]:
     if round(row.quantity, item.decimals) != row.quantity:
         found.append(Problem(f"{item.code} is counted in whole {item.unit}.", where, "Enter whole units."))
     if row.quantity > 0 and item.keeps_lot and not row.lot.strip():
-        found.append(Problem(f"{item.code} keeps lots: the lot is missing.", where, "It is on the carton label."))
+        found.append(
+            Problem(f"{item.code} keeps lots: the lot is missing.", f"lot-{part.pk}", "It is on the carton label.")
+        )
     if row.quantity > 0 and item.keeps_best_before and row.best_before is None:
         found.append(
-            Problem(f"{item.code} keeps best-before dates: the date is missing.", where, "It is on the carton label.")
+            Problem(
+                f"{item.code} keeps best-before dates: the date is missing.",
+                f"best-{part.pk}",
+                "It is on the carton label.",
+            )
         )
     return found
 
@@ -235,11 +242,11 @@ def _bin(site: Site, one: _Found) -> int:
     if one.row.bin:
         chosen = Bin.objects.filter(pk=one.row.bin, site=site).first()
         if chosen is None:
-            raise Refused(Problem("This bin is not at this site.", f"row-{one.stowage.pk}", "Choose one of the list."))
+            raise Refused(Problem("This bin is not at this site.", f"bin-{one.stowage.pk}", "Choose one of the list."))
         if one.item.inspected and chosen.purpose == Bin.Purpose.STORE:
             raise Refused(
                 Problem(
-                    f"{one.item.code} is inspected first.", f"row-{one.stowage.pk}", "Choose a dock or quarantine bin."
+                    f"{one.item.code} is inspected first.", f"bin-{one.stowage.pk}", "Choose a dock or quarantine bin."
                 )
             )
         return chosen.pk
