@@ -54,6 +54,10 @@ def test_nearest_whole_is_within_a_half(numerator, denominator):
     assert 2 * off <= denominator
 
 
+def test_a_negative_denominator_is_as_good():
+    assert (nearest_whole(5, -2), nearest_whole(-5, -2), nearest_whole(4, -3)) == (-3, 3, -1)
+
+
 @given(some.decimals("-999999999", "999999999", places=4), some.decimals("0.0001", "999999", places=4))
 def test_division_rounds_the_exact_quotient(value, by):
     found = divide(value, by, 4)

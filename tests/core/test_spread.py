@@ -47,18 +47,24 @@ def test_a_negative_amount_is_the_negated_spread(units, weights):
 @pytest.mark.parametrize("spacing", [1, 7919, 10**7 + 19])
 def test_many_lines_come_out_as_by_fractions(units, spacing):
     weights = [place * spacing % 10_007 + 1 for place in range(1_000)]
-    whole = sum(weights)
-    exact = [Fraction(units * weight, whole) for weight in weights]
-    order = sorted(range(1_000), key=lambda place: (-(exact[place] % 1), place))
-    left = units - sum(int(share) for share in exact)
-    expected = [int(share) for share in exact]
-    for place in order[:left]:
-        expected[place] += 1
-    assert spread(units, weights) == expected
+    assert spread(units, weights) == _by_fractions(units, weights)
 
 
 def test_weights_beyond_any_float_are_spread_exactly():
     assert spread(65 * 10**400, [10**400] * 65) == [10**400] * 65
+
+
+def test_amounts_too_large_for_floating_point_are_spread_exactly():
+    weights = list(range(1, 101))
+    assert spread(10**20 + 1, weights) == _by_fractions(10**20 + 1, weights)
+
+
+def _by_fractions(units, weights):
+    exact = [Fraction(units * weight, sum(weights)) for weight in weights]
+    shares = [int(share) for share in exact]
+    for place in sorted(range(len(weights)), key=lambda place: (-(exact[place] % 1), place))[: units - sum(shares)]:
+        shares[place] += 1
+    return shares
 
 
 def test_zero_weights_only_carry_zero():

@@ -7,8 +7,20 @@ from decimal import Decimal as D
 import pytest
 
 from northing.core.problems import Refused
-from northing.deeds import agreeing, costing, following, inspecting, issuing, ordering, packing, receiving, reversing
+from northing.deeds import (
+    agreeing,
+    clearing,
+    costing,
+    following,
+    inspecting,
+    issuing,
+    ordering,
+    packing,
+    receiving,
+    reversing,
+)
 from northing.directory.models import Company, ExchangeRate
+from northing.directory.operations import enter_rate
 from northing.ledger.models import Entry
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import StoryEntry
@@ -241,6 +253,36 @@ def test_charges(world):
     assert "zero weight" in book(basis="weight")
 
 
+def test_rates_and_what_they_make_of_large_amounts(world):
+    act = world.act("costs")
+
+    def enter(currency="USD", rate="1.5", who=act):
+        return enter_rate(who, world.nz, currency, "book", TODAY, D(rate))
+
+    for currency, rate, words in (
+        ("NZD", "1.1", "base currency's rate is 1"),
+        ("USQ", "1.1", "not an ISO 4217 currency"),
+        ("USD", "0", "above 0"),
+        ("USD", "-1", "above 0"),
+    ):
+        assert words in refused(enter, currency, rate)
+    assert "may not enter exchange rates" in refused(enter, "USD", "1.5", world.act("dock"))
+    enter("USD", "999999999999")
+    shipment = world.shipment([world.sent_order({"B": D(10)})])
+    request = costing.ChargeRequest(
+        company=world.nz.pk,
+        payee=world.parties["provider"].pk,
+        kind="freight",
+        basis="weight",
+        currency="USD",
+        amount=D("99999999999.00"),
+        day=TODAY,
+        shipments=(shipment.pk,),
+        bill_number="huge",
+    )
+    assert "larger than any Northing keeps" in refused(costing.book_bill, world.act("costs"), request)
+
+
 def test_a_closed_period_posts_in_the_first_open_one_and_says_so(world):
     Company.objects.filter(pk=world.nz.pk).update(closed_through=TODAY)
     shipment = world.shipment([world.sent_order({"A": D(10)})])
@@ -357,10 +399,10 @@ def test_inspection_return_and_issue(world):
 
 def test_a_customs_entry_number_is_booked_once(world):
     shipment = world.shipment([world.sent_order({"A": D(10)})])
-    request = costing.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
-    assert "has not departed" in refused(costing.book_customs_entry, world.act("costs"), request)
+    request = clearing.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
+    assert "has not departed" in refused(clearing.book_customs_entry, world.act("costs"), request)
     world.say(shipment, "departure")
-    costing.book_customs_entry(world.act("costs"), request)
-    assert "booked already" in refused(costing.book_customs_entry, world.act("costs"), request)
-    stranger = costing.EntryRequest(shipment.pk, world.au.pk, world.parties["customs"].pk, "E-2", TODAY)
-    assert "no goods in this shipment" in refused(costing.book_customs_entry, world.act("costs"), stranger)
+    clearing.book_customs_entry(world.act("costs"), request)
+    assert "booked already" in refused(clearing.book_customs_entry, world.act("costs"), request)
+    stranger = clearing.EntryRequest(shipment.pk, world.au.pk, world.parties["customs"].pk, "E-2", TODAY)
+    assert "no goods in this shipment" in refused(clearing.book_customs_entry, world.act("costs"), stranger)

@@ -4,15 +4,18 @@ import threading
 from decimal import Decimal as D
 
 import pytest
-from django.db import Error, IntegrityError, connection, connections, transaction
+from django.db import Error, IntegrityError, OperationalError, connection, connections, transaction
+from psycopg.errors import DeadlockDetected
 
 from northing.core.problems import KeyReused, NotAllowed, Refused
 from northing.deeds import issuing, ordering, packing
 from northing.ledger.models import CostLayer, Entry, Posting
 from northing.orders.models import Instalment
+from northing.papers.operations import once
 from northing.receiving.models import Receipt
 from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, Stowage
+from northing.shipping.operations import LegPlan
 from northing.standing.models import Position
 from tests.factories import CONTAINERS, TODAY, small_world
 
@@ -42,6 +45,12 @@ def aboard(world, quantity=100):
     shipment = world.shipment([world.sent_order({"A": D(quantity)})])
     world.say(shipment, "departure")
     return shipment
+
+
+@once
+def never(act, request):
+    """A deed that always meets a deadlock."""
+    raise OperationalError("crossed") from DeadlockDetected()
 
 
 def test_the_same_key_does_the_deed_once(world):
@@ -108,6 +117,36 @@ class TestAtTheSameMoment:
         at_once(lambda: self.world.say(shipment, "departure"), lambda: self.world.receive(shipment, {"A": D(60)}))
         position = Position.objects.get()
         assert (position.in_store, position.under_way, position.packed) == (60, 40, 0)
+
+    def test_two_vessels_with_parts_of_the_same_lines_depart_at_once(self):
+        order = self.world.sent_order({"A": D(100), "C": D(100)})
+        parts = list(Instalment.objects.filter(line__order=order).order_by("pk"))
+        shipping, shipments = self.world.act("shipping"), []
+        for number in CONTAINERS:
+            key = packing.create_shipment(shipping, packing.ShipmentRequest())
+            box = packing.add_container(shipping, packing.ContainerRequest(key, number, "22G1"))
+            leg = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
+            packing.plan_passage(shipping, packing.PassageRequest(key, None, (leg,)))
+            rows = tuple((part.pk, D(50)) for part in (parts if not shipments else reversed(parts)))
+            packing.stow(shipping, packing.StowRequest(box, rows))
+            shipments.append(Container.objects.get(pk=box).shipment)
+        results = at_once(*[lambda one=one: self.world.say(one, "departure") for one in shipments])
+        assert results == [None, None]
+        assert [p.under_way for p in Position.objects.all()] == [100, 100]
+
+    def test_a_deed_that_met_a_deadlock_begins_again(self):
+        tried = []
+
+        @once
+        def deed(act, request):
+            tried.append(request)
+            if len(tried) < 3:
+                raise OperationalError("crossed") from DeadlockDetected()
+            return len(tried)
+
+        assert deed(self.world.act("dock", "k"), "x") == 3
+        with pytest.raises(Refused, match="Send it again"):
+            never(self.world.act("dock"), "x")
 
     def test_two_issues_of_the_last_units(self):
         shipment = aboard(self.world)

@@ -9,7 +9,7 @@ from hypothesis import strategies as some
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
 
 from northing.core.problems import Refused
-from northing.deeds import costing, inspecting, issuing, packing, receiving, reversing
+from northing.deeds import clearing, costing, inspecting, issuing, packing, receiving, reversing
 from northing.directory.models import Item
 from northing.ledger.models import CostLayer, OnHand
 from northing.orders.models import Instalment
@@ -164,8 +164,8 @@ class Deeds(RuleBasedStateMachine):
         self.done += 1
         shipment = Shipment.objects.get(containers=self.boxes[box])
         office = self.world.parties["customs"].pk
-        request = costing.EntryRequest(shipment.pk, self.world.nz.pk, office, f"entry {self.done}", TODAY)
-        self.attempt(costing.book_customs_entry, "costs", request)
+        request = clearing.EntryRequest(shipment.pk, self.world.nz.pk, office, f"entry {self.done}", TODAY)
+        self.attempt(clearing.book_customs_entry, "costs", request)
 
     @invariant()
     def everything_holds(self):

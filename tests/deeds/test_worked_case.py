@@ -5,7 +5,7 @@ from decimal import Decimal as D
 import pytest
 
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing, costing, inspecting, issuing, reversing
+from northing.deeds import agreeing, clearing, costing, inspecting, issuing, reversing
 from northing.ledger.models import Account, CostLayer, Posting
 from northing.orders.models import Instalment
 from northing.papers.models import StoryEntry
@@ -36,8 +36,8 @@ def shipped(world):
 
 
 def enter_customs(world, shipment):
-    request = costing.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
-    costing.book_customs_entry(world.act("costs"), request)
+    request = clearing.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
+    clearing.book_customs_entry(world.act("costs"), request)
 
 
 def balance(account, company=None):

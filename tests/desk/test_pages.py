@@ -4,13 +4,15 @@ from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
-from django.db import connection
+from django.core.management import CommandError, call_command
+from django.db import connection, transaction
 from django.test.utils import CaptureQueriesContext
 from django.urls import URLPattern, get_resolver, reverse
 
 from northing.confirmations.models import Answer
-from northing.costing.models import Charge
-from northing.directory.models import Agreement, Person
+from northing.costing.models import Charge, CustomsEntry
+from northing.deeds import costing
+from northing.directory.models import Agreement, Company, ExchangeRate, Person
 from northing.ledger.models import CostLayer, Entry
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.quality.models import Case
@@ -240,3 +242,105 @@ def test_headers_keep_the_page_to_itself(client, db):
     assert answer.headers["X-Frame-Options"] == "DENY"
     assert client.get("/healthz").json() == {"status": "ok"}
     assert b'style="' not in answer.content
+
+
+def test_a_customs_entry_is_shown_and_booked(lived_in, client):
+    client.force_login(Person.objects.get(username="costs"))
+    url = reverse("customs", args=[Shipment.objects.get().pk, lived_in.nz.pk])
+    shown = client.get(url).content.decode()
+    # 100 cups at EUR 2.15, customs rate 1.7790, duty 5 %
+    assert "382.49" in shown and "19.12" in shown
+    entry = {"key": "k", "office": lived_in.parties["customs"].pk, "number": "E-9", "day": "2026-11-24"}
+    assert client.post(url, entry | {"number": ""}).status_code == 422
+    assert client.post(url, entry).status_code == 302
+    assert CustomsEntry.objects.get().duty == D("19.12")
+    again = client.post(url, entry | {"key": "l", "number": "E-10"})
+    assert again.status_code == 422 and b"has a customs entry for this shipment already" in again.content
+
+
+def test_a_rate_is_entered_and_corrected(lived_in, client):
+    client.force_login(Person.objects.get(username="accounts"))
+    rate = {"key": "k", "company": lived_in.nz.pk, "currency": "gbp", "purpose": "book", "day": "2026-11-24"}
+    for value in ("2.11", "2.12"):
+        assert client.post(reverse("rates"), rate | {"rate": value}).status_code == 302
+    assert ExchangeRate.objects.get(currency="GBP").rate == D("2.12")
+    assert client.post(reverse("rates"), rate | {"currency": "GBQ", "rate": "1"}).status_code == 422
+
+
+def test_a_bill_that_replaces_its_estimate_shows_old_and_new(lived_in, client):
+    client.force_login(Person.objects.get(username="costs"))
+    shipment = Shipment.objects.get()
+    estimate = costing.enter_estimate(
+        lived_in.act("costs"),
+        costing.ChargeRequest(
+            lived_in.nz.pk, lived_in.parties["provider"].pk, "haulage", "weight", "NZD", D(90), TODAY, (shipment.pk,)
+        ),
+    )
+    url = f"{reverse('new-charge')}?charge={estimate}"
+    page = client.get(url)
+    assert page.context["form"].initial["amount"] == "90"
+    bill = {
+        "key": "k",
+        "charge": estimate,
+        "state": "billed",
+        "company": lived_in.nz.pk,
+        "payee": lived_in.parties["provider"].pk,
+        "kind": "haulage",
+        "basis": "weight",
+        "currency": "NZD",
+        "amount": "99.00",
+        "day": "2026-11-24",
+        "bill_number": "H-1",
+        "shipments": [shipment.pk],
+    }
+    effect = client.post(url, bill)
+    assert b"What booking does" in effect.content and Charge.objects.get(pk=estimate).billed is None
+    assert client.post(url, bill | {"confirmed": "yes"}).status_code == 302
+    assert Charge.objects.get(pk=estimate).billed == 99
+    assert client.post(url, bill | {"confirmed": "yes", "key": "l"}).status_code == 422
+
+
+def test_closed_periods_are_said_on_the_page(lived_in, client):
+    Company.objects.update(closed_through=TODAY)
+    client.force_login(Person.objects.get(username="dock"))
+    lived_in.shipment([lived_in.sent_order({"A": D(20)})], CONTAINERS[1])
+    part = Stowage.objects.order_by("pk").last()
+    url = reverse("receive", args=[part.container_id, lived_in.site.pk])
+    form = {"key": "k", "delivery_note": "DN-1", "occurred_on": "2026-11-24", f"row-{part.pk}": "20"}
+    said = client.post(url, form, follow=True).content.decode()
+    assert "posted in the first open one, on 25 Nov 2026" in said
+
+
+@pytest.mark.parametrize(
+    ("command", "table", "rows", "words"),
+    [
+        ("check_positions", "standing_movement", "target = 'held'", "movements say 0"),
+        ("check_books", "ledger_posting", "account = 'stock'", "stock: company and record"),
+        ("check_books", "ledger_posting", "account = 'accrued_charges' and amount > 0", "accruals: company and record"),
+        ("check_books", "ledger_posting", "account = 'owned_not_billed'", "owned not billed: company and record"),
+        ("check_books", "ledger_layercost", "true", "components 0"),
+    ],
+)
+def test_the_proofs_are_commands_that_can_fail(lived_in, capsys, command, table, rows, words):
+    call_command(command)
+    assert "everything holds" in capsys.readouterr().out
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("set constraints all immediate")
+            cursor.execute(f"alter table {table} disable trigger user")
+            cursor.execute(f"delete from {table} where {rows}")
+        with pytest.raises(CommandError, match=words):
+            call_command(command)
+        transaction.set_rollback(True)
+
+
+def test_begin_is_a_command(world, tmp_path, capsys):
+    file = tmp_path / "stock.csv"
+    file.write_text("company,site,item,quantity,value,received_on\nKLN,TRG,A,64,2560.00,2026-06-01\n")
+    call_command("begin", "stock", str(file), "--as", "administrator")
+    assert "1 rows of stock.csv are in" in capsys.readouterr().out
+    for what, who, words in ((file, "nobody", "no person 'nobody'"), (tmp_path / "no.csv", "administrator", "No such")):
+        with pytest.raises(CommandError, match=words):
+            call_command("begin", "stock", str(what), "--as", who)
+    with pytest.raises(CommandError, match="lacks the columns"):
+        call_command("begin", "orders", str(file), "--as", "administrator")

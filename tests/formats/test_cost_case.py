@@ -135,6 +135,7 @@ REFUSED = [
     ("lines[0].quantity", case(lines=[line("A", quantity="1e3")])),
     ("lines[0].quantity", case(lines=[line("A", quantity=True)])),
     ("lines[0].quantity", case(lines=[line("A", quantity=None)])),
+    ("lines[0].quantity", case(lines=[line("A", quantity=["1"])])),
     ("lines[0].unit_price", case(lines=[line("A", unit_price="-0.01")])),
     ("lines[0].weight_kg", case(lines=[line("A", weight_kg="-1")])),
     ("lines[0].volume_m3", case(lines=[line("A", volume_m3="-1")])),

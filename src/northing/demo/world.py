@@ -8,7 +8,18 @@ from django.db import transaction
 from django.utils import timezone
 
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing, beginning, costing, following, inspecting, issuing, ordering, packing, receiving
+from northing.deeds import (
+    agreeing,
+    beginning,
+    clearing,
+    costing,
+    following,
+    inspecting,
+    issuing,
+    ordering,
+    packing,
+    receiving,
+)
 from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Person, Site
@@ -185,8 +196,8 @@ class _World:
         """A customs entry."""
         office_key = self.parties[office].pk
         on = self.today + timedelta(days=day)
-        request = costing.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
-        costing.book_customs_entry(self.act("pell", day), request)
+        request = clearing.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
+        clearing.book_customs_entry(self.act("pell", day), request)
 
     def receive(
         self, shipment: int, note: str, day: int, short: dict[str, int] | None = None, who="rua", lot: str = ""

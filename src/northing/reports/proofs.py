@@ -3,7 +3,8 @@
 from collections import defaultdict
 from decimal import Decimal
 
-from django.db.models import F, Q, Sum
+from django.db.models import F, Sum
+from django.db.models.functions import Coalesce
 
 from northing.core.places import COLUMNS, broken, replayed
 from northing.costing.models import ChargePart
@@ -123,8 +124,9 @@ def _billed_less_absorbed() -> dict:
 
 def _components() -> list[str]:
     """Layers whose components do not add up to their cost, and layers with a negative remainder."""
-    layers = CostLayer.objects.annotate(components=Sum("costs__amount"))
-    off = layers.exclude(total_cost=F("components")).exclude(Q(components=None) & Q(total_cost=0))
+    off = CostLayer.objects.annotate(components=Coalesce(Sum("costs__amount"), ZERO)).exclude(
+        total_cost=F("components")
+    )
     return [f"layer {layer.pk}: cost {layer.total_cost}, components {layer.components}" for layer in off]
 
 

@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from northing.core.problems import Refused
 from northing.costing.models import Charge
-from northing.deeds import costing
+from northing.deeds import clearing, costing
 from northing.desk.forms.costs import ChargeForm, EntryForm, RateForm
 from northing.desk.views.passage import visible_shipments
 from northing.directory.models import Company, ExchangeRate
@@ -126,7 +126,7 @@ def customs(request, shipment_id: int, company_id: int):
     company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
     form = EntryForm(request.POST or None, initial={"day": timezone.localdate()})
     if request.method == "POST" and form.is_valid():
-        booked = form.do(request, costing.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
+        booked = form.do(request, clearing.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
         if booked:
             note = posting_note([company.pk], form.cleaned_data["day"])
             messages.success(request, f"The customs entry is booked{note}.")
@@ -134,7 +134,7 @@ def customs(request, shipment_id: int, company_id: int):
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
     context = {"shipment": shipment, "company": company, "form": form}
     try:
-        context["declared"] = costing.declare(shipment.pk, company, day or timezone.localdate())
+        context["declared"] = clearing.declare(shipment.pk, company, day or timezone.localdate())
     except Refused as refused:
         context["refused"] = refused.problems
     return render(request, "desk/customs.html", context, status=422 if form.errors else 200)

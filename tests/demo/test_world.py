@@ -1,0 +1,27 @@
+"""The demo world can be laid on any day, and holds what it promises."""
+
+from datetime import date
+
+import pytest
+
+from northing.demo.world import lay_world
+from northing.ledger.models import Entry
+from northing.quality.models import Case
+from northing.reports.proofs import book_faults, position_faults
+from northing.shipping.models import Stowage
+from northing.standing.models import Matter, Position
+
+
+@pytest.mark.parametrize("today", [date(2026, 11, 25), date(2028, 3, 1)])
+def test_every_situation_is_there_and_the_books_explain_themselves(db, today):
+    lay_world(today)
+    assert (position_faults(), book_faults()) == ([], [])
+    for place in ("with_supplier", "packed", "under_way", "landed", "in_store", "rejected", "returned", "missing"):
+        assert Position.objects.filter(**{f"{place}__gt": 0}).exists(), place
+    assert Position.objects.filter(excess__gt=0).exists()
+    assert {*Matter.objects.values_list("party", flat=True)} == {"us", "supplier", "carrier", "customs", "dock"}
+    assert {*Case.objects.values_list("kind", flat=True)} == {"rejected", "missing"}
+    companies = Stowage.objects.values_list("container", "instalment__line__order__company").distinct()
+    boxes = [box for box, _ in companies]
+    assert len(boxes) > len(set(boxes)), "no container is shared by both companies"
+    assert Entry.objects.filter(deed="book_bill", text__contains="PC-1190").exists()
