@@ -120,10 +120,8 @@ class World:
     def receive(self, shipment: Shipment, rows: dict[str, Decimal], *, still_coming=True, who="dock", key="") -> int:
         """Receive items by code out of the shipment's first container."""
         container = Container.objects.filter(shipment=shipment).first()
-        found = []
-        for code, quantity in rows.items():
-            part = Stowage.objects.get(container=container, instalment__line__item__code=code)
-            found.append(receiving.ReceiveRow(part.pk, quantity, still_coming))
+        parts = dict(Stowage.objects.filter(container=container).values_list("instalment__line__item__code", "pk"))
+        found = [receiving.ReceiveRow(parts[code], quantity, still_coming) for code, quantity in rows.items()]
         request = receiving.ReceiveRequest(container.pk, self.site.pk, "DN-1", TODAY, tuple(found))
         return receiving.receive(self.act(who, key), request)
 

@@ -1,14 +1,17 @@
 """A deed happens once; two people at the same moment never take more than there is."""
 
 import threading
+from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
 from django.db import Error, IntegrityError, OperationalError, connection, connections, transaction
+from django.test.utils import CaptureQueriesContext
 from psycopg.errors import DeadlockDetected
 
 from northing.core.problems import KeyReused, NotAllowed, Refused
-from northing.deeds import issuing, ordering, packing
+from northing.deeds import clearing, issuing, ordering, packing, reversing
+from northing.directory.models import Agreement, Item
 from northing.ledger.models import CostLayer, Entry, Posting
 from northing.orders.models import Instalment
 from northing.papers.operations import once
@@ -45,6 +48,47 @@ def aboard(world, quantity=100):
     shipment = world.shipment([world.sent_order({"A": D(quantity)})])
     world.say(shipment, "departure")
     return shipment
+
+
+@pytest.mark.parametrize("deed", ["stow", "depart", "bill", "clear", "receive", "reverse", "answer"])
+def test_the_statements_of_a_deed_do_not_grow_with_its_lines(world, deed):
+    """A deed on two lines and one on forty take the same number of statements."""
+    counted = []
+    for lines, number in ((2, CONTAINERS[0]), (40, CONTAINERS[1])):
+        run = prepared(world, deed, lines, number)
+        with CaptureQueriesContext(connection) as statements:
+            run()
+        counted.append(len(statements))
+    assert counted[0] == counted[1], [one["sql"][:110] for one in statements.captured_queries]
+
+
+def prepared(world, deed, lines, number):
+    """Everything done up to the deed, on so many lines; what is returned does it."""
+    codes = [f"N{lines}-{n}" for n in range(lines)]
+    for code in codes:
+        item = Item.objects.create(code=code, description=code, hs_code="1", origin="CN", weight_kg=1)
+        since = TODAY - timedelta(days=9)
+        Agreement.objects.create(supplier=world.parties["USD"], item=item, price=2, currency="USD", valid_from=since)
+    order = world.sent_order({"C": D(5)} | {code: D(20) for code in codes}, agreed=deed != "answer")
+    if deed == "answer":
+        return lambda: world.agree(order)
+    shipment = world.shipment([order], number) if deed != "stow" else None
+    if deed == "stow":
+        return lambda: world.shipment([order], number)
+    if deed == "depart":
+        return lambda: world.say(shipment, "departure")
+    world.say(shipment, "departure")
+    if deed == "bill":
+        return lambda: world.charge(shipment, "freight", f"{lines}0.00", "USD", "weight")
+    if deed == "clear":
+        office = world.parties["customs"].pk
+        request = clearing.EntryRequest(shipment.pk, world.nz.pk, office, f"E{lines}", TODAY)
+        return lambda: clearing.book_customs_entry(world.act("costs"), request)
+    rows = {code: D(20) for code in codes}
+    if deed == "receive":
+        return lambda: world.receive(shipment, rows)
+    receipt = world.receive(shipment, rows)
+    return lambda: reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(receipt, "again"))
 
 
 @once

@@ -60,22 +60,19 @@ def record_answers(act: Act, request: AnswersRequest) -> int:
         problems += _row_problems(parts.get(row.instalment), row)
     refuse_if(problems)
     revision = order.revisions.order_by("-number").first()
-    agreed, differing, touched = 0, 0, []
-    for row in request.rows:
-        part = parts[row.instalment]
-        answered = Terms(row.quantity, row.ready_on, row.pack_price)
-        agrees = not differences(_asked(part), answered)
-        answer = confirmations.write_answer(
-            act, part, revision, answered, request.reference, request.answered_on, agrees
-        )
-        if agrees:
-            orders.agree(part, answer.quantity, answer.ready_on, answer.pack_price)
-        agreed, differing = agreed + agrees, differing + (not agrees)
-        touched.append(part.pk)
-    text = f"{order.supplier} answered {order.number}: {agreed} as asked, {differing} different"
+    said = [_said(parts[row.instalment], row) for row in request.rows]
+    confirmations.write_answers(act, revision, request.reference, request.answered_on, said)
+    agreed = [(one.instalment, one.answered.ready_on) for one in said if one.agrees]
+    orders.agree_as_asked(agreed)
+    text = f"{order.supplier} answered {order.number}: {len(agreed)} as asked, {len(said) - len(agreed)} different"
     tell(act, "record_answers", text, _links(order, parts.values()), request.answered_on)
-    _bring_along(touched)
+    _bring_along(list(parts))
     return order.pk
+
+
+def _said(part: Instalment, row: AnswerRow) -> confirmations.Said:
+    asked, answered = _asked(part), Terms(row.quantity, row.ready_on, row.pack_price)
+    return confirmations.Said(part, asked, answered, not differences(asked, answered))
 
 
 def _locked_parts(order: PurchaseOrder, keys: list[int]) -> dict[int, Instalment]:

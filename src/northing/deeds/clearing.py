@@ -13,7 +13,7 @@ from northing.deeds import absorbing, matters, owning
 from northing.deeds.costing import accrual_account, in_scope
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
-from northing.directory.queries import rate_for
+from northing.directory.queries import Rates
 from northing.drawings.figures import money
 from northing.ledger.models import Account
 from northing.ledger.operations import Draft, open_entry, post
@@ -59,14 +59,15 @@ def declare(shipment: int, company: Company, day: date) -> Declared:
     parts = [part for part in in_scope([shipment], [], []) if part.instalment.line.order.company_id == company.pk]
     if not parts:
         raise Refused(Problem(f"{company} has no goods in this shipment.", "company"))
-    lines = [_core_line(part, company, day) for part in parts]
+    rates = Rates(day, "customs")
+    lines = [_core_line(part, company, rates) for part in parts]
     tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
     return Declared(
-        landed_cost.cost_sheet(lines, _tax_charges(parts, company, day, tax), tax, company.currency), parts, company
+        landed_cost.cost_sheet(lines, _tax_charges(parts, company, rates, tax), tax, company.currency), parts, company
     )
 
 
-def _core_line(part: Stowage, company: Company, day: date) -> landed_cost.Line:
+def _core_line(part: Stowage, company: Company, rates: Rates) -> landed_cost.Line:
     line = part.instalment.line
     amount = owning.goods_amount(part, part.quantity)
     return landed_cost.Line(
@@ -76,13 +77,13 @@ def _core_line(part: Stowage, company: Company, day: date) -> landed_cost.Line:
         unit_price=amount,
         currency=line.order.currency,
         book_rate=Decimal(1),
-        customs_rate=rate_for(company, line.order.currency, day, "customs"),
+        customs_rate=rates.of(company, line.order.currency),
         duty_rate=line.item.duty_rate,
     )
 
 
 def _tax_charges(
-    parts: Sequence[Stowage], company: Company, day: date, tax: landed_cost.ImportTax
+    parts: Sequence[Stowage], company: Company, rates: Rates, tax: landed_cost.ImportTax
 ) -> list[landed_cost.Charge]:
     """The company's parts of the charges that the tax base names, weighed by their shares."""
     place = {part.pk: index for index, part in enumerate(parts)}
@@ -104,7 +105,7 @@ def _tax_charges(
                 book_rate=Decimal(1),
                 scope=scope,
                 by_hand=[abs(by_charge[key][index]) for index in scope],
-                customs_rate=rate_for(company, charge.currency, day, "customs"),
+                customs_rate=rates.of(company, charge.currency),
             )
         )
     return found

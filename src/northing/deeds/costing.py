@@ -15,7 +15,7 @@ from northing.costing.models import Charge, ChargeShare
 from northing.deeds import absorbing, owning
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company, Party
-from northing.directory.queries import rate_for
+from northing.directory.queries import Rates, rate_for
 from northing.drawings.figures import money
 from northing.ledger.models import Account
 from northing.ledger.operations import Draft, open_entry, post
@@ -184,7 +184,7 @@ def _spread(request: ChargeRequest, stowage: Sequence[Stowage]) -> list[costing.
 
 def _bearers(stowage: Sequence[Stowage], day: date) -> list[charging.Bearer]:
     """Measures of each part; goods not ours yet count at the day's rate."""
-    rates = owning.Rates(day)
+    rates = Rates(day)
     of_line: dict[int, Decimal] = {}
     for part in stowage:
         of_line[part.instalment.line_id] = of_line.get(part.instalment.line_id, ZERO) + part.quantity

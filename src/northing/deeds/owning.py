@@ -1,7 +1,6 @@
 """Goods becoming ours: owned afloat against owned not billed, at that day's rate."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
@@ -10,7 +9,7 @@ from northing.core.money import converted
 from northing.core.ordering import net_amount
 from northing.core.ownership import moments_through
 from northing.directory.models import Company
-from northing.directory.queries import rate_for
+from northing.directory.queries import Rates
 from northing.ledger.models import Account, Entry
 from northing.ledger.operations import post_all
 from northing.shipping.models import Stowage
@@ -55,23 +54,6 @@ def goods_amount(part: Stowage, quantity: Decimal) -> Decimal:
     """Goods price of `quantity` of a stowage in the order's currency, rounded once."""
     line = part.instalment.line
     return net_amount(quantity, line.pack_factor, part.instalment.pack_price, line.discount, line.order.currency)
-
-
-@dataclass
-class Rates:
-    """Book rates of one day, read once for each company and currency."""
-
-    day: date
-
-    def __post_init__(self):
-        self._found: dict[tuple[int, str], Decimal] = {}
-
-    def of(self, company: Company, currency: str) -> Decimal:
-        """The rate. Raises Refused when there is none."""
-        key = (company.pk, currency)
-        if key not in self._found:
-            self._found[key] = rate_for(company, currency, self.day)
-        return self._found[key]
 
 
 def value_today(part: Stowage, rates: Rates) -> Decimal:

@@ -21,7 +21,7 @@ from northing.deeds import absorbing, expecting, matters, owning
 from northing.deeds.costing import accrual_account
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Bin, Site
-from northing.directory.queries import default_bin
+from northing.directory.queries import Rates
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake, OnHand
 from northing.ledger.operations import Draft, open_entry, post
@@ -87,12 +87,13 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     container = Container.objects.get(pk=request.container)
     shipping.lock([container.shipment_id])
     refuse_if(_head_problems(act, request))
-    found = _ask_core(request, site, _locked(request, site))
+    bins = _Bins(site)
+    found = _ask_core(request, site, _locked(request, site), bins)
     text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
     story = tell(act, "receive", text, _links(container, site, found), request.occurred_on)
     entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
     _own_what_was_not(entry, request, found)
-    receipt = _write_receipt(act, request, site, container, found, story, entry)
+    receipt = _write_receipt(act, request, site, container, found, story, entry, bins)
     _settle(story, found)
     layers = _write_layers(request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
@@ -135,7 +136,32 @@ def _locked(request: ReceiveRequest, site: Site) -> dict[int, Stowage]:
     return found
 
 
-def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage]) -> list[_Found]:
+class _Bins:
+    """The bins of a site, read once."""
+
+    def __init__(self, site: Site):
+        self._bins = {bin.pk: bin for bin in Bin.objects.filter(site=site)}
+
+    def chosen(self, row: ReceiveRow, part: Stowage) -> Bin | None:
+        """The bin that was chosen, or the first for goods like these; None where there is none."""
+        if row.bin:
+            return self._bins.get(row.bin)
+        purpose = Bin.Purpose.QUARANTINE if part.instalment.line.item.inspected else Bin.Purpose.STORE
+        return next((bin for bin in self._bins.values() if bin.purpose == purpose), None)
+
+    def problems(self, row: ReceiveRow, part: Stowage) -> list[Problem]:
+        """No such bin, or one for goods that were inspected."""
+        item, where, bin = part.instalment.line.item, f"bin-{part.pk}", self.chosen(row, part)
+        if bin is None and row.bin:
+            return [Problem("This bin is not at this site.", where, "Choose one of the list.")]
+        if bin is None:
+            return [Problem("The site has no bin for these goods.", where, "Add one to the site first.")]
+        if item.inspected and bin.purpose == Bin.Purpose.STORE:
+            return [Problem(f"{item.code} is inspected first.", where, "Choose a dock or quarantine bin.")]
+        return []
+
+
+def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage], bins: _Bins) -> list[_Found]:
     problems: list[Problem] = []
     found = []
     for row in request.rows:
@@ -149,7 +175,7 @@ def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage]) 
         expected = _expected(part)
         counted = docking.Counted(row.quantity, row.still_coming)
         problems += docking.counting_problems(expected, counted, where, f"short-{part.pk}")
-        problems += _kept_problems(part, row, where)
+        problems += _kept_problems(part, row, where) + bins.problems(row, part)
         found.append(_Found(row, part, docking.taking(expected, counted)))
     refuse_if(problems)
     found = [one for one in found if one.says_something]
@@ -198,10 +224,11 @@ def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -
         owning.take_ownership(entry, owned, request.occurred_on)
 
 
-def _write_receipt(act, request, site, container, found, story, entry) -> Receipt:
-    before = _received_before(found)
+def _write_receipt(act, request, site, container, found, story, entry, bins: _Bins) -> Receipt:
+    before, rates = _received_before(found), Rates(request.occurred_on)
     for one in found:
-        one.line = _receipt_line(request, site, one, before.get(one.stowage.pk, ZERO))
+        value = _own_value(one, before.get(one.stowage.pk, ZERO), rates)
+        one.line = _receipt_line(one, value, bins.chosen(one.row, one.stowage))
     receipt = Receipt(
         company=site.company,
         site=site,
@@ -216,8 +243,8 @@ def _write_receipt(act, request, site, container, found, story, entry) -> Receip
     return receiving.write_receipt(receipt, [one.line for one in found])
 
 
-def _receipt_line(request: ReceiveRequest, site: Site, one: _Found, before: Decimal) -> ReceiptLine:
-    base, rate = _own_value(request, one, before)
+def _receipt_line(one: _Found, value: tuple[Decimal, Decimal | None], bin: Bin) -> ReceiptLine:
+    base, rate = value
     return ReceiptLine(
         stowage=one.stowage,
         instalment=one.stowage.instalment,
@@ -226,7 +253,7 @@ def _receipt_line(request: ReceiveRequest, site: Site, one: _Found, before: Deci
         excess=one.taking.excess + _from_supplier(one),
         lot=one.row.lot.strip(),
         best_before=one.row.best_before,
-        bin_id=_bin(site, one),
+        bin=bin,
         recognised_base=base,
         recognised_rate=rate,
     )
@@ -237,23 +264,7 @@ def _from_supplier(one: _Found) -> Decimal:
     return sum((quantity for place, quantity in one.taking.received if place == "with_supplier"), ZERO)
 
 
-def _bin(site: Site, one: _Found) -> int:
-    purpose = Bin.Purpose.QUARANTINE if one.item.inspected else Bin.Purpose.STORE
-    if one.row.bin:
-        chosen = Bin.objects.filter(pk=one.row.bin, site=site).first()
-        if chosen is None:
-            raise Refused(Problem("This bin is not at this site.", f"bin-{one.stowage.pk}", "Choose one of the list."))
-        if one.item.inspected and chosen.purpose == Bin.Purpose.STORE:
-            raise Refused(
-                Problem(
-                    f"{one.item.code} is inspected first.", f"bin-{one.stowage.pk}", "Choose a dock or quarantine bin."
-                )
-            )
-        return chosen.pk
-    return default_bin(site.pk, purpose).pk
-
-
-def _own_value(request: ReceiveRequest, one: _Found, before: Decimal) -> tuple[Decimal, Decimal | None]:
+def _own_value(one: _Found, before: Decimal, rates: Rates) -> tuple[Decimal, Decimal | None]:
     """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage.
 
     What was received `before` is taken off the price of all, so that parts add up to the price of the whole.
@@ -263,7 +274,7 @@ def _own_value(request: ReceiveRequest, one: _Found, before: Decimal) -> tuple[D
     quantity = one.row.quantity if not is_ours_after(order.ours_from, "arrival") else beyond
     if not quantity:
         return ZERO, None
-    rate = owning.Rates(request.occurred_on).of(order.company, order.currency)
+    rate = rates.of(order.company, order.currency)
     amount = owning.goods_amount(one.stowage, before + quantity) - owning.goods_amount(one.stowage, before)
     return converted(amount, rate, order.company.currency), rate
 

@@ -1,7 +1,7 @@
 """Reverse a receipt by counter-entries: units go back where they came from, costs where they were drawn from."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -13,7 +13,7 @@ from northing.deeds import expecting, matters
 from northing.deeds.costing import accrual_account
 from northing.directory.acts import Act
 from northing.ledger import operations as ledger
-from northing.ledger.models import Account, CostLayer, LayerCost, OnHand
+from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.papers.models import StoryEntry
@@ -22,7 +22,7 @@ from northing.quality.models import Case, Inspection
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt
 from northing.shipping import operations as shipping
-from northing.shipping.models import Stowage
+from northing.shipping.models import Shipment, Stowage
 from northing.standing import operations as standing
 from northing.standing.models import Movement
 
@@ -54,9 +54,9 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     text += posting_note([receipt.company_id], act.today)
     story = tell(act, "reverse_receipt", text, _links(receipt, layers), act.today)
     entry = open_entry(act, story, text, [receipt.company_id], act.today, reverses=receipt.entry)
-    drafts = [draft for layer in layers for draft in _undo_layer(entry, layer)]
+    drafts = _undo_layers(entry, layers)
     _undo_movements(story, receipt, shipment.place)
-    drafts += _undo_early_ownership(layers)
+    drafts += _undo_early_ownership(layers, shipment)
     post(entry, drafts)
     receiving.mark_reversed(receipt, act.at)
     _close_cases(layers)
@@ -118,36 +118,42 @@ def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Pr
     return found
 
 
-def _undo_layer(entry, layer: CostLayer) -> list[Draft]:
+def _undo_layers(entry: Entry, layers: Sequence[CostLayer]) -> list[Draft]:
     """Costs go back to the accounts they were drawn from, by component, as they stand now."""
-    common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
-    parts: dict[int | None, Decimal] = defaultdict(Decimal)
-    kinds: dict[int | None, str] = {}
-    for cost in LayerCost.objects.filter(layer=layer).select_related("charge"):
-        parts[cost.charge_id] += cost.amount
-        kinds[cost.charge_id] = cost.charge.kind if cost.charge else ""
+    sums = LayerCost.objects.filter(layer__in=layers).values_list("layer", "charge", "charge__kind")
+    parts: dict[int, list[tuple[int | None, str, Decimal]]] = defaultdict(list)
+    for layer, charge, kind, total in sums.annotate(total=Sum("amount")).order_by("charge"):
+        parts[layer].append((charge, kind, total))
+    takes = {take.layer_id: take for take in LayerTake.objects.filter(layer__in=layers)}
     drafts = []
-    own = layer.receipt_line.recognised_base if layer.kind == "stock" else ZERO
-    drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=own, **common))
-    drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=parts.pop(None, ZERO) - own, **common))
-    drafts += [
-        Draft(account=accrual_account(kinds[key]), amount=amount, charge=key, **common) for key, amount in parts.items()
-    ]
-    drafts += _give_back(layer, common)
-    costs = LayerCost.objects.filter(layer=layer).values_list("layer", "charge").annotate(total=Sum("amount"))
-    ledger.add_costs(entry, [(key, charge, -total) for key, charge, total in costs])
-    OnHand.objects.filter(layer=layer).update(quantity=ZERO)
-    CostLayer.objects.filter(pk=layer.pk).update(
+    for layer in layers:
+        common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+        drafts += _drawn_back(layer, parts[layer.pk], common) + _given_back(layer, takes.get(layer.pk), common)
+    ledger.add_costs(entry, [(key, charge, -total) for key, found in parts.items() for charge, _, total in found])
+    OnHand.objects.filter(layer__in=layers).update(quantity=ZERO)
+    CostLayer.objects.filter(pk__in=[layer.pk for layer in layers]).update(
         received=ZERO, gone=ZERO, total_cost=ZERO, taken_cost=ZERO, goods_cost=ZERO, goods_taken=ZERO
     )
     return drafts
 
 
-def _give_back(layer: CostLayer, common: dict) -> list[Draft]:
+def _drawn_back(layer: CostLayer, parts: Iterable[tuple[int | None, str, Decimal]], common: dict) -> list[Draft]:
+    """To afloat and to the accruals; what was ours only by the receipt is owned not billed no more."""
+    own = layer.receipt_line.recognised_base if layer.kind == "stock" else ZERO
+    drafts = [
+        Draft(account=Account.OWNED_NOT_BILLED, amount=own, **common),
+        Draft(account=Account.OWNED_AFLOAT, amount=-own, **common),
+    ]
+    for charge, kind, amount in parts:
+        account = accrual_account(kind) if charge else Account.OWNED_AFLOAT
+        drafts.append(Draft(account=account, amount=amount, charge=charge, **common))
+    return drafts
+
+
+def _given_back(layer: CostLayer, taken: LayerTake | None, common: dict) -> list[Draft]:
     """The other side: out of stock, or out of the claim and the losses of missing goods."""
-    if layer.kind == "stock":
+    if layer.kind == "stock" or taken is None:
         return [Draft(account=Account.STOCK, amount=-layer.total_cost, **common)]
-    taken = layer.takes.get()
     return [
         Draft(account=Account.CLAIMS, amount=-taken.goods_cost, **common),
         Draft(account=Account.MISSING_LOSS, amount=-(taken.cost - taken.goods_cost), **common),
@@ -166,21 +172,26 @@ def _undo_movements(story: StoryEntry, receipt: Receipt, place: str) -> None:
         )
         settled[movement.stowage_id] += movement.quantity if of_stowage else ZERO
     standing.move(story, back)
+    parts = Stowage.objects.in_bulk(settled)
     for key, quantity in settled.items():
-        Stowage.objects.filter(pk=key).update(settled=F("settled") - quantity)
+        parts[key].settled -= quantity
+    shipping.settle_stowage(parts.values())
 
 
-def _undo_early_ownership(layers: Sequence[CostLayer]) -> list[Draft]:
+def _undo_early_ownership(layers: Sequence[CostLayer], shipment: Shipment) -> list[Draft]:
     """Goods that were ours only by this receipt, their container not having sailed, are not ours any more."""
+    parts = Stowage.objects.filter(pk__in={layer.stowage_id for layer in layers}, ours_on__isnull=False, settled=0)
+    early = []
+    for part in parts.select_related("instalment__line__order"):
+        moment = part.instalment.line.order.ours_from
+        passed = shipment.arrived_on if moment == "arrival" else shipment.departed_on
+        if not passed and moment != "pickup":
+            early.append(part)
     drafts = []
-    for part in {layer.stowage.pk: layer.stowage for layer in layers}.values():
-        order, shipment = part.instalment.line.order, part.container.shipment
-        part.refresh_from_db(fields=["settled", "goods_base", "ours_on"])
-        passed = shipment.arrived_on if order.ours_from == "arrival" else shipment.departed_on
-        if passed or part.settled or part.ours_on is None or order.ours_from == "pickup":
-            continue
-        common = {"company": order.company_id, "order_line": part.instalment.line_id}
+    for part in early:
+        line = part.instalment.line
+        common = {"company": line.order.company_id, "order_line": line.pk}
         drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=part.goods_base, **common))
         drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=-part.goods_base, **common))
-        Stowage.objects.filter(pk=part.pk).update(ours_on=None, goods_amount=None, goods_base=None, goods_rate=None)
+    shipping.own_stowage((part.pk, None, None, None, None) for part in early)
     return drafts

@@ -1,5 +1,6 @@
 """Reads of the directory."""
 
+from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
@@ -33,9 +34,36 @@ def rate_for(company: Company, currency: str, day: date, purpose: str = "book") 
     return found
 
 
-def book_rates(companies: list[Company], currency: str, day: date) -> dict[int, Decimal]:
-    """Book rates of several companies for one currency and day."""
-    return {company.pk: rate_for(company, currency, day) for company in companies}
+@dataclass
+class Rates:
+    """Rates of one day, each read once however many lines ask for it."""
+
+    day: date
+    purpose: str = "book"
+
+    def __post_init__(self):
+        self._found: dict[tuple[int, str], Decimal | Refused] = {}
+
+    def of(self, company: Company, currency: str) -> Decimal:
+        """The rate. Raises Refused when there is none."""
+        found = self._read(company, currency)
+        if isinstance(found, Refused):
+            raise found
+        return found
+
+    def known(self, company: Company, currency: str) -> Decimal | None:
+        """The rate, or None: a page shows what it can."""
+        found = self._read(company, currency)
+        return None if isinstance(found, Refused) else found
+
+    def _read(self, company: Company, currency: str) -> Decimal | Refused:
+        key = (company.pk, currency)
+        if key not in self._found:
+            try:
+                self._found[key] = rate_for(company, currency, self.day, self.purpose)
+            except Refused as refused:
+                self._found[key] = refused
+        return self._found[key]
 
 
 def find_pack(text: str) -> tuple[Item, Pack | None]:

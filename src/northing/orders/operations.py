@@ -1,6 +1,6 @@
 """Writes of orders, lines, instalments and revisions."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.db.models import F
 
 from northing.directory.acts import Act
+from northing.directory.columns import update_columns
 from northing.directory.models import Company, Item, Party, Site
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 
@@ -123,6 +124,13 @@ def write_revision(act: Act, order: PurchaseOrder) -> Revision:
     return Revision.objects.create(
         order=order, number=order.revision + 1, sent_at=act.at, sent_by=act.person, content=content
     )
+
+
+def agree_as_asked(agreed: Iterable[tuple[Instalment, date]]) -> None:
+    """Take over answers that equal what was asked: the whole quantity for that ready date."""
+    rows = [(part.pk, part.quantity, part.first_promise or ready_on, ready_on) for part, ready_on in agreed]
+    types = {"agreed_quantity": "numeric", "first_promise": "date", "promise": "date"}
+    update_columns(Instalment._meta.db_table, types, rows)
 
 
 def agree(instalment: Instalment, quantity: Decimal, ready_on: date, pack_price: Decimal) -> Instalment | None:

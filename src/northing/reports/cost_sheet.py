@@ -7,10 +7,9 @@ from decimal import Decimal
 from northing.core.landed_cost import ad_valorem, unit_price_of
 from northing.core.money import converted
 from northing.core.ordering import net_amount
-from northing.core.problems import Refused
 from northing.costing.models import Charge, ChargeShare, CustomsEntry
 from northing.directory.models import Company
-from northing.directory.queries import rate_for
+from northing.directory.queries import Rates
 from northing.shipping.models import Shipment, Stowage
 
 ZERO = Decimal(0)
@@ -92,43 +91,26 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
         amounts[share.charge_id, share.stowage_id] = share.amount
     entries = {entry.company_id: entry for entry in shipment.customs_entries.all()}
     sheets: dict[int, Sheet] = {}
-    rates = _Rates(today)
+    rates, customs_rates = Rates(today), Rates(today, "customs")
     for part in stowage:
         company = part.instalment.line.order.company
         sheet = sheets.get(company.pk)
         if sheet is None:
             own = list(charges.get(company.pk, {}).values())
             sheet = sheets[company.pk] = Sheet(company, own, entry=entries.get(company.pk))
-        sheet.rows.append(_row(part, sheet, amounts, rates))
+        sheet.rows.append(_row(part, sheet, amounts, rates, customs_rates))
     return list(sheets.values())
 
 
-class _Rates:
-    """Rates of today, None where there is none: a page shows what it can."""
-
-    def __init__(self, today: date):
-        self.today = today
-        self._found: dict[tuple[int, str, str], Decimal | None] = {}
-
-    def of(self, company: Company, currency: str, purpose: str = "book") -> Decimal | None:
-        key = (company.pk, currency, purpose)
-        if key not in self._found:
-            try:
-                self._found[key] = rate_for(company, currency, self.today, purpose)
-            except Refused:
-                self._found[key] = None
-        return self._found[key]
-
-
-def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: _Rates) -> SheetRow:
+def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: Rates, customs_rates: Rates) -> SheetRow:
     line = part.instalment.line
     order, currency = line.order, sheet.company.currency
     amount = net_amount(part.quantity, line.pack_factor, part.instalment.pack_price, line.discount, order.currency)
     goods = part.goods_base
-    if goods is None and (rate := rates.of(sheet.company, order.currency)):
+    if goods is None and (rate := rates.known(sheet.company, order.currency)):
         goods = converted(amount, rate, currency)
     duty = None
-    if sheet.entry is None and (rate := rates.of(sheet.company, order.currency, "customs")):
+    if sheet.entry is None and (rate := customs_rates.known(sheet.company, order.currency)):
         duty = ad_valorem(converted(amount, rate, currency), line.item.duty_rate, currency)
     shares = [amounts.get((charge.pk, part.pk)) for charge in sheet.charges]
     billed = [charge.billed is not None for charge in sheet.charges]
