@@ -8,6 +8,7 @@ import subprocess
 import time
 import urllib.error
 import urllib.request
+from pathlib import Path
 
 from launch.cluster import Cluster, free_port
 from launch.places import HOME, ROOT, python
@@ -16,6 +17,7 @@ from launch.setup import prepare
 
 DATA = Cluster("data")
 DATABASE = "northing"
+RUNNING = HOME / "server.running"
 
 
 def surroundings(database_url: str) -> dict[str, str]:
@@ -61,6 +63,9 @@ def demo(words: list[str]) -> int:
     parser.add_argument("--port", type=int, default=0)
     parser.add_argument("--reset", action="store_true", help="throw the demo data away and lay it out anew")
     options = parser.parse_args(words)
+    running = _running()
+    if running:
+        raise Stop(f"it is running already: http://127.0.0.1:{running[1]}/; ./northing stop stops it")
     prepare()
     signal.signal(signal.SIGTERM, _interrupt)
     env, started = ready(reset=options.reset)
@@ -71,6 +76,7 @@ def demo(words: list[str]) -> int:
     else:
         port = free_port(8000)
     server = _server(port, env)
+    RUNNING.write_text(f"{server.pid} {port}")
     try:
         _wait_for(port, server)
         subprocess.run(
@@ -85,9 +91,20 @@ def demo(words: list[str]) -> int:
         say("stopping")
         server.terminate()
         server.wait()
-        (HOME / "server.pid").unlink(missing_ok=True)
+        RUNNING.unlink(missing_ok=True)
         if started:
             DATA.stop()
+
+
+def _running() -> tuple[int, int] | None:
+    """Process and port of the demo of this checkout; None when it does not run."""
+    try:
+        pid, port = map(int, RUNNING.read_text().split())
+        os.kill(pid, 0)
+        command = Path(f"/proc/{pid}/cmdline").read_bytes()
+    except (OSError, ValueError):
+        return None
+    return (pid, port) if b"gunicorn" in command else None
 
 
 def _interrupt(*_: object) -> None:
@@ -110,9 +127,7 @@ def _server(port: int, env: dict[str, str]) -> subprocess.Popen[bytes]:
         "4",
     ]
     command += ["--worker-class", "gthread", "--log-level", "warning", "--no-control-socket"]
-    server = subprocess.Popen(command, env=env, cwd=ROOT, start_new_session=True)
-    (HOME / "server.pid").write_text(str(server.pid))
-    return server
+    return subprocess.Popen(command, env=env, cwd=ROOT, start_new_session=True)
 
 
 def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
@@ -129,18 +144,23 @@ def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
 
 def stop(words: list[str]) -> int:
     """Stop the application and the clusters of this checkout."""
-    pid_file = HOME / "server.pid"
-    if pid_file.exists():
-        try:
-            os.kill(int(pid_file.read_text()), signal.SIGTERM)
-            say("stopped the application")
-        except (ProcessLookupError, ValueError):
-            pass
-        pid_file.unlink(missing_ok=True)
+    running = _running()
+    if running:
+        os.kill(running[0], signal.SIGTERM)
+        _wait_until_gone(running[0])
+        say("stopped the application")
+    RUNNING.unlink(missing_ok=True)
     for cluster in (DATA, Cluster("scratch")):
         if (cluster.folder / "PG_VERSION").exists() and cluster.stop():
             say(f"stopped the cluster {cluster.name}")
     return 0
+
+
+def _wait_until_gone(pid: int) -> None:
+    for _ in range(100):
+        if not Path(f"/proc/{pid}").exists():
+            return
+        time.sleep(0.1)
 
 
 def manage(words: list[str]) -> int:

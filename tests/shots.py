@@ -14,7 +14,7 @@ VIEWS = {
     "watch": ("ilva", "/", []),
     "lines": ("ilva", "/lines/", []),
     "line": ("ilva", "/lines/?show=all&q=KET-17&place=rejected", ["^KLN-"]),
-    "order": ("tobin", "/?party=us", ["answer differs|KLN-0000[0-9] line"]),
+    "order": ("tobin", "/?party=us", ["KLN-0000[0-9] line", "^KLN-0000[0-9]$"]),
     "new-order": ("ilva", "/orders/new/", []),
     "passage": ("hanne", "/passage/", []),
     "shipment": ("pell", "/passage/", ["^S-00003$"]),

@@ -3,6 +3,7 @@
 from django.db import models
 from django.db.models import F, Q
 
+from northing.core.moves import PARTIES
 from northing.core.places import COLUMNS, PLACES, SOURCES
 from northing.directory import fields
 from northing.directory.models import Company
@@ -81,3 +82,7 @@ class Matter(models.Model):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["kind", "record", "company"], name="matter_once")]
         indexes = [models.Index(fields=["company", "party", "-at_stake"], name="matter_watch")]
+
+    @property
+    def whose_move(self) -> str:
+        return PARTIES[self.party]

@@ -16,7 +16,9 @@ def gather(line: OrderLine) -> dict:
     """The context of a line's page."""
     parts = list(Instalment.objects.filter(line=line).select_related("position").order_by("number"))
     keys = [part.pk for part in parts]
-    answers = Answer.objects.filter(instalment__in=keys).select_related("instalment", "recorded_by", "decided_by")
+    answers = Answer.objects.filter(instalment__in=keys).select_related(
+        "instalment__line__item", "recorded_by", "decided_by"
+    )
     stowage = Stowage.objects.filter(instalment__in=keys).select_related("container__shipment", "instalment")
     receipts = ReceiptLine.objects.filter(instalment__in=keys).select_related("receipt", "bin").order_by("pk")
     layers = CostLayer.objects.filter(stowage__instalment__in=keys, received__gt=0).select_related("company")
@@ -28,7 +30,7 @@ def gather(line: OrderLine) -> dict:
         "parts": parts,
         "whole": whole_position(parts),
         "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),
-        "answers": answers.order_by("-pk"),
+        "answers": list(answers.order_by("-pk")),
         "stowage": stowage.order_by("pk"),
         "receipts": receipts,
         "layers": layers.order_by("pk"),

@@ -171,6 +171,8 @@ def decide(request, answer_id: int):
     except Refused as refused:
         for problem in refused.problems:
             messages.error(request, str(problem))
+    if request.POST.get("back") == "line":
+        return redirect("line", record.instalment.line_id)
     return redirect("order", record.instalment.line.order_id)
 
 
@@ -178,5 +180,10 @@ def line(request, line_id: int):
     """A line: where every unit is, what was promised, what it cost, its story."""
     found = OrderLine.objects.select_related("order__supplier", "order__company", "order__site", "item")
     record = get_object_or_404(scoped(found, request.user, "order__company"), pk=line_id)
-    context = line_record.gather(record) | {"story": story_of("line", record.pk, companies_of(request.user))}
+    context = line_record.gather(record)
+    context |= {
+        "open_answers": [answer for answer in context["answers"] if answer.outcome == "open"],
+        "rights": {"decide_answer": may(request.user, "decide_answer", record.order.company_id)},
+        "story": story_of("line", record.pk, companies_of(request.user)),
+    }
     return render(request, "desk/line.html", context)
