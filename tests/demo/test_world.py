@@ -16,10 +16,27 @@ from northing.standing.models import Matter, Position
 def test_every_situation_is_there_and_the_books_explain_themselves(db, today):
     lay_world(today)
     assert (position_faults(), book_faults()) == ([], [])
-    for place in ("with_supplier", "packed", "under_way", "landed", "in_store", "rejected", "returned", "missing"):
+    for place in (
+        "with_supplier",
+        "packed",
+        "under_way",
+        "landed",
+        "held",
+        "in_store",
+        "rejected",
+        "returned",
+        "missing",
+    ):
         assert Position.objects.filter(**{f"{place}__gt": 0}).exists(), place
     assert Position.objects.filter(excess__gt=0).exists()
-    assert {*Matter.objects.values_list("party", flat=True)} == {"us", "supplier", "carrier", "customs", "dock"}
+    assert {*Matter.objects.values_list("party", flat=True)} == {
+        "us",
+        "supplier",
+        "carrier",
+        "customs",
+        "dock",
+        "quality",
+    }
     assert {*Case.objects.values_list("kind", flat=True)} == {"rejected", "missing"}
     companies = Stowage.objects.values_list("container", "instalment__line__order__company").distinct()
     boxes = [box for box, _ in companies]

@@ -284,6 +284,8 @@ def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: s
     text = f"{words}: {what} of {charge.payee}{posting_note(companies, request.day)}"
     story = tell(act, deed, text, links, request.day)
     costing.write_spread(charge, found.parts)
+    if charge.billed is None and not found.absorbed.late:
+        return  # an estimate of goods that are still to come posts nothing
     entry = open_entry(act, story, text, companies, request.day)
     drafts = absorbing.write(entry, found.absorbed, {charge.pk: accrual_account(charge.kind)})
     if charge.billed is not None:

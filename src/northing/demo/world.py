@@ -47,6 +47,7 @@ def lay_world(today: date) -> None:
     world.shared_and_late()
     world.tea_landed()
     world.tea_in_melbourne()
+    world.kettles_held()
     world.leaving_soon()
     world.talk_with_suppliers()
     world.drafts()
@@ -312,6 +313,17 @@ class _World:
         site, box = Site.objects.get(code="MEL").pk, Container.objects.get(shipment=shipment).pk
         day = self.today - timedelta(days=20)
         receiving.receive(self.act("jessa", -20), receiving.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows)))
+
+    def kettles_held(self) -> None:
+        """Received two days ago, waiting for the inspector."""
+        order = self.order("QIN", {"KET-G8": 180}, -70, 9)
+        voyage = self.voyage("Saltmarsh Heron", "217S", "VAN", "CNNGB", "NZTRG", with_imo_check_digit("998101"))
+        shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), -36, 30)
+        self.say(shipment, "departure", -36)
+        self.charge(shipment, "QUI", "freight", "690.00", "USD", "volume", -33, "QF-88301")
+        self.say(shipment, "arrival", -5)
+        self.entry(shipment, "TG-241118", -4)
+        self.receive(shipment, "DN-70502", -2)
 
     def close_the_books(self) -> None:
         """The month before last is closed: what is dated there posts in the first open one."""

@@ -1,7 +1,7 @@
 """Look back: stock with its layers, the ledger, the trial balance; and what is owned and not billed."""
 
 from django.contrib import messages
-from django.db.models import Sum
+from django.db.models import Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -85,7 +85,8 @@ def ledger(request):
 def entry(request, entry_id: int):
     """One entry with its postings."""
     mine = companies_of(request.user)
-    found = Entry.objects.filter(postings__company__in=mine).distinct().select_related("actor", "story", "reverses")
+    seen = Q(postings__company__in=mine) | Q(postings=None)
+    found = Entry.objects.filter(seen).distinct().select_related("actor", "story", "reverses")
     record = get_object_or_404(found, pk=entry_id)
     postings = record.postings.filter(company__in=mine).select_related(
         "company", "order_line__order", "charge", "layer__item"
