@@ -71,7 +71,7 @@ def page(world: World) -> tuple[float, float]:
     """The order-lines page against the same SQL through a raw cursor into one plain template loop."""
     client = Client(headers={"host": "localhost"})
     client.force_login(Person.objects.get(username="expediter"))
-    sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk})
+    sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk}, TODAY)
     template = Engine().from_string(lean_template(sql, values))
 
     def ours():
@@ -111,7 +111,7 @@ def address(database: str) -> str:
 
 def page_statements(world: World, small: str) -> tuple[float, float]:
     """The page's SQL alone: here, and in the copy made when there were fewer lines."""
-    sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk})
+    sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk}, TODAY)
     here, there = address(connection.settings_dict["NAME"]), small
     with psycopg.connect(here, autocommit=True) as many, psycopg.connect(there, autocommit=True) as few:
         return side_by_side(

@@ -344,3 +344,13 @@ def test_begin_is_a_command(world, tmp_path, capsys):
             call_command("begin", "stock", str(what), "--as", who)
     with pytest.raises(CommandError, match="lacks the columns"):
         call_command("begin", "orders", str(file), "--as", "administrator")
+
+
+def test_what_did_not_happen_is_not_expected_before_today(lived_in, client):
+    OrderLine.objects.filter(item__code="C").update(expected_on=TODAY - timedelta(days=30), need_by=TODAY)
+    client.force_login(Person.objects.get(username="expediter"))
+    row = next(row for row in client.get("/lines/").context["rows"] if row["code"] == "C")
+    assert (row["expected_on"], row["slack"]) == (TODAY, 0)
+    OrderLine.objects.filter(item__code="C").update(need_by=TODAY - timedelta(days=1))
+    late = client.get("/lines/?late=1").context["rows"]
+    assert [(row["code"], row["slack"]) for row in late] == [("C", -1)]

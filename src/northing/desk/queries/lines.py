@@ -1,6 +1,7 @@
 """The order lines with where their units are: one SQL statement for a page."""
 
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 
 from django.db import connection
@@ -59,7 +60,8 @@ WHERE = {
     "open": "and l.expected_on is not null",
     "q": "and (o.number ilike %(q)s or i.code ilike %(q)s or i.description ilike %(q)s or s.name ilike %(q)s)",
     "party": "and m.party = %(party)s",
-    "late": "and l.expected_on > l.need_by",
+    # What has not happened is not expected before today, whenever the date was last worked out.
+    "late": "and greatest(l.expected_on, %(today)s) > l.need_by and l.expected_on is not null",
     **{f"place_{name}": f"and a.{name} > 0" for name in PLACES},
 }
 
@@ -104,7 +106,7 @@ def filter_from(query) -> LineFilter:
     )
 
 
-def page_sql(asked: LineFilter, companies: set[int]) -> tuple[str, dict]:
+def page_sql(asked: LineFilter, companies: set[int], today: date) -> tuple[str, dict]:
     """The statement and its parameters for a page, one row more than shown to see whether there is a next."""
     wanted = ["open"] if asked.show == "open" else []
     wanted += [name for name in ("q", "party") if getattr(asked, name)]
@@ -116,14 +118,15 @@ def page_sql(asked: LineFilter, companies: set[int]) -> tuple[str, dict]:
         "companies": list(companies),
         "q": f"%{escaped}%",
         "party": asked.party,
+        "today": today,
         "limit": PAGE + 1,
         "offset": (asked.page - 1) * PAGE,
     }
 
 
-def line_page(asked: LineFilter, companies: set[int], today) -> tuple[list[dict], bool]:
+def line_page(asked: LineFilter, companies: set[int], today: date) -> tuple[list[dict], bool]:
     """Rows ready to be shown, and whether there are more."""
-    sql, parameters = page_sql(asked, companies)
+    sql, parameters = page_sql(asked, companies, today)
     with connection.cursor() as cursor:
         cursor.execute(sql, parameters)
         names = [column.name for column in cursor.description]
@@ -131,17 +134,19 @@ def line_page(asked: LineFilter, companies: set[int], today) -> tuple[list[dict]
     return [_shown(row, today) for row in found[:PAGE]], len(found) > PAGE
 
 
-def _shown(row: dict, today) -> dict:
+def _shown(row: dict, today: date) -> dict:
     """A row with everything its template prints, so that the template only prints."""
     outstanding = sum((row[name] for name in OUTSTANDING), Decimal(0))
     value = net_amount(row["value"], row["pack_factor"], Decimal(1), row["discount"], row["currency"])
+    expected = max(row["expected_on"], today) if row["expected_on"] else None
     return row | {
+        "expected_on": expected,
         "strip": strip(row, row["agreed"] or Decimal(0), row["unit"]),
         "url": f"/lines/{row['id']}/",
         "ordered_text": count(row["quantity"]),
         "outstanding_text": count(outstanding) if outstanding else "none",
         "value_text": say_money(value, row["currency"]),
-        "slack": (row["need_by"] - row["expected_on"]).days if row["expected_on"] else None,
+        "slack": (row["need_by"] - expected).days if expected else None,
         "slip": (row["promise"] - row["first_promise"]).days if row["promise"] else None,
         "move": PARTIES.get(row["party"], ""),
     }

@@ -53,6 +53,12 @@ def day(value):
 
 
 @register.filter
+def to_come(value):
+    """A date that has not happened: never before today, whenever it was last worked out."""
+    return max(value, timezone.localdate()) if value else value
+
+
+@register.filter
 def dated(value):
     """A date with its weekday."""
     return f"{figures.weekday(value)} {day(value)}" if value else NOTHING
