@@ -179,6 +179,17 @@ def test_a_leg_somebody_spoke_of_keeps_its_place(world):
     assert list(Leg.objects.values_list("number", "main", "expected_start")) == [(1, False, late), (2, True, late)]
 
 
+def test_a_voyage_that_has_sailed_takes_nobody_on(world):
+    act, carrier = world.act("shipping"), world.parties["provider"].pk
+    voyage = packing.create_voyage(act, packing.VoyageRequest("Heron", "9074729", "1", carrier, "CNNGB", "NZTRG"))
+    leg = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
+    first, second = (packing.create_shipment(act, packing.ShipmentRequest()) for _ in range(2))
+    packing.plan_passage(act, packing.PassageRequest(first, voyage, (leg,)))
+    world.say(Shipment.objects.get(pk=first), "departure")
+    words = refused(packing.plan_passage, act, packing.PassageRequest(second, voyage, (leg,)))
+    assert "Heron 1 departed on 24 Nov 2026" in words
+
+
 def test_packing(world):
     order = world.sent_order({"A": D(100)})
     shipment = world.shipment([order])

@@ -11,10 +11,10 @@ from django.urls import URLPattern, get_resolver, reverse
 
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge, CustomsEntry
-from northing.deeds import costing
+from northing.deeds import agreeing, costing
 from northing.directory.models import Agreement, Company, ExchangeRate, Person
 from northing.ledger.models import CostLayer, Entry
-from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.quality.models import Case
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Shipment, Stowage
@@ -160,6 +160,26 @@ def make_item(world, code):
         supplier=world.parties["USD"], item=item, price=1, currency="USD", valid_from=TODAY - timedelta(days=9)
     )
     return item
+
+
+@pytest.mark.parametrize("name", ["watch", "lines", "orders", "passage", "costs", "bills", "stock", "ledger"])
+def test_every_row_of_a_long_list_can_be_reached(db, client, monkeypatch, name):
+    world = small_world()
+    for _ in range(3):
+        fill(world, 10)
+    monkeypatch.setattr("northing.desk.queries.lines.PAGE", 2)
+    for finder in ("page_of", "page_of_rows"):
+        monkeypatch.setattr(f"northing.desk.queries.paging.{finder}.__defaults__", (2,))
+    client.force_login(Person.objects.get(username="accounts"))
+    url, seen, pages = reverse(name) + "?show=all", set(), 0
+    while url and pages < 200:
+        page = client.get(url).context["page"]
+        assert len(page.rows) <= 2
+        rows = {str(row["id"] if isinstance(row, dict) and "id" in row else row) for row in page.rows}
+        assert not rows & seen, "a row stands on two pages"
+        seen, pages = seen | rows, pages + 1
+        url = page.next and reverse(name) + page.next
+    assert pages > 1 or name == "stock"
 
 
 BAD = ["", "0", "-1", "1e12", "NaN", "9" * 40, "abc", "1.123456", "١٢", "\x00", "<b>", "1,2,3"]
@@ -344,6 +364,19 @@ def test_begin_is_a_command(world, tmp_path, capsys):
             call_command("begin", "stock", str(what), "--as", who)
     with pytest.raises(CommandError, match="lacks the columns"):
         call_command("begin", "orders", str(file), "--as", "administrator")
+
+
+def test_a_decision_without_a_word_decides_nothing(lived_in, client):
+    order = lived_in.sent_order({"A": D(10)}, agreed=False)
+    part = Instalment.objects.get(line__order=order)
+    row = agreeing.AnswerRow(part.pk, D(6), part.asked_on, D(20))
+    agreeing.record_answers(lived_in.act("expediter"), agreeing.AnswersRequest(order.pk, "X", TODAY, (row,)))
+    answer = Answer.objects.get(outcome="open")
+    client.force_login(Person.objects.get(username="expediter"))
+    for decision, outcome in (({}, "open"), ({"decision": "refuse", "back": "line"}, "refused")):
+        client.post(reverse("decide", args=[answer.pk]), decision)
+        answer.refresh_from_db()
+        assert answer.outcome == outcome
 
 
 def test_what_did_not_happen_is_not_expected_before_today(lived_in, client):

@@ -123,6 +123,7 @@ def plan_passage(act: Act, request: PassageRequest) -> int:
     _require_packing(act, companies)
     refuse_if(_leg_problems(request))
     voyage = Voyage.objects.get(pk=request.voyage) if request.voyage else None
+    refuse_if(_voyage_problems(voyage))
     shipping.write_legs(shipment, voyage, request.legs)
     words = f"Planned {len(request.legs)} legs" + (f" with {voyage}" if voyage else "")
     tell(
@@ -133,6 +134,14 @@ def plan_passage(act: Act, request: PassageRequest) -> int:
     )
     following.follow_dates(act, [shipment])
     return shipment.pk
+
+
+def _voyage_problems(voyage: Voyage | None) -> list[Problem]:
+    gone = voyage and voyage.statements.filter(kind="actual", milestone="departure").first()
+    if not gone:
+        return []
+    what = f"{voyage} departed on {gone.value:%-d %b %Y}."
+    return [Problem(what, "voyage", "Choose a voyage that has not.")]
 
 
 def _leg_problems(request: PassageRequest) -> list[Problem]:

@@ -34,14 +34,17 @@ select i.id, i.code, i.description, i.unit, y.code as company, y.currency,
  where (h.item_id is not null or w.value <> 0 or g.item_id is not null)
    and (i.code ilike %(q)s or i.description ilike %(q)s)
  order by i.code, y.code
- limit %(limit)s
+ limit %(limit)s offset %(first)s
 """
 
 
-def stock_rows(companies: set[int], text: str, limit: int) -> list[dict]:
-    """A row for each item and company that has anything; quantities in base units, value in base currency."""
+def stock_rows(companies: set[int], text: str, first: int, past: int) -> list[dict]:
+    """A row for each item and company that has anything; quantities in base units, value in base currency.
+
+    From row `first` to before row `past`, counted from 0, by code.
+    """
     escaped = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     with connection.cursor() as cursor:
-        cursor.execute(SQL, {"companies": list(companies), "q": f"%{escaped}%", "limit": limit})
+        cursor.execute(SQL, {"companies": list(companies), "q": f"%{escaped}%", "first": first, "limit": past - first})
         names = [column.name for column in cursor.description]
         return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]

@@ -1,6 +1,6 @@
 """The order lines with where their units are: one SQL statement for a page."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -9,6 +9,7 @@ from django.db import connection
 from northing.core.moves import PARTIES
 from northing.core.ordering import net_amount
 from northing.core.places import COLUMNS, OUTSTANDING
+from northing.desk.queries.paging import Page, page_number, page_of
 from northing.drawings.figures import count
 from northing.drawings.figures import money as say_money
 from northing.drawings.strip import strip
@@ -94,7 +95,6 @@ class LineFilter:
 
 def filter_from(query) -> LineFilter:
     """A filter from a query string; what it does not know it leaves out."""
-    page = query.get("page", "1")
     return LineFilter(
         q=query.get("q", "").replace("\x00", "").strip()[:80],
         party=query.get("party", "") if query.get("party") in PARTIES else "",
@@ -102,7 +102,7 @@ def filter_from(query) -> LineFilter:
         show="all" if query.get("show") == "all" else "open",
         late=query.get("late") == "1",
         sort=query.get("sort") if query.get("sort") in SORTS else "need",
-        page=min(max(int(page), 1), 10_000) if page.isascii() and page.isdigit() and len(page) < 6 else 1,
+        page=page_number(query),
     )
 
 
@@ -124,14 +124,18 @@ def page_sql(asked: LineFilter, companies: set[int], today: date) -> tuple[str, 
     }
 
 
-def line_page(asked: LineFilter, companies: set[int], today: date) -> tuple[list[dict], bool]:
-    """Rows ready to be shown, and whether there are more."""
-    sql, parameters = page_sql(asked, companies, today)
-    with connection.cursor() as cursor:
-        cursor.execute(sql, parameters)
-        names = [column.name for column in cursor.description]
-        found = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
-    return [_shown(row, today) for row in found[:PAGE]], len(found) > PAGE
+def line_page(query, companies: set[int], today: date) -> Page:
+    """A page of rows ready to be shown."""
+    sql, parameters = page_sql(filter_from(query), companies, today)
+
+    def find(first: int, past: int) -> list[dict]:
+        with connection.cursor() as cursor:
+            cursor.execute(sql, parameters | {"offset": first, "limit": past - first})
+            names = [column.name for column in cursor.description]
+            return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+
+    page = page_of(find, query, PAGE)
+    return replace(page, rows=[_shown(row, today) for row in page.rows])
 
 
 def _shown(row: dict, today: date) -> dict:

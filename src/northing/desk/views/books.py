@@ -8,6 +8,7 @@ from django.utils import timezone
 from northing.costing.models import Charge
 from northing.deeds import issuing
 from northing.desk.forms.dock import IssueForm
+from northing.desk.queries.paging import page_of, page_of_rows
 from northing.directory.models import Company, Item, Site
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
@@ -29,8 +30,9 @@ def look_back(request):
 def stock(request):
     """Stock by item."""
     text = request.GET.get("q", "").replace("\x00", "").strip()[:60]
-    rows = stock_rows(companies_of(request.user), text, SHOWN + 1)
-    return render(request, "desk/stock.html", {"rows": rows[:SHOWN], "more": len(rows) > SHOWN, "q": text})
+    mine = companies_of(request.user)
+    page = page_of(lambda first, past: stock_rows(mine, text, first, past), request.GET)
+    return render(request, "desk/stock.html", {"rows": page.rows, "page": page, "q": text})
 
 
 def item(request, item_id: int):
@@ -73,12 +75,9 @@ def ledger(request):
     company = request.GET.get("company", "")
     if company:
         ids = ids.filter(company__code=company[:8])
-    rows = list(
-        Entry.objects.filter(pk__in=ids.values("entry"))
-        .select_related("actor")
-        .order_by("-posted_on", "-pk")[: SHOWN + 1]
-    )
-    context = {"entries": rows[:SHOWN], "more": len(rows) > SHOWN, "account": account, "accounts": Account.choices}
+    found = Entry.objects.filter(pk__in=ids.values("entry")).select_related("actor").order_by("-posted_on", "-pk")
+    page = page_of_rows(found, request.GET)
+    context = {"entries": page.rows, "page": page, "account": account, "accounts": Account.choices}
     return render(request, "desk/ledger.html", context)
 
 
@@ -114,9 +113,10 @@ def bills(request):
     owned = owned.values("order_line", "company__currency", "order_line__order__currency").annotate(
         base=Sum("amount"), foreign=Sum("foreign_amount")
     )
-    rows = list(owned.exclude(base=0).order_by("base")[: SHOWN + 1])
+    page = page_of_rows(owned.exclude(base=0).order_by("base", "order_line"), request.GET)
+    rows = page.rows
     lines = OrderLine.objects.select_related("order__supplier", "item").in_bulk([row["order_line"] for row in rows])
     for row in rows:
         row["line"] = lines[row["order_line"]]
-    context = {"booked": booked.select_related("payee").order_by("-billed_on", "-pk")[:SHOWN], "owned": rows[:SHOWN]}
-    return render(request, "desk/bills.html", context | {"more": len(rows) > SHOWN})
+    context = {"booked": booked.select_related("payee").order_by("-billed_on", "-pk")[:SHOWN], "owned": rows}
+    return render(request, "desk/bills.html", context | {"page": page})

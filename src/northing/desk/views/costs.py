@@ -9,6 +9,7 @@ from northing.core.problems import Refused
 from northing.costing.models import Charge
 from northing.deeds import clearing, costing
 from northing.desk.forms.costs import ChargeForm, EntryForm, RateForm
+from northing.desk.queries.paging import page_of_rows
 from northing.desk.views.passage import visible_shipments
 from northing.directory.models import Company, ExchangeRate
 from northing.directory.operations import enter_rate
@@ -20,7 +21,6 @@ from northing.ledger.queries import posting_note
 from northing.papers.queries import story_of
 from northing.reports.cost_trail import cost_trail
 
-SHOWN = 200
 # Of how many shipments a charge is offered for, where it does not come from one of them.
 LATEST = 40
 
@@ -31,8 +31,8 @@ def charges(request):
     found = found.select_related("payee", "company").prefetch_related("shipments")
     if request.GET.get("show") == "expected":
         found = found.filter(billed=None)
-    rows = list(found.order_by("-pk")[: SHOWN + 1])
-    return render(request, "desk/costs.html", {"charges": rows[:SHOWN], "more": len(rows) > SHOWN})
+    page = page_of_rows(found.order_by("-pk"), request.GET)
+    return render(request, "desk/costs.html", {"charges": page.rows, "page": page})
 
 
 def new_charge(request):

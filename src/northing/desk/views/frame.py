@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from northing.core.moves import PARTIES
 from northing.costing.models import Charge
+from northing.desk.queries.paging import page_of_rows
 from northing.directory.models import Company, Item
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
@@ -18,8 +19,6 @@ from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Shipment
 from northing.standing.models import Matter
-
-SHOWN = 200
 
 
 @login_not_required
@@ -35,15 +34,15 @@ def watch(request):
     party = request.GET.get("party", "")
     asked = request.GET.get("company", "")
     matters = scoped(Matter.objects.select_related("company"), request.user)
-    counts = dict(matters.values_list("party").annotate(Count("id")).order_by())
-    if party in PARTIES:
-        matters = matters.filter(party=party)
     companies = list(scoped(Company.objects.all(), request.user, "pk"))
     if asked in {company.code for company in companies}:
         matters = matters.filter(company__code=asked)
-    rows = list(_dearest_first(matters)[: SHOWN + 1])
+    counts = dict(matters.values_list("party").annotate(Count("id")).order_by())
+    if party in PARTIES:
+        matters = matters.filter(party=party)
+    page = page_of_rows(_dearest_first(matters), request.GET)
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
-    context = {"matters": rows[:SHOWN], "more": len(rows) > SHOWN, "parties": parties, "party": party}
+    context = {"matters": page.rows, "page": page, "parties": parties, "party": party}
     return render(request, "desk/watch.html", context | {"companies": companies, "asked": asked})
 
 

@@ -17,6 +17,7 @@ from northing.desk.forms.base import act_of
 from northing.desk.forms.orders import AnswersForm, LineFormSet, OrderForm, WholeForm, order_request
 from northing.desk.queries import line_record
 from northing.desk.queries.lines import PLACES, SORTS, filter_from, line_page
+from northing.desk.queries.paging import page_of_rows
 from northing.directory.models import Party
 from northing.directory.queries import agreed_price, find_pack, scoped
 from northing.directory.rights import companies_of, may
@@ -29,10 +30,8 @@ STEPS = {"check": ordering.check_order, "approve": ordering.approve_order, "send
 def lines(request):
     """The order lines, each with where its units are."""
     asked = filter_from(request.GET)
-    rows, more = line_page(asked, companies_of(request.user), timezone.localdate())
-    query = request.GET.copy()
-    query.pop("page", None)
-    context = {"rows": rows, "more": more, "asked": asked, "query": query.urlencode()}
+    page = line_page(request.GET, companies_of(request.user), timezone.localdate())
+    context = {"rows": page.rows, "page": page, "asked": asked}
     choices = {"parties": PARTIES, "places": PLACES, "sorts": {name: words for name, (_, words) in SORTS.items()}}
     return render(request, "desk/lines.html", context | choices)
 
@@ -40,8 +39,8 @@ def lines(request):
 def orders(request):
     """Orders, newest first; drafts too."""
     found = scoped(PurchaseOrder.objects.select_related("supplier", "site", "buyer"), request.user)
-    rows = list(found.order_by("-id")[:201])
-    return render(request, "desk/orders.html", {"orders": rows[:200], "more": len(rows) > 200})
+    page = page_of_rows(found.order_by("-id"), request.GET)
+    return render(request, "desk/orders.html", {"orders": page.rows, "page": page})
 
 
 def new_order(request):
@@ -164,8 +163,11 @@ def decide(request, answer_id: int):
     """Accept or refuse what differs."""
     found = Answer.objects.select_related("instalment__line__order")
     record = get_object_or_404(scoped(found, request.user, "instalment__line__order__company"), pk=answer_id)
-    accept = request.POST.get("decision") == "accept"
+    decision = request.POST.get("decision")
+    accept = decision == "accept"
     try:
+        if decision not in ("accept", "refuse"):
+            raise Refused("Say whether you accept or refuse this answer.")
         agreeing.decide_answer(act_of(request, request.POST.get("key", "")), agreeing.Decision(record.pk, accept))
         messages.success(request, "Accepted." if accept else "Refused: what was asked stands.")
     except Refused as refused:

@@ -19,6 +19,7 @@ from northing.desk.forms.passage import (
     StowForm,
     VoyageForm,
 )
+from northing.desk.queries.paging import page_of_rows
 from northing.directory.rights import companies_of, may_somewhere
 from northing.ledger.queries import posting_note
 from northing.orders.models import Instalment
@@ -47,8 +48,8 @@ def shipments(request):
     """Shipments, newest first."""
     found = visible_shipments(request.user).select_related("voyage__carrier")
     found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__stowage"))
-    rows = list(found.prefetch_related("legs").order_by("-pk")[: SHOWN + 1])
-    return render(request, "desk/passage.html", {"shipments": rows[:SHOWN], "more": len(rows) > SHOWN})
+    page = page_of_rows(found.prefetch_related("legs").order_by("-pk"), request.GET)
+    return render(request, "desk/passage.html", {"shipments": page.rows, "page": page})
 
 
 def new_shipment(request):

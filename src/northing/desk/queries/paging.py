@@ -1,0 +1,48 @@
+"""Long lists, a page at a time; where one is stands in the address."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+SIZE = 200
+LAST = 10_000
+
+
+@dataclass(frozen=True)
+class Page:
+    """The rows of one page, and the addresses of those beside it (empty where there is none)."""
+
+    rows: Sequence[Any]
+    number: int
+    before: str
+    next: str
+
+
+def page_number(query) -> int:
+    """The page that a query string asks for; 1 where it makes no sense."""
+    text = query.get("page", "1")
+    return min(max(int(text), 1), LAST) if text.isascii() and text.isdigit() and len(text) < 6 else 1
+
+
+def page_of(find: Callable[[int, int], Sequence[Any]], query, size: int = SIZE) -> Page:
+    """The page of `find(first, past the last)`; one row more than shown tells whether there is a next."""
+    number = page_number(query)
+    first = (number - 1) * size
+    rows = list(find(first, first + size + 1))
+    return Page(
+        rows[:size],
+        number,
+        _address(query, number - 1) if number > 1 else "",
+        _address(query, number + 1) if len(rows) > size else "",
+    )
+
+
+def page_of_rows(queryset, query, size: int = SIZE) -> Page:
+    """The page of an ordered queryset."""
+    return page_of(lambda first, past: queryset[first:past], query, size)
+
+
+def _address(query, number: int) -> str:
+    kept = [(name, value) for name in query for value in query.getlist(name) if name != "page"]
+    return "?" + urlencode([*kept, ("page", number)])
