@@ -34,6 +34,12 @@ class Stage:
             assert answer.status < 400, f"{path}: {answer.status}"
         return self.pages[who]
 
+    def accessible_by_night(self, page):
+        """Nothing serious by axe in the dark scheme either."""
+        page.emulate_media(color_scheme="dark")
+        self.accessible(page)
+        page.emulate_media(color_scheme="light")
+
     def accessible(self, page):
         """Nothing serious by axe."""
         found = self.axe.run(page).response["violations"]

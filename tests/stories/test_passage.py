@@ -161,6 +161,7 @@ def check_cost_sheet(stage, shipment):
         expect(row).to_contain_text(landed)
         expect(row).to_contain_text(unit)
     expect(sheet.locator("tfoot")).to_contain_text("20,065.25")
+    stage.accessible_by_night(stage.page("costs"))
 
 
 def receive(stage):
@@ -237,6 +238,7 @@ def look_back(stage):
         "/",
     ):
         stage.accessible(stage.page("accounts", path))
+        stage.accessible_by_night(stage.page("accounts"))
     page = stage.page("accounts", "/ledger/trial-balance/")
     expect(page.locator("section", has_text="Test NZ").locator("tfoot")).to_contain_text("0.00")
     expect(page.locator("tr", has_text="Claims").first).to_contain_text("114.91")

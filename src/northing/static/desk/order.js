@@ -23,7 +23,20 @@ async function look(row) {
   row.dataset.price = found.price;
   if (found.currency) money = { currency: found.currency, decimals: found.decimals };
   if (!cell(row, "pack").value) cell(row, "pack").value = found.unit;
+  offer(cell(row, "pack"), Object.keys(found.packs));
   price(row);
+}
+
+// The item's own packs are offered beside the field; what else is typed is refused by the server, with the list.
+function offer(input, names) {
+  const id = `${input.id}-packs`;
+  let list = document.getElementById(id);
+  if (!list) {
+    list = Object.assign(document.createElement("datalist"), { id });
+    input.after(list);
+  }
+  list.replaceChildren(...names.map((value) => Object.assign(document.createElement("option"), { value })));
+  input.setAttribute("list", id);
 }
 
 function price(row) {
