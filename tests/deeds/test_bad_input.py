@@ -179,6 +179,28 @@ def test_a_leg_somebody_spoke_of_keeps_its_place(world):
     assert list(Leg.objects.values_list("number", "main", "expected_start")) == [(1, False, late), (2, True, late)]
 
 
+@pytest.mark.parametrize("year", [1, 202, 9999])
+def test_years_that_nobody_means(world, year):
+    day = date(year, 6, 1)
+    words = f"Nobody means the year {year}. Check the year."
+    assert words in refused(ordering.write_order, world.act("expediter"), order_request(world, need_by=day))
+    shipment = world.shipment([world.sent_order({"A": D(10)})])
+    request = costing.ChargeRequest(
+        world.nz.pk, world.parties["provider"].pk, "freight", "weight", "USD", D(9), day, (shipment.pk,)
+    )
+    assert words in refused(costing.enter_estimate, world.act("costs"), request)
+    leg = LegPlan("sea", "a", "b", day, day, True)
+    assert words in refused(
+        packing.plan_passage, world.act("shipping"), packing.PassageRequest(shipment.pk, None, (leg,))
+    )
+    world.say(shipment, "departure")
+    entry = clearing.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", day)
+    assert words in refused(clearing.book_customs_entry, world.act("costs"), entry)
+    row = receiving.ReceiveRow(Stowage.objects.get().pk, D(10))
+    receipt = receiving.ReceiveRequest(Container.objects.get().pk, world.site.pk, "DN", day, (row,))
+    assert words in refused(receiving.receive, world.act("dock"), receipt)
+
+
 def test_a_voyage_that_has_sailed_takes_nobody_on(world):
     act, carrier = world.act("shipping"), world.parties["provider"].pk
     voyage = packing.create_voyage(act, packing.VoyageRequest("Heron", "9074729", "1", carrier, "CNNGB", "NZTRG"))

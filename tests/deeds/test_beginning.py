@@ -111,6 +111,7 @@ def test_goods_afloat_that_are_ours_from_receipt_have_no_value_yet(world):
         (beginning.open_stock, STOCK | {"value": ""}, "Row 2, value: is empty"),
         (beginning.open_stock, STOCK | {"received_on": "01/06/2026"}, "is not a day like 2026-11-24"),
         (beginning.open_stock, STOCK | {"received_on": "2027-01-01"}, "has not come yet"),
+        (beginning.open_stock, STOCK | {"received_on": "0202-01-01"}, "Row 2, received_on: nobody means the year 202"),
         (beginning.open_stock, STOCK | {"lot": "L" * 41}, "Row 2, lot: is not a text of at most 40 characters"),
         (beginning.open_orders, ORDER | {"supplier": "FWD"}, "Row 2, supplier: there is no supplier 'FWD'"),
         (beginning.open_orders, ORDER | {"incoterm": "XYZ"}, "Row 2, incoterm: is one of EXW, FCA"),

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from northing.core.periods import day_problems
 from northing.core.problems import Problem
 
 
@@ -44,6 +45,7 @@ def answer_problems(asked: Terms, answered: Terms, where: str) -> list[Problem]:
                 "Enter at most the ordered quantity.",
             )
         )
+    found += day_problems(answered.ready_on, where)
     if answered.pack_price < 0:
         found.append(Problem("The price must not be negative.", where))
     return found

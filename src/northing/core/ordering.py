@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from northing.core.exact import divide, plain, times
 from northing.core.money import MINOR_UNITS, rounded
+from northing.core.periods import day_problems
 from northing.core.problems import Problem
 
 ONE = Decimal(1)
@@ -68,6 +69,7 @@ def line_problems(line: LineDraft, today: date) -> list[Problem]:
         found.append(Problem("The amount of the line is larger than any Northing books.", line.where, "Check it."))
     if not 0 <= line.discount < 1:
         found.append(Problem("The discount must be from 0 to below 100 %.", line.where))
+    found += day_problems(line.need_by, line.where)
     if line.need_by < today:
         found.append(Problem("The need-by date has passed.", line.where, "Enter a day from today on."))
     return found

@@ -2,6 +2,21 @@
 
 from datetime import date, timedelta
 
+from northing.core.problems import Problem
+
+FIRST, LAST = date(1990, 1, 1), date(2199, 12, 31)
+
+
+def day_problems(day: date, where: str) -> list[Problem]:
+    """What is wrong with a day of which nobody means the year; dates around it can always be reckoned.
+
+    >>> [problem.what for problem in day_problems(date(202, 11, 25), "day")]
+    ['Nobody means the year 202.']
+    """
+    if FIRST <= day <= LAST:
+        return []
+    return [Problem(f"Nobody means the year {day.year}.", where, "Check the year.")]
+
 
 def posting_day(occurred_on: date, closed_through: date | None) -> date:
     """The day a fact posts: its own, or the first day after the closed periods.

@@ -8,6 +8,7 @@ from fractions import Fraction
 
 from northing.core import charging, landed_cost
 from northing.core.money import MINOR_UNITS, converted, is_whole, minor_units
+from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.core.spread import NothingToSpreadOver
 from northing.costing import operations as costing
@@ -140,6 +141,9 @@ def plan(request: ChargeRequest, *, lock: bool = False) -> Plan:
 
 
 def _amount_problems(request: ChargeRequest) -> list[Problem]:
+    strange = day_problems(request.day, "day")
+    if strange:
+        return strange
     if request.currency not in MINOR_UNITS:
         return [Problem(f"{request.currency!r} is not an ISO 4217 currency.", "currency")]
     if abs(request.amount) > Decimal("999999999999"):

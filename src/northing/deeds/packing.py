@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.core.exact import plain
+from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds import costing, expecting, following, matters
 from northing.directory.acts import Act
@@ -151,6 +152,7 @@ def _leg_problems(request: PassageRequest) -> list[Problem]:
     before: date | None = None
     for index, leg in enumerate(request.legs):
         where = f"legs-{index}"
+        found += day_problems(leg.start, where) + day_problems(leg.end, where)
         if leg.end < leg.start:
             found.append(Problem("The leg ends before it starts.", where, "Correct one of its dates."))
         if before and leg.start < before:

@@ -5,6 +5,7 @@ from datetime import date, datetime
 
 from django.utils import timezone
 
+from northing.core.periods import day_problems
 from northing.core.problems import Problem
 from northing.directory.models import Person
 from northing.directory.rights import require
@@ -30,7 +31,10 @@ class Act:
 
 
 def future_problem(day: date, act: Act, where: str = "occurred_on") -> list[Problem]:
-    """A fact cannot have happened after today."""
+    """A fact cannot have happened after today, nor in a year that nobody means."""
+    strange = day_problems(day, where)
+    if strange:
+        return strange
     if day > act.today:
         return [Problem("This day has not come yet.", where, "A fact happened today or before; enter that day.")]
     return []

@@ -6,6 +6,7 @@ from decimal import Decimal
 from django.db import transaction
 
 from northing.core.money import MINOR_UNITS
+from northing.core.periods import day_problems
 from northing.core.problems import Problem, refuse_if
 from northing.directory.acts import Act
 from northing.directory.models import Company, ExchangeRate
@@ -15,7 +16,7 @@ from northing.directory.models import Company, ExchangeRate
 def enter_rate(act: Act, company: Company, currency: str, purpose: str, day: date, rate: Decimal) -> ExchangeRate:
     """Enter or correct the rate of a day. What was posted keeps the rate it used."""
     act.require("enter_rate", company.pk)
-    problems = []
+    problems = day_problems(day, "day")
     if currency not in MINOR_UNITS:
         problems.append(Problem(f"{currency!r} is not an ISO 4217 currency.", "currency"))
     if currency == company.currency:

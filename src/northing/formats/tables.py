@@ -8,6 +8,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.core.exact import read_exact
+from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused
 
 LARGEST = 20_000_000
@@ -39,9 +40,12 @@ class Row:
     def day(self, column: str) -> date:
         """A date as 2026-11-24."""
         try:
-            return date.fromisoformat(self.text(column))
+            day = date.fromisoformat(self.text(column))
         except ValueError:
             raise self.refused(column, f"{self.text(column)!r} is not a day like 2026-11-24") from None
+        if day_problems(day, column):
+            raise self.refused(column, f"nobody means the year {day.year}")
+        return day
 
     def refused(self, column: str, what: str) -> Refused:
         """A refusal that names this cell."""

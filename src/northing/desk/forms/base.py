@@ -9,6 +9,7 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from northing.core.exact import read_exact
+from northing.core.periods import day_problems
 from northing.core.problems import Refused
 from northing.directory.acts import Act
 
@@ -35,6 +36,13 @@ class DayField(forms.DateField):
 
     widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
     default_error_messages = {"invalid": "Write the day as year-month-day, such as 2026-11-24."}
+
+    def to_python(self, value):
+        day = super().to_python(value)
+        if day:
+            for problem in day_problems(day, ""):
+                raise ValidationError(str(problem))
+        return day
 
 
 class DeedForm(forms.Form):
