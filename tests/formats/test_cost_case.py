@@ -136,6 +136,7 @@ REFUSED = [
     ("lines[0].quantity", case(lines=[line("A", quantity=True)])),
     ("lines[0].quantity", case(lines=[line("A", quantity=None)])),
     ("lines[0].quantity", case(lines=[line("A", quantity=["1"])])),
+    ("lines[0].quantity", case(lines=[{"id": "A", "unit_price": "1", "currency": "USD"}])),
     ("lines[0].unit_price", case(lines=[line("A", unit_price="-0.01")])),
     ("lines[0].weight_kg", case(lines=[line("A", weight_kg="-1")])),
     ("lines[0].volume_m3", case(lines=[line("A", volume_m3="-1")])),
@@ -216,3 +217,20 @@ def test_ten_thousand_lines_with_twenty_charges_in_three_seconds():
     started = time.monotonic()
     done = run("-", content=case(lines=lines, charges=charges))
     assert done.returncode == 0 and time.monotonic() - started < 3
+
+
+def test_a_charge_over_some_lines_is_borne_by_them_alone():
+    some = charge(id="s", amount="9.00", lines=["B", "C"])
+    shares = charge(id="h", basis=None, amount="9.00", shares={"C": "4.00", "A": "5.00"}, lines=["C", "B", "A"])
+    lines = [line("A"), line("B"), line("C", volume_m3="2")]
+    found = computed(case(lines=lines, charges=[charge(), charge(id="d"), some, shares]))["lines"]
+    assert [row["charges"] for row in found] == [
+        {"c": "2.50", "d": "2.50", "h": "5.00"},
+        {"c": "2.50", "d": "2.50", "s": "3.00", "h": "0.00"},
+        {"c": "5.01", "d": "5.01", "s": "6.00", "h": "4.00"},
+    ]
+
+
+def test_shares_without_lines_are_over_the_lines_they_name():
+    shares = charge(basis=None, amount="9.00", shares={"B": "9.00"})
+    assert [row["charges"] for row in computed(case(charges=[shares]))["lines"]] == [{}, {"c": "9.00"}]

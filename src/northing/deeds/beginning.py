@@ -12,7 +12,7 @@ from northing.core.exact import divide
 from northing.core.money import is_whole
 from northing.core.ordering import LARGEST, LARGEST_AMOUNT, net_amount
 from northing.core.ownership import INCOTERMS, MOMENTS, is_ours_after
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.deeds import expecting, following, matters
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Site
@@ -50,6 +50,8 @@ def _each(rows: Iterable[Row], take: Callable[[Row], None]) -> int:
         count += 1
         try:
             take(row)
+        except NotAllowed:
+            raise  # of the whole file, not row by row
         except Refused as refused:
             problems += [
                 problem
