@@ -1,5 +1,6 @@
 """The worked case of docs/landed-cost.md, entered as a shipment and carried to the end."""
 
+from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
@@ -208,6 +209,16 @@ def test_refusing_an_answer_makes_it_the_suppliers_move_again(world):
         "supplier",
         "to answer again: we refused",
     )
+
+
+def test_the_goods_are_waited_for_since_they_were_agreed(world):
+    order = world.sent_order({"A": D(100)}, agreed=False)
+    part, before = Instalment.objects.get(line__order=order), TODAY - timedelta(days=3)
+    row = agreeing.AnswerRow(part.pk, D(100), part.asked_on, part.pack_price)
+    agreeing.record_answers(world.act("expediter"), agreeing.AnswersRequest(order.pk, "X", before, (row,)))
+    matter = Matter.objects.get(kind="instalment")
+    assert (matter.reason, matter.since, matter.due) == ("to have the goods ready", before, part.asked_on)
+    assert matter.at_stake == D("3021.28")  # 100 x USD 18.40 at 1.6420
 
 
 def test_packing_what_is_not_agreed_is_told(world):

@@ -81,6 +81,8 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
     answers = {answer.instalment_id: answer for answer in Answer.objects.filter(instalment__in=keys, outcome="open")}
     refused = Answer.objects.filter(instalment__in=keys, outcome="refused").values_list("instalment")
     refused = dict(refused.annotate(latest=Max("decided_at")))
+    agreed = Answer.objects.filter(instalment__in=keys, outcome="accepted").values_list("instalment")
+    agreed = dict(agreed.annotate(latest=Max("answered_on")))
     parts = Instalment.objects.filter(pk__in=keys).select_related(
         "position", "line__order__company", "line__order__supplier", "line__item"
     )
@@ -92,7 +94,7 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
             quantity=part.quantity,
             sent_on=_day(order.sent_at),
             asked_on=part.asked_on,
-            agreed_on=None,
+            agreed_on=agreed.get(part.pk),
             promise=part.promise,
             answered_on=answer.answered_on if answer else None,
             differs=" and ".join(_differs(answer)) if answer else "",
