@@ -47,29 +47,30 @@ class LineDraft:
 
 
 def line_problems(line: LineDraft, today: date) -> list[Problem]:
-    """Everything wrong with a line before it may go out."""
+    """Everything wrong with a line before it may go out. `where` of each is the line's, and the field's name."""
     found = []
+    packs, price, discount, need_by = (
+        f"{line.where}-{name}" for name in ("packs", "pack_price", "discount", "need_by")
+    )
     if line.quantity <= 0:
-        found.append(Problem("The quantity must be above 0.", line.where, "Enter a quantity or take the line out."))
+        found.append(Problem("The quantity must be above 0.", packs, "Enter a quantity or take the line out."))
     elif line.quantity > LARGEST:
-        found.append(
-            Problem(f"{plain(line.quantity)} is more than Northing takes on one line.", line.where, "Split it.")
-        )
+        found.append(Problem(f"{plain(line.quantity)} is more than Northing takes on one line.", packs, "Split it."))
     elif round(line.quantity, line.decimals) != line.quantity:
         found.append(
             Problem(
                 f"{plain(line.quantity)} {line.unit} has more decimals than {line.unit} is counted in.",
-                line.where,
+                packs,
                 "Enter whole units." if not line.decimals else f"Use at most {line.decimals} decimals.",
             )
         )
     if line.pack_price < 0:
-        found.append(Problem("The price must not be negative.", line.where))
+        found.append(Problem("The price must not be negative.", price))
     elif line.pack_price * abs(line.quantity) > LARGEST_AMOUNT * line.pack_factor:
-        found.append(Problem("The amount of the line is larger than any Northing books.", line.where, "Check it."))
+        found.append(Problem("The amount of the line is larger than any Northing books.", price, "Check it."))
     if not 0 <= line.discount < 1:
-        found.append(Problem("The discount must be from 0 to below 100 %.", line.where))
-    found += day_problems(line.need_by, line.where)
+        found.append(Problem("The discount must be from 0 to below 100 %.", discount))
+    found += day_problems(line.need_by, need_by)
     if line.need_by < today:
-        found.append(Problem("The need-by date has passed.", line.where, "Enter a day from today on."))
+        found.append(Problem("The need-by date has passed.", need_by, "Enter a day from today on."))
     return found

@@ -91,9 +91,16 @@ def _line_terms(act: Act, request: OrderRequest, supplier: Party) -> list[orders
         try:
             lines.append(_one_line(act, request, line, supplier, f"lines-{index}"))
         except Refused as refused:
-            problems += [replace(problem, where=f"lines-{index}") for problem in refused.problems]
+            problems += [
+                replace(problem, where=_field(problem.where, f"lines-{index}")) for problem in refused.problems
+            ]
     refuse_if(problems)
     return lines
+
+
+def _at_line(problem: Problem, line: str) -> Problem:
+    """The problem at the field of the line's form; those of the directory name it without its line."""
+    return problem if problem.where.startswith(line) else replace(problem, where=f"{line}-{problem.where}")
 
 
 def _one_line(act: Act, request: OrderRequest, line: LineRequest, supplier: Party, where: str) -> orders.LineTerms:
@@ -101,7 +108,7 @@ def _one_line(act: Act, request: OrderRequest, line: LineRequest, supplier: Part
     name = line.pack or (scanned.name if scanned else item.unit)
     packs = {pack.name: pack.factor for pack in item.packs.all()} | {item.unit: Decimal(1)}
     if name not in packs:
-        raise Refused(Problem(f"{item.code} is not packed in {name!r}.", where, f"One of {', '.join(packs)}."))
+        raise Refused(Problem(f"{item.code} is not packed in {name!r}.", "pack", f"One of {', '.join(packs)}."))
     need_by = line.need_by or request.need_by
     quantity = line.packs * packs[name]
     agreement = agreed_price(supplier.pk, item.pk, act.today)
@@ -109,7 +116,7 @@ def _one_line(act: Act, request: OrderRequest, line: LineRequest, supplier: Part
     price = line.pack_price if line.pack_price is not None else agreed
     if price is None:
         raise Refused(
-            Problem(f"{supplier} has no agreed price for {item.code}.", where, "Enter the price for this order.")
+            Problem(f"{supplier} has no agreed price for {item.code}.", "pack_price", "Enter the price for this order.")
         )
     draft = LineDraft(where, quantity, item.decimals, item.unit, price, line.discount, need_by, packs[name])
     refuse_if(line_problems(draft, act.today if act.door != "file" else date.min))

@@ -47,6 +47,17 @@ def price(value: Decimal, decimals: int = 2) -> str:
     return _grouped(format(round_to(value, places), "f"))
 
 
+def written_price(value: Decimal, currency: str) -> str:
+    """A price as it would be typed: at least the currency's decimals, nothing grouped.
+
+    >>> written_price(Decimal("1018.4000000000"), "USD"), written_price(Decimal("642.0"), "JPY")
+    ('1018.40', '642')
+    """
+    text = plain(value)
+    places = max(minor_units(currency), len(text.partition(".")[2]))
+    return format(round_to(value, places), "f")
+
+
 def day(value: date, this_year: int) -> str:
     """A day, with the year only when it is not `this_year`.
 

@@ -21,6 +21,7 @@ from northing.desk.queries.paging import page_of_rows
 from northing.directory.models import Party
 from northing.directory.queries import agreed_price, find_pack, scoped
 from northing.directory.rights import companies_of, may
+from northing.drawings.figures import written_price
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.queries import story_of
 
@@ -61,11 +62,12 @@ def new_order(request):
 
 
 def _beside_lines(form: OrderForm, lines) -> None:
-    """Problems that name lines-N are shown on that line as well as above the form."""
-    for index, line in enumerate(lines):
-        for problem in getattr(form, "refused", []):
-            if problem.where == f"lines-{index}":
-                line.add_error(None, str(problem))
+    """Problems that name lines-N-field are shown at that field as well as above the form."""
+    for problem in getattr(form, "refused", []):
+        _, _, place = problem.where.partition("lines-")
+        index, _, field = place.partition("-")
+        if index.isdigit():
+            lines[int(index)].add_error(field if field in LineFormSet.form.base_fields else None, str(problem))
 
 
 def quote(request):
@@ -82,7 +84,7 @@ def quote(request):
             "description": item.description,
             "unit": scanned.name if scanned else item.unit,
             "packs": {pack.name: str(pack.factor.normalize()) for pack in item.packs.all()} | {item.unit: "1"},
-            "price": f"{agreement.price.normalize():f}" if agreement else "",
+            "price": written_price(agreement.price, supplier.currency) if agreement else "",
             "currency": supplier.currency if supplier else "",
             "decimals": minor_units(supplier.currency) if supplier else 2,
         }

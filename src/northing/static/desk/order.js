@@ -16,7 +16,8 @@ async function look(row) {
   const answer = await fetch(`/orders/quote/?${query}`).catch(() => null);
   const found = answer ? await answer.json() : { says: "No connection: what you type is kept, try again." };
   const about = row.querySelector(".about");
-  about.textContent = found.description ?? found.says;
+  // What the server said of this row on the last try stands until the row changes.
+  about.textContent = found.description ?? (row.querySelector(".wrong") ? "" : found.says);
   about.classList.toggle("says", !found.description);
   if (!found.description) return;
   row.dataset.packs = JSON.stringify(found.packs);
