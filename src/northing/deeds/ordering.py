@@ -91,9 +91,7 @@ def _line_terms(act: Act, request: OrderRequest, supplier: Party) -> list[orders
         try:
             lines.append(_one_line(act, request, line, supplier, f"lines-{index}"))
         except Refused as refused:
-            problems += [
-                replace(problem, where=_field(problem.where, f"lines-{index}")) for problem in refused.problems
-            ]
+            problems += [_at_line(problem, f"lines-{index}") for problem in refused.problems]
     refuse_if(problems)
     return lines
 
