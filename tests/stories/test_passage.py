@@ -248,7 +248,9 @@ def look_back(stage):
     watch.keyboard.press("j")
     watch.keyboard.press("Enter")
     expect(watch.locator("h1")).to_contain_text("Case")
+    watch.wait_for_load_state("load")  # the keys are a module: it runs once the page is parsed
     watch.keyboard.press("/")
+    expect(watch.locator("#find")).to_be_focused()
     watch.keyboard.type("DN-77")
     watch.keyboard.press("Enter")
     expect(watch.locator("main")).to_contain_text("Delivery notes")
