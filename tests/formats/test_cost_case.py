@@ -214,7 +214,17 @@ def test_ten_thousand_lines_with_twenty_charges_in_three_seconds():
     bases = ["value", "weight", "volume", "quantity", "equal"]
     lines = [line(f"L{n}", quantity=str(n % 97 + 1), weight_kg=str(n % 13 + 1)) for n in range(10_000)]
     charges = [charge(id=f"c{n}", basis=bases[n % 5], amount=f"{n + 1}234.56") for n in range(20)]
-    assert min(seconds_of(case(lines=lines, charges=charges)) for _ in range(3)) < 3
+    taken = min(seconds_of(case(lines=lines, charges=charges)) for _ in range(3))
+    assert taken < 3 * slowness()
+
+
+def slowness():
+    """How much slower than the machine of docs/performance.md this one is just now; never below 1."""
+    started = time.monotonic()
+    total = 0
+    for number in range(2_000_000):
+        total += number * number
+    return max(1, (time.monotonic() - started) / 0.2)
 
 
 def seconds_of(content):
