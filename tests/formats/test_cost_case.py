@@ -224,7 +224,7 @@ def slowness():
     total = 0
     for number in range(2_000_000):
         total += number * number
-    return max(1, (time.monotonic() - started) / 0.2)
+    return max(1, (time.monotonic() - started) / 0.25)
 
 
 def seconds_of(content):
