@@ -10,8 +10,11 @@ USAGE = """usage: ./northing COMMAND
 
   demo [--port N] [--reset]   set everything up and start the application with demo data
   test [pytest options]       set everything up, then linters, types, contracts, all tests
+  serve --host NAME           start it in earnest: production settings, its own database, the worker
   stop                        stop what runs in the background
-  manage WORDS                a management command of the application
+  manage [--live] WORDS       a management command of the application
+  backup FILE [--live]        database and documents into one file
+  restore FILE [--live]       and back
   psql [options]              a session on the demo database
   bench [--lines N]           measure against the leanest view one could write
   build                       remake the built assets (needs Node)
@@ -25,6 +28,9 @@ def _commands() -> dict[str, Callable[[list[str]], int]]:
 
     return {
         "demo": world.demo,
+        "serve": world.serve,
+        "backup": world.backup,
+        "restore": world.restore,
         "stop": world.stop,
         "manage": world.manage,
         "psql": world.psql,

@@ -32,6 +32,9 @@ def _missing_packages(tests: bool) -> list[str]:
         missing.append("postgresql-15")
     if os.getuid() == 0 and shutil.which("runuser") is None:
         missing.append("util-linux")
+    # What draws PDF papers links these; the file is asked for, since no program of theirs is.
+    if not any(Path("/usr/lib").glob("*/libpangoft2-1.0.so.0")):
+        missing += ["libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0"]
     if tests and not Path("/usr/bin/chromium").exists():
         missing.append("chromium")
     return missing

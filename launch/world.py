@@ -1,4 +1,4 @@
-"""The commands that work on the demo world: demo, stop, manage, psql, bench, shots."""
+"""The commands on the demo world or the live one: demo, serve, stop, manage, psql, backup, restore, bench, shots."""
 
 import argparse
 import os
@@ -8,16 +8,21 @@ import subprocess
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 
 from launch.cluster import Cluster, free_port
+from launch.keeping import backup_to, restore_from
 from launch.places import HOME, ROOT, python
 from launch.say import Stop, run, say
 from launch.setup import prepare
 
 DATA = Cluster("data")
 DATABASE = "northing"
-RUNNING = HOME / "server.running"
+LIVE = "northing_live"
+FILES = {DATABASE: HOME / "files", LIVE: HOME / "live-files"}
+# Process and port of what runs, by its database.
+RUNNING = {DATABASE: HOME / "server.running", LIVE: HOME / "live.running"}
 
 
 def surroundings(database_url: str) -> dict[str, str]:
@@ -75,8 +80,13 @@ def demo(words: list[str]) -> int:
             raise Stop(f"port {port} is taken; name another with --port")
     else:
         port = free_port(8000)
+    smtp, page = free_port(8025), free_port(8090)
+    env |= {"MAIL_URL": f"smtp://127.0.0.1:{smtp}", "PUBLIC_URL": f"http://127.0.0.1:{port}"}
+    inbox = _background(["inbox", "--smtp", str(smtp), "--page", str(page)], env)
     server = _server(port, env)
-    RUNNING.write_text(f"{server.pid} {port}")
+    # The worker does errands, sends letters, and wakes at set times.
+    worker = _background(["work"], env)
+    RUNNING[DATABASE].write_text(f"{server.pid} {port}")
     try:
         _wait_for(port, server)
         subprocess.run(
@@ -85,21 +95,97 @@ def demo(words: list[str]) -> int:
             cwd=ROOT,
             check=True,
         )
+        say(f"mails to suppliers land in http://127.0.0.1:{page}/")
         say("Ctrl-C stops it")
         return server.wait()
     finally:
         say("stopping")
-        server.terminate()
-        server.wait()
-        RUNNING.unlink(missing_ok=True)
+        for process in (worker, server, inbox):
+            process.terminate()
+        for process in (worker, server, inbox):
+            process.wait()
+        RUNNING[DATABASE].unlink(missing_ok=True)
         if started:
             DATA.stop()
 
 
-def _running() -> tuple[int, int] | None:
-    """Process and port of the demo of this checkout; None when it does not run."""
+def serve(words: list[str]) -> int:
+    """Start the application as it is used in earnest: its own database, production settings, the worker beside it."""
+    parser = argparse.ArgumentParser(prog="./northing serve")
+    parser.add_argument("--port", type=int, default=8000)
+    parser.add_argument("--host", action="append", required=True, help="name that people reach it by; may be repeated")
+    parser.add_argument("--mail", default="smtp://127.0.0.1:25", help="where letters go")
+    options = parser.parse_args(words)
+    if _running(LIVE):
+        raise Stop("it is running already; ./northing stop stops it")
+    prepare()
+    signal.signal(signal.SIGTERM, _interrupt)
+    started = DATA.ensure()
+    env = live(options.host, options.mail)
+    _manage(["check", "--deploy", "--fail-level", "WARNING"], env)
+    _manage(["migrate", "--no-input", "-v", "0"], env)
+    server, worker = _gunicorn(options.port, env), _background(["work"], env)
+    RUNNING[LIVE].write_text(f"{server.pid} {options.port}")
+    say(f"http://127.0.0.1:{options.port}/, for a proxy that speaks HTTPS as {', '.join(options.host)}")
     try:
-        pid, port = map(int, RUNNING.read_text().split())
+        return server.wait()
+    finally:
+        for process in (worker, server):
+            process.terminate()
+            process.wait()
+        RUNNING[LIVE].unlink(missing_ok=True)
+        if started:
+            DATA.stop()
+
+
+def live(hosts: list[str], mail: str) -> dict[str, str]:
+    """Environment of the live application; the database is made when it is not there."""
+    if not DATA.has_database(LIVE):
+        DATA.sql(f"create database {LIVE}")
+    return surroundings(DATA.url(LIVE)) | {
+        "DJANGO_SETTINGS_MODULE": "northing.settings.production",
+        "ALLOWED_HOSTS": ",".join([*hosts, "127.0.0.1"]),
+        "TRUSTED_ORIGINS": ",".join(f"https://{host}" for host in hosts),
+        "PUBLIC_URL": f"https://{hosts[0]}",
+        "MAIL_URL": mail,
+        "FILES": str(FILES[LIVE]),
+        "REQUEST_LOG": str(HOME / "requests.log"),
+    }
+
+
+def backup(words: list[str]) -> int:
+    """Database and documents into one file."""
+    return _keep(words, "backup", backup_to, "kept in")
+
+
+def restore(words: list[str]) -> int:
+    """Database and documents back from such a file."""
+    return _keep(words, "restore", restore_from, "restored from")
+
+
+def _keep(words: list[str], name: str, work: Callable[[Cluster, str, Path, Path], None], done: str) -> int:
+    parser = argparse.ArgumentParser(prog=f"./northing {name}")
+    parser.add_argument("file", type=Path)
+    parser.add_argument("--live", action="store_true", help="of `serve`, not of the demo")
+    options = parser.parse_args(words)
+    database = LIVE if options.live else DATABASE
+    if name == "restore" and _running(database):
+        raise Stop("the application is running; ./northing stop stops it")
+    prepare()
+    started = DATA.ensure()
+    try:
+        work(DATA, database, FILES[database], options.file)
+        say(f"{done} {options.file}")
+        return 0
+    finally:
+        if started:
+            DATA.stop()
+
+
+def _running(database: str = DATABASE) -> tuple[int, int] | None:
+    """Process and port of what runs on the database; None when nothing does."""
+    try:
+        pid, port = map(int, RUNNING[database].read_text().split())
         os.kill(pid, 0)
         command = Path(f"/proc/{pid}/cmdline").read_bytes()
     except (OSError, ValueError):
@@ -113,7 +199,11 @@ def _interrupt(*_: object) -> None:
 
 def _server(port: int, env: dict[str, str]) -> subprocess.Popen[bytes]:
     # Loopback over plain HTTP: the browser would not send a cookie marked for HTTPS only.
-    env = env | {"COOKIES_OVER_HTTPS": "0", "ALLOWED_HOSTS": "127.0.0.1,localhost"}
+    plain = {"COOKIES_OVER_HTTPS": "0", "ALLOWED_HOSTS": "127.0.0.1,localhost"}
+    return _gunicorn(port, env | plain | {"REQUEST_LOG": str(HOME / "requests.log")})
+
+
+def _gunicorn(port: int, env: dict[str, str]) -> subprocess.Popen[bytes]:
     command = [
         python(),
         "-m",
@@ -130,6 +220,11 @@ def _server(port: int, env: dict[str, str]) -> subprocess.Popen[bytes]:
     return subprocess.Popen(command, env=env, cwd=ROOT, start_new_session=True)
 
 
+def _background(words: list[str], env: dict[str, str]) -> subprocess.Popen[bytes]:
+    """A management command that runs beside the server."""
+    return subprocess.Popen([python(), "-m", "django", *words], env=env, cwd=ROOT, start_new_session=True)
+
+
 def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
     for _ in range(150):
         if server.poll() is not None:
@@ -144,12 +239,13 @@ def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
 
 def stop(words: list[str]) -> int:
     """Stop the application and the clusters of this checkout."""
-    running = _running()
-    if running:
-        os.kill(running[0], signal.SIGTERM)
-        _wait_until_gone(running[0])
-        say("stopped the application")
-    RUNNING.unlink(missing_ok=True)
+    for database, note in RUNNING.items():
+        running = _running(database)
+        if running:
+            os.kill(running[0], signal.SIGTERM)
+            _wait_until_gone(running[0])
+            say(f"stopped the application on {database}")
+        note.unlink(missing_ok=True)
     for cluster in (DATA, Cluster("scratch")):
         if (cluster.folder / "PG_VERSION").exists() and cluster.stop():
             say(f"stopped the cluster {cluster.name}")
@@ -166,7 +262,11 @@ def _wait_until_gone(pid: int) -> None:
 def manage(words: list[str]) -> int:
     """A management command of the application, on the demo database."""
     prepare()
-    env, started = ready()
+    if words[:1] == ["--live"]:
+        started = DATA.ensure()
+        env, words = live(["localhost"], "smtp://127.0.0.1:25"), words[1:]
+    else:
+        env, started = ready()
     try:
         return subprocess.run([python(), "-m", "django", *words], env=env, cwd=ROOT).returncode
     finally:

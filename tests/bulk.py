@@ -1,7 +1,11 @@
 """Many rows at once, written below the deeds, for counting queries and for the bench."""
 
+from datetime import timedelta
+
 from django.db import connection
 
+from northing.deeds.aftermath import refresh_lines
+from northing.directory.models import Agreement, Item, Party
 from tests.factories import TODAY, World
 
 # One order in a hundred lines; every line has one instalment, its position and its matter.
@@ -9,7 +13,8 @@ LINES = """
 with orders as (
   insert into orders_purchaseorder (company_id, number, supplier_id, site_id, buyer_id, currency, incoterm, incoterm_place,
          ours_from, need_by, created_at, checked_at, approved_at, sent_at, revision)
-  select %(company)s, 'B' || lpad((%(start)s + n)::text, 8, '0'), %(supplier)s, %(site)s, %(buyer)s, 'USD', 'FOB', '',
+  select %(company)s, 'B' || lpad((%(start)s + n)::text, 8, '0'),
+         (%(suppliers)s::bigint[])[1 + n %% cardinality(%(suppliers)s::bigint[])], %(site)s, %(buyer)s, 'USD', 'FOB', '',
          'on_board', %(today)s::date + (n %% 200)::int, now(), now(), now(), now(), 1
     from generate_series(0, (%(rows)s - 1) / 100) n
   returning id, number
@@ -17,7 +22,7 @@ with orders as (
   select id, row_number() over (order by number) - 1 as place from orders
 ), lines as (
   insert into orders_orderline (order_id, number, item_id, pack, pack_factor, quantity, pack_price, discount, need_by, expected_on)
-  select o.id, n %% 100 + 1, %(item)s, 'pc', 1, 10 + n %% 500, 18.4, 0, %(today)s::date + (n * 7919 %% 300 - 100)::int,
+  select o.id, n %% 100 + 1, (%(items)s::bigint[])[1 + n * 31 %% cardinality(%(items)s::bigint[])], 'pc', 1, 10 + n %% 500, 18.4, 0, %(today)s::date + (n * 7919 %% 300 - 100)::int,
          case when n %% 5 < 2 then %(today)s::date + (n * 104729 %% 300 - 90)::int end
     from generate_series(0::bigint, %(rows)s - 1) n join numbered o on o.place = n / 100
   returning id, quantity, need_by, expected_on
@@ -89,8 +94,27 @@ select e.id, %(company)s, account, amount, (select line_id from chosen limit 1)
 """
 
 
+def spread_out(world: World, suppliers: int = 50, items: int = 2_000) -> None:
+    """So many suppliers and items more, over which lines are spread from then on."""
+    usd, kettle = world.parties["USD"], world.items["A"]
+    Party.objects.bulk_create(
+        Party(kind="supplier", code=f"BS{n:03d}", name=f"Bulk Supplier {n:03d}", currency="USD", country="CN")
+        for n in range(suppliers)
+    )
+    Item.objects.bulk_create(
+        Item(code=f"BI-{n:05d}", description=f"bulk item {n}", group=f"g{n % 20}", hs_code="851610", origin="CN")
+        for n in range(items)
+    )
+    Agreement.objects.bulk_create(
+        Agreement(supplier=usd, item=item, price=n + 1, currency="USD", valid_from=TODAY - timedelta(days=400))
+        for n, item in enumerate(Item.objects.exclude(pk=kettle.pk).filter(code__startswith="BI-"))
+    )
+
+
 def parameters(world: World, rows: int) -> dict:
     """Ids of the small world for the statements above."""
+    suppliers = Party.objects.filter(code__startswith="BS").values_list("pk", flat=True)
+    items = Item.objects.filter(code__startswith="BI-").values_list("pk", flat=True)
     with connection.cursor() as cursor:
         cursor.execute("select coalesce(max(id), 0) from orders_purchaseorder")
         start = cursor.fetchone()[0]
@@ -103,6 +127,8 @@ def parameters(world: World, rows: int) -> dict:
         "supplier": world.parties["USD"].pk,
         "payee": world.parties["provider"].pk,
         "item": world.items["A"].pk,
+        "suppliers": list(suppliers) or [world.parties["USD"].pk],
+        "items": list(items) or [world.items["A"].pk],
         "buyer": world.people["expediter"].pk,
         "today": TODAY,
     }
@@ -115,6 +141,12 @@ def fill_lines(world: World, rows: int) -> None:
         cursor.execute(LINES, values)
         cursor.execute(MOVEMENTS, values)
         cursor.execute("analyze")
+        missing = "select l.id from orders_orderline l left join standing_linestanding b on b.line_id = l.id where b.line_id is null"
+        cursor.execute(missing)
+        lines = [line for (line,) in cursor.fetchall()]
+    refresh_lines(lines)
+    with connection.cursor() as cursor:
+        cursor.execute("analyze")
 
 
 def fill(world: World, rows: int) -> None:
@@ -123,3 +155,6 @@ def fill(world: World, rows: int) -> None:
     with connection.cursor() as cursor:
         cursor.execute(RECORDS, parameters(world, rows))
         cursor.execute("analyze")  # as autovacuum would have done
+        cursor.execute("select n.line_id from shipping_stowage g join orders_instalment n on n.id = g.instalment_id")
+        lines = [line for (line,) in cursor.fetchall()]
+    refresh_lines(lines)

@@ -34,6 +34,9 @@ ITEMS = {
     "B": ("cups", "EUR", "2.15", "0.00576", "0.45", "0.05"),
     "C": ("infusers", "USD", "1.07", "0.0025", "0.15", "0"),
 }
+# Of each role somebody of that name.
+ROLES = ["expediter", "buyer", "viewer", "approver", "shipping", "costs", "dock", "inspector", "accounts"]
+ROLES += ["administrator"]
 QUANTITIES = {"A": D(240), "B": D(1200), "C": D(900)}
 CONTAINERS = tuple(with_container_check_digit(f"QXNU10000{n}") for n in (1, 2))
 
@@ -144,7 +147,7 @@ def small_world() -> World:
     au = Company.objects.create(code="KLA", name="Test AU", country="AU", currency="AUD")
     world = World(nz, au, _site(nz, "TRG", ports["NZTRG"]))
     _site(au, "MEL", ports["AUMEL"])
-    for role in ("expediter", "approver", "shipping", "costs", "dock", "inspector", "accounts", "administrator"):
+    for role in (*ROLES, "supplier"):
         person = world.people[role] = Person.objects.create_user(role, password=role)
         Grant.objects.bulk_create([Grant(person=person, company=company, role=role) for company in (nz, au)])
     stranger = world.people["stranger"] = Person.objects.create_user("stranger", password="stranger")

@@ -2,6 +2,7 @@
 
 import re
 import sys
+from datetime import date, timedelta
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -12,22 +13,60 @@ FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 # name -> (who, where to start, text of links to follow from there)
 VIEWS = {
     "watch": ("ilva", "/", []),
-    "lines": ("ilva", "/lines/", []),
-    "line": ("ilva", "/lines/?show=all&q=KET-17&place=rejected", ["^KLN-"]),
+    "lines": ("ilva", "/lines/?where=open", []),
+    "line": ("ilva", "/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-"]),
     "order": ("tobin", "/?party=us", ["KLN-0000[0-9] line", "^KLN-0000[0-9]$"]),
     "new-order": ("ilva", "/orders/new/", []),
+    "revision": ("ilva", "/orders/", ["^KLN-00025$", "^Change$"]),
+    "order-file": ("ilva", "/orders/files/", []),
+    "answers": ("ilva", "/answers/", []),
+    "chasers": ("ilva", "/chasers/", []),
+    "supplier": ("ilva", "/suppliers/2/", []),
     "passage": ("hanne", "/passage/", []),
     "shipment": ("pell", "/passage/", ["^S-00003$"]),
     "charge": ("pell", "/costs/", ["^Freight$"]),
-    "cost-trail": ("pell", "/lines/?show=all&q=KET-17&place=rejected", ["^KLN-", "^Stock,"]),
+    "cost-trail": ("pell", "/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),
     "dock": ("rua", "/dock/", []),
     "receive": ("rua", "/dock/", ["^Receive$"]),
     "quality": ("odo", "/quality/", []),
-    "case": ("odo", "/quality/", ["^Case"]),
     "stock": ("maris", "/stock/", []),
-    "item": ("rua", "/stock/?q=KET-17", ["^KET-17$"]),
     "trial-balance": ("maris", "/ledger/trial-balance/", []),
 }
+
+
+FILE = """order,company,supplier,site,item,quantity,price,need_by,remark
+spring-1,KLN,QIN,TRG,KET-17,240,,{0},Mark the cartons
+spring-1,KLN,QIN,TRG,KET-12,120,15.20,{0},Mark the cartons
+spring-2,KLN,QIN,TRG,KET-99,24,,{0},
+KLN-00025,KLN,TRE,TRG,CUP-21,1600,,{0},
+"""
+
+
+def revise(page: Page) -> None:
+    """What a smaller quantity and a remark would change."""
+    page.locator("input[name$='-quantity']").first.fill("1200")
+    page.fill("#id_remark", "Less of the celadon, please")
+    page.click("button:has-text('See what changes')")
+
+
+def read_file(page: Page) -> None:
+    """A file with something new, something wrong and something changed; it is shown and not taken."""
+    day = (date.today() + timedelta(days=120)).isoformat()
+    page.set_input_files(
+        "input[type=file]", {"name": "spring.csv", "mimeType": "text/csv", "buffer": FILE.format(day).encode()}
+    )
+    page.click("button:has-text('Read the file')")
+
+
+def as_supplier(page: Page) -> None:
+    """The page that opens by a link."""
+    page.click("button:has-text('Make a link')")
+    link = page.input_value("input[readonly]")
+    page.goto("/".join(page.url.split("/")[:3]) + link[link.index("/s/") :])
+
+
+# What is done before the picture is taken.
+STEPS = {"revision": revise, "order-file": read_file, "supplier": as_supplier}
 
 
 def take(page: Page, base: str, name: str, folder: Path) -> None:
@@ -36,6 +75,8 @@ def take(page: Page, base: str, name: str, folder: Path) -> None:
     page.goto(base + start)
     for text in links:
         page.locator("main").get_by_role("link", name=re.compile(text)).first.click()
+    if name in STEPS:
+        STEPS[name](page)
     page.wait_for_load_state()
     page.screenshot(path=folder / f"{name}.png")
     print(f"{name}: {page.url}")

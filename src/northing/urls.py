@@ -2,4 +2,6 @@
 
 from django.urls import include, path
 
-urlpatterns = [path("", include("northing.desk.urls"))]
+from northing.api.main import api
+
+urlpatterns = [path("api/v1/", api.urls), path("", include("northing.desk.urls"))]

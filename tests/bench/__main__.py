@@ -5,8 +5,6 @@ import json
 import os
 import platform
 import random
-import statistics
-import time
 from decimal import Decimal as D
 
 import django
@@ -15,81 +13,18 @@ django.setup()
 
 import psycopg  # noqa: E402
 from django.db import connection, transaction  # noqa: E402
-from django.template import Context, Engine  # noqa: E402
-from django.test import Client  # noqa: E402
-from psycopg.conninfo import make_conninfo  # noqa: E402
 
 from northing.core.spread import spread, whole_weights  # noqa: E402
 from northing.deeds import following, packing, receiving  # noqa: E402
-from northing.desk.queries.lines import LineFilter, page_sql  # noqa: E402
-from northing.directory.models import Item, Person  # noqa: E402
+from northing.directory.models import Item  # noqa: E402
 from northing.formats.identifiers import with_container_check_digit  # noqa: E402
 from northing.orders.models import Instalment, PurchaseOrder  # noqa: E402
 from northing.shipping.models import Leg, Stowage  # noqa: E402
 from northing.shipping.operations import LegPlan  # noqa: E402
-from tests.bulk import fill_lines  # noqa: E402
+from tests.bench import book, files  # noqa: E402
+from tests.bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
+from tests.bulk import fill_lines, spread_out  # noqa: E402
 from tests.factories import NOW, TODAY, World, small_world  # noqa: E402
-
-# What the page prints of a line, as it comes from the database; the page itself also draws the strip.
-SHOWN = "order_number,number,code,description,supplier,quantity,unit,value,currency,need_by,expected_on,party"
-
-
-def clocked(work) -> float:
-    """Seconds that `work` takes."""
-    started = time.perf_counter()
-    work()
-    return time.perf_counter() - started
-
-
-def side_by_side(ours, lean, rounds=15) -> tuple[float, float]:
-    """Medians of both, taken in turn so that a busy moment hits both."""
-    ours(), lean()
-    pairs = [(clocked(ours), clocked(lean)) for _ in range(rounds)]
-    return statistics.median(a for a, _ in pairs), statistics.median(b for _, b in pairs)
-
-
-def undone(work):
-    """`work` inside a transaction that is rolled back; only the work is timed, by whoever calls `clocked`."""
-
-    def run():
-        with transaction.atomic():
-            work()
-            # What a commit would check: foreign keys and the balance of entries.
-            execute("set constraints all immediate")
-            transaction.set_rollback(True)
-
-    return run
-
-
-def execute(sql, values=None):
-    with connection.cursor() as cursor:
-        cursor.execute(sql, values)
-        return cursor.fetchall() if cursor.description else []
-
-
-def page(world: World) -> tuple[float, float]:
-    """The order-lines page against the same SQL through a raw cursor into one plain template loop."""
-    client = Client(headers={"host": "localhost"})
-    client.force_login(Person.objects.get(username="expediter"))
-    sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk}, TODAY)
-    template = Engine().from_string(lean_template(sql, values))
-
-    def ours():
-        assert client.get("/lines/").status_code == 200
-
-    def lean():
-        template.render(Context({"rows": execute(sql, values)[:100]})).encode()
-
-    return side_by_side(ours, lean, 25)
-
-
-def lean_template(sql: str, values: dict) -> str:
-    """One plain loop over the columns that the page shows."""
-    with connection.cursor() as cursor:
-        cursor.execute(sql, values)
-        places = [column.name for column in cursor.description]
-    cells = "".join(f"<td>{{{{ row.{places.index(name)} }}}}</td>" for name in SHOWN.split(","))
-    return f"<!doctype html><table>{{% for row in rows %}}<tr>{cells}</tr>{{% endfor %}}</table>"
 
 
 def copied(suffix: str) -> str:
@@ -100,23 +35,6 @@ def copied(suffix: str) -> str:
     with psycopg.connect(address("postgres"), autocommit=True) as admin:
         admin.execute(f"create database {name}_{suffix} template {name}")
     return address(f"{name}_{suffix}")
-
-
-def address(database: str) -> str:
-    """The connection string of a database beside the bench's."""
-    given = connection.settings_dict
-    where = {"host": given["HOST"], "port": given["PORT"], "user": given["USER"], "password": given["PASSWORD"]}
-    return make_conninfo(dbname=database, **where)
-
-
-def page_statements(world: World, small: str) -> tuple[float, float]:
-    """The page's SQL alone: here, and in the copy made when there were fewer lines."""
-    sql, values = page_sql(LineFilter(), {world.nz.pk, world.au.pk}, TODAY)
-    here, there = address(connection.settings_dict["NAME"]), small
-    with psycopg.connect(here, autocommit=True) as many, psycopg.connect(there, autocommit=True) as few:
-        return side_by_side(
-            lambda: many.execute(sql, values).fetchall(), lambda: few.execute(sql, values).fetchall(), 41
-        )
 
 
 def packed_shipment(world: World, parts: int) -> tuple[int, int]:
@@ -236,35 +154,31 @@ def exact_spread(lines: int, charges: int) -> tuple[float, float]:
     return side_by_side(ours, lean)
 
 
-def measured(name: str, figures: tuple[float, float], aim: float) -> str:
-    """One line of the result, also printed at once: a run takes minutes."""
-    ours, lean = figures
-    ratio = ours / lean
-    verdict = "met" if ratio <= aim else "MISSED"
-    line = f"{name:<48}{ours * 1000:>10.1f}{lean * 1000:>10.1f}{ratio:>8.2f}  aim {aim}  {verdict}"
-    print(line, flush=True)
-    return line
-
-
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./northing bench")
-    parser.add_argument("--lines", type=int, default=100_000)
-    lines = parser.parse_args().lines
-    print(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
-    print(execute("select version()")[0][0], flush=True)
+    parser.add_argument("--lines", type=int, default=100_000, help="order lines; 1,000,000 takes a quarter of an hour")
+    parser.add_argument("--rows", type=int, default=100_000, help="rows of the order file")
+    asked = parser.parse_args()
+    lines, few = asked.lines, max(asked.lines // 100, 10_000)
+    told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
+    told(execute("select version()")[0][0])
     world = small_world()
     Item.objects.update(inspected=False)
+    spread_out(world)
     results = [measured("exact spread 10,000 x 20 / plain floats", exact_spread(10_000, 20), 4)]
-    fill_lines(world, lines // 10)
+    results += files.taken(world, asked.rows)
+    fill_lines(world, few)
     small = copied("small")
-    fill_lines(world, lines - lines // 10)
-    statements = page_statements(world, small)
-    results.append(measured(f"page SQL at {lines:,} / at {lines // 10:,} lines", statements, 1.3))
-    results.append(measured("order-lines page / leanest view", page(world), 2))
+    results.append(measured(f"line book page at {few:,} lines / leanest view", book.page(), 2))
+    fill_lines(world, max(lines - few, 1))
+    results.append(measured(f"line book page at {lines:,} lines / leanest view", book.page(), 2))
+    results += book.flat(small, few, lines)
+    results += book.sums(lines)
+    results.append(book.file(lines))
     results.append(measured("receive 200 lines / executemany", receive(world, 200), 4))
     results.append(measured("departure of 5,000, not ours yet / bare UPDATE", depart(world, 5_000, "receipt"), 4))
     results.append(measured("departure of 5,000, ours on board / bare UPDATE", depart(world, 5_000, "on_board"), 4))
-    print(f"{lines:,} order lines; medians in milliseconds, ours and the leanest, taken in turn ({NOW:%Y-%m-%d} world)")
+    print(f"\n{lines:,} order lines; medians in milliseconds, ours and the leanest ({NOW:%Y-%m-%d} world)")
     print("\n".join(results))
 
 

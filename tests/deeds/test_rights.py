@@ -9,16 +9,23 @@ from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
 from northing.deeds import (
     agreeing,
+    amending,
     beginning,
+    chasing,
     clearing,
     costing,
     following,
+    granting,
     inspecting,
+    inviting,
     issuing,
     ordering,
     packing,
     receiving,
     reversing,
+    revising,
+    stopping,
+    supplying,
 )
 from northing.directory.operations import enter_rate
 from northing.directory.rights import ROLES, WORDS
@@ -67,7 +74,7 @@ def deeds(world):
     found = receiving.ReceiveRow(Stowage.objects.get(container__shipment=landed).pk, D(1), True)
     taken = receiving.ReceiveRequest(layer.stowage.container_id, world.site.pk, "DN", TODAY, (found,))
     stock = b"company,site,item,quantity,value,received_on\nKLN,TRG,A,1,1.00,2026-06-01"
-    whole = ordering.OrderAct(order.pk)
+    whole, dock = ordering.OrderAct(order.pk), world.people["dock"]
     return [
         ("write_order", ordering.write_order, new),
         ("check_order", ordering.check_order, whole),
@@ -90,6 +97,23 @@ def deeds(world):
         ("issue_stock", issuing.issue_stock, _issue(world)),
         ("inspect", inspecting.inspect, failed),
         ("return_goods", inspecting.return_goods, inspecting.ReturnRequest(case.pk, D(1), "RMA", TODAY)),
+        ("chase", chasing.chase, chasing.ChaseRequest(head.supplier_id)),
+        ("invite", inviting.invite, inviting.InviteRequest(head.supplier_id)),
+        ("invite", inviting.revoke, inviting.RevokeRequest(head.supplier_id)),
+        ("write_order", amending.set_need_by, amending.NeedByRequest(part.line_id, TODAY)),
+        ("write_order", amending.assign_buyer, amending.BuyerRequest(order.pk, world.people["expediter"].pk)),
+        ("write_order", revising.change_order, revising.ChangeRequest(order.pk, 0, (("remark", "x"),))),
+        ("write_order", revising.set_parts, revising.PartsRequest(part.line_id, 0, ())),
+        ("write_order", stopping.cancel, stopping.StopRequest(order.pk)),
+        ("write_order", stopping.reopen, stopping.StopRequest(order.pk)),
+        ("write_order", stopping.take_back, stopping.StopRequest(order.pk)),
+        ("keep_supplier", supplying.keep_supplier, supplying.SupplierRequest(head.supplier_id, ())),
+        ("keep_supplier", supplying.set_delay_cost, supplying.DelayRequest(world.items["A"].pk, D(1))),
+        ("keep_supplier", supplying.set_agreement, supplying.AgreementRequest(head.supplier_id, "A", D(1), TODAY)),
+        ("keep_people", granting.grant, granting.GrantRequest(dock.pk, world.nz.pk, "viewer")),
+        ("keep_people", granting.end_grant, granting.EndRequest(dock.grants.get(company=world.nz).pk)),
+        ("keep_people", granting.set_role, granting.RoleRequest("viewer", ())),
+        ("keep_people", granting.add_person, granting.PersonRequest("new", "N", "W", "", "long enough")),
         ("begin", beginning.open_stock, beginning.FileRequest(stock)),
         ("enter_rate", lambda act, _: enter_rate(act, world.nz, "GBP", "book", TODAY, D(2)), None),
     ]
@@ -125,7 +149,15 @@ def test_a_role_in_one_company_is_none_in_another(world):
     for role in ROLES:
         world.people["stranger"].grants.get_or_create(company=world.au, role=role)
     told = StoryEntry.objects.count()
-    anywhere = {packing.create_shipment, packing.create_voyage, packing.add_container}
+    # What belongs to no company, or (chasing) takes up only the lines of one's own.
+    anywhere = {packing.create_shipment, packing.create_voyage, packing.add_container, chasing.chase}
+    anywhere |= {
+        supplying.keep_supplier,
+        supplying.set_agreement,
+        supplying.set_delay_cost,
+        granting.set_role,
+        granting.add_person,
+    }
     for right, deed, request in table:
         if deed not in anywhere:
             with pytest.raises(NotAllowed, match=WORDS[right]):

@@ -227,7 +227,7 @@ def issue_and_late_bill(stage, shipment):
 
 def look_back(stage):
     for path in (
-        "/lines/?show=all",
+        "/lines/?where=all",
         "/stock/",
         "/ledger/",
         "/bills/",

@@ -1,11 +1,11 @@
 """Writes of answers."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 
-from northing.confirmations.models import Answer
-from northing.core.agreeing import Terms
+from northing.confirmations.models import Answer, ChaserLine
+from northing.core.agreeing import Part, Terms
 from northing.directory.acts import Act
 from northing.orders.models import Instalment, Revision
 
@@ -18,6 +18,8 @@ class Said:
     asked: Terms
     answered: Terms
     agrees: bool
+    later: tuple[Part, ...] = ()
+    remark: str = ""
 
 
 def write_answers(
@@ -37,10 +39,13 @@ def write_answers(
             asked_quantity=one.asked.quantity,
             asked_on=one.asked.ready_on,
             asked_pack_price=one.asked.pack_price,
+            later=[{"quantity": str(part.quantity), "ready_on": part.ready_on.isoformat()} for part in one.later],
+            remark=one.remark.strip(),
             recorded_by=act.person,
             answered_on=answered_on,
             outcome=Answer.Outcome.ACCEPTED if one.agrees else Answer.Outcome.OPEN,
             decided_at=act.at if one.agrees else None,
+            told_at=act.at if one.agrees else None,
         )
         for one in said
     )
@@ -48,5 +53,32 @@ def write_answers(
 
 def decide(act: Act, answer: Answer, outcome: str) -> None:
     """Our decision on an open answer."""
-    answer.outcome, answer.decided_by, answer.decided_at = outcome, act.person, act.at
-    answer.save(update_fields=["outcome", "decided_by", "decided_at"])
+    by = None if act.door == "rule" else act.person
+    answer.outcome, answer.decided_by, answer.decided_at = outcome, by, act.at
+    # The demo world's own deeds write to nobody.
+    answer.told_at = act.at if act.door == "demo" else None
+    answer.save(update_fields=["outcome", "decided_by", "decided_at", "told_at"])
+
+
+def replace_open(instalments: Iterable[int]) -> None:
+    """What was asked has changed: answers we had not decided on stay on record, but are open no more."""
+    waiting = Answer.objects.filter(instalment__in=list(instalments), outcome=Answer.Outcome.OPEN)
+    waiting.update(outcome=Answer.Outcome.REPLACED)
+
+
+def not_told(before: datetime) -> list[Answer]:
+    """Decisions of which the supplier was not told, made before an instant; locked, and left alone where others are."""
+    found = Answer.objects.select_for_update(of=("self",), skip_locked=True).filter(told_at=None, decided_at__lt=before)
+    found = found.select_related("instalment__line__order__supplier", "instalment__line__order__company")
+    return list(found.select_related("instalment__line__item").order_by("pk"))
+
+
+def mark_told(answers: Iterable[Answer], at: datetime) -> None:
+    """The supplier was told."""
+    Answer.objects.filter(pk__in=[answer.pk for answer in answers]).update(told_at=at)
+
+
+def close_chasers(act: Act, instalments: Iterable[int]) -> None:
+    """The answer closes what we reminded of."""
+    waiting = ChaserLine.objects.filter(instalment__in=list(instalments), kind="unanswered", closed_at=None)
+    waiting.update(closed_at=act.at)

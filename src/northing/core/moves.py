@@ -75,6 +75,7 @@ class InstalmentFacts:
     answered_on: date | None
     differs: str = ""
     refused_on: date | None = None
+    countered: bool = False
 
 
 def instalment_move(facts: InstalmentFacts) -> Move | None:
@@ -88,6 +89,8 @@ def instalment_move(facts: InstalmentFacts) -> Move | None:
         return Move(US, f"answer differs in {facts.differs}: accept or refuse", facts.answered_on, facts.asked_on)
     if facts.with_supplier <= 0:
         return None
+    if facts.countered:
+        return Move(SUPPLIER, "to answer our proposal", facts.refused_on or facts.sent_on, facts.asked_on)
     if facts.agreed < facts.quantity and facts.refused_on:
         return Move(SUPPLIER, "to answer again: we refused", facts.refused_on, facts.asked_on)
     if facts.agreed < facts.quantity:

@@ -1,20 +1,23 @@
 """Agree: record the supplier's answer per instalment; accept or refuse what differs."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
 from northing.confirmations import operations as confirmations
 from northing.confirmations.models import Answer
-from northing.core.agreeing import Terms, answer_problems, differences
+from northing.core.agreeing import Part, Terms, answer_problems, by_rule, differences
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds import expecting, matters
+from northing.deeds.aftermath import bring_along
 from northing.directory.acts import Act, future_problem
+from northing.directory.models import Party
 from northing.drawings.figures import count
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.operations import once, tell
 from northing.standing import operations as standing
+
+LONGEST_REMARK = 500
 
 
 @dataclass(frozen=True)
@@ -25,6 +28,8 @@ class AnswerRow:
     quantity: Decimal
     ready_on: date
     pack_price: Decimal
+    later: tuple[Part, ...] = ()
+    remark: str = ""
 
 
 @dataclass(frozen=True)
@@ -39,16 +44,30 @@ class AnswersRequest:
 
 @dataclass(frozen=True)
 class Decision:
-    """Accept or refuse one open answer."""
+    """Accept or refuse one open answer; with `accept` False and a day or a price, propose that instead."""
 
     answer: int
     accept: bool
+    counter_on: date | None = None
+    counter_price: Decimal | None = None
+
+    @property
+    def counters(self) -> bool:
+        return not self.accept and (self.counter_on is not None or self.counter_price is not None)
+
+
+def decision(answer: int, word: str, counter_on: date | None = None) -> Decision:
+    """The decision that a word means: accept, refuse, or counter with a day (without one: what was asked before)."""
+    if word != "counter":
+        return Decision(answer, word == "accept")
+    return Decision(answer, False, counter_on or Answer.objects.get(pk=answer).asked_on)
 
 
 @once
 def record_answers(act: Act, request: AnswersRequest) -> int:
     """Record the answer. What equals what was asked is agreed; what differs waits for us."""
     order = PurchaseOrder.objects.select_related("supplier").get(pk=request.order)
+    act.require_supplier(order.supplier_id)
     act.require("record_answer", order.company_id)
     if not order.sent_at:
         raise Refused(Problem(f"{order.number} was not sent yet.", mend="Send it first."))
@@ -57,22 +76,45 @@ def record_answers(act: Act, request: AnswersRequest) -> int:
     parts = _locked_parts(order, [row.instalment for row in request.rows])
     problems = future_problem(request.answered_on, act, "answered_on")
     for row in request.rows:
-        problems += _row_problems(parts.get(row.instalment), row)
+        problems += _row_problems(act, parts.get(row.instalment), row, order.supplier)
     refuse_if(problems)
     revision = order.revisions.order_by("-number").first()
     said = [_said(parts[row.instalment], row) for row in request.rows]
-    confirmations.write_answers(act, revision, request.reference, request.answered_on, said)
-    agreed = [(one.instalment, one.answered.ready_on) for one in said if one.agrees]
+    answers = confirmations.write_answers(act, revision, request.reference, request.answered_on, said)
+    agreed = [(one.instalment, one.answered.ready_on, one.answered.pack_price) for one in said if one.agrees]
     orders.agree_as_asked(agreed)
     text = f"{order.supplier} answered {order.number}: {len(agreed)} as asked, {len(said) - len(agreed)} different"
-    tell(act, "record_answers", text, _links(order, parts.values()), request.answered_on)
-    _bring_along(list(parts))
+    remarks = [row.remark.strip() for row in request.rows if row.remark.strip()]
+    text += "".join(f"; “{remark}”" for remark in dict.fromkeys(remarks))
+    tell(act, "record_answers", text, _links(order, parts.values()), request.answered_on, shared=True)
+    confirmations.close_chasers(act, parts)
+    touched = [*parts]
+    for one, answer in zip(said, answers, strict=True):
+        if not one.agrees and _rule_accepts(order, one):
+            touched += _accept_by_rule(act, order, answer)
+    bring_along(instalments=dict.fromkeys(touched))
     return order.pk
+
+
+def _rule_accepts(order: PurchaseOrder, one: confirmations.Said) -> bool:
+    supplier, line = order.supplier, one.instalment.line
+    return by_rule(one.asked, one.answered, one.later, supplier.accept_days, supplier.passage_days, line.need_by)
+
+
+def _accept_by_rule(act: Act, order: PurchaseOrder, answer: Answer) -> list[int]:
+    """What the rule accepts is the rule's act, not the supplier's nor ours."""
+    ruled = replace(act, door="rule")
+    changes = _changes(_asked_of(answer), answer)
+    text = f"By rule: accepted {order.supplier}'s answer, at most {order.supplier.accept_days} days later and in time"
+    story = tell(ruled, "accept_answer", text, _links(order, [answer.instalment]), changes=changes, shared=True)
+    touched = _take_over(story, answer, answer.instalment)
+    confirmations.decide(ruled, answer, Answer.Outcome.ACCEPTED)
+    return touched
 
 
 def _said(part: Instalment, row: AnswerRow) -> confirmations.Said:
     asked, answered = _asked(part), Terms(row.quantity, row.ready_on, row.pack_price)
-    return confirmations.Said(part, asked, answered, not differences(asked, answered))
+    return confirmations.Said(part, asked, answered, not differences(asked, answered), row.later, row.remark)
 
 
 def _locked_parts(order: PurchaseOrder, keys: list[int]) -> dict[int, Instalment]:
@@ -83,9 +125,11 @@ def _locked_parts(order: PurchaseOrder, keys: list[int]) -> dict[int, Instalment
     return found
 
 
-def _row_problems(part: Instalment | None, row: AnswerRow) -> list[Problem]:
+def _row_problems(act: Act, part: Instalment | None, row: AnswerRow, supplier: Party) -> list[Problem]:
     if part is None:
         return [Problem("This instalment is not of this order.", f"row-{row.instalment}")]
+    if part.position.dropped == part.quantity:
+        return [Problem("This was cancelled; nothing is owed for it.", f"row-{part.pk}", "Leave it out.")]
     if part.position.with_supplier < part.quantity:
         return [
             Problem(
@@ -94,16 +138,30 @@ def _row_problems(part: Instalment | None, row: AnswerRow) -> list[Problem]:
                 "Take it out of the container first.",
             )
         ]
-    return answer_problems(_asked(part), Terms(row.quantity, row.ready_on, row.pack_price), f"row-{part.pk}")
+    answered, earliest = Terms(row.quantity, row.ready_on, row.pack_price), act.today if act.supplier else None
+    found = answer_problems(_asked(part), answered, f"row-{part.pk}", row.later, earliest)
+    if len(row.remark) > LONGEST_REMARK:
+        found.append(Problem(f"The remark is longer than {LONGEST_REMARK} characters.", f"row-{part.pk}"))
+    for name in differences(_asked(part), answered) if act.supplier else []:
+        if name not in supplier.link_may:
+            what = f"The {name} cannot be changed through this page."
+            found.append(Problem(what, f"row-{part.pk}", "Write to the buyer, or answer as asked."))
+    return found
 
 
 def _asked(part: Instalment) -> Terms:
-    return Terms(part.quantity, part.promise or part.asked_on, part.pack_price)
+    """What stands to be answered: our counter-proposal, else what is agreed, else what was asked."""
+    price = part.counter_price if part.counter_price is not None else part.pack_price
+    return Terms(part.quantity, part.counter_on or part.promise or part.asked_on, price)
+
+
+def _asked_of(answer: Answer) -> Terms:
+    return Terms(answer.asked_quantity, answer.asked_on, answer.asked_pack_price)
 
 
 @once
 def decide_answer(act: Act, request: Decision) -> int:
-    """Accept what differs (a smaller quantity splits the instalment), or refuse it."""
+    """Accept what differs (a smaller quantity splits the instalment), refuse it, or propose something else."""
     answer = (
         Answer.objects.select_for_update(of=("self",))
         .select_related("instalment__line__order__supplier")
@@ -114,24 +172,63 @@ def decide_answer(act: Act, request: Decision) -> int:
     act.require("decide_answer", order.company_id)
     if answer.outcome != Answer.Outcome.OPEN:
         raise Refused(Problem(f"This answer is {answer.outcome} already.", mend="Reload the page."))
-    asked = Terms(answer.asked_quantity, answer.asked_on, answer.asked_pack_price)
-    changes = _changes(asked, answer)
+    changes = _changes(_asked_of(answer), answer)
     touched = [part.pk]
     if request.accept:
-        story = tell(
-            act, "accept_answer", f"Accepted {order.supplier}'s answer", _links(order, [part]), changes=changes
-        )
-        locked = _locked_parts(order, [part.pk])[part.pk]
-        later = orders.agree(locked, answer.quantity, answer.ready_on, answer.pack_price)
-        if later:
-            _split(story, locked, later)
-            touched.append(later.pk)
+        text = f"Accepted {order.supplier}'s answer"
+        story = tell(act, "accept_answer", text, _links(order, [part]), changes=changes, shared=True)
+        touched = _take_over(story, answer, _locked_parts(order, [part.pk])[part.pk])
         confirmations.decide(act, answer, Answer.Outcome.ACCEPTED)
+    elif request.counters:
+        _counter(act, request, answer, order)
     else:
-        tell(act, "refuse_answer", f"Refused {order.supplier}'s answer", _links(order, [part]), changes=changes)
+        text = f"Refused {order.supplier}'s answer"
+        tell(act, "refuse_answer", text, _links(order, [part]), changes=changes, shared=True)
         confirmations.decide(act, answer, Answer.Outcome.REFUSED)
-    _bring_along(touched)
+    bring_along(instalments=touched)
     return part.line_id
+
+
+def _take_over(story, answer: Answer, part: Instalment) -> list[int]:
+    """The answer is agreed, part after part; what is left over stays asked for in an instalment of its own."""
+    touched, parts = [part.pk], [(answer.quantity, answer.ready_on), *_later_parts(answer)]
+    for quantity, ready_on in parts:
+        rest = orders.agree(part, quantity, ready_on, answer.pack_price)
+        if rest is None:
+            break
+        _split(story, part, rest)
+        touched.append(rest.pk)
+        part = rest
+    return touched
+
+
+def _later_parts(answer: Answer) -> list[tuple[Decimal, date]]:
+    return [(Decimal(part["quantity"]), date.fromisoformat(part["ready_on"])) for part in answer.later]
+
+
+def _counter(act: Act, request: Decision, answer: Answer, order: PurchaseOrder) -> None:
+    """Propose another day or price; the supplier's move again."""
+    part, offered = answer.instalment, Terms(answer.quantity, answer.ready_on, answer.pack_price)
+    day = request.counter_on or answer.asked_on
+    price = request.counter_price if request.counter_price is not None else answer.asked_pack_price
+    problems = answer_problems(
+        Terms(part.quantity, day, price), Terms(part.quantity, day, price), "counter", (), act.today
+    )
+    if (day, price) == (offered.ready_on, offered.pack_price):
+        problems.append(Problem("This is what the supplier offers.", "counter", "Accept it."))
+    refuse_if(problems)
+    changes = [
+        {"field": name, "old": old, "new": new}
+        for name, old, new in (
+            ("date", answer.ready_on.isoformat(), day.isoformat()),
+            ("price", count(answer.pack_price), count(price)),
+        )
+        if old != new
+    ]
+    text = f"Proposed to {order.supplier} instead: ready {day:%-d %b %Y} at {count(price)}"
+    tell(act, "counter_answer", text, _links(order, [part]), changes=changes, shared=True)
+    orders.counter(part, day, price)
+    confirmations.decide(act, answer, Answer.Outcome.COUNTERED)
 
 
 def _split(story, part: Instalment, later: Instalment) -> None:
@@ -150,11 +247,6 @@ def _changes(asked: Terms, answer: Answer) -> list[dict[str, str]]:
     old = {"quantity": count(asked.quantity), "date": asked.ready_on.isoformat(), "price": count(asked.pack_price)}
     new = {"quantity": count(answer.quantity), "date": answer.ready_on.isoformat(), "price": count(answer.pack_price)}
     return [{"field": name, "old": old[name], "new": new[name]} for name in old if old[name] != new[name]]
-
-
-def _bring_along(instalments: list[int]) -> None:
-    expecting.refresh_expected(instalments)
-    matters.refresh_instalments(instalments)
 
 
 def _links(order: PurchaseOrder, parts) -> list[tuple[str, int, int | None]]:

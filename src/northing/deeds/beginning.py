@@ -13,7 +13,8 @@ from northing.core.money import is_whole
 from northing.core.ordering import LARGEST, LARGEST_AMOUNT, net_amount
 from northing.core.ownership import INCOTERMS, MOMENTS, is_ours_after
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
-from northing.deeds import expecting, following, matters
+from northing.deeds import following
+from northing.deeds.aftermath import bring_along
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Site
 from northing.directory.queries import default_bin, find_pack, rate_for
@@ -312,8 +313,7 @@ class _Made:
             revision = orders.write_revision(self.act, order)
             orders.mark(order, revision=revision.number)
         following.follow_dates(self.act, self.shipments.values())
-        expecting.refresh_expected(self.instalments)
-        matters.refresh_instalments(self.instalments)
+        bring_along(instalments=self.instalments)
 
 
 def _differing(above: tuple[str, ...], here: tuple[str, ...]) -> str:

@@ -9,7 +9,8 @@ from northing.core import landed_cost
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
 from northing.costing.models import Charge, ChargeShare
-from northing.deeds import absorbing, matters, owning
+from northing.deeds import absorbing, owning
+from northing.deeds.aftermath import bring_along
 from northing.deeds.costing import accrual_account, in_scope
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
@@ -146,7 +147,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     costing.write_entry(
         request.shipment, company.pk, request.office, request.number.strip(), request.day, _declaration(declared), duty
     )
-    matters.refresh_shipments([request.shipment])
+    bring_along(shipments=[request.shipment])
     return request.shipment
 
 

@@ -10,7 +10,8 @@ from django.db.models import F, Sum
 from northing.core.ownership import moments_through
 from northing.core.passage import ExpectedLeg, expected_legs
 from northing.core.problems import Problem, refuse_if
-from northing.deeds import expecting, matters, owning
+from northing.deeds import owning
+from northing.deeds.aftermath import bring_along
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.rights import companies_of
@@ -249,8 +250,7 @@ def follow_dates(act: Act, shipments: Iterable[Shipment]) -> None:
         if shipment.expected_dock != before:
             moved.append(shipment.pk)
     instalments = Stowage.objects.filter(container__shipment__in=moved).values_list("instalment", flat=True)
-    expecting.refresh_expected(list(instalments.distinct()))
-    matters.refresh_shipments(keys)
+    bring_along(dated=instalments.distinct(), shipments=keys)
 
 
 def _words(subject: _Subject, request: DateRequest) -> str:

@@ -8,7 +8,7 @@ from django.db.models import F, Sum
 
 from northing.core.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds import matters
+from northing.deeds.aftermath import bring_along
 from northing.directory.acts import Act, future_problem
 from northing.directory.queries import default_bin
 from northing.ledger import operations as ledger
@@ -48,7 +48,7 @@ class ReturnRequest:
 def inspect(act: Act, request: InspectRequest) -> int:
     """Passed units become available, failed ones are rejected and open a case. Returns the layer's id."""
     layer = _locked_layer(request.layer)
-    act.require("inspect", layer.company_id)
+    act.require_at("inspect", layer.company_id, layer.site_id)
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or ZERO
     refuse_if(_verdict_problems(act, request, layer, held))
     text = f"Inspected {layer.item.code}: {plain(request.passed)} passed, {plain(request.failed)} failed"
@@ -72,9 +72,8 @@ def inspect(act: Act, request: InspectRequest) -> int:
             standing.MoveDraft(key, "held", "rejected", request.failed, stowage),
         ],
     )
-    if request.failed:
-        _open_case(layer, request)
-    matters.refresh_layers([layer.pk])
+    opened = [_open_case(layer, request)] if request.failed else []
+    bring_along(layers=[layer.pk], cases=opened)
     return layer.pk
 
 
@@ -115,7 +114,7 @@ def _put_away(layer: CostLayer, request: InspectRequest) -> None:
         ledger.put_on_hand(layer, default_bin(layer.site_id, "quarantine").pk, "rejected", request.failed)
 
 
-def _open_case(layer: CostLayer, request: InspectRequest) -> None:
+def _open_case(layer: CostLayer, request: InspectRequest) -> int:
     case = Case.objects.create(
         company=layer.company,
         kind=Case.Kind.REJECTED,
@@ -125,14 +124,14 @@ def _open_case(layer: CostLayer, request: InspectRequest) -> None:
         quantity=request.failed,
         opened_on=request.occurred_on,
     )
-    matters.refresh_cases([case.pk])
+    return case.pk
 
 
 @once
 def return_goods(act: Act, request: ReturnRequest) -> int:
     """Send rejected units back: out at layer cost, the price into the claim, the rest a loss. Returns the case."""
     case = Case.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=request.case)
-    act.require("return_goods", case.company_id)
+    act.require_at("return_goods", case.company_id, case.layer.site_id)
     refuse_if(_return_problems(act, request, case))
     layer = _locked_layer(case.layer_id)
     what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
@@ -166,7 +165,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     Case.objects.filter(pk=case.pk).update(ended=F("ended") + request.quantity)
     move = standing.MoveDraft(layer.stowage.instalment_id, "rejected", "returned", request.quantity, layer.stowage_id)
     standing.move(story, [move])
-    matters.refresh_cases([case.pk])
+    bring_along(cases=[case.pk])
     return case.pk
 
 

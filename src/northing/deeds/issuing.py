@@ -37,7 +37,7 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     """Take available units out of the oldest layers. Returns the entry's id."""
     site = Site.objects.select_related("company").get(pk=request.site)
     item = Item.objects.get(pk=request.item)
-    act.require("issue_stock", site.company_id)
+    act.require_at("issue_stock", site.company_id, site.pk)
     refuse_if(_problems(act, request, item))
     takes = _takes(request, site, item)
     text = f"Issued {plain(request.quantity)} {item.unit} of {item.code} for {request.purpose.strip()}"

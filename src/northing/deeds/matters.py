@@ -15,7 +15,8 @@ from northing.core.money import converted, rounded
 from northing.core.ordering import net_amount
 from northing.directory.models import Company, ExchangeRate
 from northing.ledger.models import CostLayer, OnHand
-from northing.orders.models import Instalment, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.papers.models import Message
 from northing.quality.models import Case
 from northing.shipping.models import Leg, Shipment
 from northing.standing.models import Matter
@@ -47,8 +48,13 @@ class Stakes:
 def refresh_orders(orders: Iterable[int]) -> None:
     """Orders on their way out: check, approve, send."""
     stakes, drafts = Stakes(), []
-    found = PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company", "supplier")
-    for order in found.prefetch_related("lines"):
+    found = list(PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company", "supplier"))
+    # Plain rows: a file writes thousands of lines at once, and of each only its amount is needed.
+    terms: dict[int, list[tuple]] = {order.pk: [] for order in found}
+    columns = ("order_id", "quantity", "pack_factor", "pack_price", "discount")
+    for key, *line in OrderLine.objects.filter(order__in=terms).values_list(*columns):
+        terms[key].append(line)
+    for order in found:
         facts = moves.OrderFacts(
             created_on=_day(order.created_at),
             checked_on=_day(order.checked_at),
@@ -56,10 +62,7 @@ def refresh_orders(orders: Iterable[int]) -> None:
             sent_on=_day(order.sent_at),
             need_by=order.need_by,
         )
-        amounts = [
-            net_amount(line.quantity, line.pack_factor, line.pack_price, line.discount, order.currency)
-            for line in order.lines.all()
-        ]
+        amounts = [net_amount(*line, order.currency) for line in terms[order.pk]]
         drafts.append(
             MatterDraft(
                 kind="order",
@@ -69,6 +72,7 @@ def refresh_orders(orders: Iterable[int]) -> None:
                 subject=f"Order {order.number} to {order.supplier.name}",
                 url=f"/orders/{order.pk}/",
                 at_stake=stakes.base(order.company, sum(amounts, ZERO), order.currency),
+                person=order.buyer_id,
             )
         )
     settle_matters(drafts)
@@ -79,7 +83,8 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
     keys = list(instalments)
     stakes, drafts = Stakes(), []
     answers = {answer.instalment_id: answer for answer in Answer.objects.filter(instalment__in=keys, outcome="open")}
-    refused = Answer.objects.filter(instalment__in=keys, outcome="refused").values_list("instalment")
+    decided = Answer.objects.filter(instalment__in=keys, outcome__in=["refused", "countered"])
+    refused = decided.values_list("instalment")
     refused = dict(refused.annotate(latest=Max("decided_at")))
     agreed = Answer.objects.filter(instalment__in=keys, outcome="accepted").values_list("instalment")
     agreed = dict(agreed.annotate(latest=Max("answered_on")))
@@ -99,6 +104,7 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
             answered_on=answer.answered_on if answer else None,
             differs=" and ".join(_differs(answer)) if answer else "",
             refused_on=_day(refused.get(part.pk)),
+            countered=part.counter_on is not None,
         )
         value = net_amount(
             part.position.with_supplier, line.pack_factor, part.pack_price, line.discount, order.currency
@@ -112,6 +118,8 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
                 subject=f"{order.number} line {line.number}: {line.item.code} {line.item.description}",
                 url=f"/lines/{line.pk}/",
                 at_stake=stakes.base(order.company, value, order.currency),
+                per_day=line.item.delay_cost,
+                person=order.buyer_id,
             )
         )
     settle_matters(drafts)
@@ -237,4 +245,15 @@ def refresh_cases(cases: Iterable[int]) -> None:
                 at_stake=round(cost, 2),
             )
         )
+    settle_matters(drafts)
+
+
+def refresh_letters(letters: Iterable[int]) -> None:
+    """Letters that failed for good: ours."""
+    drafts = []
+    for letter in Message.objects.filter(pk__in=list(letters), company__isnull=False).select_related("supplier"):
+        failed = letter.state == Message.State.FAILED
+        waits = moves.Move(moves.US, f"letter failed: {letter.error}"[:240], _day(letter.made_at)) if failed else None
+        subject = f"Letter to {letter.supplier or letter.recipient}: {letter.subject}"
+        drafts.append(MatterDraft("letter", letter.pk, letter.company_id, waits, subject, "/chasers/"))
     settle_matters(drafts)

@@ -8,7 +8,8 @@ from decimal import Decimal
 from northing.core.exact import plain
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds import costing, expecting, following, matters
+from northing.deeds import costing, following
+from northing.deeds.aftermath import bring_along
 from northing.directory.acts import Act
 from northing.directory.rights import companies_of, may_somewhere
 from northing.formats.identifiers import container_number, imo_number
@@ -186,7 +187,7 @@ def stow(act: Act, request: StowRequest) -> int:
         [standing.MoveDraft(part.instalment_id, "with_supplier", "packed", part.quantity, part.pk) for part in made],
     )
     costing.respread_estimates(act, shipment)
-    _bring_along(shipment, list(parts))
+    bring_along(instalments=parts, shipments=[shipment.pk])
     return container.shipment_id
 
 
@@ -240,7 +241,7 @@ def unstow(act: Act, request: UnstowRequest) -> int:
     part.shares.all().delete()
     part.delete()
     costing.respread_estimates(act, shipment)
-    _bring_along(shipment, [instalment])
+    bring_along(instalments=[instalment], shipments=[shipment.pk])
     return shipment.pk
 
 
@@ -257,9 +258,3 @@ def _locked_parts(keys: list[int]) -> dict[int, Instalment]:
     for key, position in standing.locked_positions(found).items():
         found[key].position = position
     return found
-
-
-def _bring_along(shipment: Shipment, instalments: list[int]) -> None:
-    expecting.refresh_expected(instalments)
-    matters.refresh_instalments(instalments)
-    matters.refresh_shipments([shipment.pk])

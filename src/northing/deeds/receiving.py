@@ -17,7 +17,8 @@ from northing.core.money import converted
 from northing.core.ownership import is_ours_after
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing.models import ChargeShare
-from northing.deeds import absorbing, expecting, matters, owning
+from northing.deeds import absorbing, owning
+from northing.deeds.aftermath import bring_along
 from northing.deeds.costing import accrual_account
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Bin, Site
@@ -83,7 +84,7 @@ class _Found:
 def receive(act: Act, request: ReceiveRequest) -> int:
     """Take goods in. Layers, positions, books and story follow in the same transaction."""
     site = Site.objects.select_related("company").get(pk=request.site)
-    act.require("receive", site.company_id)
+    act.require_at("receive", site.company_id, site.pk)
     container = Container.objects.get(pk=request.container)
     shipping.lock([container.shipment_id])
     refuse_if(_head_problems(act, request))
@@ -101,8 +102,12 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     drafts += _absorb(entry, layers, found)
     drafts += _miss(entry, layers, site.company.currency)
     post(entry, drafts)
-    _open_cases(request, site, found, layers)
-    _bring_along(container, found, layers)
+    bring_along(
+        instalments=[one.stowage.instalment_id for one in found],
+        shipments=[container.shipment_id],
+        layers=[layer.pk for layer in layers if layer.item.inspected],
+        cases=_open_cases(request, site, found, layers),
+    )
     return receipt.pk
 
 
@@ -385,7 +390,7 @@ def _miss(entry, layers: Sequence[CostLayer], currency: str) -> list[Draft]:
     return drafts
 
 
-def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]) -> None:
+def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[int]:
     missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == "missing"}
     cases = Case.objects.bulk_create(
         Case(
@@ -400,17 +405,7 @@ def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], la
         for one in found
         if one.taking.missing
     )
-    matters.refresh_cases([case.pk for case in cases])
-
-
-def _bring_along(container: Container, found: Sequence[_Found], layers: Sequence[CostLayer]) -> None:
-    instalments = [one.stowage.instalment_id for one in found]
-    expecting.refresh_expected(instalments)
-    matters.refresh_shipments([container.shipment_id])
-    matters.refresh_layers([layer.pk for layer in layers if layer.item.inspected])
-    beyond = [one.stowage.instalment_id for one in found if _from_supplier(one)]
-    if beyond:
-        matters.refresh_instalments(beyond)
+    return [case.pk for case in cases]
 
 
 def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found]) -> str:

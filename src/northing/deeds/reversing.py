@@ -9,7 +9,7 @@ from django.db.models import F, Sum
 
 from northing.core.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds import expecting, matters
+from northing.deeds.aftermath import bring_along
 from northing.deeds.costing import accrual_account
 from northing.directory.acts import Act
 from northing.ledger import operations as ledger
@@ -43,7 +43,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     receipt = (
         Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
     )
-    act.require("reverse_receipt", receipt.company_id)
+    act.require_at("reverse_receipt", receipt.company_id, receipt.site_id)
     shipment = shipping.lock([receipt.container.shipment_id])[receipt.container.shipment_id]
     if not request.reason.strip():
         raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
@@ -59,8 +59,12 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     drafts += _undo_early_ownership(layers, shipment)
     post(entry, drafts)
     receiving.mark_reversed(receipt, act.at)
-    _close_cases(layers)
-    _bring_along(receipt, layers)
+    bring_along(
+        instalments=[layer.stowage.instalment_id for layer in layers],
+        shipments=[receipt.container.shipment_id],
+        layers=[layer.pk for layer in layers],
+        cases=_close_cases(layers),
+    )
     return receipt.pk
 
 
@@ -81,20 +85,12 @@ def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int
     ]
 
 
-def _close_cases(layers: Sequence[CostLayer]) -> None:
+def _close_cases(layers: Sequence[CostLayer]) -> list[int]:
     """Cases of goods that were missing end with the receipt that missed them."""
     cases = Case.objects.filter(layer__in=layers)
     keys = list(cases.values_list("pk", flat=True))
     cases.update(ended=F("quantity"))
-    matters.refresh_cases(keys)
-
-
-def _bring_along(receipt: Receipt, layers: Sequence[CostLayer]) -> None:
-    instalments = [layer.stowage.instalment_id for layer in layers]
-    expecting.refresh_expected(instalments)
-    matters.refresh_layers([layer.pk for layer in layers])
-    matters.refresh_instalments(instalments)
-    matters.refresh_shipments([receipt.container.shipment_id])
+    return keys
 
 
 def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Problem]:

@@ -120,7 +120,9 @@ def _company(code, name, country, currency, tax, base, site) -> None:
 def _people() -> None:
     companies = {company.code: company for company in Company.objects.all()}
     for username, first, last, roles, where in PEOPLE:
-        person = Person.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last)
+        person = Person.objects.create_user(
+            username, password=PASSWORD, first_name=first, last_name=last, email=f"{username}@kestrel-loam.example"
+        )
         codes = list(companies) if where == "both" else [where]
         Grant.objects.bulk_create(
             Grant(person=person, company=companies[code], role=role) for code in codes for role in roles
@@ -139,6 +141,7 @@ def _parties() -> None:
             port_id=port,
             passage_days=days,
             over_tolerance=D("2"),
+            email=f"orders@{name.split()[0].lower()}.example",
         )
         for code, name, currency, country, city, port, days in SUPPLIERS
     )
@@ -175,7 +178,20 @@ def _items(today: date) -> None:
             price=D(price),
             currency=suppliers[supplier].currency,
             valid_from=today - timedelta(days=420),
+            multiple=pack,
+            minimum=pack * 2 if index % 3 == 0 else 0,
         )
+        if index % 4 == 1:
+            Agreement.objects.create(
+                supplier=suppliers[supplier],
+                item=item,
+                supplier_code=f"{supplier}/{index + 1:03d}",
+                price=(D(price) * D("0.96")).quantize(D("0.01")),
+                currency=suppliers[supplier].currency,
+                valid_from=today - timedelta(days=420),
+                from_quantity=pack * 100,
+                multiple=pack,
+            )
 
 
 def _rates(today: date) -> None:

@@ -7,7 +7,7 @@ from decimal import Decimal
 from django.db import transaction
 from django.utils import timezone
 
-from northing.confirmations.models import Answer
+from northing.confirmations.models import Answer, ChaserRule
 from northing.deeds import (
     agreeing,
     beginning,
@@ -53,6 +53,7 @@ def lay_world(today: date) -> None:
     world.drafts()
     world.everyday()
     world.close_the_books()
+    world.chaser_rules()
 
 
 class _World:
@@ -371,3 +372,10 @@ class _World:
             lines = {code: 24 * self.chance.randint(5, 90) for code in chosen}
             company = self.chance.choice(["KLN", "KLN", "KLA"])
             self.order(supplier, lines, sent, need, company, agreed=self.chance.random() < 0.7)
+
+    def chaser_rules(self) -> None:
+        """When suppliers are reminded; the potters answer slowly and are given longer."""
+        for kind, days, quiet in (("unanswered", 5, 5), ("ready", 10, 7), ("despatch", 2, 4), ("papers", 3, 3)):
+            ChaserRule.objects.create(kind=kind, days=days, quiet_days=quiet)
+        ChaserRule.objects.create(supplier=self.parties["TRE"], kind="unanswered", days=9, quiet_days=7)
+        Party.objects.filter(code="OZU").update(accept_days=3)

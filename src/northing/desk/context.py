@@ -6,7 +6,7 @@ from northing.directory.rights import WORDS, may_somewhere
 
 RAIL = [
     ("watch", "Watch", ("watch",)),
-    ("lines", "Orders", ("lines", "orders")),
+    ("lines", "Orders", ("lines", "orders", "answers", "chasers", "suppliers")),
     ("passage", "Passage", ("passage", "voyages")),
     ("costs", "Costs", ("costs",)),
     ("dock", "Dock", ("dock",)),
@@ -23,4 +23,4 @@ def frame(request):
     person = getattr(request, "user", None)
     signed_in = person is not None and person.is_authenticated
     may = {right: may_somewhere(person, right) for right in WORDS} if signed_in else {}
-    return {"rail": rail if signed_in else [], "today": timezone.localdate(), "may": may}
+    return {"rail": rail if signed_in else [], "today": timezone.localdate(), "now": timezone.now(), "may": may}

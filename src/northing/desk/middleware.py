@@ -1,9 +1,19 @@
 """Refusals that no form caught, and records that are not there, become pages that say so."""
 
+from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.core.exceptions import ObjectDoesNotExist
 from django.shortcuts import render
 
 from northing.core.problems import NotAllowed, Refused
+
+
+class SignedIn(LoginRequiredMiddleware):
+    """Every page asks for a session; the API asks for a token instead, by itself."""
+
+    def process_view(self, request, view_func, view_args, view_kwargs):
+        if request.path.startswith("/api/"):
+            return None
+        return super().process_view(request, view_func, view_args, view_kwargs)
 
 
 class DomainErrors:

@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass
 from datetime import date, datetime
+from functools import cached_property
 
 from django.utils import timezone
 
 from northing.core.periods import day_problems
-from northing.core.problems import Problem
+from northing.core.problems import NotAllowed, Problem
 from northing.directory.models import Person
 from northing.directory.rights import require
 
@@ -19,8 +20,10 @@ class Act:
     at: datetime
     key: str = ""
     door: str = "page"
+    # Whose link it came through; such an act is for that supplier's own orders only.
+    supplier: int | None = None
 
-    @property
+    @cached_property
     def today(self) -> date:
         """The business day of the act."""
         return timezone.localdate(self.at)
@@ -28,6 +31,15 @@ class Act:
     def require(self, right: str, *companies: int) -> None:
         """Raise NotAllowed unless the person has the right in all the companies."""
         require(self.person, right, companies)
+
+    def require_at(self, right: str, company: int, site: int) -> None:
+        """Raise NotAllowed unless the person has the right at the site."""
+        require(self.person, right, [company], site)
+
+    def require_supplier(self, supplier: int) -> None:
+        """Raise NotAllowed when the act came through the link of another supplier."""
+        if self.supplier is not None and self.supplier != supplier:
+            raise NotAllowed(Problem("This is not an order of yours.", mend="Ask for a new link."))
 
 
 def future_problem(day: date, act: Act, where: str = "occurred_on") -> list[Problem]:

@@ -10,11 +10,22 @@ from northing.directory import fields
 class Person(AbstractUser):
     """Somebody who signs in."""
 
+    # The second factor, where one is set up; and the step of the last code, so that none is used twice.
+    factor_secret = models.CharField(max_length=32, blank=True, db_default="", default="")
+    factor_step = models.BigIntegerField(default=0, db_default=0)
+
     class Meta:
         ordering = ["username"]
 
     def __str__(self):
         return self.get_full_name() or self.username
+
+
+class SupplierPerson(models.Model):
+    """Who acts when a supplier answers through its link: a person of that name who cannot sign in."""
+
+    person = models.OneToOneField(Person, models.PROTECT, primary_key=True, related_name="supplier_person")
+    supplier = models.OneToOneField("Party", models.PROTECT, related_name="supplier_person")
 
 
 class Company(models.Model):
@@ -44,15 +55,51 @@ class Company(models.Model):
         return self.name
 
 
+class Role(models.Model):
+    """What a role may do, where it is not as it ships, or does not ship at all."""
+
+    code = models.CharField(max_length=16, unique=True)
+    rights = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["code"]
+
+
 class Grant(models.Model):
-    """A role that a person has in a company."""
+    """A role that a person has in a company, at all its sites or at one."""
 
     person = models.ForeignKey(Person, models.CASCADE, related_name="grants")
     company = models.ForeignKey(Company, models.CASCADE)
     role = models.CharField(max_length=16)
+    site = models.ForeignKey("Site", models.CASCADE, null=True, blank=True)
+    # What an approver may approve at most, in the company's base currency; none: any amount.
+    limit = fields.money(null=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["person", "company", "role"], name="grant_once")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["person", "company", "role", "site"], name="grant_once", nulls_distinct=False
+            )
+        ]
+
+
+SCOPES = ("read", "orders", "confirmations", "documents", "suppliers")
+
+
+class ApiToken(models.Model):
+    """A key by which a program acts for a person, within scopes and until it expires. Only its hash is kept."""
+
+    person = models.ForeignKey(Person, models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=60)
+    token_hash = models.CharField(max_length=64, unique=True)
+    scopes = models.JSONField(default=list)
+    made_at = models.DateTimeField()
+    expires_at = models.DateTimeField()
+    revoked_at = models.DateTimeField(null=True)
+    used_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
 
 
 class Port(models.Model):
@@ -104,6 +151,20 @@ class Bin(models.Model):
         return self.code
 
 
+LINK_MAY = ("date", "quantity", "price")
+OWES = ("confirmation", "despatch")
+
+
+def may_change_all() -> list[str]:
+    """What a link lets a supplier change unless somebody says otherwise."""
+    return list(LINK_MAY)
+
+
+def owes_all() -> list[str]:
+    """Which answers a supplier owes unless somebody says otherwise."""
+    return list(OWES)
+
+
 class Party(models.Model):
     """A supplier, a service provider or a customs office."""
 
@@ -121,6 +182,15 @@ class Party(models.Model):
     port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
     passage_days = models.PositiveSmallIntegerField(default=40, help_text="Days from ready to our dock")
     over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO)
+    email = models.EmailField(blank=True, help_text="Where orders and chasers go")
+    # What a supplier's link lets them change, and which answers they owe us.
+    link_may = models.JSONField(default=may_change_all)
+    owes = models.JSONField(default=owes_all)
+    # A promise this many days late is accepted by rule when it is before need-by and the price does not rise; 0: never.
+    accept_days = models.PositiveSmallIntegerField(default=0)
+    price_tolerance = models.DecimalField(
+        "Price tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO, db_default=fields.ZERO
+    )
 
     class Meta:
         ordering = ["name"]
@@ -145,6 +215,13 @@ class Item(models.Model):
     keeps_lot = models.BooleanField(default=False)
     keeps_best_before = models.BooleanField(default=False)
     inspected = models.BooleanField(default=False)
+    delay_cost = models.DecimalField(
+        "Cost of delay per day",
+        max_digits=19,
+        decimal_places=4,
+        default=fields.ZERO,
+        help_text="Base currency, per line",
+    )
 
     class Meta:
         ordering = ["code"]
@@ -171,18 +248,28 @@ class Pack(models.Model):
 
 
 class Agreement(models.Model):
-    """What a supplier sells an item for, from a day on, per base unit."""
+    """What a supplier sells an item for, from a day and a quantity on, per base unit."""
 
     supplier = models.ForeignKey(Party, models.CASCADE, related_name="agreements")
     item = models.ForeignKey(Item, models.CASCADE, related_name="agreements")
     supplier_code = models.CharField(max_length=32, blank=True)
     price = fields.price()
     currency = fields.currency()
-    lead_days = models.PositiveSmallIntegerField(default=30)
+    lead_days = models.PositiveSmallIntegerField(default=30, help_text="Days to make it")
     valid_from = models.DateField()
+    # The price holds from this quantity on; below the lowest step its price still stands.
+    from_quantity = fields.quantity(default=fields.ZERO)
+    minimum = fields.quantity(default=fields.ZERO)
+    multiple = fields.quantity(default=fields.ZERO)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["supplier", "item", "valid_from"], name="agreement_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["supplier", "item", "valid_from", "from_quantity"], name="agreement_once"),
+            models.CheckConstraint(
+                condition=models.Q(from_quantity__gte=0, minimum__gte=0, multiple__gte=0, price__gte=0),
+                name="agreement_not_negative",
+            ),
+        ]
 
 
 class ExchangeRate(models.Model):

@@ -5,11 +5,12 @@ from decimal import Decimal
 
 from django.db import transaction
 
+from northing.core.exact import plain
 from northing.core.money import MINOR_UNITS
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, refuse_if
 from northing.directory.acts import Act
-from northing.directory.models import Company, ExchangeRate
+from northing.directory.models import Agreement, Company, ExchangeRate, Item, Party
 
 
 @transaction.atomic
@@ -28,3 +29,37 @@ def enter_rate(act: Act, company: Company, currency: str, purpose: str, day: dat
         company=company, currency=currency, purpose=purpose, day=day, defaults={"rate": rate}
     )
     return found
+
+
+# What is agreed in a price step besides whose and when.
+STEP = ("price", "supplier_code", "minimum", "multiple", "lead_days")
+
+
+def change_party(party: Party, facts: dict[str, object]) -> None:
+    """Record what was decided of a party."""
+    for name, value in facts.items():
+        setattr(party, name, value)
+    party.save(update_fields=list(facts))
+
+
+def change_item(item: Item, **facts: object) -> None:
+    """Record what was decided of an item."""
+    for name, value in facts.items():
+        setattr(item, name, value)
+    item.save(update_fields=list(facts))
+
+
+def keep_agreement(supplier: Party, item: Item, asked) -> tuple[Agreement, dict[str, str] | None]:
+    """Write a price step (`asked` has its fields) in the supplier's currency; returns it and what it replaced."""
+    which = {"supplier": supplier, "item": item, "valid_from": asked.valid_from, "from_quantity": asked.from_quantity}
+    old = Agreement.objects.filter(**which).first()
+    before = {name: as_said(getattr(old, name)) for name in STEP} if old else None
+    facts = {name: getattr(asked, name) for name in STEP} | {"currency": supplier.currency}
+    return Agreement.objects.update_or_create(**which, defaults=facts)[0], before
+
+
+def as_said(value: object) -> str:
+    """A value as a story says it."""
+    if isinstance(value, Decimal):
+        return plain(value)
+    return ", ".join(sorted(value)) if isinstance(value, list | tuple) else str(value)

@@ -5,7 +5,8 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from northing.core.problems import Problem, Refused
-from northing.directory.models import Agreement, Bin, Company, ExchangeRate, Item, Pack
+from northing.directory.catalogue import Catalogue
+from northing.directory.models import Bin, Company, ExchangeRate, Item, Pack
 from northing.directory.rights import companies_of
 
 ONE = Decimal(1)
@@ -68,24 +69,7 @@ class Rates:
 
 def find_pack(text: str) -> tuple[Item, Pack | None]:
     """The item of a code, or the item and packaging level of a GTIN. Raises Refused when unknown."""
-    text = text.strip()
-    if text.isdigit():
-        pack = Pack.objects.select_related("item").filter(gtin=text.zfill(14)).first()
-        pack = pack or Pack.objects.select_related("item").filter(gtin=text).first()
-        if pack:
-            return pack.item, pack
-    item = Item.objects.filter(code__iexact=text).first()
-    if item is None:
-        raise Refused(
-            Problem(f"There is no item with the code or GTIN {text!r}.", "item", "Check it, or find the item by name.")
-        )
-    return item, None
-
-
-def agreed_price(supplier: int, item: int, day: date) -> Agreement | None:
-    """What the supplier sells the item for on that day."""
-    standing = Agreement.objects.filter(supplier=supplier, item=item, valid_from__lte=day)
-    return standing.order_by("-valid_from").first()
+    return Catalogue([text]).find(text)
 
 
 def default_bin(site: int, purpose: str) -> Bin:

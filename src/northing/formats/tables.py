@@ -1,4 +1,4 @@
-"""CSV tables in: bytes to rows, with problems that name the row and the column."""
+"""CSV tables: in, bytes to rows with problems that name the row and the column; out, rows to lines of text."""
 
 import csv
 import io
@@ -79,3 +79,31 @@ def read_rows(content: bytes, columns: Iterable[str]) -> list[Row]:
     return [
         Row(number, dict(zip(header, (cell.strip() for cell in cells), strict=False))) for number, cells in table[1:]
     ]
+
+
+def harmless(text: str) -> str:
+    """A text that no spreadsheet takes for a formula.
+
+    >>> harmless("=1+1"), harmless("-5 °C"), harmless("KET-17")
+    ("'=1+1", "'-5 °C", 'KET-17')
+    """
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+
+
+def csv_line(cells: Iterable[str | Decimal | date | int | None]) -> str:
+    """One line of CSV: numbers and days plain, texts harmless, nothing for None.
+
+    >>> csv_line(["@x", Decimal("1200.50"), date(2026, 3, 12), None])
+    "'@x,1200.50,2026-03-12,\\r\\n"
+    """
+    out = io.StringIO()
+    csv.writer(out).writerow([_written(cell) for cell in cells])
+    return out.getvalue()
+
+
+def _written(cell: str | Decimal | date | int | None) -> str:
+    if cell is None:
+        return ""
+    if isinstance(cell, str):
+        return harmless(cell)
+    return format(cell, "f") if isinstance(cell, Decimal) else str(cell)

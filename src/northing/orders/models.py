@@ -29,6 +29,11 @@ class PurchaseOrder(models.Model):
     incoterm_place = models.CharField(max_length=60, blank=True)
     ours_from = models.CharField(max_length=10, choices=OursFrom.choices)
     need_by = models.DateField()
+    mode = models.CharField("By", max_length=8, default="sea", db_default="sea")
+    reference = models.CharField("Our reference", max_length=60, blank=True, db_default="")
+    supplier_reference = models.CharField(max_length=60, blank=True, db_default="")
+    remark = models.CharField("Remark to the supplier", max_length=500, blank=True, db_default="")
+    answer_by = models.DateField(null=True)
     created_at = models.DateTimeField()
     checked_at = models.DateTimeField(null=True)
     checked_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
@@ -36,6 +41,9 @@ class PurchaseOrder(models.Model):
     approved_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
     sent_at = models.DateTimeField(null=True)
     revision = models.PositiveSmallIntegerField(default=0)
+    # Counts every change, so that of two people editing one order the second sees what the first did.
+    version = models.PositiveIntegerField(default=0, db_default=0)
+    cancelled_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]
@@ -46,6 +54,8 @@ class PurchaseOrder(models.Model):
 
     @property
     def stage(self):
+        if self.cancelled_at:
+            return "cancelled"
         if self.sent_at:
             return "sent"
         if self.approved_at:
@@ -96,13 +106,17 @@ class Instalment(models.Model):
     agreed_quantity = fields.quantity(default=fields.ZERO)
     first_promise = models.DateField(null=True)
     promise = models.DateField(null=True)
+    # What we propose instead of what the supplier offered, until they answer to it.
+    counter_on = models.DateField(null=True)
+    counter_price = fields.price(null=True)
     expected_on = models.DateField(null=True)
 
     class Meta:
         ordering = ["line", "number"]
         constraints = [
             models.UniqueConstraint(fields=["line", "number"], name="instalment_number_once"),
-            models.CheckConstraint(condition=Q(quantity__gt=0), name="instalment_above_zero"),
+            # Nothing is left of one that a revision took back.
+            models.CheckConstraint(condition=Q(quantity__gte=0), name="instalment_not_negative"),
             models.CheckConstraint(
                 condition=Q(agreed_quantity__gte=0) & Q(agreed_quantity__lte=models.F("quantity")),
                 name="instalment_agreed_within",
@@ -121,3 +135,52 @@ class Revision(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["order", "number"], name="revision_once")]
+
+
+class OrderFile(models.Model):
+    """A file of orders: shown first, then taken. Its rows say what of them is new, changes or is wrong."""
+
+    class State(models.TextChoices):
+        READING = "reading", "Being read"
+        SHOWN = "shown", "Read, not taken yet"
+        TAKING = "taking", "Being taken"
+        TAKEN = "taken", "Taken"
+        FAILED = "failed", "Could not be read"
+
+    name = models.CharField(max_length=120)
+    sha256 = models.CharField(max_length=64)
+    person = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    state = models.CharField(max_length=8, choices=State.choices, default=State.READING)
+    said = models.CharField(max_length=240, blank=True)
+    columns = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class OrderFileRow(models.Model):
+    """A row as it came, and what becomes of it."""
+
+    class State(models.TextChoices):
+        READ = "read", "Read"
+        NEW = "new", "New"
+        CHANGES = "changes", "Changes"
+        SAME = "same", "As it is"
+        WRONG = "wrong", "Wrong"
+        WAITS = "waits", "Waits for another row of its order"
+        TAKEN = "taken", "Taken"
+
+    file = models.ForeignKey(OrderFile, models.CASCADE, related_name="rows")
+    number = models.PositiveIntegerField()
+    group = models.CharField(max_length=200)
+    cells = models.JSONField()
+    state = models.CharField(max_length=8, choices=State.choices, default=State.READ)
+    says = models.TextField(blank=True)
+    order = models.ForeignKey(PurchaseOrder, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["file", "group", "number"], name="file_row_by_order"),
+            models.Index(fields=["file", "state", "number"], name="file_row_by_state"),
+        ]

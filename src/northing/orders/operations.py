@@ -1,16 +1,22 @@
 """Writes of orders, lines, instalments and revisions."""
 
-from collections.abc import Iterable, Sequence
+import itertools
+import json
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
-from django.db.models import F
+from django.db import connection
+from django.db.models import F, Max
+from django.db.models.functions import Coalesce
 
+from northing.core.ordering import net_amount
 from northing.directory.acts import Act
-from northing.directory.columns import update_columns
-from northing.directory.models import Company, Item, Party, Site
-from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
+from northing.directory.columns import insert_columns, update_columns
+from northing.directory.models import Agreement, Company, Item, Party, Site
+from northing.orders.models import Instalment, OrderFile, OrderFileRow, OrderLine, PurchaseOrder, Revision
 
 
 @dataclass(frozen=True)
@@ -24,6 +30,11 @@ class Terms:
     incoterm_place: str
     ours_from: str
     need_by: date
+    mode: str = "sea"
+    reference: str = ""
+    supplier_reference: str = ""
+    remark: str = ""
+    answer_by: date | None = None
 
 
 @dataclass(frozen=True)
@@ -40,44 +51,61 @@ class LineTerms:
     need_by: date
 
 
-def next_number(company: Company) -> str:
-    """The company's next order number, without gaps: the row is locked until the order is saved."""
-    Company.objects.filter(pk=company.pk).update(last_order_number=F("last_order_number") + 1)
-    company.refresh_from_db(fields=["last_order_number"])
-    return f"{company.code}-{company.last_order_number:05d}"
-
-
 def write_order(act: Act, terms: Terms, lines: Sequence[LineTerms], number: str = "") -> PurchaseOrder:
     """A draft order with its lines."""
-    order = PurchaseOrder.objects.create(
-        company=terms.company,
-        number=number or next_number(terms.company),
-        supplier=terms.supplier,
-        site=terms.site,
-        buyer=act.person,
-        currency=terms.supplier.currency,
-        incoterm=terms.incoterm,
-        incoterm_place=terms.incoterm_place,
-        ours_from=terms.ours_from,
-        need_by=terms.need_by,
-        created_at=act.at,
-    )
-    OrderLine.objects.bulk_create(
-        OrderLine(
-            order=order,
+    return write_orders(act, [(terms, lines)], number)[0]
+
+
+def write_orders(
+    act: Act, drafts: Sequence[tuple[Terms, Sequence[LineTerms]]], number: str = ""
+) -> list[PurchaseOrder]:
+    """Draft orders with their lines, in as many statements for many as for one; numbered in their order."""
+    numbers = [number] if number else _next_numbers([terms.company for terms, _ in drafts])
+    orders = PurchaseOrder.objects.bulk_create(
+        PurchaseOrder(
             number=number,
-            item=line.item,
-            pack=line.pack,
-            pack_factor=line.pack_factor,
-            quantity=line.quantity,
-            pack_price=line.pack_price,
-            agreed_pack_price=line.agreed_pack_price,
-            discount=line.discount,
-            need_by=line.need_by,
+            buyer=act.person,
+            currency=terms.supplier.currency,
+            created_at=act.at,
+            **vars_of(terms),
         )
-        for number, line in enumerate(lines, 1)
+        for number, (terms, _) in zip(numbers, drafts, strict=True)
     )
-    return order
+    insert_columns(
+        OrderLine._meta.db_table,
+        LINE_COLUMNS,
+        [
+            (order.pk, place, line.item.pk, line.pack, line.pack_factor, line.quantity, line.pack_price)
+            + (line.agreed_pack_price, line.discount, line.need_by)
+            for order, (_, lines) in zip(orders, drafts, strict=True)
+            for place, line in enumerate(lines, 1)
+        ],
+    )
+    return orders
+
+
+LINE_COLUMNS = {
+    "order_id": "bigint",
+    "number": "smallint",
+    "item_id": "bigint",
+    "pack": "text",
+    "pack_factor": "numeric",
+    "quantity": "numeric",
+    "pack_price": "numeric",
+    "agreed_pack_price": "numeric",
+    "discount": "numeric",
+    "need_by": "date",
+}
+
+
+def _next_numbers(companies: Sequence[Company]) -> list[str]:
+    """Each company's next order numbers, without gaps: its row is locked until the orders are saved."""
+    counts = Counter(company.pk for company in companies)
+    for key in sorted(counts):
+        Company.objects.filter(pk=key).update(last_order_number=F("last_order_number") + counts[key])
+    last = dict(Company.objects.filter(pk__in=counts).values_list("pk", "last_order_number"))
+    next_of = {key: itertools.count(last[key] - counts[key] + 1) for key in counts}
+    return [f"{company.code}-{next(next_of[company.pk]):05d}" for company in companies]
 
 
 def mark(order: PurchaseOrder, **facts) -> None:
@@ -87,38 +115,125 @@ def mark(order: PurchaseOrder, **facts) -> None:
     order.save(update_fields=list(facts))
 
 
+def count_change(order: PurchaseOrder) -> None:
+    """Count the order's version up: who looked at the one before must look again."""
+    PurchaseOrder.objects.filter(pk=order.pk).update(version=F("version") + 1)
+    order.refresh_from_db(fields=["version"])
+
+
+def set_need_by(line: OrderLine, need_by: date) -> None:
+    """Record by when we need the line at our dock."""
+    line.need_by = need_by
+    line.save(update_fields=["need_by"])
+
+
 def write_instalments(order: PurchaseOrder) -> list[Instalment]:
     """One instalment for each line, asked to be ready in time for its need-by date at our dock."""
     passage = timedelta(days=order.supplier.passage_days)
     return Instalment.objects.bulk_create(
         Instalment(
-            line=line, number=1, quantity=line.quantity, asked_on=line.need_by - passage, pack_price=line.pack_price
+            line=line,
+            number=line.last + 1,
+            quantity=line.quantity,
+            asked_on=line.need_by - passage,
+            pack_price=line.pack_price,
         )
-        for line in order.lines.order_by("number")
+        for line in order.lines.annotate(last=Coalesce(Max("instalments__number"), 0)).order_by("number")
     )
+
+
+def add_instalment(line: OrderLine, quantity: Decimal, asked_on: date) -> Instalment:
+    """One more dated part of a line, at the line's price."""
+    last = Instalment.objects.filter(line=line).aggregate(last=Max("number"))["last"] or 0
+    return Instalment.objects.create(
+        line=line, number=last + 1, quantity=quantity, asked_on=asked_on, pack_price=line.pack_price
+    )
+
+
+def shrink(part: Instalment, by: Decimal) -> None:
+    """Take back a part of an instalment; what is left of the agreement is at most what is left of it."""
+    part.quantity -= by
+    part.agreed_quantity = min(part.agreed_quantity, part.quantity)
+    part.save(update_fields=["quantity", "agreed_quantity"])
+
+
+def ask_anew(part: Instalment, asked_on: date, pack_price: Decimal) -> None:
+    """Ask for another day or price: it needs agreeing again; the first promise stays on record."""
+    part.asked_on, part.pack_price = asked_on, pack_price
+    part.agreed_quantity, part.promise = Decimal(0), None
+    part.counter_on = part.counter_price = None
+    part.save()
+
+
+def add_line(order: PurchaseOrder, terms: LineTerms) -> OrderLine:
+    """One more line, numbered after the last."""
+    last = order.lines.aggregate(last=Max("number"))["last"] or 0
+    return OrderLine.objects.create(order=order, number=last + 1, **vars_of(terms))
+
+
+def vars_of(terms: Terms | LineTerms) -> dict[str, object]:
+    """The terms as columns."""
+    return {name: getattr(terms, name) for name in terms.__dataclass_fields__}
+
+
+def change_line(line: OrderLine, **facts: object) -> None:
+    """Record what changed of a line."""
+    for name, value in facts.items():
+        setattr(line, name, value)
+    line.save(update_fields=list(facts))
 
 
 def write_revision(act: Act, order: PurchaseOrder) -> Revision:
     """The snapshot of what is sent now."""
+    codes = dict(
+        Agreement.objects.filter(supplier=order.supplier, item__order_lines__order=order)
+        .order_by("valid_from")
+        .values_list("item", "supplier_code")
+    )
+    asked: dict[int, list[dict[str, str]]] = {}
+    cancelled: dict[int, Decimal] = {}
+    parts = Instalment.objects.filter(line__order=order).select_related("position").order_by("line", "number")
+    for part in parts:
+        dropped = part.position.dropped if hasattr(part, "position") else Decimal(0)
+        cancelled[part.line_id] = cancelled.get(part.line_id, Decimal(0)) + dropped
+        day, units = (part.promise or part.asked_on).isoformat(), part.quantity - dropped
+        if units > 0:
+            asked.setdefault(part.line_id, []).append({"quantity": str(units), "ready_on": day})
     content = {
         "number": order.number,
+        "company": {"name": order.company.name, "country": order.company.country},
+        "site": order.site.name,
+        "buyer": str(order.buyer),
         "supplier": order.supplier.name,
+        "supplier_city": order.supplier.city,
+        "supplier_country": order.supplier.country,
         "currency": order.currency,
         "incoterms": f"{order.incoterm} {order.incoterm_place}".strip(),
+        "mode": order.mode,
+        "reference": order.reference,
+        "supplier_reference": order.supplier_reference,
+        "remark": order.remark,
         "need_by": order.need_by.isoformat(),
+        "answer_by": order.answer_by.isoformat() if order.answer_by else "",
         "lines": [
             {
+                "line": line.pk,
                 "number": line.number,
                 "item": line.item.code,
                 "description": line.item.description,
-                "quantity": str(line.quantity),
+                "unit": line.item.unit,
+                "supplier_code": codes.get(line.item_id, ""),
+                "quantity": str(left),
                 "pack": line.pack,
                 "pack_factor": str(line.pack_factor),
                 "pack_price": str(line.pack_price),
                 "discount": str(line.discount),
                 "need_by": line.need_by.isoformat(),
+                "amount": str(_amount(line, left, order.currency)),
+                "parts": asked.get(line.pk) or [{"quantity": str(line.quantity), "ready_on": _ready(order, line)}],
             }
             for line in order.lines.select_related("item").order_by("number")
+            if (left := line.quantity - cancelled.get(line.pk, Decimal(0))) > 0
         ],
     }
     return Revision.objects.create(
@@ -126,10 +241,22 @@ def write_revision(act: Act, order: PurchaseOrder) -> Revision:
     )
 
 
-def agree_as_asked(agreed: Iterable[tuple[Instalment, date]]) -> None:
-    """Take over answers that equal what was asked: the whole quantity for that ready date."""
-    rows = [(part.pk, part.quantity, part.first_promise or ready_on, ready_on) for part, ready_on in agreed]
-    types = {"agreed_quantity": "numeric", "first_promise": "date", "promise": "date"}
+def _amount(line: OrderLine, quantity: Decimal, currency: str) -> Decimal:
+    return net_amount(quantity, line.pack_factor, line.pack_price, line.discount, currency)
+
+
+def _ready(order: PurchaseOrder, line: OrderLine) -> str:
+    return (line.need_by - timedelta(days=order.supplier.passage_days)).isoformat()
+
+
+def agree_as_asked(agreed: Iterable[tuple[Instalment, date, Decimal]]) -> None:
+    """Take over answers that equal what was asked: the whole quantity for that ready date, at that price."""
+    rows = [
+        (part.pk, part.quantity, part.first_promise or ready_on, ready_on, price, None, None)
+        for part, ready_on, price in agreed
+    ]
+    types = {"agreed_quantity": "numeric", "first_promise": "date", "promise": "date", "pack_price": "numeric"}
+    types |= {"counter_on": "date", "counter_price": "numeric"}
     update_columns(Instalment._meta.db_table, types, rows)
 
 
@@ -150,5 +277,67 @@ def agree(instalment: Instalment, quantity: Decimal, ready_on: date, pack_price:
     instalment.pack_price = pack_price
     instalment.first_promise = instalment.first_promise or ready_on
     instalment.promise = ready_on
-    instalment.save(update_fields=["quantity", "agreed_quantity", "pack_price", "first_promise", "promise"])
+    instalment.counter_on = instalment.counter_price = None
+    instalment.save()
     return later
+
+
+def counter(instalment: Instalment, ready_on: date, pack_price: Decimal) -> None:
+    """Keep what we propose instead of what was offered."""
+    instalment.counter_on, instalment.counter_price = ready_on, pack_price
+    instalment.save(update_fields=["counter_on", "counter_price"])
+
+
+def line_keys(orders: Iterable[int]) -> dict[int, list[int]]:
+    """The ids of the orders' lines, in their order."""
+    found: dict[int, list[int]] = {}
+    lines = OrderLine.objects.filter(order__in=list(orders)).order_by("order", "number")
+    for order, line in lines.values_list("order", "pk"):
+        found.setdefault(order, []).append(line)
+    return found
+
+
+def copy_rows(file: OrderFile, rows: Iterable[tuple[int, str, dict]]) -> int:
+    """Put the rows of a file (number, group, cells) into the database as they come; returns how many."""
+    table, count = OrderFileRow._meta.db_table, 0
+    with connection.cursor() as cursor:
+        statement = f'copy {table} (file_id, number, "group", cells, state, says) from stdin'
+        with cursor.copy(statement) as copy:
+            for number, group, cells in rows:
+                copy.write_row((file.pk, number, group, json.dumps(cells), "read", ""))
+                count += 1
+    return count
+
+
+@dataclass(slots=True)
+class FileRow:
+    """A row of an order file as it is worked on: many of them, so no model objects."""
+
+    pk: int
+    number: int
+    group: str
+    cells: dict[str, str]
+    state: str
+
+
+FILE_ROW = ("pk", "number", "group", "cells", "state")
+
+
+def file_rows(file: OrderFile) -> Iterator[FileRow]:
+    """All the rows of a file, those of an order together."""
+    rows = file.rows.order_by("group", "number").values_list(*FILE_ROW)
+    return (FileRow(*row) for row in rows.iterator(chunk_size=2_000))
+
+
+def waiting_rows(file: OrderFile, group: str | None = None, limit: int | None = None) -> list[FileRow]:
+    """Rows that are to be taken, locked: of one order, or the first of all."""
+    rows = file.rows.select_for_update().filter(state__in=("new", "changes")).order_by("group", "number")
+    if group is not None:
+        rows = rows.filter(group=group)
+    return [FileRow(*row) for row in rows.values_list(*FILE_ROW)[:limit]]
+
+
+def mark_rows(rows: Iterable[tuple[int, str, str, int | None]]) -> None:
+    """What becomes of rows: (row, state, words, order)."""
+    types = {"state": "text", "says": "text", "order_id": "bigint"}
+    update_columns(OrderFileRow._meta.db_table, types, list(rows))

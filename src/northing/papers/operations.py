@@ -1,7 +1,8 @@
 """Writes of the story and of idempotency keys."""
 
 import hashlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
 from datetime import date
 from functools import wraps
 from typing import Any
@@ -11,6 +12,7 @@ from psycopg.errors import DeadlockDetected
 
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.directory.acts import Act
+from northing.directory.columns import insert_columns
 from northing.papers.models import IdempotencyKey, StoryEntry, StoryLink
 
 Link = tuple[str, int, int | None]
@@ -43,22 +45,49 @@ def tell(
     links: Iterable[Link],
     occurred_on: date | None = None,
     changes: list[dict[str, str]] | None = None,
+    shared: bool = False,
 ) -> StoryEntry:
     """Write what happened, and tie it to its records: (kind, id, company id or None)."""
     entry = StoryEntry.objects.create(
         deed=deed,
-        actor=act.person,
+        # A rule acts for nobody.
+        actor=None if act.door == "rule" else act.person,
         door=act.door,
         at=act.at,
         occurred_on=occurred_on or act.today,
         text=text,
         changes=changes or [],
+        shared=shared,
     )
     StoryLink.objects.bulk_create(
         StoryLink(entry=entry, kind=kind, record=record, company_id=company)
         for kind, record, company in dict.fromkeys(links)
     )
     return entry
+
+
+@dataclass(frozen=True)
+class Told:
+    """One of many entries: what was done, in words, and the records it is tied to."""
+
+    deed: str
+    text: str
+    links: list[Link]
+
+
+def tell_many(act: Act, told: Sequence[Told]) -> None:
+    """`tell` for many records at once, in two statements."""
+    entries = StoryEntry.objects.bulk_create(
+        StoryEntry(deed=one.deed, actor=act.person, door=act.door, at=act.at, occurred_on=act.today, text=one.text)
+        for one in told
+    )
+    links = [
+        (entry.pk, kind, record, company)
+        for entry, one in zip(entries, told, strict=True)
+        for kind, record, company in one.links
+    ]
+    types = {"entry_id": "bigint", "kind": "text", "record": "bigint", "company_id": "bigint"}
+    insert_columns(StoryLink._meta.db_table, types, links)
 
 
 def once(deed: Callable[..., Any]) -> Callable[..., Any]:

@@ -17,6 +17,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
+    "procrastinate.contrib.django",
     *(
         f"northing.{name}"
         for name in (
@@ -38,6 +39,7 @@ INSTALLED_APPS = [
     ),
 ]
 MIDDLEWARE = [
+    "northing.desk.logs.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -45,7 +47,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "northing.desk.middleware.SignedIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "northing.desk.middleware.DomainErrors",
@@ -85,12 +87,23 @@ USE_I18N = False
 USE_TZ = True
 USE_THOUSAND_SEPARATOR = False
 
+# Documents and what errands make: outside what the web server serves, handed out by views that check rights.
+FILES = env("FILES", default=str(PACKAGE.parent.parent / ".northing" / "files"))
+
+# Where letters go; the demo sets the address of its stand-in. PUBLIC_URL stands in the links that are mailed.
+MAIL_URL = env("MAIL_URL", default="smtp://127.0.0.1:25")
+MAIL_FROM = env("MAIL_FROM", default="Northing <orders@northing.invalid>")
+MAIL_DOMAIN = env("MAIL_DOMAIN", default="northing.invalid")
+PUBLIC_URL = env("PUBLIC_URL", default="http://127.0.0.1:8000")
+
 STATIC_URL = "static/"
 STATICFILES_DIRS = [PACKAGE / "static"]
 # Served straight from the sources: nothing to collect before a start.
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 3600
 
+# Whether a proxy of ours stands before the server and says whom it speaks for.
+BEHIND_PROXY = False
 COOKIES_OVER_HTTPS = env.bool("COOKIES_OVER_HTTPS", default=True)
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = COOKIES_OVER_HTTPS
 SESSION_COOKIE_HTTPONLY = True
@@ -111,9 +124,22 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": ["'none'"],
     }
 }
+# A file for the line of each request; none: they are not written down.
+REQUEST_LOG = env("REQUEST_LOG", default="")
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "loggers": {"django.request": {"handlers": ["console"], "level": "ERROR", "propagate": False}},
+    "filters": {"mask": {"()": "northing.desk.logs.MaskTokens"}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "filters": ["mask"]},
+        "requests": (
+            {"class": "logging.handlers.WatchedFileHandler", "filename": REQUEST_LOG, "filters": ["mask"]}
+            if REQUEST_LOG
+            else {"class": "logging.NullHandler"}
+        ),
+    },
+    "loggers": {
+        "django.request": {"handlers": ["console"], "level": "ERROR", "propagate": False},
+        "northing.requests": {"handlers": ["requests"], "level": "INFO", "propagate": False},
+    },
 }

@@ -141,29 +141,45 @@ class MatterDraft:
     subject: str = ""
     url: str = ""
     at_stake: Decimal = Decimal(0)
+    per_day: Decimal = Decimal(0)
+    person: int | None = None
+
+
+SETTLE = """
+insert into standing_matter as m
+  (kind, record, company_id, party, reason, since, due, subject, url, at_stake, per_day, person_id, changed_at)
+select *, now() from unnest(%s::text[], %s::bigint[], %s::bigint[], %s::text[], %s::text[], %s::date[], %s::date[],
+  %s::text[], %s::text[], %s::numeric[], %s::numeric[], %s::bigint[])
+on conflict (kind, record, company_id) do update
+   set party = excluded.party, reason = excluded.reason, since = excluded.since, due = excluded.due,
+       subject = excluded.subject, url = excluded.url, at_stake = excluded.at_stake, per_day = excluded.per_day,
+       person_id = excluded.person_id,
+       changed_at = case when (m.party, m.reason) = (excluded.party, excluded.reason) then m.changed_at
+                         else excluded.changed_at end
+"""
 
 
 def settle_matters(drafts: Sequence[MatterDraft]) -> None:
-    """Write the matters that are open and remove those that are not."""
+    """Write the matters that are open and remove those that are not; a matter that is the same keeps its age."""
     _remove_matters([(draft.kind, draft.record, draft.company) for draft in drafts if draft.move is None])
-    Matter.objects.bulk_create(
-        [
-            Matter(
-                kind=draft.kind,
-                record=draft.record,
-                company_id=draft.company,
-                party=draft.move.party,
-                reason=draft.move.reason,
-                since=draft.move.since,
-                due=draft.move.due,
-                subject=draft.subject[:160],
-                url=draft.url,
-                at_stake=draft.at_stake,
-            )
-            for draft in drafts
-            if draft.move is not None
-        ],
-        update_conflicts=True,
-        unique_fields=["kind", "record", "company"],
-        update_fields=["party", "reason", "since", "due", "subject", "url", "at_stake"],
-    )
+    rows = [
+        (
+            draft.kind,
+            draft.record,
+            draft.company,
+            draft.move.party,
+            draft.move.reason,
+            draft.move.since,
+            draft.move.due,
+            draft.subject[:160],
+            draft.url,
+            draft.at_stake,
+            draft.per_day,
+            draft.person,
+        )
+        for draft in drafts
+        if draft.move is not None
+    ]
+    if rows:
+        with connection.cursor() as cursor:
+            cursor.execute(SETTLE, [list(column) for column in zip(*rows, strict=True)])

@@ -82,10 +82,14 @@ class DeedForm(forms.Form):
 
     def take(self, refused: Refused) -> None:
         """Put each problem beside its field; what has no field stands above the form."""
-        self.refused = refused.problems
+        self.refusal, self.refused = refused, refused.problems
         for problem in refused.problems:
-            field = problem.where if problem.where in self.fields else None
-            self.add_error(field, str(problem))
+            field = self.field_of(problem.where)
+            self.add_error(field if field in self.fields else None, str(problem))
+
+    def field_of(self, where: str) -> str:
+        """The field that a problem's place means."""
+        return where
 
 
 def act_of(request, key: str = "") -> Act:

@@ -4,7 +4,7 @@ from django import forms
 
 from northing.core.ownership import INCOTERMS
 from northing.deeds.agreeing import AnswerRow, AnswersRequest
-from northing.deeds.ordering import LineRequest, OrderRequest
+from northing.deeds.ordering import MODES, WORDS, LineRequest, OrderRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Company, Party, Site
 from northing.directory.queries import scoped
@@ -21,6 +21,11 @@ class OrderForm(DeedForm):
     incoterm_place = forms.CharField(label="Incoterms place", max_length=60, required=False)
     ours_from = forms.ChoiceField(label="Ours from", choices=OursFrom.choices, initial=OursFrom.ON_BOARD)
     need_by = DayField(label="Need by")
+    mode = forms.ChoiceField(label="By", choices=[(mode, mode.capitalize()) for mode in MODES], initial="sea")
+    reference = forms.CharField(label="Our reference", max_length=60, required=False)
+    supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
+    answer_by = DayField(label="Answer by", required=False)
+    remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
@@ -68,6 +73,15 @@ class LineForm(forms.Form):
         )
 
 
+class QuoteForm(forms.Form):
+    """What is typed of a line so far; what makes no sense yet is left out."""
+
+    packs = ExactField(required=False)
+    pack = forms.CharField(required=False)
+    pack_price = ExactField(required=False)
+    need_by = DayField(required=False)
+
+
 LineFormSet = forms.formset_factory(LineForm, extra=3, max_num=200, absolute_max=200)
 
 
@@ -82,6 +96,7 @@ def order_request(head: dict, lines: list[LineRequest]) -> OrderRequest:
         ours_from=head["ours_from"],
         need_by=head["need_by"],
         lines=tuple(lines),
+        **{name: head[name] for name in WORDS},
     )
 
 

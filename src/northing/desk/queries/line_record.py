@@ -5,8 +5,10 @@ from decimal import Decimal
 from northing.confirmations.models import Answer
 from northing.core.ordering import net_amount
 from northing.core.places import COLUMNS
+from northing.costing.models import ChargeShare
 from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, OrderLine
+from northing.quality.models import Case, Inspection, ReturnNote
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import Stowage
 from northing.standing.models import Matter, Position
@@ -34,8 +36,19 @@ def gather(line: OrderLine) -> dict:
         "stowage": stowage.order_by("pk"),
         "receipts": receipts,
         "layers": layers.order_by("pk"),
+        "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
+        "cases": _of(Case.objects, "layer", keys).order_by("pk"),
+        "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
+        "bills": ChargeShare.objects.filter(stowage__instalment__in=keys)
+        .select_related("charge__payee", "company")
+        .order_by("charge", "pk"),
         "matters": Matter.objects.filter(kind="instalment", record__in=keys),
     }
+
+
+def _of(records, path: str, instalments: list[int]):
+    """Those that are about goods of the instalments, by the layer that holds them."""
+    return records.filter(**{f"{path}__stowage__instalment__in": instalments})
 
 
 def whole_position(parts: list[Instalment]) -> Position | None:

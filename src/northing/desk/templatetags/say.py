@@ -1,5 +1,7 @@
 """Filters that say numbers and dates as people read them."""
 
+import uuid
+from datetime import date
 from decimal import Decimal
 
 from django import template
@@ -48,7 +50,7 @@ def day(value):
     if not value:
         return NOTHING
     if hasattr(value, "hour"):
-        value = value.date()
+        value = timezone.localtime(value).date()
     return figures.day(value, timezone.now().year)
 
 
@@ -140,3 +142,54 @@ def of(mapping, key):
 def negated(value):
     """The amount with the other sign."""
     return -value
+
+
+@register.filter
+def exact_count(value):
+    """A quantity that is kept as text."""
+    return figures.count(Decimal(value))
+
+
+@register.filter
+def exact_day(value):
+    """A day that is kept as text."""
+    return day(date.fromisoformat(value))
+
+
+@register.filter
+def exact_price(value):
+    """A price that is kept as text."""
+    return figures.price(Decimal(value))
+
+
+@register.filter
+def exact_money(value, currency):
+    """An amount that is kept as text."""
+    return figures.money(Decimal(value), currency)
+
+
+DOORS = {
+    "rule": "by rule",
+    "demo": "",
+    "page": "",
+    "errand": "",
+    "link": "supplier's link",
+    "file": "from a file",
+    "opening": "from an opening file",
+    "api": "by API",
+}
+
+
+@register.filter
+def who_did(entry):
+    """Who or what acted, and through which door."""
+    door = DOORS.get(entry.door, entry.door)
+    return " ".join(
+        filter(None, [str(entry.actor) if entry.actor else "", f"({door})" if entry.actor and door else door])
+    )
+
+
+@register.simple_tag
+def fresh_key():
+    """A key that makes a form's deed happen once."""
+    return uuid.uuid4().hex

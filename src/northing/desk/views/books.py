@@ -4,11 +4,15 @@ from django.contrib import messages
 from django.db.models import Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
+from django.views.decorators.http import require_POST
 
+from northing.core.exact import plain
 from northing.costing.models import Charge
-from northing.deeds import issuing
+from northing.deeds import issuing, supplying
 from northing.desk.forms.dock import IssueForm
+from northing.desk.forms.suppliers import DelayForm
 from northing.desk.queries.paging import page_of, page_of_rows
+from northing.desk.queries.story import told
 from northing.directory.models import Company, Item, Site
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
@@ -16,7 +20,6 @@ from northing.drawings.figures import count
 from northing.ledger.models import Account, CostLayer, Entry, Posting
 from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
-from northing.papers.queries import story_of
 from northing.reports.stock import stock_rows
 
 SHOWN = 200
@@ -60,9 +63,26 @@ def item(request, item_id: int):
         "layers": shown,
         "coming": lines.select_related("order__supplier").order_by("expected_on")[:SHOWN],
         "form": form,
-        "story": story_of("item", record.pk, mine),
+        "delay_form": DelayForm(initial={"cost": plain(record.delay_cost)}),
+        "story": told(request, "item", record.pk),
     }
     return render(request, "desk/item.html", context, status=422 if form.errors else 200)
+
+
+@require_POST
+def delay_cost(request, item_id: int):
+    """Say what a day's delay of an item costs."""
+    record, form = get_object_or_404(Item, pk=item_id), DelayForm(request.POST)
+
+    def asked(entered: dict) -> supplying.DelayRequest:
+        return supplying.DelayRequest(record.pk, entered["cost"])
+
+    if form.do(request, supplying.set_delay_cost, asked):
+        messages.success(request, "Kept: what waits for it weighs more on the Watch.")
+    for errors in form.errors.values():
+        for error in errors:
+            messages.error(request, error)
+    return redirect("item", record.pk)
 
 
 def ledger(request):

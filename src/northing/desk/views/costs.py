@@ -10,6 +10,7 @@ from northing.costing.models import Charge
 from northing.deeds import clearing, costing
 from northing.desk.forms.costs import ChargeForm, EntryForm, RateForm
 from northing.desk.queries.paging import page_of_rows
+from northing.desk.queries.story import told
 from northing.desk.views.passage import visible_shipments
 from northing.directory.models import Company, ExchangeRate
 from northing.directory.operations import enter_rate
@@ -18,7 +19,6 @@ from northing.directory.rights import companies_of
 from northing.drawings.trail import waterfall
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
-from northing.papers.queries import story_of
 from northing.reports.cost_trail import cost_trail
 
 # Of how many shipments a charge is offered for, where it does not come from one of them.
@@ -116,7 +116,7 @@ def charge(request, charge_id: int):
         "stowage__instalment__line__item", "stowage__instalment__line__order", "stowage__container", "company"
     )
     parts = record.parts.filter(company__in=mine).select_related("company")
-    story = story_of("charge", record.pk, mine)
+    story = told(request, "charge", record.pk)
     return render(request, "desk/charge.html", {"charge": record, "shares": shares, "parts": parts, "story": story})
 
 
@@ -168,16 +168,16 @@ def layer(request, layer_id: int):
         "trail": trail,
         "drawing": _drawn(trail, record.company.currency),
         "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin"),
-        "story": _layer_story(record, companies_of(request.user)),
+        "story": _layer_story(request, record),
     }
     return render(request, "desk/layer.html", context)
 
 
-def _layer_story(layer: CostLayer, mine: set[int]):
+def _layer_story(request, layer: CostLayer):
     """What happened to its line, bills and all; opening stock has no line, only itself."""
     if layer.stowage is None:
-        return story_of("layer", layer.pk, mine)
-    return story_of("line", layer.stowage.instalment.line_id, mine)
+        return told(request, "layer", layer.pk)
+    return told(request, "line", layer.stowage.instalment.line_id)
 
 
 def _drawn(trail, currency: str) -> str:

@@ -7,12 +7,12 @@ from django.utils import timezone
 
 from northing.deeds import receiving, reversing
 from northing.desk.forms.dock import ReceiveForm, ReverseForm
+from northing.desk.queries.story import told
 from northing.directory.models import Site
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of, may
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
-from northing.papers.queries import story_of
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Stowage
 
@@ -86,6 +86,6 @@ def receipt(request, receipt_id: int):
         "layers": {layer.receipt_line_id: layer for layer in layers},
         "form": form,
         "allowed": may(request.user, "reverse_receipt", record.company_id),
-        "story": story_of("container", record.container_id, companies_of(request.user)),
+        "story": told(request, "container", record.container_id),
     }
     return render(request, "desk/receipt.html", context, status=422 if form.errors else 200)

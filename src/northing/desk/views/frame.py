@@ -1,16 +1,19 @@
 """Pages of the frame: health, find anything, watch."""
 
+import uuid
 from datetime import timedelta
 
 from django.contrib.auth.decorators import login_not_required
 from django.db import connection
-from django.db.models import Case, Count, Q, When
+from django.db.models import Case, Count, F, Q, When
 from django.http import JsonResponse
 from django.shortcuts import render
 from django.utils import timezone
 
 from northing.core.moves import PARTIES
 from northing.costing.models import Charge
+from northing.desk.models import Visit
+from northing.desk.queries.answers import acts_of
 from northing.desk.queries.paging import page_of_rows
 from northing.directory.models import Company, Item
 from northing.directory.queries import scoped
@@ -31,27 +34,49 @@ def healthz(request):
 
 def watch(request):
     """Everything open, by whose move it is, dearest wait first."""
-    party = request.GET.get("party", "")
-    asked = request.GET.get("company", "")
-    matters = scoped(Matter.objects.select_related("company"), request.user)
+    asked = {name: request.GET.get(name, "").replace("\x00", "")[:40] for name in ("party", "company", "who", "new")}
+    matters = scoped(Matter.objects.select_related("company", "person"), request.user)
     companies = list(scoped(Company.objects.all(), request.user, "pk"))
-    if asked in {company.code for company in companies}:
-        matters = matters.filter(company__code=asked)
+    visit = _visited(request)
+    if asked["company"] in {company.code for company in companies}:
+        matters = matters.filter(company__code=asked["company"])
+    if asked["who"] == "me":
+        matters = matters.filter(person=request.user)
+    changed = Q(changed_at__gt=visit.before)
     counts = dict(matters.values_list("party").annotate(Count("id")).order_by())
-    if party in PARTIES:
-        matters = matters.filter(party=party)
+    new = matters.filter(changed).count()
+    if asked["new"]:
+        matters = matters.filter(changed)
+    if asked["party"] in PARTIES:
+        matters = matters.filter(party=asked["party"])
     page = page_of_rows(_dearest_first(matters), request.GET)
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
-    context = {"matters": page.rows, "page": page, "parties": parties, "party": party}
-    return render(request, "desk/watch.html", context | {"companies": companies, "asked": asked})
+    context = {"matters": page.rows, "page": page, "parties": parties, "companies": companies, "asked": asked}
+    context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows)}
+    return render(request, "desk/watch.html", context)
+
+
+def _visited(request) -> Visit:
+    """This visit, and the one before; within half an hour it is the same one."""
+    now = timezone.now()
+    visit, _ = Visit.objects.get_or_create(person=request.user, defaults={"at": now, "before": now})
+    if now - visit.at > timedelta(minutes=30):
+        visit.before = visit.at
+    visit.at = now
+    visit.save()
+    return visit
 
 
 def _dearest_first(matters):
-    """What waiting costs: overdue before ours and what is due within a week, those before the rest; then by stake."""
+    """What waiting costs: overdue before ours and what is due within a week, those before the rest; then by stake.
+
+    Where a day of delay has a price, a month of it counts on top of what is at stake.
+    """
     today = timezone.localdate()
     soon = Q(party="us") | Q(due__lte=today + timedelta(days=7))
     urgency = Case(When(due__lt=today, then=0), When(soon, then=1), default=2)
-    return matters.annotate(urgency=urgency).order_by("urgency", "-at_stake", "due", "id")
+    dear = F("at_stake") + F("per_day") * 30
+    return matters.annotate(urgency=urgency, dear=dear).order_by("urgency", "-dear", "due", "id")
 
 
 def find(request):

@@ -1,40 +1,35 @@
 """Orders: lines with their strips, an order, a line, the supplier's answer."""
 
+from datetime import date
+from decimal import Decimal
+
 from django.contrib import messages
+from django.db.models import Q
 from django.http import JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from northing.confirmations.models import Answer
+from northing.core.agreement import misfits
+from northing.core.exact import plain
 from northing.core.money import minor_units
-from northing.core.moves import PARTIES
 from northing.core.ordering import net_amount
 from northing.core.ownership import proposed_moment
 from northing.core.problems import Refused
 from northing.deeds import agreeing, ordering
 from northing.desk.forms.base import act_of
-from northing.desk.forms.orders import AnswersForm, LineFormSet, OrderForm, WholeForm, order_request
-from northing.desk.queries import line_record
-from northing.desk.queries.lines import PLACES, SORTS, filter_from, line_page
+from northing.desk.forms.orders import AnswersForm, LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
 from northing.desk.queries.paging import page_of_rows
-from northing.directory.models import Party
-from northing.directory.queries import agreed_price, find_pack, scoped
-from northing.directory.rights import companies_of, may
+from northing.desk.queries.story import told
+from northing.directory.catalogue import Catalogue, offer_of
+from northing.directory.models import Item, Party
+from northing.directory.queries import scoped
+from northing.directory.rights import may
 from northing.drawings.figures import written_price
-from northing.orders.models import Instalment, OrderLine, PurchaseOrder
-from northing.papers.queries import story_of
+from northing.orders.models import Instalment, PurchaseOrder
 
 STEPS = {"check": ordering.check_order, "approve": ordering.approve_order, "send": ordering.send_order}
-
-
-def lines(request):
-    """The order lines, each with where its units are."""
-    asked = filter_from(request.GET)
-    page = line_page(request.GET, companies_of(request.user), timezone.localdate())
-    context = {"rows": page.rows, "page": page, "asked": asked}
-    choices = {"parties": PARTIES, "places": PLACES, "sorts": {name: words for name, (_, words) in SORTS.items()}}
-    return render(request, "desk/lines.html", context | choices)
 
 
 def orders(request):
@@ -47,7 +42,9 @@ def orders(request):
 def new_order(request):
     """Write a draft."""
     if request.method != "POST":
-        form, lines = OrderForm(person=request.user), LineFormSet(prefix="lines")
+        head, rows = _copied(request)
+        form = OrderForm(person=request.user, initial=head)
+        lines = LineFormSet(prefix="lines", initial=rows)
         return render(request, "desk/order_new.html", {"form": form, "lines": lines})
     form, lines = OrderForm(request.POST, person=request.user), LineFormSet(request.POST, prefix="lines")
     if lines.is_valid() and form.is_valid():
@@ -57,11 +54,34 @@ def new_order(request):
         if order:
             messages.success(request, "The draft is saved. Check it, then a second person approves it.")
             return redirect("order", order)
-        _beside_lines(form, forms_in_use)
+        beside_lines(form, forms_in_use)
     return render(request, "desk/order_new.html", {"form": form, "lines": lines}, status=422)
 
 
-def _beside_lines(form: OrderForm, lines) -> None:
+def _copied(request) -> tuple[dict | None, list[dict] | None]:
+    """Head and lines of the order that is to be copied, if one is named: its terms and remarks, not its dates."""
+    key = request.GET.get("copy", "")
+    if not key:
+        return None, None
+    record = seen_order(request, _number(key))
+    head = {name: getattr(record, name) for name in COPIED} | {"supplier": record.supplier_id, "site": record.site_id}
+    rows = [
+        {
+            "item": line.item.code,
+            "packs": plain(line.quantity / line.pack_factor),
+            "pack": line.pack,
+            "pack_price": plain(line.pack_price),
+            "discount": plain(line.discount * 100) if line.discount else "",
+        }
+        for line in record.lines.select_related("item").order_by("number")
+    ]
+    return head | {"company": record.company_id}, rows
+
+
+COPIED = ("incoterm", "incoterm_place", "ours_from", "mode", "reference", "remark")
+
+
+def beside_lines(form, lines) -> None:
     """Problems that name lines-N-field are shown at that field as well as above the form."""
     for problem in getattr(form, "refused", []):
         _, _, place = problem.where.partition("lines-")
@@ -71,24 +91,57 @@ def _beside_lines(form: OrderForm, lines) -> None:
 
 
 def quote(request):
-    """What the order form needs to know of an item while it is typed."""
-    supplier = Party.objects.filter(kind="supplier", pk=_number(request.GET.get("supplier", ""))).first()
+    """What the order form needs to know of an item while it is typed: packs, the price of this quantity, warnings."""
+    asked = {name: value[:40].replace("\x00", "") for name, value in request.GET.items()}
+    supplier = Party.objects.filter(kind="supplier", pk=_number(asked.get("supplier", ""))).first()
+    suppliers = [supplier.pk] if supplier else []
+    catalogue = Catalogue([asked.get("item", "")], suppliers=suppliers)
     try:
-        item, scanned = find_pack(request.GET.get("item", "")[:40].replace("\x00", ""))
+        item, scanned = catalogue.find(asked.get("item", ""))
     except Refused as refused:
         return JsonResponse({"says": refused.problems[0].what}, status=404)
-    agreement = agreed_price(supplier.pk, item.pk, timezone.localdate()) if supplier else None
+    form = QuoteForm(asked)
+    form.is_valid()
+    packs, entered = catalogue.packs(item), form.cleaned_data
+    unit = scanned.name if scanned else item.unit
+    factor = packs.get(entered.get("pack") or unit, Decimal(1))
+    quantity, today = (entered.get("packs") or Decimal(0)) * factor, timezone.localdate()
+    agreement = catalogue.agreement(supplier, item.pk, today, quantity) if supplier else None
     return JsonResponse(
         {
             "code": item.code,
             "description": item.description,
-            "unit": scanned.name if scanned else item.unit,
-            "packs": {pack.name: str(pack.factor.normalize()) for pack in item.packs.all()} | {item.unit: "1"},
+            "unit": unit,
+            "packs": {name: plain(units) for name, units in packs.items()},
             "price": written_price(agreement.price, supplier.currency) if agreement else "",
+            "warns": _warns(agreement, supplier, quantity, factor, entered, today),
             "currency": supplier.currency if supplier else "",
             "decimals": minor_units(supplier.currency) if supplier else 2,
         }
     )
+
+
+def _warns(agreement, supplier: Party | None, quantity: Decimal, factor: Decimal, entered: dict, today) -> list[str]:
+    """What does not fit the agreement so far; a field that is empty fits."""
+    if agreement is None:
+        return (
+            [f"{supplier} has no agreed price for it: enter one."] if supplier and not entered.get("pack_price") else []
+        )
+    if not quantity:
+        return []
+    offer = offer_of(agreement, supplier, factor)
+    price, need_by = entered.get("pack_price"), entered.get("need_by") or date.max
+    return [str(one) for one in misfits("", quantity, offer.price if price is None else price, need_by, today, offer)]
+
+
+def items(request):
+    """Items found by words of the description, code or GTIN, while one types."""
+    words = request.GET.get("q", "").replace("\x00", "")[:60].split()
+    found = Item.objects.all()
+    for word in words:
+        found = found.filter(Q(description__icontains=word) | Q(code__icontains=word) | Q(packs__gtin__startswith=word))
+    rows = found.distinct().order_by("code").values("code", "description")[:12] if words else []
+    return JsonResponse({"items": list(rows)})
 
 
 def _number(text: str) -> int:
@@ -103,18 +156,20 @@ def incoterm(request):
         return JsonResponse({"says": "Unknown Incoterms rule."}, status=404)
 
 
-def _order(request, order_id: int) -> PurchaseOrder:
+def seen_order(request, order_id: int) -> PurchaseOrder:
+    """An order of the person's companies."""
     found = PurchaseOrder.objects.select_related("company", "supplier", "site", "buyer", "checked_by", "approved_by")
     return get_object_or_404(scoped(found, request.user), pk=order_id)
 
 
 def order(request, order_id: int):
     """An order: where it stands, its lines, the answers, its story."""
-    record = _order(request, order_id)
+    record = seen_order(request, order_id)
     lines = list(record.lines.select_related("item").prefetch_related("instalments__position"))
+    checks = ordering.checks(record, timezone.localdate()) if not record.sent_at else {}
     for line in lines:
         line.amount = net_amount(line.quantity, line.pack_factor, line.pack_price, line.discount, record.currency)
-        line.checks = ordering.checks(line, timezone.localdate()) if not record.sent_at else []
+        line.checks = checks.get(line.pk, [])
     rights = {right: may(request.user, right, record.company_id) for right in ordering_rights}
     answers = Answer.objects.filter(instalment__line__order=record).select_related("instalment__line__item")
     context = {
@@ -123,19 +178,20 @@ def order(request, order_id: int):
         "total": sum(line.amount for line in lines),
         "rights": rights,
         "form": WholeForm(),
+        "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
-        "story": story_of("order", record.pk, companies_of(request.user)),
+        "story": told(request, "order", record.pk),
     }
     return render(request, "desk/order.html", context)
 
 
-ordering_rights = ("check_order", "approve_order", "send_order", "record_answer", "decide_answer")
+ordering_rights = ("write_order", "check_order", "approve_order", "send_order", "record_answer", "decide_answer")
 
 
 @require_POST
 def order_step(request, order_id: int, step: str):
     """Check, approve or send."""
-    record = _order(request, order_id)
+    record = seen_order(request, order_id)
     form = WholeForm(request.POST)
     if form.do(request, STEPS[step], lambda _: ordering.OrderAct(record.pk)) is None:
         for error in form.non_field_errors() or ["Reload the page and try again."]:
@@ -147,7 +203,7 @@ def order_step(request, order_id: int, step: str):
 
 def answer(request, order_id: int):
     """Record the supplier's answer."""
-    record = _order(request, order_id)
+    record = seen_order(request, order_id)
     parts = [
         part
         for part in Instalment.objects.filter(line__order=record).select_related("line__item", "position")
@@ -178,16 +234,3 @@ def decide(request, answer_id: int):
     if request.POST.get("back") == "line":
         return redirect("line", record.instalment.line_id)
     return redirect("order", record.instalment.line.order_id)
-
-
-def line(request, line_id: int):
-    """A line: where every unit is, what was promised, what it cost, its story."""
-    found = OrderLine.objects.select_related("order__supplier", "order__company", "order__site", "item")
-    record = get_object_or_404(scoped(found, request.user, "order__company"), pk=line_id)
-    context = line_record.gather(record)
-    context |= {
-        "open_answers": [answer for answer in context["answers"] if answer.outcome == "open"],
-        "rights": {"decide_answer": may(request.user, "decide_answer", record.order.company_id)},
-        "story": story_of("line", record.pk, companies_of(request.user)),
-    }
-    return render(request, "desk/line.html", context)

@@ -20,10 +20,10 @@ from northing.desk.forms.passage import (
     VoyageForm,
 )
 from northing.desk.queries.paging import page_of_rows
+from northing.desk.queries.story import told
 from northing.directory.rights import companies_of, may_somewhere
 from northing.ledger.queries import posting_note
 from northing.orders.models import Instalment
-from northing.papers.queries import story_of
 from northing.reports.cost_sheet import cost_sheet
 from northing.shipping.models import Container, DateStatement, Shipment, Stowage, Voyage
 
@@ -102,7 +102,7 @@ def shipment(request, shipment_id: int):
         "container_form": ContainerForm(),
         "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
         "whole": WholeForm(),
-        "story": story_of("shipment", record.pk, mine),
+        "story": told(request, "shipment", record.pk),
     }
     return render(request, "desk/shipment.html", context)
 

@@ -7,11 +7,11 @@ from django.utils import timezone
 
 from northing.deeds import inspecting
 from northing.desk.forms.dock import InspectForm, ReturnForm
+from northing.desk.queries.story import told
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of, may
 from northing.ledger.models import CostLayer, OnHand
 from northing.ledger.queries import posting_note
-from northing.papers.queries import story_of
 from northing.quality.models import Case, Inspection
 
 SHOWN = 200
@@ -68,6 +68,6 @@ def case(request, case_id: int):
         "form": form,
         "allowed": may(request.user, "return_goods", record.company_id),
         "returns": record.returns.order_by("pk"),
-        "story": story_of("line", record.layer.stowage.instalment.line_id, companies_of(request.user)),
+        "story": told(request, "line", record.layer.stowage.instalment.line_id),
     }
     return render(request, "desk/case.html", context, status=422 if form.errors else 200)

@@ -55,6 +55,7 @@ document.addEventListener("submit", (event) => {
       return;
     }
     const button = event.submitter;
+    if (button?.matches("[data-again]")) return; // a file is taken: the page stays, and may be asked again
     requestAnimationFrame(() => button?.setAttribute("aria-disabled", "true"));
     if (event.target.dataset.sent) event.preventDefault();
     event.target.dataset.sent = "yes";

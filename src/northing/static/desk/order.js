@@ -1,4 +1,5 @@
 // The order form: looks items up, fills in the agreed price, totals while one types.
+import "./items.js";
 import { read, roundTo, times, written } from "./exact.js";
 
 const form = document.querySelector(".order-form");
@@ -12,7 +13,7 @@ const cell = (row, name) => row.querySelector(`[name$="-${name}"]`);
 async function look(row) {
   const item = cell(row, "item").value.trim();
   if (!item) return;
-  const query = new URLSearchParams({ item, supplier: supplier.value });
+  const query = new URLSearchParams({ item, supplier: supplier.value, ...typed(row) });
   const answer = await fetch(`/orders/quote/?${query}`).catch(() => null);
   const found = answer ? await answer.json() : { says: "No connection: what you type is kept, try again." };
   const about = row.querySelector(".about");
@@ -26,6 +27,23 @@ async function look(row) {
   if (!cell(row, "pack").value) cell(row, "pack").value = found.unit;
   offer(cell(row, "pack"), Object.keys(found.packs));
   price(row);
+  warn(row, found.warns);
+}
+
+// What is typed so far decides the price step and what does not fit the agreement.
+function typed(row) {
+  const said = Object.fromEntries(["packs", "pack", "need_by"].map((name) => [name, cell(row, name).value]));
+  if (cell(row, "pack_price").dataset.typed) said.pack_price = cell(row, "pack_price").value;
+  if (!said.need_by && form.elements.need_by) said.need_by = form.elements.need_by.value;
+  return said;
+}
+
+function warn(row, words) {
+  row.querySelectorAll(".about ~ .warn").forEach((old) => old.remove());
+  for (const text of words) {
+    const said = Object.assign(document.createElement("span"), { className: "says warn", textContent: text });
+    row.querySelector(".about").parentElement.append(said);
+  }
 }
 
 // The item's own packs are offered beside the field; what else is typed is refused by the server, with the list.
@@ -81,8 +99,7 @@ function add() {
 
 body.addEventListener("change", (event) => {
   const row = event.target.closest("tr");
-  if (event.target.name.endsWith("-item")) look(row);
-  else if (event.target.name.endsWith("-pack")) price(row);
+  if (!event.target.name.endsWith("-discount")) look(row);
 });
 body.addEventListener("input", (event) => {
   if (event.target.name.endsWith("-pack_price")) event.target.dataset.typed = event.target.value ? "yes" : "";
@@ -91,7 +108,7 @@ body.addEventListener("input", (event) => {
 supplier.addEventListener("change", () => [...body.rows].forEach(look));
 form.elements.incoterm.addEventListener("change", async (event) => {
   const answer = await fetch(`/orders/incoterm/?incoterm=${event.target.value}`).catch(() => null);
-  if (answer?.ok) form.elements.ours_from.value = (await answer.json()).ours_from;
+  if (answer?.ok && form.elements.ours_from) form.elements.ours_from.value = (await answer.json()).ours_from;
 });
 document.getElementById("more-lines").addEventListener("click", add);
 [...body.rows].forEach(look);

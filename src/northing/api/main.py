@@ -1,0 +1,82 @@
+"""The API put together: its calls, how errors are said, and its OpenAPI document."""
+
+from http import HTTPStatus
+from typing import Any
+
+from django.core.exceptions import ObjectDoesNotExist
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, HttpError, ValidationError
+
+from northing.api.calls import router
+from northing.api.doors import Token
+from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
+from northing.deeds.revising import Overtaken
+
+PROBLEM = "application/problem+json"
+WORDS = """Orders, lines and confirmations of Northing. Exact numbers are strings; errors are problem details
+(RFC 9457); pages go on with `after` set to the `next` of the page before; `Idempotency-Key` makes a deed happen
+once."""
+
+
+class Northing(NinjaAPI):
+    """The API; its document says that errors come as problem details."""
+
+    def get_openapi_schema(self, **how: Any) -> Any:
+        """The OpenAPI document."""
+        found = super().get_openapi_schema(**how)
+        for path in found["paths"].values():
+            for call in path.values():
+                for code, answer in call.get("responses", {}).items():
+                    if int(code) >= 400 and "content" in answer:
+                        answer["content"] = {PROBLEM: next(iter(answer["content"].values()))}
+                key = {"name": "Idempotency-Key", "in": "header", "schema": {"type": "string", "maxLength": 60}}
+                if "requestBody" in call or call["operationId"].endswith("_order"):
+                    call.setdefault("parameters", []).append(key)
+        return found
+
+
+api = Northing(title="Northing", version="1", description=WORDS, auth=Token(), docs_url=None)
+api.add_router("", router)
+
+
+def said(status: int, detail: str = "", problems: list[Problem] | None = None) -> HttpResponse:
+    """An error as problem details."""
+    faults = [{"what": one.what, "where": one.where, "mend": one.mend} for one in problems or []]
+    content = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": detail}
+    return JsonResponse(content | {"problems": faults}, status=status, content_type=PROBLEM)
+
+
+@api.exception_handler(Refused)
+def refused(request: HttpRequest, error: Refused) -> HttpResponse:
+    """What a deed refuses: 403 without the right, 409 when somebody was first, 422 for the rest."""
+    status = 403 if isinstance(error, NotAllowed) else 409 if isinstance(error, Overtaken | KeyReused) else 422
+    return said(status, str(error), error.problems)
+
+
+@api.exception_handler(ValidationError)
+def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    """What does not have the shape that was asked for."""
+    problems = [Problem(one["msg"], ".".join(str(step) for step in one["loc"])) for one in error.errors]
+    return said(422, "What was sent has not the shape this call takes.", problems)
+
+
+@api.exception_handler(AuthenticationError)
+def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+    """No token, or one that has ended."""
+    answer = said(401, "Send a live token as `Authorization: Bearer …`; make one under your account.")
+    answer["WWW-Authenticate"] = "Bearer"
+    return answer
+
+
+@api.exception_handler(Http404)
+@api.exception_handler(ObjectDoesNotExist)
+def missing(request: HttpRequest, error: Exception) -> HttpResponse:
+    """A record that is not there, or not yours to see."""
+    return said(404, "There is no such record that you may see.")
+
+
+@api.exception_handler(HttpError)
+def other(request: HttpRequest, error: HttpError) -> HttpResponse:
+    """What the framework says by itself."""
+    return said(error.status_code, str(error))

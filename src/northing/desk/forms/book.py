@@ -1,0 +1,38 @@
+"""Forms of the line book: acts on many lines, and views under a name."""
+
+from django import forms
+from django.db.models import Q
+
+from northing.desk.forms.base import DayField, DeedForm
+from northing.directory.models import Person
+from northing.directory.rights import companies_of, roles_with
+
+
+class ManyForm(DeedForm):
+    """An act on many lines: the lines come along hidden."""
+
+
+class NeedByForm(ManyForm):
+    """One need-by date for all."""
+
+    need_by = DayField(label="Need by")
+
+
+class BuyerForm(ManyForm):
+    """One buyer for all."""
+
+    person = forms.ModelChoiceField(Person.objects.none(), label="Buyer")
+
+    def __init__(self, *args, person, **kwargs):
+        super().__init__(*args, **kwargs)
+        writers = roles_with("write_order")
+        mine = Q(grants__company__in=companies_of(person), grants__role__in=writers)
+        self.fields["person"].queryset = Person.objects.filter(mine, is_active=True).distinct()
+
+
+class ViewForm(forms.Form):
+    """A name for the view that is seen."""
+
+    name = forms.CharField(max_length=60)
+    query = forms.CharField(max_length=1500, required=False)
+    shared = forms.BooleanField(required=False)

@@ -1,0 +1,1 @@
+"""The line book: what is asked for, in SQL, and the rows that answer."""

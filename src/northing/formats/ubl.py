@@ -1,0 +1,274 @@
+"""UBL 2.1 (ISO/IEC 19845): the Order we send and take in, the OrderResponse that suppliers answer with.
+
+Hostile XML is refused before it is read: no document types, no entities, a limit on size and depth.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from lxml import etree
+
+from northing.core.exact import plain
+from northing.core.money import rounded
+from northing.core.problems import Problem, Refused
+
+ORDER = "urn:oasis:names:specification:ubl:schema:xsd:Order-2"
+RESPONSE = "urn:oasis:names:specification:ubl:schema:xsd:OrderResponse-2"
+CAC = "urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2"
+CBC = "urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2"
+SPACES: dict[str | None, str] = {"cac": CAC, "cbc": CBC}
+LARGEST, DEEPEST = 20_000_000, 60
+# UN/ECE Recommendation 20 codes of our units; another unit is sent as the mutually defined ZZ.
+UNITS = {"pc": "H87", "kg": "KGM", "m": "MTR", "l": "LTR", "set": "SET", "box": "BX"}
+
+
+def order_xml(order: Mapping[str, Any], number: int, issued_on: date) -> bytes:
+    """A revision's content as a UBL Order; quantities in base units, prices per pack with their base quantity."""
+    root = etree.Element(f"{{{ORDER}}}Order", nsmap={None: ORDER, **SPACES})
+    _text(root, "UBLVersionID", "2.1")
+    _text(root, "ID", order["number"])
+    _text(root, "IssueDate", issued_on.isoformat())
+    for remark in (order.get("remark"), f"Revision {number}" if number > 1 else ""):
+        if remark:
+            _text(root, "Note", remark)
+    _text(root, "DocumentCurrencyCode", order["currency"])
+    if order.get("reference"):
+        _text(root, "CustomerReference", order["reference"])
+    _text(root, "LineCountNumeric", str(len(order["lines"])))
+    _party(root, "BuyerCustomerParty", order["company"]["name"], "", order["company"]["country"])
+    _party(root, "SellerSupplierParty", order["supplier"], order["supplier_city"], order["supplier_country"])
+    delivery = _part(root, "Delivery")
+    _text(_part(delivery, "RequestedDeliveryPeriod"), "EndDate", order["need_by"])
+    if order["incoterms"]:
+        _text(_part(root, "DeliveryTerms"), "ID", order["incoterms"])
+    total = sum((Decimal(line["amount"]) for line in order["lines"]), Decimal(0))
+    _amount(_part(root, "AnticipatedMonetaryTotal"), "PayableAmount", total, order["currency"])
+    for line in order["lines"]:
+        _order_line(root, line, order["currency"])
+    return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _order_line(root: "etree._Element", line: Mapping[str, Any], currency: str) -> None:
+    item = _part(_part(root, "OrderLine"), "LineItem")
+    _text(item, "ID", str(line["number"]))
+    unit = UNITS.get(line["unit"], "ZZ")
+    _quantity(item, "Quantity", line["quantity"], unit)
+    _amount(item, "LineExtensionAmount", Decimal(line["amount"]), currency)
+    for part in line["parts"]:
+        delivery = _part(item, "Delivery")
+        _quantity(delivery, "Quantity", part["quantity"], unit)
+        _text(_part(delivery, "RequestedDeliveryPeriod"), "EndDate", part["ready_on"])
+    if Decimal(line["discount"]):
+        allowance = _part(item, "AllowanceCharge")
+        _text(allowance, "ChargeIndicator", "false")
+        _text(allowance, "MultiplierFactorNumeric", plain(Decimal(line["discount"])))
+        gross = Decimal(line["quantity"]) / Decimal(line["pack_factor"]) * Decimal(line["pack_price"])
+        _amount(allowance, "Amount", gross - Decimal(line["amount"]), currency)
+    price = _part(item, "Price")
+    _text(price, "PriceAmount", plain(Decimal(line["pack_price"]))).set("currencyID", currency)
+    _quantity(price, "BaseQuantity", line["pack_factor"], unit)
+    what = _part(item, "Item")
+    _text(what, "Description", line["description"])
+    _text(what, "Name", line["item"])
+    _text(_part(what, "BuyersItemIdentification"), "ID", line["item"])
+    if line["supplier_code"]:
+        _text(_part(what, "SellersItemIdentification"), "ID", line["supplier_code"])
+
+
+def _part(parent: "etree._Element", name: str) -> "etree._Element":
+    return etree.SubElement(parent, f"{{{CAC}}}{name}")
+
+
+def _text(parent: "etree._Element", name: str, text: str) -> "etree._Element":
+    made = etree.SubElement(parent, f"{{{CBC}}}{name}")
+    made.text = text
+    return made
+
+
+def _amount(parent: "etree._Element", name: str, amount: Decimal, currency: str) -> None:
+    _text(parent, name, format(rounded(amount, currency), "f")).set("currencyID", currency)
+
+
+def _quantity(parent: "etree._Element", name: str, quantity: str, unit: str) -> None:
+    _text(parent, name, plain(Decimal(quantity))).set("unitCode", unit)
+
+
+def _party(root: "etree._Element", role: str, name: str, city: str, country: str) -> None:
+    party = _part(_part(root, role), "Party")
+    _text(_part(party, "PartyName"), "Name", name)
+    address = _part(party, "PostalAddress")
+    if city:
+        _text(address, "CityName", city)
+    _text(_part(address, "Country"), "IdentificationCode", country)
+
+
+@dataclass(frozen=True, slots=True)
+class ResponseLine:
+    """What a supplier says of one line: None where they say nothing of it."""
+
+    number: int
+    accepted: bool
+    parts: tuple[tuple[Decimal, date | None], ...]
+    price: Decimal | None
+    remark: str
+
+
+@dataclass(frozen=True, slots=True)
+class Response:
+    """A supplier's OrderResponse: to which order, their reference, line by line."""
+
+    order: str
+    reference: str
+    lines: tuple[ResponseLine, ...]
+
+
+def read_xml(content: bytes) -> "etree._Element":
+    """The root of a document that is small, flat, and declares nothing. Raises Refused."""
+    if len(content) > LARGEST:
+        raise Refused(Problem("The file is larger than 20 MB.", "file", "Split it."))
+    head = content[:4096].upper()
+    if b"<!DOCTYPE" in content.upper()[:100_000] or b"<!ENTITY" in head:
+        raise Refused(Problem("The file declares a document type; Northing reads none.", "file", "Send plain UBL."))
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, recover=False)
+    try:
+        root = etree.fromstring(content, parser)
+    except (etree.XMLSyntaxError, ValueError) as error:
+        raise Refused(Problem(f"The file is not readable XML: {str(error)[:120]}.", "file")) from None
+    if _depth(root) > DEEPEST:
+        raise Refused(Problem("The file is nested deeper than any order.", "file"))
+    return root
+
+
+def _depth(root: "etree._Element") -> int:
+    deepest, level = 0, 0
+    for event, _ in etree.iterwalk(root, events=("start", "end")):
+        level += 1 if event == "start" else -1
+        deepest = max(deepest, level)
+        if deepest > DEEPEST:
+            break
+    return deepest
+
+
+def read_order(content: bytes) -> list[dict[str, str]]:
+    """The lines of a UBL Order as cells of an order file; quantities in base units. Raises Refused."""
+    root = read_xml(content)
+    if root.tag != f"{{{ORDER}}}Order":
+        raise Refused(Problem("The file is not a UBL Order.", "file", "Export one, or send CSV or XLSX."))
+    head = {
+        "order": _found(root, "cbc:ID"),
+        "currency": _found(root, "cbc:DocumentCurrencyCode"),
+        "reference": _found(root, "cbc:CustomerReference"),
+        "remark": _found(root, "cbc:Note"),
+        "supplier": _name_of(root, "SellerSupplierParty"),
+        "company": _name_of(root, "BuyerCustomerParty"),
+    }
+    terms = _found(root, "cac:DeliveryTerms/cbc:ID")
+    if terms:
+        head["incoterm"], _, head["incoterm_place"] = terms.partition(" ")
+    whole = _found(root, "cac:Delivery/cac:RequestedDeliveryPeriod/cbc:EndDate")
+    lines = root.iterfind("cac:OrderLine/cac:LineItem", SPACES)
+    found = [head | _order_cells(line, whole) for line in lines]
+    if not found:
+        raise Refused(Problem("The order has no line.", "file"))
+    return found
+
+
+def _name_of(root: "etree._Element", role: str) -> str:
+    party = f"cac:{role}/cac:Party/"
+    return _found(root, f"{party}cac:PartyIdentification/cbc:ID") or _found(root, f"{party}cac:PartyName/cbc:Name")
+
+
+def _order_cells(line: "etree._Element", need_by: str) -> dict[str, str]:
+    number = _found(line, "cbc:ID")
+    where, item = f"line {number[:20]}", "cac:Item/cac:"
+    codes = [f"{item}{kind}Identification/cbc:ID" for kind in ("BuyersItem", "StandardItem")]
+    price, base = _number(line, "cac:Price/cbc:PriceAmount", where), _number(line, "cac:Price/cbc:BaseQuantity", where)
+    discount = ""
+    allowance = line.find("cac:AllowanceCharge", SPACES)
+    if allowance is not None and _found(allowance, "cbc:ChargeIndicator") == "false":
+        factor = _number(allowance, "cbc:MultiplierFactorNumeric", where)
+        discount = plain(factor * 100) if factor is not None else ""
+    return {
+        "line": number if number.isascii() and number.isdigit() else "",
+        "item": next(filter(None, (_found(line, path) for path in codes)), ""),
+        "quantity": _found(line, "cbc:Quantity"),
+        "price": _unit_price(price, base, where) if price is not None else "",
+        "discount": discount,
+        # A line that says no day of its own is for the day of the whole order.
+        "need_by": need_by,
+    }
+
+
+def _unit_price(price: Decimal, base: Decimal | None, where: str) -> str:
+    """Price of one base unit; where that is no exact number, the order says it in a way we cannot keep."""
+    if base in (None, Decimal(1)):
+        return plain(price)
+    found = price / base if base else Decimal(0)
+    if not base or found * base != price or plain(found)[::-1].find(".") > 10:
+        what = f"{where}: {plain(price)} for {plain(base or Decimal(0))} is no exact price of one."
+        raise Refused(Problem(what, "file", "Give the price per unit."))
+    return plain(found)
+
+
+def read_response(content: bytes) -> Response:
+    """A UBL OrderResponse. Raises Refused, naming the line and what is wrong with it."""
+    root = read_xml(content)
+    if root.tag != f"{{{RESPONSE}}}OrderResponse":
+        raise Refused(Problem("The file is not a UBL OrderResponse.", "file", "Export one, or answer as CSV."))
+    order = _found(root, "cac:OrderReference/cbc:ID")
+    lines = tuple(_response_line(item) for item in root.iterfind("cac:OrderLine/cac:LineItem", SPACES))
+    return Response(order, _found(root, "cbc:ID")[:60], lines)
+
+
+def _response_line(item: "etree._Element") -> ResponseLine:
+    number = _found(item, "cbc:ID")
+    if not (number.isascii() and number.isdigit() and len(number) < 6):
+        raise Refused(Problem(f"Line {number[:20]!r} has no line number of ours.", "file"))
+    where = f"line {number}"
+    parts = [
+        (_number(delivery, "cbc:Quantity", where), _day(delivery, where))
+        for delivery in item.iterfind("cac:Delivery", SPACES)
+    ]
+    whole = _number(item, "cbc:Quantity", where)
+    known = [(quantity if quantity is not None else whole, day) for quantity, day in parts] or [(whole, None)]
+    price = _number(item, "cac:Price/cbc:PriceAmount", where)
+    code = _found(item, "cbc:LineStatusCode")
+    remark = _found(item, "cbc:Note")[:500]
+    quantities = tuple((quantity, day) for quantity, day in known if quantity is not None)
+    return ResponseLine(int(number), code in ("5", "AP", ""), quantities, price, remark)
+
+
+def _found(node: "etree._Element", path: str) -> str:
+    return (node.findtext(path, "", SPACES) or "").strip()
+
+
+def _number(node: "etree._Element", path: str, where: str) -> Decimal | None:
+    text = _found(node, path)
+    if not text:
+        return None
+    try:
+        number = Decimal(text)
+    except InvalidOperation:
+        raise Refused(Problem(f"{where}: {text[:20]!r} is not a number.", "file")) from None
+    if not number.is_finite() or abs(number) >= Decimal(10) ** 12:
+        raise Refused(Problem(f"{where}: {text[:20]!r} is not a number anybody means.", "file"))
+    return number
+
+
+def _day(node: "etree._Element", where: str) -> date | None:
+    paths: Iterable[str] = (
+        "cac:PromisedDeliveryPeriod/cbc:EndDate",
+        "cac:PromisedDeliveryPeriod/cbc:StartDate",
+        "cbc:LatestDeliveryDate",
+        "cac:RequestedDeliveryPeriod/cbc:EndDate",
+    )
+    text: Sequence[str] = [found for found in (_found(node, path) for path in paths) if found]
+    if not text:
+        return None
+    try:
+        return date.fromisoformat(text[0][:10])
+    except ValueError:
+        raise Refused(Problem(f"{where}: {text[0][:20]!r} is not a day.", "file")) from None

@@ -1,0 +1,109 @@
+"""The papers of an order: a PDF to read and a UBL Order for machines, of a revision as it was sent."""
+
+from datetime import date
+from decimal import Decimal
+
+import weasyprint
+from django.template.loader import render_to_string
+
+from northing.drawings.figures import count, price
+from northing.formats.ubl import order_xml
+from northing.orders.models import Revision
+
+
+def order_pdf(revision: Revision) -> bytes:
+    """The order as it was sent; from the second revision on with what changed since the one before."""
+    before = Revision.objects.filter(order=revision.order_id, number=revision.number - 1).first()
+    changed = changes(before.content, revision.content) if before else []
+    total = sum((Decimal(line["amount"]) for line in revision.content["lines"]), Decimal(0))
+    context = {"order": revision.content, "revision": revision, "changes": changed, "total": total}
+    page = render_to_string("orders/paper.html", context)
+    # Nothing is fetched: the paper is this text alone.
+    return weasyprint.HTML(string=page, url_fetcher=_nothing).write_pdf()
+
+
+def _nothing(url: str, *_: object, **__: object) -> dict:
+    raise ValueError(f"a paper fetches nothing, not {url[:40]}")
+
+
+def order_ubl(revision: Revision) -> bytes:
+    """The same for machines."""
+    return order_xml(revision.content, revision.number, revision.sent_at.date())
+
+
+def papers_of(order: int) -> list[tuple[str, str, bytes]]:
+    """(name, type, content) of the papers of the latest revision."""
+    revision = Revision.objects.filter(order=order).order_by("-number").first()
+    if revision is None:
+        return []
+    name = f"{revision.content['number']}-{revision.number}"
+    papers = [(f"{name}.pdf", "application/pdf", order_pdf(revision))]
+    if revision.content["lines"]:  # a UBL Order has at least one line; a cancelled order has none
+        papers.append((f"{name}.xml", "application/xml", order_ubl(revision)))
+    return papers
+
+
+HEAD = {
+    "incoterms": "Incoterms",
+    "need_by": "need by",
+    "remark": "remark",
+    "reference": "our reference",
+    "supplier_reference": "your reference",
+    "buyer": "buyer",
+    "site": "to",
+    "mode": "by",
+    "answer_by": "answer by",
+}
+LINE = {"quantity": "quantity", "pack_price": "price", "discount": "discount", "parts": "ready", "need_by": "need by"}
+
+
+def changes(before: dict, after: dict) -> list[dict[str, str]]:
+    """What differs between two revisions' contents: where, what, old, new; lines by their own identity."""
+    found = [
+        {"where": "order", "what": words, "old": _head(key, before), "new": _head(key, after)}
+        for key, words in HEAD.items()
+        if before.get(key, "") != after.get(key, "")
+    ]
+    old = {line.get("line", line["number"]): line for line in before["lines"]}
+    new = {line.get("line", line["number"]): line for line in after["lines"]}
+    for key, line in new.items():
+        where = f"line {line['number']}"
+        if key not in old:
+            found.append({"where": where, "what": "new", "old": "", "new": f"{_said('quantity', line)} {line['item']}"})
+            continue
+        found += [
+            {"where": where, "what": words, "old": _said(name, old[key]), "new": _said(name, line)}
+            for name, words in LINE.items()
+            if _said(name, old[key]) != _said(name, line)
+        ]
+    found += [
+        {
+            "where": f"line {line['number']}",
+            "what": "taken out",
+            "old": f"{_said('quantity', line)} {line['item']}",
+            "new": "",
+        }
+        for key, line in old.items()
+        if key not in new
+    ]
+    return found
+
+
+def _head(key: str, content: dict) -> str:
+    value = content.get(key, "")
+    return _day(value) if key in ("need_by", "answer_by") else str(value)
+
+
+def _said(name: str, line: dict) -> str:
+    value = line.get(name)
+    if name == "parts":
+        return ", ".join(f"{count(Decimal(part['quantity']))} on {_day(part['ready_on'])}" for part in value or [])
+    if name == "need_by":
+        return _day(value)
+    if name == "discount":
+        return f"{count(Decimal(value) * 100)} %"
+    return price(Decimal(value)) if name == "pack_price" else count(Decimal(value))
+
+
+def _day(text: str) -> str:
+    return f"{date.fromisoformat(text):%-d %b %Y}" if text else ""

@@ -1,0 +1,65 @@
+"""Backup and restore of a database and its documents, on a cluster of its own rows."""
+
+import os
+
+import pytest
+from launch.cluster import Cluster
+from launch.keeping import backup_to, restore_from
+from launch.say import Stop
+
+NAME = f"northing_kept_{os.getpid()}"
+
+
+@pytest.fixture
+def kept(tmp_path):
+    """A database with a row and a document."""
+    cluster = Cluster("scratch")
+    cluster.sql(f"create database {NAME}")
+    cluster.sql("create table told (words text); insert into told values ('as it was')", NAME)
+    files = tmp_path / "files"
+    files.mkdir()
+    (files / "paper.pdf").write_bytes(b"%PDF as it was")
+    yield cluster, files, tmp_path / "kept.tgz"
+    for name in (NAME, f"{NAME}_restored", f"{NAME}_before"):
+        cluster.sql(f"drop database if exists {name} with (force)")
+
+
+def test_what_was_is_again(kept):
+    cluster, files, file = kept
+    backup_to(cluster, NAME, files, file)
+    cluster.sql("update told set words = 'changed'; insert into told values ('more')", NAME)
+    (files / "paper.pdf").write_bytes(b"changed")
+    (files / "other.pdf").write_bytes(b"new")
+    restore_from(cluster, NAME, files, file)
+    assert cluster.sql("select words from told", NAME) == "as it was"
+    assert {path.name: path.read_bytes() for path in files.iterdir()} == {"paper.pdf": b"%PDF as it was"}
+    assert not cluster.has_database(f"{NAME}_before")
+
+
+def test_a_database_that_is_gone_comes_back(kept):
+    cluster, files, file = kept
+    backup_to(cluster, NAME, files, file)
+    cluster.sql(f"drop database {NAME}")
+    restore_from(cluster, NAME, files, file)
+    assert cluster.sql("select words from told", NAME) == "as it was"
+
+
+@pytest.mark.parametrize("content", [b"", b"no tar", b"\x1f\x8b\x08broken"])
+def test_what_is_no_backup_changes_nothing(kept, content):
+    cluster, files, file = kept
+    file.write_bytes(content)
+    with pytest.raises(Stop, match="no backup"):
+        restore_from(cluster, NAME, files, file)
+    assert cluster.sql("select words from told", NAME) == "as it was" and (files / "paper.pdf").exists()
+
+
+def test_a_backup_that_broke_off_leaves_none(kept, tmp_path):
+    cluster, files, file = kept
+    backup_to(cluster, NAME, files, file)
+    whole = file.read_bytes()
+    file.write_bytes(whole[: len(whole) // 2])
+    with pytest.raises(Stop):
+        restore_from(cluster, NAME, files, file)
+    assert cluster.sql("select words from told", NAME) == "as it was"
+    with pytest.raises(Stop, match="no folder"):
+        backup_to(cluster, NAME, files, tmp_path / "nowhere" / "kept.tgz")
