@@ -8,7 +8,7 @@ import pytest
 
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import agreeing, amending, ordering, packing, revising, stopping
+from northing.deeds import agreeing, amending, ordering, packing, proving, revising, stopping
 from northing.directory.models import Grant, Party
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 from northing.orders.paper import papers_of
@@ -393,3 +393,11 @@ def test_what_is_reopened_beside_packed_units_needs_agreeing_anew(sent):
     assert parts(sent.order)[:2] == [(100, 100, 0), (140, 0, 140)]
     told = StoryEntry.objects.get(deed="reopen").text
     assert told.endswith("line 1: 140 units are on order again")
+
+
+def test_units_packed_of_a_part_that_is_divided_are_no_move_of_the_supplier(sent):
+    line = sent.line("A")
+    amending.set_need_by(sent.act("expediter"), amending.NeedByRequest(line.pk, TODAY))
+    _pack(sent, Instalment.objects.get(line=line), D(1))
+    change(sent, sent.order, as_it_is(OrderLine.objects.get(pk=line.pk), pack_price=D(1)))
+    assert proving.move_faults() == []

@@ -346,8 +346,10 @@ def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterab
         revision = orders.write_revision(act, order)
         orders.mark(order, revision=revision.number)
         mail_order(act, order, "cancelled" if order.cancelled_at else "order")
+    # Whole lines: a part that was split has left its packed units in another that nobody named.
+    whole = Instalment.objects.filter(line__instalments__in=list(touched)).distinct().values_list("pk", flat=True)
     dated = Instalment.objects.filter(line__in=list(lines)).values_list("pk", flat=True)
-    bring_along(orders=[order.pk], instalments=list(dict.fromkeys(touched)), dated=dated)
+    bring_along(orders=[order.pk], instalments=list(whole), dated=dated)
 
 
 def difference(order: PurchaseOrder) -> list[dict[str, str]]:
