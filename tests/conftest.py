@@ -1,9 +1,16 @@
-"""Fixtures of the tests against PostgreSQL."""
+"""Fixtures of the tests against PostgreSQL, and how the random tests choose."""
+
+import os
 
 import pytest
+from hypothesis import settings
 
 from northing.reports.proofs import book_faults, position_faults
 from tests.factories import small_world
+
+# The same cases every time, so that a change is judged by what it changed. With NORTHING_EXAMPLES=200 they search anew.
+settings.register_profile("same", derandomize="NORTHING_EXAMPLES" not in os.environ, database=None)
+settings.load_profile("same")
 
 
 @pytest.fixture
