@@ -12,7 +12,7 @@ from northing.core.agreeing import Terms, answer_problems, differences
 from northing.core.charging import Bearer, CompanyRate, share_charge
 from northing.core.docking import Counted, Expected, counting_problems, taking
 from northing.core.money import MixedCurrencies, Money, UnknownCurrency, minor_units, to_minor
-from northing.core.ordering import LineDraft, line_problems, net_amount
+from northing.core.ordering import LineDraft, line_problems, net_amount, order_sums, paid_part, sums_problems
 from northing.core.ownership import INCOTERMS, MOMENTS, is_ours_after, proposed_moment
 from northing.core.periods import posting_day
 from northing.core.places import COLUMNS, PLACES, broken, drawn_from, replayed
@@ -125,7 +125,47 @@ def test_what_is_wrong_with_a_line(change, words):
     ],
 )
 def test_line_amounts_are_rounded_once(quantity, factor, price, discount, currency, amount):
-    assert net_amount(D(quantity), D(factor), D(price), D(discount), currency) == D(amount)
+    assert net_amount(D(quantity), D(factor), D(price), paid_part(D(discount)), currency) == D(amount)
+
+
+# 3 lines worked by hand: goods 7.50 + 4416.00 + 33.33; each line rounded by itself at every step.
+THREE = [(D(5), D(6), D(10), D("0.1")), (D(240), D(1), D("18.40"), D(0)), (D(10), D(3), D(10), D(0))]
+
+
+@pytest.mark.parametrize(
+    ("discount", "surcharge", "tax_rate", "sums"),
+    [
+        ("0", "0", "0", "4456.83 0.00 0.00 4456.83 0.00 4456.83"),
+        ("0.02", "0", "0", "4456.83 89.13 0.00 4367.70 0.00 4367.70"),
+        ("0.02", "0.05", "0.15", "4456.83 89.13 218.38 4586.08 687.91 5273.99"),
+        ("0", "0.0333", "0", "4456.83 0.00 148.41 4605.24 0.00 4605.24"),
+    ],
+)
+def test_what_an_order_comes_to(discount, surcharge, tax_rate, sums):
+    found = order_sums(THREE, D(discount), D(surcharge), D(tax_rate), "USD")
+    assert " ".join(map(str, found)) == sums
+    assert found.goods - found.discount + found.surcharge == found.total
+
+
+def test_yen_have_no_cents_in_any_sum():
+    found = order_sums([(D(7), D(3), D(100), D(0))], D("0.1"), D("0.05"), D("0.1"), "JPY")
+    assert " ".join(map(str, found)) == "233 23 11 221 22 243"
+
+
+@pytest.mark.parametrize(
+    ("values", "where"),
+    [
+        (("0", "0", "0"), ""),
+        (("0.9999", "1", "1"), ""),
+        (("1", "0", "0"), "discount"),
+        (("-0.01", "0", "0"), "discount"),
+        (("0", "1.01", "0"), "surcharge"),
+        (("0", "0", "-1"), "tax_rate"),
+        (("0.02555", "0", "0"), "discount"),
+    ],
+)
+def test_percentages_of_an_order(values, where):
+    assert [problem.where for problem in sums_problems(*map(D, values))] == ([where] if where else [])
 
 
 @pytest.mark.parametrize(

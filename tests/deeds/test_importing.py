@@ -313,3 +313,19 @@ def test_a_form_sent_twice_reads_one_file(world, client):
         file = SimpleUploadedFile("orders.csv", table(row()))
         assert client.post(reverse("order-files"), {"key": "k", "file": file}).status_code == 302
     assert OrderFile.objects.count() == 1
+
+
+def test_a_file_says_what_the_whole_order_comes_to(world):
+    header = "order,supplier,item,quantity,need_by,order_discount,surcharge,tax,deliver_to,company"
+    file = read(world, table(f"X1,SUSD,A,10,{DAY},2.5,1 %,15,Dock 9,KLN", header=header))
+    assert says(file) == ["10 pc of A at 18.40 USD per pc"]
+    take(world, file)
+    order = PurchaseOrder.objects.get()
+    assert (order.discount, order.surcharge, order.tax_rate) == (D("0.025"), D("0.01"), D("0.15"))
+    assert order.deliver_to == "Dock 9" and order.lines.get().paid_part == D("0.98475")
+    file = read(world, table(f"{order.number},SUSD,A,10,{DAY},3,,,,KLN", header=header))
+    assert says(file) == ["discount 2.5 % → 3 %"]
+    take(world, file)
+    assert order.lines.get().paid_part == D("0.97970")
+    file = read(world, table(f"X2,SUSD,A,10,{DAY},101,,,,KLN", f"{order.number},SUSD,A,10,{DAY},200,,,,KLN", header=header))
+    assert ["below 100 %" in words for words in says(file)] == [True, True]

@@ -23,7 +23,7 @@ from northing.desk.queries.book.asked import asked_from
 from northing.desk.queries.book.columns import COLUMNS
 from northing.desk.queries.book.rows import flat_page
 from northing.directory.models import Agreement, Company, Item, Party, Site
-from northing.directory.queries import scoped
+from northing.directory.queries import people_who, scoped
 from northing.directory.rights import companies_of
 from northing.orders.models import PurchaseOrder
 from northing.papers.documents import LARGEST
@@ -99,7 +99,7 @@ def set_agreement(request: HttpRequest, asked: shapes.AgreementIn):
 
 
 def _seen(request: HttpRequest):
-    found = PurchaseOrder.objects.select_related("company", "supplier", "site")
+    found = PurchaseOrder.objects.select_related("company", "supplier", "site", "buyer")
     return scoped(found, request.auth.person)
 
 
@@ -132,10 +132,11 @@ def _whole(request: HttpRequest, key: int) -> dict[str, Any]:
 def _order(record: PurchaseOrder, lines: list[dict[str, Any]]) -> dict[str, Any]:
     names = (
         "id number version stage revision currency incoterm incoterm_place ours_from mode reference supplier_reference"
-        " remark need_by answer_by sent_at"
+        " remark need_by answer_by sent_at discount surcharge tax_rate order_to despatch_from deliver_to invoice_to"
     )
     found = {name: getattr(record, name) for name in names.split()}
     codes = {"company": record.company.code, "supplier": record.supplier.code, "site": record.site.code}
+    codes["buyer"] = record.buyer.username
     return found | codes | {"lines": lines}
 
 
@@ -157,7 +158,9 @@ def _part(part: Any) -> dict[str, Any]:
 def write_order(request: HttpRequest, asked: shapes.OrderIn):
     """Write an order as a draft. Send `Idempotency-Key` so that a repeated call writes it once."""
     require(request, "orders")
-    head = asked.dict(exclude={"company", "site", "supplier", "lines", "ours_from"})
+    named = {"company", "site", "supplier", "lines", "ours_from", "buyer"}
+    head = {name: getattr(asked, name) for name in type(asked).model_fields if name not in named}
+    buyers = people_who("write_order", request.auth.person)
     company = _named(scoped(Company.objects.all(), request.auth.person, "pk"), asked.company, "company")
     moment = asked.ours_from
     try:
@@ -169,14 +172,15 @@ def write_order(request: HttpRequest, asked: shapes.OrderIn):
         site=_named(Site.objects.filter(company=company), asked.site, "site").pk,
         supplier=_named(Party.objects.filter(kind=Party.Kind.SUPPLIER), asked.supplier, "supplier").pk,
         ours_from=moment,
+        buyer=_named(buyers, asked.buyer, "buyer", "username").pk if asked.buyer else None,
         lines=tuple(_asked_line(line) for line in asked.lines),
         **head,
     )
     return 201, _whole(request, ordering.write_order(act_of(request), wanted))
 
 
-def _named(found: Any, code: str, where_: str) -> Any:
-    one = found.filter(code=code).first()
+def _named(found: Any, code: str, where_: str, name: str = "code") -> Any:
+    one = found.filter(**{name: code}).first()
     if one is None:
         raise Refused(Problem(f"There is no {where_} {code!r} that you may order for or from.", where_))
     return one
@@ -191,7 +195,7 @@ def change_order(request: HttpRequest, order_id: Key, asked: shapes.OrderChangeI
     """Change an order; of a sent one this makes and sends a revision. 409 when somebody changed it meanwhile."""
     require(request, "orders")
     record = get_object_or_404(_seen(request), pk=order_id)
-    head = asked.dict(exclude_unset=True, exclude={"version", "lines", "added"})
+    head = {name: getattr(asked, name) for name in asked.model_fields_set - {"version", "lines", "added"}}
     if None in (value for name, value in head.items() if name != "answer_by"):
         raise Refused(Problem("Leave out what stays as it is; only answer_by can be taken away."))
     lines = {line.number: line for line in record.lines.all()}

@@ -14,6 +14,7 @@ NO_NUL = r"^[^\x00]*$"
 Id = Annotated[int, Field(ge=1, le=2**63 - 1)]
 Word = Annotated[str, StringConstraints(max_length=60, pattern=NO_NUL)]
 Text = Annotated[str, StringConstraints(max_length=500, pattern=NO_NUL)]
+Address = Annotated[str, StringConstraints(max_length=400, pattern=NO_NUL)]
 Long = Annotated[str, StringConstraints(max_length=1_000, pattern=NO_NUL)]
 _NUMBER = {"type": "string", "pattern": r"^-?[0-9]{1,15}(\.[0-9]{1,10})?$", "examples": ["18.40"]}
 Number = Annotated[
@@ -160,6 +161,14 @@ class OrderIn(Strict):
     supplier_reference: Word = ""
     remark: Text = ""
     answer_by: Day | None = None
+    discount: Number = Field(default=Decimal(0), description="on the whole order, a fraction of 1")
+    surcharge: Number = Field(default=Decimal(0), description="on the whole order, a fraction of 1")
+    tax_rate: Number | None = Field(default=None, description="a fraction of 1; the supplier's when left out")
+    buyer: Word = Field(default="", description="name of sign-in; whoever writes it when left out")
+    order_to: Address = ""
+    despatch_from: Address = ""
+    deliver_to: Address = ""
+    invoice_to: Address = ""
 
 
 class LineChangeIn(Strict):
@@ -183,6 +192,13 @@ class OrderChangeIn(Strict):
     supplier_reference: Word | None = None
     remark: Text | None = None
     answer_by: Day | None = None
+    discount: Number | None = None
+    surcharge: Number | None = None
+    tax_rate: Number | None = None
+    order_to: Address | None = None
+    despatch_from: Address | None = None
+    deliver_to: Address | None = None
+    invoice_to: Address | None = None
     lines: Annotated[list[LineChangeIn], Field(max_length=1_000)] = []
     added: Annotated[list[OrderLineIn], Field(max_length=1_000)] = []
 
@@ -238,6 +254,14 @@ class OrderOut(Schema):
     remark: str
     need_by: date
     answer_by: date | None
+    buyer: str
+    discount: Number
+    surcharge: Number
+    tax_rate: Number
+    order_to: str
+    despatch_from: str
+    deliver_to: str
+    invoice_to: str
     sent_at: datetime | None
     lines: list[OrderLineOut] = []
 

@@ -1,35 +1,90 @@
 """Amounts and checks of an order line."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from typing import NamedTuple
 
 from northing.core.exact import divide, plain, times
 from northing.core.money import MINOR_UNITS, rounded
 from northing.core.periods import day_problems
 from northing.core.problems import Problem
 
-ONE = Decimal(1)
+ONE, ZERO = Decimal(1), Decimal(0)
 LARGEST = Decimal("999999999")
 LARGEST_AMOUNT = Decimal("999999999999")
 
 
-def net_amount(
-    quantity: Decimal, pack_factor: Decimal, pack_price: Decimal, discount: Decimal, currency: str
-) -> Decimal:
-    """Amount of `quantity` base units: packs x pack price x (1 - discount), rounded once.
+def paid_part(line_discount: Decimal, order_discount: Decimal = ZERO, surcharge: Decimal = ZERO) -> Decimal:
+    """What is paid of a line's price: each a fraction of 1, one upon the other, exact (at most 12 decimals).
 
-    `discount` is a fraction of 1. Packs may be a fraction for a part of a line.
+    >>> paid_part(Decimal("0.1"), Decimal("0.02"), Decimal("0.05"))
+    Decimal('0.92610')
+    """
+    return times(ONE - line_discount, ONE - order_discount, ONE + surcharge)
 
-    >>> net_amount(Decimal(240), Decimal(1), Decimal("18.40"), Decimal("0"), "USD")
+
+def net_amount(quantity: Decimal, pack_factor: Decimal, pack_price: Decimal, paid: Decimal, currency: str) -> Decimal:
+    """Amount of `quantity` base units: packs x pack price x what is paid of it, rounded once.
+
+    `paid` is a fraction of 1 (`paid_part`). Packs may be a fraction for a part of a line.
+
+    >>> net_amount(Decimal(240), Decimal(1), Decimal("18.40"), Decimal(1), "USD")
     Decimal('4416.00')
-    >>> net_amount(Decimal(5), Decimal(6), Decimal("10"), Decimal("0.1"), "USD")
+    >>> net_amount(Decimal(5), Decimal(6), Decimal("10"), Decimal("0.9"), "USD")
     Decimal('7.50')
     """
-    whole = times(quantity, pack_price, ONE - discount)
+    whole = times(quantity, pack_price, paid)
     if pack_factor == ONE:
         return rounded(whole, currency)
     return divide(whole, pack_factor, MINOR_UNITS[currency])
+
+
+class OrderSums(NamedTuple):
+    """An order's amounts in its currency: goods - discount + surcharge = total; total + tax = to_pay."""
+
+    goods: Decimal
+    discount: Decimal
+    surcharge: Decimal
+    total: Decimal
+    tax: Decimal
+    to_pay: Decimal
+
+
+def order_sums(
+    lines: Iterable[tuple[Decimal, Decimal, Decimal, Decimal]],
+    discount: Decimal,
+    surcharge: Decimal,
+    tax_rate: Decimal,
+    currency: str,
+) -> OrderSums:
+    """What an order comes to; each line is (base units, units per pack, price per pack, own discount).
+
+    The total is the sum of the lines as they are billed, each rounded by itself, so that a bill line by line comes to
+    the same; what the whole order's discount and surcharge come to is the difference they make. Tax is on the total.
+    """
+    goods = reduced = total = rounded(ZERO, currency)
+    for quantity, factor, price, own in lines:
+        goods += net_amount(quantity, factor, price, paid_part(own), currency)
+        reduced += net_amount(quantity, factor, price, paid_part(own, discount), currency)
+        total += net_amount(quantity, factor, price, paid_part(own, discount, surcharge), currency)
+    tax = rounded(times(total, tax_rate), currency)
+    return OrderSums(goods, goods - reduced, total - reduced, total, tax, total + tax)
+
+
+def sums_problems(discount: Decimal, surcharge: Decimal, tax_rate: Decimal) -> list[Problem]:
+    """What is wrong with the percentages of a whole order. `where` of each is the field's name."""
+    found = []
+    if not 0 <= discount < 1:
+        found.append(Problem("The discount must be from 0 to below 100 %.", "discount"))
+    for name, value in (("surcharge", surcharge), ("tax_rate", tax_rate)):
+        if not 0 <= value <= 1:
+            found.append(Problem("This must be from 0 to 100 %.", name))
+    for name, value in (("discount", discount), ("surcharge", surcharge), ("tax_rate", tax_rate)):
+        if round(value, 4) != value:
+            found.append(Problem("Percentages are kept to two decimals.", name, "Write 2.5 or 2.55."))
+    return found
 
 
 @dataclass(frozen=True, slots=True)

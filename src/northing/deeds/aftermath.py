@@ -78,7 +78,7 @@ parts as (
          max(n.promise - n.first_promise) as slip,
          bool_or(exists (select 1 from confirmations_answer x where x.instalment_id = n.id and x.outcome = 'open'))
            as answer_waits,
-         sum((p.{" + p.".join(OUTSTANDING)}) * n.pack_price) as worth,
+         sum((p.{" + p.".join(OUTSTANDING)}) * n.pack_price * n.paid_part) as worth,
          {", ".join(f"sum(p.{name}) as {name}" for name in COLUMNS)}
     from touched t
     join orders_instalment n on n.line_id = t.line_id
@@ -92,8 +92,8 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
        a.{" + a.".join(OUTSTANDING)} as outstanding,
        coalesce(b.billed, 0) as billed,
        greatest(coalesce(b.owned, 0), a.{" + a.".join(RECEIVED)}) - coalesce(b.billed, 0) as unbilled,
-       round(a.worth * (1 - l.discount) / l.pack_factor, 4) as value,
-       round(a.worth * (1 - l.discount) / l.pack_factor
+       round(a.worth / l.pack_factor, 4) as value,
+       round(a.worth / l.pack_factor
              * case when o.currency = c.currency then 1 else coalesce(r.rate, 0) end, 4) as value_base,
        l.need_by, a.requested_on, a.first_promise, a.promise, l.expected_on, a.slip,
        a.answer_waits,

@@ -263,7 +263,7 @@ class _Made:
         value = _value(row, order.company)
         stowage.opening_billed = row.text("billed").lower() in ("yes", "y", "true", "1")
         stowage.ours_on, stowage.goods_base = departed, value
-        stowage.goods_amount = net_amount(part.quantity, Decimal(1), part.pack_price, ZERO, order.currency)
+        stowage.goods_amount = net_amount(part.quantity, Decimal(1), part.pack_price, Decimal(1), order.currency)
         # The rate that the file's value implies.
         stowage.goods_rate = divide(value, stowage.goods_amount, 10) if stowage.goods_amount else Decimal(1)
         stowage.save()

@@ -10,15 +10,15 @@ from decimal import Decimal
 
 from northing.core.ownership import INCOTERMS, proposed_moment
 from northing.core.problems import Problem, Refused
-from northing.deeds.ordering import LineRequest, head_problems, line_terms
-from northing.deeds.revising import ChangeRequest, LineChange
+from northing.deeds.ordering import LineRequest, head_problems, line_terms, usual_terms
+from northing.deeds.revising import ChangeRequest, LineChange, said_of
 from northing.directory.acts import Act
 from northing.directory.catalogue import Catalogue
 from northing.directory.models import Company, Party, Site
 from northing.directory.rights import may
 from northing.drawings.figures import count, price
 from northing.formats.order_rows import HEAD, OrderRow, read_row
-from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.models import ADDRESSES, OrderLine, PurchaseOrder
 from northing.orders.operations import FileRow, LineTerms, Terms
 
 MOST_LINES = 5_000
@@ -148,7 +148,8 @@ class Judge:
             moment = moment or proposed_moment(words["incoterm"])
         if moment not in ("pickup", "on_board", "arrival", "receipt") and words["incoterm"] in INCOTERMS:
             found.append(Problem(f"ours_from: {head['ours_from']!r} is no moment.", "ours_from"))
-        found += head_problems(head | words)
+        given = {name: value for name, value in rows[0].percentages.items() if value is not None}
+        found += head_problems(head | words | {"discount": None, "surcharge": None} | given)
         if supplier and rows[0].currency not in ("", supplier.currency):
             what = f"currency: the file is in {rows[0].currency}; {supplier} sells in {supplier.currency}."
             found.append(Problem(what, "currency"))
@@ -157,6 +158,8 @@ class Judge:
         said = {name: head[name] for name in ("incoterm_place", "supplier_reference", "remark")}
         reference = head["reference"] or rows[0].order
         need_by, answer_by = min(row.need_by for row in rows), rows[0].answer_by
+        usual = usual_terms(company, supplier, site)
+        said |= usual | {name: head[name] for name in ADDRESSES if head[name]} | given
         said |= words | {"ours_from": moment, "reference": reference}
         return Terms(company, supplier, site, need_by=need_by, answer_by=answer_by, **said), []
 
@@ -210,7 +213,8 @@ class Judge:
             one.states.append(CHANGES if said else SAME)
         head = _head_changes(order, one.parsed[0])
         if head:
-            words = ", ".join(f"{name.replace('_', ' ')} {old or 'none'} → {new}" for name, old, new in head)
+            problems[0] += head_problems({name: new for name, _, new in head})
+            words = ", ".join(_head_words(*one) for one in head)
             one.says[0], one.states[0] = ", ".join(filter(None, [words, one.says[0]])), CHANGES
         if order.cancelled_at:
             problems[0].append(Problem(f"{order.number} is cancelled.", "order", "Reopen it first."))
@@ -320,11 +324,18 @@ def _day(day: date) -> str:
     return f"{day:%-d %b %Y}"
 
 
+def _head_words(name: str, old: object, new: object) -> str:
+    return f"{name.replace('_', ' ')} {said_of(name, old) or 'none'} → {said_of(name, new)}"
+
+
 def _head_changes(order: PurchaseOrder, row: OrderRow) -> list[tuple[str, object, object]]:
     """What the file says otherwise of the head; what it leaves out stays."""
     said: dict[str, object] = {
-        name: row.head[name] for name in ("incoterm_place", "mode", "supplier_reference", "remark") if row.head[name]
+        name: row.head[name]
+        for name in ("incoterm_place", "mode", "supplier_reference", "remark", *ADDRESSES)
+        if row.head[name]
     }
+    said |= {name: value for name, value in row.percentages.items() if value is not None}
     if row.head["incoterm"]:
         said["incoterm"] = row.head["incoterm"].upper()
     if row.head["reference"]:

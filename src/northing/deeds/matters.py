@@ -51,7 +51,7 @@ def refresh_orders(orders: Iterable[int]) -> None:
     found = list(PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company", "supplier"))
     # Plain rows: a file writes thousands of lines at once, and of each only its amount is needed.
     terms: dict[int, list[tuple]] = {order.pk: [] for order in found}
-    columns = ("order_id", "quantity", "pack_factor", "pack_price", "discount")
+    columns = ("order_id", "quantity", "pack_factor", "pack_price", "paid_part")
     for key, *line in OrderLine.objects.filter(order__in=terms).values_list(*columns):
         terms[key].append(line)
     for order in found:
@@ -107,7 +107,7 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
             countered=part.counter_on is not None,
         )
         value = net_amount(
-            part.position.with_supplier, line.pack_factor, part.pack_price, line.discount, order.currency
+            part.position.with_supplier, line.pack_factor, part.pack_price, part.paid_part, order.currency
         )
         drafts.append(
             MatterDraft(
@@ -132,7 +132,7 @@ def _differs(answer: Answer) -> list[str]:
 
 ABOARD = """
 select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.settled, 0)),
-       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * (1 - l.discount) / l.pack_factor)
+       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * n.paid_part / l.pack_factor)
   from shipping_stowage s
   join shipping_container c on c.id = s.container_id
   join orders_instalment n on n.id = s.instalment_id

@@ -9,7 +9,7 @@ from django.template.loader import render_to_string
 
 from northing.core.agreement import misfits
 from northing.core.money import rounded
-from northing.core.ordering import LineDraft, line_problems, net_amount
+from northing.core.ordering import LineDraft, OrderSums, line_problems, net_amount, order_sums, sums_problems
 from northing.core.ownership import INCOTERMS, MOMENTS
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
@@ -18,18 +18,24 @@ from northing.deeds.aftermath import bring_along
 from northing.deeds.inviting import LINK
 from northing.directory.acts import Act
 from northing.directory.catalogue import Catalogue, offer_of
-from northing.directory.models import Company, Party, Site
-from northing.directory.rights import limit_of
+from northing.directory.models import Company, Party, Person, Site
+from northing.directory.rights import limit_of, may
 from northing.drawings.figures import money
 from northing.orders import operations as orders
-from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.models import ADDRESSES, OrderLine, PurchaseOrder
 from northing.papers import mailing
 from northing.papers.operations import once, tell
 from northing.standing import operations as standing
 
 # What of an order's head needs no agreement.
-WORDS = ("mode", "reference", "supplier_reference", "remark", "answer_by")
+WORDS = ("mode", "reference", "supplier_reference", "remark", "answer_by", *ADDRESSES)
+# What changes the order's amounts, as fractions of 1.
+PERCENTAGES = ("discount", "surcharge", "tax_rate")
+LENGTHS = {"reference": 60, "supplier_reference": 60, "incoterm_place": 60, "remark": 500} | dict.fromkeys(
+    ADDRESSES, 400
+)
 MODES = ("sea", "air", "road", "rail")
+ZERO = Decimal(0)
 
 
 @dataclass(frozen=True)
@@ -40,13 +46,16 @@ class LineRequest:
     pack: str
     packs: Decimal
     pack_price: Decimal | None = None
-    discount: Decimal = Decimal(0)
+    discount: Decimal = ZERO
     need_by: date | None = None
 
 
 @dataclass(frozen=True)
 class OrderRequest:
-    """An order as asked; ids of company, supplier and site."""
+    """An order as asked; ids of company, supplier, site and buyer, percentages as fractions of 1.
+
+    An address or a tax rate that is left out is the one kept for the supplier, the site or the company.
+    """
 
     company: int
     supplier: int
@@ -62,6 +71,14 @@ class OrderRequest:
     supplier_reference: str = ""
     remark: str = ""
     answer_by: date | None = None
+    discount: Decimal = ZERO
+    surcharge: Decimal = ZERO
+    tax_rate: Decimal | None = None
+    order_to: str = ""
+    despatch_from: str = ""
+    deliver_to: str = ""
+    invoice_to: str = ""
+    buyer: int | None = None
 
 
 @dataclass(frozen=True)
@@ -96,10 +113,28 @@ def _terms(request: OrderRequest) -> orders.Terms:
         problems.append(Problem("Say from when the goods are ours.", "ours_from"))
     if not request.lines:
         problems.append(Problem("The order has no line.", "lines", "Enter at least one item."))
-    problems += head_problems({name: getattr(request, name) for name in ("incoterm", "incoterm_place", *WORDS)})
+    buyer = Person.objects.filter(pk=request.buyer).first()
+    if request.buyer and (buyer is None or not may(buyer, "write_order", company.pk)):
+        problems.append(Problem(f"{buyer or 'Nobody there'} may not write orders for {company}.", "buyer"))
+    names = ("incoterm", "incoterm_place", *WORDS, *PERCENTAGES)
+    said = {name: getattr(request, name) for name in names}
+    usual = usual_terms(company, supplier, site)
+    said |= {name: value for name, value in usual.items() if said[name] in ("", None)}
+    problems += head_problems(said)
     refuse_if(problems)
-    said = {name: getattr(request, name) for name in ("incoterm", "incoterm_place", "ours_from", "need_by", *WORDS)}
+    said |= {"ours_from": request.ours_from, "need_by": request.need_by, "buyer": buyer}
     return orders.Terms(company, supplier, site, **said)
+
+
+def usual_terms(company: Company | None, supplier: Party | None, site: Site | None) -> dict[str, object]:
+    """The addresses and the tax that an order has unless it says otherwise."""
+    return {
+        "order_to": supplier.order_address if supplier else "",
+        "despatch_from": supplier.despatch_address if supplier else "",
+        "deliver_to": site.address if site else "",
+        "invoice_to": company.address if company else "",
+        "tax_rate": supplier.tax_rate if supplier else ZERO,
+    }
 
 
 def head_problems(head: dict) -> list[Problem]:
@@ -111,10 +146,10 @@ def head_problems(head: dict) -> list[Problem]:
         found.append(Problem("Unknown mode of transport.", "mode", f"One of {', '.join(MODES)}."))
     if head.get("answer_by"):
         found += day_problems(head["answer_by"], "answer_by")
-    for name, most in (("reference", 60), ("supplier_reference", 60), ("incoterm_place", 60), ("remark", 500)):
+    for name, most in LENGTHS.items():
         if len(head.get(name) or "") > most:
             found.append(Problem(f"This is longer than {most} characters.", name, "Shorten it."))
-    return found
+    return found + sums_problems(*(head.get(name) or ZERO for name in PERCENTAGES))
 
 
 def _line_terms(act: Act, request: OrderRequest, supplier: Party) -> list[orders.LineTerms]:
@@ -276,12 +311,18 @@ def mail_order(act: Act, order: PurchaseOrder, letter: str = "order") -> None:
 
 
 def order_total(order: PurchaseOrder) -> Decimal:
-    """The order's amount in its currency: the sum of its rounded lines."""
+    """The order's amount in its currency without tax: the sum of its rounded lines."""
     amounts = (
-        net_amount(line.quantity, line.pack_factor, line.pack_price, line.discount, order.currency)
+        net_amount(line.quantity, line.pack_factor, line.pack_price, line.paid_part, order.currency)
         for line in order.lines.all()
     )
-    return sum(amounts, rounded(Decimal(0), order.currency))
+    return sum(amounts, rounded(ZERO, order.currency))
+
+
+def sums_of(order: PurchaseOrder, lines: Sequence[OrderLine]) -> OrderSums:
+    """What the order comes to, from its goods to what is to be paid."""
+    rows = [(line.quantity, line.pack_factor, line.pack_price, line.discount) for line in lines]
+    return order_sums(rows, order.discount, order.surcharge, order.tax_rate, order.currency)
 
 
 def locked(order: int) -> PurchaseOrder:

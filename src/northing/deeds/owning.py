@@ -26,7 +26,7 @@ class Goods(NamedTuple):
     quantity: Decimal
     pack_factor: Decimal
     pack_price: Decimal
-    discount: Decimal
+    paid_part: Decimal
 
 
 GOODS = (
@@ -37,7 +37,7 @@ GOODS = (
     "quantity",
     "instalment__line__pack_factor",
     "instalment__pack_price",
-    "instalment__line__discount",
+    "instalment__paid_part",
 )
 
 
@@ -53,7 +53,8 @@ class Owned(NamedTuple):
 def goods_amount(part: Stowage, quantity: Decimal) -> Decimal:
     """Goods price of `quantity` of a stowage in the order's currency, rounded once."""
     line = part.instalment.line
-    return net_amount(quantity, line.pack_factor, part.instalment.pack_price, line.discount, line.order.currency)
+    price, paid = part.instalment.pack_price, part.instalment.paid_part
+    return net_amount(quantity, line.pack_factor, price, paid, line.order.currency)
 
 
 def value_today(part: Stowage, rates: Rates) -> Decimal:
@@ -76,7 +77,7 @@ def becoming_ours(stowage, event: str, day: date) -> list[Owned]:
     for goods in rows:
         company = companies[goods.company]
         rate = rates.of(company, goods.currency)
-        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.discount, goods.currency)
+        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.paid_part, goods.currency)
         owned.append(Owned(goods, amount, converted(amount, rate, company.currency), rate))
     return owned
 

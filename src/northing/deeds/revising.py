@@ -17,7 +17,16 @@ from northing.core.ordering import LineDraft, line_problems
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
-from northing.deeds.ordering import LineRequest, head_problems, links, locked, mail_order, order_total, terms_of_lines
+from northing.deeds.ordering import (
+    PERCENTAGES,
+    LineRequest,
+    head_problems,
+    links,
+    locked,
+    mail_order,
+    order_total,
+    terms_of_lines,
+)
 from northing.directory.acts import Act
 from northing.drawings.figures import count
 from northing.orders import operations as orders
@@ -28,8 +37,8 @@ from northing.papers.operations import once, tell
 from northing.standing import operations as standing
 
 ZERO = Decimal(0)
-# What of a sent order's head needs agreeing again when it changes.
-TERMS = ("incoterm", "incoterm_place")
+# What of a sent order's head needs agreeing again when it changes: what is delivered where, and for how much.
+TERMS = ("incoterm", "incoterm_place", "discount", "surcharge")
 # Deeds that change an order; each counts its version up.
 CHANGES = (
     "change_order",
@@ -152,6 +161,7 @@ def change_order(act: Act, request: ChangeRequest) -> int:
     story = tell(act, "change_order", words, links(order), changes=told, shared=sent)
     again = any(name in head and head[name] != getattr(order, name) for name in TERMS)
     orders.mark(order, **head, **({} if sent else UNCHECKED))
+    orders.reprice(order, before.values())
     touched: list[int] = []
     for change in request.lines:
         touched += _change_line(story, order, before[change.line], change)
@@ -219,10 +229,15 @@ def _fixed(line: OrderLine) -> Decimal:
 
 def _changed_head(order: PurchaseOrder, head: dict) -> list[dict[str, str]]:
     return [
-        {"field": name.replace("_", " "), "old": str(getattr(order, name) or ""), "new": str(value or "")}
+        {"field": name.replace("_", " "), "old": said_of(name, getattr(order, name)), "new": said_of(name, value)}
         for name, value in head.items()
         if getattr(order, name) != value
     ]
+
+
+def said_of(name: str, value: object) -> str:
+    """A value of an order's head in words."""
+    return f"{count(Decimal(str(value)) * 100)} %" if name in PERCENTAGES else str(value or "")
 
 
 def _changed_lines(before: dict[int, OrderLine], asked: Sequence[LineChange]) -> list[dict[str, str]]:
@@ -243,6 +258,7 @@ def _change_line(story, order: PurchaseOrder, line: OrderLine, change: LineChang
     more = change.quantity - line.quantity
     dearer = (change.pack_price, change.discount) != (line.pack_price, line.discount)
     orders.change_line(
+        order,
         line,
         quantity=change.quantity,
         pack_price=change.pack_price,
@@ -266,7 +282,7 @@ def _ask_anew(story, line: OrderLine) -> list[int]:
     """What is not packed of the line needs agreeing again, for the day that stands and at the line's price."""
     parts = _free_parts(story, line)
     for part in parts:
-        orders.ask_anew(part, part.promise or part.asked_on, line.pack_price)
+        orders.ask_anew(part, part.promise or part.asked_on, line)
     return [part.pk for part in parts]
 
 
@@ -310,7 +326,7 @@ def _take_from(story, line: OrderLine, part: Instalment, taken: Decimal) -> list
     standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "ordered", leaves)])
     orders.shrink(part, leaves)
     if whole and part.agreed_quantity > 0:
-        orders.ask_anew(part, day, part.pack_price)
+        orders.ask_anew(part, day)
     rest = there - taken if not whole else ZERO
     return [part.pk] + ([new_part(story, line, rest, day).pk] if rest > 0 else [])
 
@@ -382,7 +398,7 @@ def set_parts(act: Act, request: PartsRequest) -> int:
             standing.move(story, [standing.MoveDraft(key, "ordered", "with_supplier", -less)])
             orders.shrink(part, less)
         if wanted and (less or wanted.asked_on != (part.promise or part.asked_on)):
-            orders.ask_anew(part, wanted.asked_on, part.pack_price)
+            orders.ask_anew(part, wanted.asked_on)
     for wanted in request.parts:
         if wanted.instalment is None:
             touched.append(new_part(story, line, wanted.quantity, wanted.asked_on).pk)

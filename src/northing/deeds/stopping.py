@@ -80,7 +80,7 @@ def _order_again(act: Act, story, line: OrderLine, part: Instalment) -> int:
         orders.shrink(part, units)
         return new_part(story, line, units, day).pk
     standing.move(story, [standing.MoveDraft(part.pk, "dropped", "with_supplier", units)])
-    orders.ask_anew(part, day, part.pack_price)
+    orders.ask_anew(part, day)
     return part.pk
 
 

@@ -40,6 +40,17 @@ SUPPLIERS = [
     ("TRE", "Tremsolva Ceramica", "EUR", "PT", "Porto", "PTLEI", 55),
     ("AMB", "Ambevila Tea", "USD", "LK", "Colombo", "LKCMB", 38),
 ]
+# Where their orders go, and where their goods are fetched.
+ADDRESSES = {
+    "OZU": (
+        "Sales\n3-14 Hatori Lane\nShizuoka 420-0900",
+        "Leaf store 2\n88 Okitsu Wharf Road\nShizuoka 424-0200",
+    ),
+    "QIN": ("Export desk\n217 Jiangbei Mill Street\nNingbo 315021", "Works gate 4\n9 Beilun Forge Road\nNingbo 315800"),
+    "DAL": ("12 Paper Yard\nDistrict 7\nHo Chi Minh City", "Warehouse C\n40 Riverside Way\nHo Chi Minh City"),
+    "TRE": ("Rua do Forno Alto 51\n4100-220 Porto", "Cais da Louca 8\n4450-710 Matosinhos"),
+    "AMB": ("77 Garden Terrace\nColombo 03", "Tea store 11\nDock Gate Road\nColombo 13"),
+}
 PROVIDERS = [
     ("QUI", "Quillmark Forwarding", "provider", "USD", "SG"),
     ("VAN", "Vantara Bight Lines", "provider", "USD", "SG"),
@@ -94,6 +105,10 @@ def lay_directory(today: date) -> None:
     base = ["customs_value", "duty", "freight", "insurance"]
     _company("KLN", "Kestrel & Loam Ltd", "NZ", "NZD", D("0.15"), base, ("TRG", "Tauranga", "NZTRG"))
     _company("KLA", "Kestrel & Loam Australia Pty Ltd", "AU", "AUD", D("0.10"), base, ("MEL", "Melbourne", "AUMEL"))
+    Company.objects.filter(code="KLN").update(address="Accounts\n5 Loam Street\nTauranga 3110")
+    Company.objects.filter(code="KLA").update(address="Accounts\nLevel 2, 60 Kestrel Walk\nMelbourne VIC 3000")
+    Site.objects.filter(code="TRG").update(address="Goods in, dock 1\n140 Totara Street\nTauranga 3116")
+    Site.objects.filter(code="MEL").update(address="Receiving\n22 Swanfield Road\nMelbourne VIC 3207")
     _people()
     _parties()
     _items(today)
@@ -142,6 +157,8 @@ def _parties() -> None:
             passage_days=days,
             over_tolerance=D("2"),
             email=f"orders@{name.split()[0].lower()}.example",
+            order_address=ADDRESSES[code][0],
+            despatch_address=ADDRESSES[code][1],
         )
         for code, name, currency, country, city, port, days in SUPPLIERS
     )

@@ -86,6 +86,7 @@ urlpatterns = [
     path("orders/files/<int:file_id>/wrong/", files.wrong, name="wrong-rows"),
     path("orders/quote/", orders.quote, name="quote"),
     path("items/find/", orders.items, name="items"),
+    path("orders/usual/", orders.usual, name="usual"),
     path("orders/incoterm/", orders.incoterm, name="incoterm"),
     path("orders/<int:order_id>/", orders.order, name="order"),
     path("orders/<int:order_id>/check/", orders.order_step, {"step": "check"}, name="check"),

@@ -40,6 +40,7 @@ class Company(models.Model):
     import_tax_reclaimed = models.DecimalField(
         max_digits=5, decimal_places=4, default=1, help_text="The part of import tax that is reclaimed, 0 to 1"
     )
+    address = models.TextField("Address for invoices", blank=True, db_default="")
     closed_through = models.DateField(null=True, blank=True, help_text="Last day of the last closed period")
     last_order_number = models.PositiveIntegerField(default=0)
 
@@ -123,6 +124,7 @@ class Site(models.Model):
     code = models.CharField(max_length=8, unique=True)
     name = models.CharField(max_length=80)
     port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
+    address = models.TextField("Address for deliveries", blank=True, db_default="")
 
     class Meta:
         ordering = ["code"]
@@ -183,6 +185,13 @@ class Party(models.Model):
     passage_days = models.PositiveSmallIntegerField(default=40, help_text="Days from ready to our dock")
     over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO)
     email = models.EmailField(blank=True, help_text="Where orders and chasers go")
+    order_address = models.TextField("Orders go to", blank=True, db_default="")
+    despatch_address = models.TextField("Goods are fetched from", blank=True, db_default="")
+    return_address = models.TextField("Returns go to", blank=True, db_default="")
+    remit_address = models.TextField("Payments go to", blank=True, db_default="")
+    tax_rate = models.DecimalField(
+        "Purchase tax", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=fields.ZERO
+    )
     # What a supplier's link lets them change, and which answers they owe us.
     link_may = models.JSONField(default=may_change_all)
     owes = models.JSONField(default=owes_all)

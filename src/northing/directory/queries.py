@@ -4,10 +4,12 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
+from django.db.models import Q, QuerySet
+
 from northing.core.problems import Problem, Refused
 from northing.directory.catalogue import Catalogue
-from northing.directory.models import Bin, Company, ExchangeRate, Item, Pack
-from northing.directory.rights import companies_of
+from northing.directory.models import Bin, Company, ExchangeRate, Item, Pack, Person
+from northing.directory.rights import companies_of, roles_with
 
 ONE = Decimal(1)
 # How long a rate stands when no newer one was entered.
@@ -83,3 +85,9 @@ def default_bin(site: int, purpose: str) -> Bin:
 def scoped(queryset, person, path: str = "company"):
     """The rows of the person's companies; the one place where rights limit what is seen."""
     return queryset.filter(**{f"{path}__in": companies_of(person)})
+
+
+def people_who(right: str, person) -> QuerySet[Person]:
+    """Those who have the right in one of the person's companies."""
+    mine = Q(grants__company__in=companies_of(person), grants__role__in=roles_with(right))
+    return Person.objects.filter(mine, is_active=True).distinct()

@@ -24,6 +24,13 @@ COLUMNS = {
     "supplier_reference": "",
     "remark": "to the supplier",
     "answer_by": "a day like 2026-11-24",
+    "order_discount": "in %, on the whole order",
+    "surcharge": "in %, on the whole order",
+    "tax": "purchase tax in %; the supplier's when left out",
+    "order_to": "address; the supplier's when left out, as are the next three",
+    "despatch_from": "address",
+    "deliver_to": "address",
+    "invoice_to": "address",
     "currency": "must be the supplier's; may be left out",
     "line": "number of the line that is to be changed",
     "item": "code or GTIN",
@@ -34,6 +41,7 @@ COLUMNS = {
     "need_by": "a day like 2027-02-10",
 }
 NEEDED = ("supplier", "item", "quantity", "need_by")
+PERCENTAGES = {"order_discount": "discount", "surcharge": "surcharge", "tax": "tax_rate"}
 # What the rows of one order have in common.
 HEAD = (
     "company",
@@ -47,8 +55,16 @@ HEAD = (
     "supplier_reference",
     "remark",
     "answer_by",
+    "order_discount",
+    "surcharge",
+    "tax",
+    "order_to",
+    "despatch_from",
+    "deliver_to",
+    "invoice_to",
 )
-LONGEST = {"remark": 500, "item": 40, "pack": 16, "currency": 3}
+ADDRESSES = ("order_to", "despatch_from", "deliver_to", "invoice_to")
+LONGEST = {"remark": 500, "item": 40, "pack": 16, "currency": 3} | dict.fromkeys(ADDRESSES, 400)
 USUAL = 60
 Some = TypeVar("Some")
 ZERO = Decimal(0)
@@ -69,6 +85,8 @@ class OrderRow:
     discount: Decimal | None
     need_by: date
     answer_by: date | None
+    # Percentages on the whole order, as fractions of 1, by the name of the order's field.
+    percentages: dict[str, Decimal | None]
     problems: list[Problem] = field(default_factory=list)
 
 
@@ -121,6 +139,7 @@ def read_row(cells: Mapping[str, str]) -> OrderRow:
         discount=read("discount", _percent, None),
         need_by=read("need_by", _day, date.max),
         answer_by=read("answer_by", _day, None),
+        percentages={field: read(column, _percent, None) for column, field in PERCENTAGES.items()},
         problems=found,
     )
 

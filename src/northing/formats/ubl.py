@@ -38,17 +38,58 @@ def order_xml(order: Mapping[str, Any], number: int, issued_on: date) -> bytes:
     if order.get("reference"):
         _text(root, "CustomerReference", order["reference"])
     _text(root, "LineCountNumeric", str(len(order["lines"])))
-    _party(root, "BuyerCustomerParty", order["company"]["name"], "", order["company"]["country"])
-    _party(root, "SellerSupplierParty", order["supplier"], order["supplier_city"], order["supplier_country"])
+    company = order["company"]
+    _party(root, "BuyerCustomerParty", company["name"], "", company["country"])
+    seller = (order["supplier"], order["supplier_city"], order["supplier_country"])
+    _party(root, "SellerSupplierParty", *seller, order.get("order_to", ""))
+    if order.get("invoice_to"):
+        _party(root, "AccountingCustomerParty", company["name"], "", company["country"], order["invoice_to"])
     delivery = _part(root, "Delivery")
+    if order.get("deliver_to"):
+        _address_lines(_part(_part(delivery, "DeliveryLocation"), "Address"), order["deliver_to"])
     _text(_part(delivery, "RequestedDeliveryPeriod"), "EndDate", order["need_by"])
+    if order.get("despatch_from"):
+        _address_lines(_part(_part(delivery, "Despatch"), "DespatchAddress"), order["despatch_from"])
     if order["incoterms"]:
         _text(_part(root, "DeliveryTerms"), "ID", order["incoterms"])
-    total = sum((Decimal(line["amount"]) for line in order["lines"]), Decimal(0))
-    _amount(_part(root, "AnticipatedMonetaryTotal"), "PayableAmount", total, order["currency"])
+    _sums(root, order)
     for line in order["lines"]:
         _order_line(root, line, order["currency"])
     return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _sums(root: "etree._Element", order: Mapping[str, Any]) -> None:
+    """What the order comes to: allowance and charge on the whole, tax, and the totals they lead to."""
+    currency = order["currency"]
+    goods = sum((Decimal(line["amount"]) for line in order["lines"]), Decimal(0))
+    # Revisions of before there were such percentages have no sums of their own.
+    kept = order.get("sums") or dict.fromkeys(("total", "to_pay"), str(goods))
+    sums = {name: Decimal(value) for name, value in kept.items()}
+    for name, indicator, base in (("discount", "false", goods), ("surcharge", "true", goods - sums.get("discount", 0))):
+        if sums.get(name):
+            made = _part(root, "AllowanceCharge")
+            _text(made, "ChargeIndicator", indicator)
+            _text(made, "AllowanceChargeReason", name)
+            _text(made, "MultiplierFactorNumeric", plain(Decimal(order[name])))
+            _amount(made, "Amount", sums[name], currency)
+            _amount(made, "BaseAmount", base, currency)
+    if sums.get("tax"):
+        tax = _part(root, "TaxTotal")
+        _amount(tax, "TaxAmount", sums["tax"], currency)
+        part = _part(tax, "TaxSubtotal")
+        _amount(part, "TaxableAmount", sums["total"], currency)
+        _amount(part, "TaxAmount", sums["tax"], currency)
+        _text(part, "Percent", plain(Decimal(order["tax_rate"]) * 100))
+        _text(_part(_part(part, "TaxCategory"), "TaxScheme"), "ID", "VAT")
+    totals = _part(root, "AnticipatedMonetaryTotal")
+    _amount(totals, "LineExtensionAmount", goods, currency)
+    _amount(totals, "TaxExclusiveAmount", sums["total"], currency)
+    _amount(totals, "TaxInclusiveAmount", sums["to_pay"], currency)
+    if sums.get("discount"):
+        _amount(totals, "AllowanceTotalAmount", sums["discount"], currency)
+    if sums.get("surcharge"):
+        _amount(totals, "ChargeTotalAmount", sums["surcharge"], currency)
+    _amount(totals, "PayableAmount", sums["to_pay"], currency)
 
 
 def _order_line(root: "etree._Element", line: Mapping[str, Any], currency: str) -> None:
@@ -96,12 +137,18 @@ def _quantity(parent: "etree._Element", name: str, quantity: str, unit: str) -> 
     _text(parent, name, plain(Decimal(quantity))).set("unitCode", unit)
 
 
-def _party(root: "etree._Element", role: str, name: str, city: str, country: str) -> None:
+def _address_lines(address: "etree._Element", lines: str) -> None:
+    for line in lines.splitlines():
+        _text(_part(address, "AddressLine"), "Line", line)
+
+
+def _party(root: "etree._Element", role: str, name: str, city: str, country: str, lines: str = "") -> None:
     party = _part(_part(root, role), "Party")
     _text(_part(party, "PartyName"), "Name", name)
     address = _part(party, "PostalAddress")
     if city:
         _text(address, "CityName", city)
+    _address_lines(address, lines)
     _text(_part(address, "Country"), "IdentificationCode", country)
 
 
@@ -165,6 +212,10 @@ def read_order(content: bytes) -> list[dict[str, str]]:
         "supplier": _name_of(root, "SellerSupplierParty"),
         "company": _name_of(root, "BuyerCustomerParty"),
     }
+    head["order_discount"] = _percent_of(root, "false", "the order")
+    head["surcharge"] = _percent_of(root, "true", "the order")
+    head["tax"] = _found(root, "cac:TaxTotal/cac:TaxSubtotal/cbc:Percent")
+    head |= {name: _lines_of(root, path) for name, path in ADDRESSES.items()}
     terms = _found(root, "cac:DeliveryTerms/cbc:ID")
     if terms:
         head["incoterm"], _, head["incoterm_place"] = terms.partition(" ")
@@ -174,6 +225,35 @@ def read_order(content: bytes) -> list[dict[str, str]]:
     if not found:
         raise Refused(Problem("The order has no line.", "file"))
     return found
+
+
+ADDRESSES = {
+    "order_to": "cac:SellerSupplierParty/cac:Party/cac:PostalAddress",
+    "invoice_to": "cac:AccountingCustomerParty/cac:Party/cac:PostalAddress",
+    "deliver_to": "cac:Delivery/cac:DeliveryLocation/cac:Address",
+    "despatch_from": "cac:Delivery/cac:Despatch/cac:DespatchAddress",
+}
+
+
+def _lines_of(root: "etree._Element", path: str) -> str:
+    found = root.iterfind(f"{path}/cac:AddressLine/cbc:Line", SPACES)
+    return "\n".join(line.text.strip() for line in found if line.text)
+
+
+def _percent_of(node: "etree._Element", indicator: str, where: str) -> str:
+    """The allowance (false) or charge (true) of a line or an order, in per cent. Raises Refused.
+
+    What is said as an amount alone is not guessed at: it would be another amount on every changed order.
+    """
+    found = node.iterfind("cac:AllowanceCharge", SPACES)
+    said = [one for one in found if _found(one, "cbc:ChargeIndicator") == indicator]
+    if not said:
+        return ""
+    factor = _number(said[0], "cbc:MultiplierFactorNumeric", where)
+    if len(said) > 1 or factor is None:
+        what = f"{where}: a discount or surcharge has to be one percentage, as a MultiplierFactorNumeric."
+        raise Refused(Problem(what, "file", "An amount alone is a charge: enter it under Costs."))
+    return plain(factor * 100)
 
 
 def _name_of(root: "etree._Element", role: str) -> str:
@@ -186,17 +266,15 @@ def _order_cells(line: "etree._Element", need_by: str) -> dict[str, str]:
     where, item = f"line {number[:20]}", "cac:Item/cac:"
     codes = [f"{item}{kind}Identification/cbc:ID" for kind in ("BuyersItem", "StandardItem")]
     price, base = _number(line, "cac:Price/cbc:PriceAmount", where), _number(line, "cac:Price/cbc:BaseQuantity", where)
-    discount = ""
-    allowance = line.find("cac:AllowanceCharge", SPACES)
-    if allowance is not None and _found(allowance, "cbc:ChargeIndicator") == "false":
-        factor = _number(allowance, "cbc:MultiplierFactorNumeric", where)
-        discount = plain(factor * 100) if factor is not None else ""
+    if _percent_of(line, "true", where):
+        what = f"{where}: a surcharge on a line is not kept."
+        raise Refused(Problem(what, "file", "Put it into the price, or on the whole order."))
     return {
         "line": number if number.isascii() and number.isdigit() else "",
         "item": next(filter(None, (_found(line, path) for path in codes)), ""),
         "quantity": _found(line, "cbc:Quantity"),
         "price": _unit_price(price, base, where) if price is not None else "",
-        "discount": discount,
+        "discount": _percent_of(line, "false", where),
         # A line that says no day of its own is for the day of the whole order.
         "need_by": need_by,
     }

@@ -16,6 +16,10 @@ class OursFrom(models.TextChoices):
     RECEIPT = "receipt", "Receipt"
 
 
+# The four addresses of an order, each a text of some lines.
+ADDRESSES = ("order_to", "despatch_from", "deliver_to", "invoice_to")
+
+
 class PurchaseOrder(models.Model):
     """An order to one supplier. Its stage follows from the facts below; nobody sets it."""
 
@@ -34,6 +38,15 @@ class PurchaseOrder(models.Model):
     supplier_reference = models.CharField(max_length=60, blank=True, db_default="")
     remark = models.CharField("Remark to the supplier", max_length=500, blank=True, db_default="")
     answer_by = models.DateField(null=True)
+    # Fractions of 1 on the whole order; the tax stands on top of the total and is no part of the goods' price.
+    discount = models.DecimalField("Discount", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=0)
+    surcharge = models.DecimalField("Surcharge", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=0)
+    tax_rate = models.DecimalField("Purchase tax", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=0)
+    # The four addresses as they were when the order was written.
+    order_to = models.TextField(blank=True, db_default="")
+    despatch_from = models.TextField(blank=True, db_default="")
+    deliver_to = models.TextField(blank=True, db_default="")
+    invoice_to = models.TextField(blank=True, db_default="")
     created_at = models.DateTimeField()
     checked_at = models.DateTimeField(null=True)
     checked_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
@@ -75,6 +88,8 @@ class OrderLine(models.Model):
     pack_price = fields.price()
     agreed_pack_price = fields.price(null=True)
     discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    # Derived: what is paid of the price, after both discounts and the surcharge (core.ordering.paid_part).
+    paid_part = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
     need_by = models.DateField()
     # Derived: when the last outstanding unit is expected on our dock; empty when nothing is outstanding.
     expected_on = models.DateField(null=True)
@@ -103,6 +118,8 @@ class Instalment(models.Model):
     quantity = fields.quantity()
     asked_on = models.DateField()
     pack_price = fields.price()
+    # What is paid of it, frozen like the price when it was asked: a later discount is for what is asked later.
+    paid_part = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
     agreed_quantity = fields.quantity(default=fields.ZERO)
     first_promise = models.DateField(null=True)
     promise = models.DateField(null=True)

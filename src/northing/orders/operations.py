@@ -12,16 +12,19 @@ from django.db import connection
 from django.db.models import F, Max
 from django.db.models.functions import Coalesce
 
-from northing.core.ordering import net_amount
+from northing.core.ordering import paid_part
 from northing.directory.acts import Act
 from northing.directory.columns import insert_columns, update_columns
-from northing.directory.models import Agreement, Company, Item, Party, Site
+from northing.directory.models import Company, Item, Party, Person, Site
 from northing.orders.models import Instalment, OrderFile, OrderFileRow, OrderLine, PurchaseOrder, Revision
+from northing.orders.snapshot import snapshot
+
+ZERO = Decimal(0)
 
 
 @dataclass(frozen=True)
 class Terms:
-    """The head of an order."""
+    """The head of an order; percentages as fractions of 1. Without a buyer it is whoever writes it."""
 
     company: Company
     supplier: Party
@@ -35,6 +38,14 @@ class Terms:
     supplier_reference: str = ""
     remark: str = ""
     answer_by: date | None = None
+    discount: Decimal = ZERO
+    surcharge: Decimal = ZERO
+    tax_rate: Decimal = ZERO
+    order_to: str = ""
+    despatch_from: str = ""
+    deliver_to: str = ""
+    invoice_to: str = ""
+    buyer: Person | None = None
 
 
 @dataclass(frozen=True)
@@ -64,10 +75,9 @@ def write_orders(
     orders = PurchaseOrder.objects.bulk_create(
         PurchaseOrder(
             number=number,
-            buyer=act.person,
             currency=terms.supplier.currency,
             created_at=act.at,
-            **vars_of(terms),
+            **vars_of(terms) | {"buyer": terms.buyer or act.person},
         )
         for number, (terms, _) in zip(numbers, drafts, strict=True)
     )
@@ -77,7 +87,8 @@ def write_orders(
         [
             (order.pk, place, line.item.pk, line.pack, line.pack_factor, line.quantity, line.pack_price)
             + (line.agreed_pack_price, line.discount, line.need_by)
-            for order, (_, lines) in zip(orders, drafts, strict=True)
+            + (paid_part(line.discount, terms.discount, terms.surcharge),)
+            for order, (terms, lines) in zip(orders, drafts, strict=True)
             for place, line in enumerate(lines, 1)
         ],
     )
@@ -95,6 +106,7 @@ LINE_COLUMNS = {
     "agreed_pack_price": "numeric",
     "discount": "numeric",
     "need_by": "date",
+    "paid_part": "numeric",
 }
 
 
@@ -113,6 +125,20 @@ def mark(order: PurchaseOrder, **facts) -> None:
     for name, value in facts.items():
         setattr(order, name, value)
     order.save(update_fields=list(facts))
+
+
+def reprice(order: PurchaseOrder, lines: Iterable[OrderLine]) -> None:
+    """Bring along what is paid of the lines' prices after the order's discount or surcharge changed.
+
+    Its instalments keep what they were agreed at until they are asked anew.
+    """
+    order.lines.update(paid_part=(1 - F("discount")) * (1 - order.discount) * (1 + order.surcharge))
+    for line in lines:
+        line.paid_part = _paid(order, line.discount)
+
+
+def _paid(order: PurchaseOrder, discount: Decimal) -> Decimal:
+    return paid_part(discount, order.discount, order.surcharge)
 
 
 def count_change(order: PurchaseOrder) -> None:
@@ -137,6 +163,7 @@ def write_instalments(order: PurchaseOrder) -> list[Instalment]:
             quantity=line.quantity,
             asked_on=line.need_by - passage,
             pack_price=line.pack_price,
+            paid_part=line.paid_part,
         )
         for line in order.lines.annotate(last=Coalesce(Max("instalments__number"), 0)).order_by("number")
     )
@@ -146,7 +173,12 @@ def add_instalment(line: OrderLine, quantity: Decimal, asked_on: date) -> Instal
     """One more dated part of a line, at the line's price."""
     last = Instalment.objects.filter(line=line).aggregate(last=Max("number"))["last"] or 0
     return Instalment.objects.create(
-        line=line, number=last + 1, quantity=quantity, asked_on=asked_on, pack_price=line.pack_price
+        line=line,
+        number=last + 1,
+        quantity=quantity,
+        asked_on=asked_on,
+        pack_price=line.pack_price,
+        paid_part=line.paid_part,
     )
 
 
@@ -157,9 +189,11 @@ def shrink(part: Instalment, by: Decimal) -> None:
     part.save(update_fields=["quantity", "agreed_quantity"])
 
 
-def ask_anew(part: Instalment, asked_on: date, pack_price: Decimal) -> None:
-    """Ask for another day or price: it needs agreeing again; the first promise stays on record."""
-    part.asked_on, part.pack_price = asked_on, pack_price
+def ask_anew(part: Instalment, asked_on: date, line: OrderLine | None = None) -> None:
+    """Ask for another day, or at the price of its line: it needs agreeing again; the first promise stays on record."""
+    part.asked_on = asked_on
+    if line is not None:
+        part.pack_price, part.paid_part = line.pack_price, line.paid_part
     part.agreed_quantity, part.promise = Decimal(0), None
     part.counter_on = part.counter_price = None
     part.save()
@@ -168,7 +202,9 @@ def ask_anew(part: Instalment, asked_on: date, pack_price: Decimal) -> None:
 def add_line(order: PurchaseOrder, terms: LineTerms) -> OrderLine:
     """One more line, numbered after the last."""
     last = order.lines.aggregate(last=Max("number"))["last"] or 0
-    return OrderLine.objects.create(order=order, number=last + 1, **vars_of(terms))
+    return OrderLine.objects.create(
+        order=order, number=last + 1, paid_part=_paid(order, terms.discount), **vars_of(terms)
+    )
 
 
 def vars_of(terms: Terms | LineTerms) -> dict[str, object]:
@@ -176,77 +212,19 @@ def vars_of(terms: Terms | LineTerms) -> dict[str, object]:
     return {name: getattr(terms, name) for name in terms.__dataclass_fields__}
 
 
-def change_line(line: OrderLine, **facts: object) -> None:
+def change_line(order: PurchaseOrder, line: OrderLine, **facts: object) -> None:
     """Record what changed of a line."""
     for name, value in facts.items():
         setattr(line, name, value)
-    line.save(update_fields=list(facts))
+    line.paid_part = _paid(order, line.discount)
+    line.save(update_fields=[*facts, "paid_part"])
 
 
 def write_revision(act: Act, order: PurchaseOrder) -> Revision:
-    """The snapshot of what is sent now."""
-    codes = dict(
-        Agreement.objects.filter(supplier=order.supplier, item__order_lines__order=order)
-        .order_by("valid_from")
-        .values_list("item", "supplier_code")
-    )
-    asked: dict[int, list[dict[str, str]]] = {}
-    cancelled: dict[int, Decimal] = {}
-    parts = Instalment.objects.filter(line__order=order).select_related("position").order_by("line", "number")
-    for part in parts:
-        dropped = part.position.dropped if hasattr(part, "position") else Decimal(0)
-        cancelled[part.line_id] = cancelled.get(part.line_id, Decimal(0)) + dropped
-        day, units = (part.promise or part.asked_on).isoformat(), part.quantity - dropped
-        if units > 0:
-            asked.setdefault(part.line_id, []).append({"quantity": str(units), "ready_on": day})
-    content = {
-        "number": order.number,
-        "company": {"name": order.company.name, "country": order.company.country},
-        "site": order.site.name,
-        "buyer": str(order.buyer),
-        "supplier": order.supplier.name,
-        "supplier_city": order.supplier.city,
-        "supplier_country": order.supplier.country,
-        "currency": order.currency,
-        "incoterms": f"{order.incoterm} {order.incoterm_place}".strip(),
-        "mode": order.mode,
-        "reference": order.reference,
-        "supplier_reference": order.supplier_reference,
-        "remark": order.remark,
-        "need_by": order.need_by.isoformat(),
-        "answer_by": order.answer_by.isoformat() if order.answer_by else "",
-        "lines": [
-            {
-                "line": line.pk,
-                "number": line.number,
-                "item": line.item.code,
-                "description": line.item.description,
-                "unit": line.item.unit,
-                "supplier_code": codes.get(line.item_id, ""),
-                "quantity": str(left),
-                "pack": line.pack,
-                "pack_factor": str(line.pack_factor),
-                "pack_price": str(line.pack_price),
-                "discount": str(line.discount),
-                "need_by": line.need_by.isoformat(),
-                "amount": str(_amount(line, left, order.currency)),
-                "parts": asked.get(line.pk) or [{"quantity": str(line.quantity), "ready_on": _ready(order, line)}],
-            }
-            for line in order.lines.select_related("item").order_by("number")
-            if (left := line.quantity - cancelled.get(line.pk, Decimal(0))) > 0
-        ],
-    }
+    """Keep the snapshot of what is sent now."""
     return Revision.objects.create(
-        order=order, number=order.revision + 1, sent_at=act.at, sent_by=act.person, content=content
+        order=order, number=order.revision + 1, sent_at=act.at, sent_by=act.person, content=snapshot(order)
     )
-
-
-def _amount(line: OrderLine, quantity: Decimal, currency: str) -> Decimal:
-    return net_amount(quantity, line.pack_factor, line.pack_price, line.discount, currency)
-
-
-def _ready(order: PurchaseOrder, line: OrderLine) -> str:
-    return (line.need_by - timedelta(days=order.supplier.passage_days)).isoformat()
 
 
 def agree_as_asked(agreed: Iterable[tuple[Instalment, date, Decimal]]) -> None:
@@ -272,6 +250,7 @@ def agree(instalment: Instalment, quantity: Decimal, ready_on: date, pack_price:
             quantity=rest,
             asked_on=instalment.asked_on,
             pack_price=instalment.pack_price,
+            paid_part=instalment.paid_part,
         )
     instalment.quantity = instalment.agreed_quantity = quantity
     instalment.pack_price = pack_price

@@ -10,16 +10,43 @@ from northing.drawings.figures import count, price
 from northing.formats.ubl import order_xml
 from northing.orders.models import Revision
 
+ADDRESSES = {
+    "order_to": "Order to",
+    "despatch_from": "Fetched from",
+    "deliver_to": "Deliver to",
+    "invoice_to": "Invoice to",
+}
+
 
 def order_pdf(revision: Revision) -> bytes:
     """The order as it was sent; from the second revision on with what changed since the one before."""
     before = Revision.objects.filter(order=revision.order_id, number=revision.number - 1).first()
     changed = changes(before.content, revision.content) if before else []
-    total = sum((Decimal(line["amount"]) for line in revision.content["lines"]), Decimal(0))
-    context = {"order": revision.content, "revision": revision, "changes": changed, "total": total}
+    context = {"order": revision.content, "revision": revision, "changes": changed, "sums": _sums(revision.content)}
+    context["addresses"] = [(words, revision.content.get(name)) for name, words in ADDRESSES.items()]
     page = render_to_string("orders/paper.html", context)
     # Nothing is fetched: the paper is this text alone.
     return weasyprint.HTML(string=page, url_fetcher=_nothing).write_pdf()
+
+
+def _sums(content: dict) -> list[tuple[str, Decimal]]:
+    """The rows under the lines: what the order comes to, and by which percentages."""
+    goods = sum((Decimal(line["amount"]) for line in content["lines"]), Decimal(0))
+    # Revisions of before there were such percentages have no sums of their own.
+    found = {name: Decimal(value) for name, value in content.get("sums", {}).items()}
+    rows = [("Total", found.get("total", goods))]
+    if found.get("discount") or found.get("surcharge"):
+        percent = {name: _percent(content[name]) for name in ("discount", "surcharge")}
+        changed = [(f"Discount {percent['discount']}", -found["discount"])] if found["discount"] else []
+        changed += [(f"Surcharge {percent['surcharge']}", found["surcharge"])] if found["surcharge"] else []
+        rows = [("Goods", goods), *changed, *rows]
+    if found.get("tax"):
+        rows += [(f"Purchase tax {_percent(content['tax_rate'])}", found["tax"]), ("To pay", found["to_pay"])]
+    return rows
+
+
+def _percent(fraction: str) -> str:
+    return f"{count(Decimal(fraction) * 100)} %"
 
 
 def _nothing(url: str, *_: object, **__: object) -> dict:
@@ -43,6 +70,7 @@ def papers_of(order: int) -> list[tuple[str, str, bytes]]:
     return papers
 
 
+PERCENTAGES = ("discount", "surcharge", "tax_rate")
 HEAD = {
     "incoterms": "Incoterms",
     "need_by": "need by",
@@ -53,7 +81,10 @@ HEAD = {
     "site": "to",
     "mode": "by",
     "answer_by": "answer by",
-}
+    "discount": "discount",
+    "surcharge": "surcharge",
+    "tax_rate": "purchase tax",
+} | {name: words.lower() for name, words in ADDRESSES.items()}
 LINE = {"quantity": "quantity", "pack_price": "price", "discount": "discount", "parts": "ready", "need_by": "need by"}
 
 
@@ -62,7 +93,7 @@ def changes(before: dict, after: dict) -> list[dict[str, str]]:
     found = [
         {"where": "order", "what": words, "old": _head(key, before), "new": _head(key, after)}
         for key, words in HEAD.items()
-        if before.get(key, "") != after.get(key, "")
+        if _head(key, before) != _head(key, after)
     ]
     old = {line.get("line", line["number"]): line for line in before["lines"]}
     new = {line.get("line", line["number"]): line for line in after["lines"]}
@@ -91,6 +122,8 @@ def changes(before: dict, after: dict) -> list[dict[str, str]]:
 
 def _head(key: str, content: dict) -> str:
     value = content.get(key, "")
+    if key in PERCENTAGES:
+        return _percent(value or "0")
     return _day(value) if key in ("need_by", "answer_by") else str(value)
 
 
@@ -101,7 +134,7 @@ def _said(name: str, line: dict) -> str:
     if name == "need_by":
         return _day(value)
     if name == "discount":
-        return f"{count(Decimal(value) * 100)} %"
+        return _percent(value)
     return price(Decimal(value)) if name == "pack_price" else count(Decimal(value))
 
 

@@ -69,8 +69,9 @@ def _goods_words(layer: CostLayer) -> str:
     part, line = layer.stowage, layer.stowage.instalment.line
     rate = part.goods_rate or (layer.receipt_line.recognised_rate if layer.receipt_line else None)
     words = f"{line.order.currency} {price(part.instalment.pack_price)} for 1 {line.pack}"
-    if line.discount:
-        words += f" less {count(line.discount * 100)} %"
+    off = (1 - part.instalment.paid_part) * 100
+    if off:
+        words += f" {'less' if off > 0 else 'plus'} {count(abs(off))} %"
     if rate:
         words += f", at {price(rate, 4)}"
     return words + (f" of {part.ours_on:%-d %b %Y}" if part.ours_on else "")

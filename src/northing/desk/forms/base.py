@@ -2,13 +2,14 @@
 
 import uuid
 from collections.abc import Callable
+from decimal import Decimal
 from typing import Any
 
 from django import forms
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
-from northing.core.exact import read_exact
+from northing.core.exact import plain, read_exact
 from northing.core.periods import day_problems
 from northing.core.problems import Refused
 from northing.directory.acts import Act
@@ -29,6 +30,28 @@ class ExactField(forms.CharField):
             raise ValidationError(
                 "Write a plain number with a decimal point, such as 1200 or 18.40 (up to 15 digits before the point)."
             ) from None
+
+
+class PercentField(ExactField):
+    """A percentage as people write it; its value is a fraction of 1."""
+
+    def to_python(self, value):
+        number = super().to_python((value or "").replace("%", ""))
+        return None if number is None else number / 100
+
+    def prepare_value(self, value):
+        return plain(value * 100) if isinstance(value, Decimal) else value
+
+
+class LinesField(forms.CharField):
+    """A text of some lines, such as an address."""
+
+    def __init__(self, **kwargs):
+        super().__init__(widget=forms.Textarea({"rows": 3}), required=False, **kwargs)
+
+    def to_python(self, value):
+        lines = (line.strip() for line in (super().to_python(value) or "").splitlines())
+        return "\n".join(line for line in lines if line)
 
 
 class DayField(forms.DateField):

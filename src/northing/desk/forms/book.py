@@ -1,11 +1,10 @@
 """Forms of the line book: acts on many lines, and views under a name."""
 
 from django import forms
-from django.db.models import Q
 
 from northing.desk.forms.base import DayField, DeedForm
 from northing.directory.models import Person
-from northing.directory.rights import companies_of, roles_with
+from northing.directory.queries import people_who
 
 
 class ManyForm(DeedForm):
@@ -25,9 +24,7 @@ class BuyerForm(ManyForm):
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
-        writers = roles_with("write_order")
-        mine = Q(grants__company__in=companies_of(person), grants__role__in=writers)
-        self.fields["person"].queryset = Person.objects.filter(mine, is_active=True).distinct()
+        self.fields["person"].queryset = people_who("write_order", person)
 
 
 class ViewForm(forms.Form):

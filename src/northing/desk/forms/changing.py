@@ -7,16 +7,17 @@ from django import forms
 from northing.core.exact import plain
 from northing.core.ownership import INCOTERMS
 from northing.deeds import revising, stopping
-from northing.deeds.ordering import MODES, LineRequest
+from northing.deeds.ordering import MODES, PERCENTAGES, LineRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
+from northing.desk.forms.orders import WholeOrderFields
 from northing.desk.queries.supply import free_parts
 from northing.drawings.figures import written_price
-from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.orders.models import ADDRESSES, Instalment, OrderLine, PurchaseOrder
 
 HUNDRED = Decimal(100)
 
 
-class ChangeForm(DeedForm):
+class ChangeForm(DeedForm, WholeOrderFields):
     """An order as it is to be: head, and a row for each line."""
 
     version = forms.IntegerField(widget=forms.HiddenInput)
@@ -27,7 +28,8 @@ class ChangeForm(DeedForm):
     supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
     answer_by = DayField(label="Answer by", required=False)
     remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
-    head = ("incoterm", "incoterm_place", "mode", "reference", "supplier_reference", "answer_by", "remark")
+    terms = ("incoterm", "incoterm_place", "mode", "reference", "supplier_reference", "answer_by", "remark")
+    head = (*terms, *PERCENTAGES, *ADDRESSES)
 
     def __init__(self, *args, order: PurchaseOrder, lines: list[OrderLine], **kwargs):
         initial = {name: getattr(order, name) for name in self.head} | {"version": order.version}
@@ -49,8 +51,8 @@ class ChangeForm(DeedForm):
                 self.fields[f"line-{line.pk}-{name}"] = field
 
     def head_fields(self):
-        """The fields of the head, for the template."""
-        return [self[name] for name in self.head]
+        """The fields of the head without the addresses, for the template."""
+        return [self[name] for name in (*self.terms, *PERCENTAGES)]
 
     def rows(self):
         """(line, its fields) for the template."""
@@ -74,7 +76,8 @@ class ChangeForm(DeedForm):
             )
             for line in self.lines
         )
-        head = tuple((name, entered[name]) for name in self.head)
+        head = tuple((name, entered[name]) for name in (*self.terms, *ADDRESSES))
+        head += tuple((name, entered[name] or Decimal(0)) for name in PERCENTAGES)
         return revising.ChangeRequest(order, entered["version"], head, lines, tuple(added))
 
 

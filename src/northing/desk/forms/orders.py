@@ -1,17 +1,47 @@
 """Forms of orders and answers."""
 
+from decimal import Decimal
+
 from django import forms
 
 from northing.core.ownership import INCOTERMS
 from northing.deeds.agreeing import AnswerRow, AnswersRequest
-from northing.deeds.ordering import MODES, WORDS, LineRequest, OrderRequest
-from northing.desk.forms.base import DayField, DeedForm, ExactField
-from northing.directory.models import Company, Party, Site
-from northing.directory.queries import scoped
-from northing.orders.models import OursFrom
+from northing.deeds.ordering import LENGTHS, MODES, PERCENTAGES, WORDS, LineRequest, OrderRequest
+from northing.desk.forms.base import DayField, DeedForm, ExactField, LinesField, PercentField
+from northing.directory.models import Company, Party, Person, Site
+from northing.directory.queries import people_who, scoped
+from northing.orders import paper
+from northing.orders.models import ADDRESSES, OursFrom
+
+ZERO = Decimal(0)
 
 
-class OrderForm(DeedForm):
+class WholeOrderFields(forms.Form):
+    """What is said of a whole order beside its terms: percentages and the four addresses."""
+
+    discount = PercentField(label="Discount on the order %", required=False)
+    surcharge = PercentField(label="Surcharge %", required=False)
+    tax_rate = PercentField(label="Purchase tax %", required=False)
+
+    def __init__(self, *args, **kwargs):
+        super().__init__(*args, **kwargs)
+        for name, words in paper.ADDRESSES.items():
+            self.fields[name] = LinesField(label=words, max_length=LENGTHS[name])
+
+    def percentages(self):
+        """The fields that change what the order comes to, for the template."""
+        return [self[name] for name in PERCENTAGES]
+
+    def wrong_address(self):
+        """Whether one of them has to be seen."""
+        return any(name in self.errors for name in ADDRESSES)
+
+    def addresses(self):
+        """The four addresses, for the template."""
+        return [self[name] for name in ADDRESSES]
+
+
+class OrderForm(DeedForm, WholeOrderFields):
     """The head of an order."""
 
     supplier = forms.ModelChoiceField(Party.objects.filter(kind="supplier"))
@@ -25,14 +55,21 @@ class OrderForm(DeedForm):
     reference = forms.CharField(label="Our reference", max_length=60, required=False)
     supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
     answer_by = DayField(label="Answer by", required=False)
+    buyer = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="whoever writes it")
     remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
+        self.fields["buyer"].queryset = people_who("write_order", person)
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.fields["site"].queryset = scoped(Site.objects.select_related("company"), person)
         self.fields["site"].label_from_instance = lambda site: f"{site} ({site.company.code})"
         self.choose_the_only_one("company", "site")
+
+    def head(self):
+        """The fields of the terms, for the template."""
+        apart = {*PERCENTAGES, *ADDRESSES}
+        return [field for field in self.visible_fields() if field.name not in apart]
 
 
 class LineForm(forms.Form):
@@ -96,6 +133,10 @@ def order_request(head: dict, lines: list[LineRequest]) -> OrderRequest:
         ours_from=head["ours_from"],
         need_by=head["need_by"],
         lines=tuple(lines),
+        discount=head["discount"] or ZERO,
+        surcharge=head["surcharge"] or ZERO,
+        tax_rate=head["tax_rate"],
+        buyer=head["buyer"].pk if head["buyer"] else None,
         **{name: head[name] for name in WORDS},
     )
 

@@ -28,7 +28,7 @@ def gather(line: OrderLine) -> dict:
     return {
         "line": line,
         "order": order,
-        "amount": net_amount(line.quantity, line.pack_factor, line.pack_price, line.discount, order.currency),
+        "amount": net_amount(line.quantity, line.pack_factor, line.pack_price, line.paid_part, order.currency),
         "parts": parts,
         "whole": whole_position(parts),
         "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),

@@ -14,20 +14,22 @@ from northing.confirmations.models import Answer
 from northing.core.agreement import misfits
 from northing.core.exact import plain
 from northing.core.money import minor_units
-from northing.core.ordering import net_amount
+from northing.core.ordering import net_amount, paid_part
 from northing.core.ownership import proposed_moment
 from northing.core.problems import Refused
 from northing.deeds import agreeing, ordering
+from northing.deeds.ordering import PERCENTAGES
 from northing.desk.forms.base import act_of
 from northing.desk.forms.orders import AnswersForm, LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
 from northing.directory.catalogue import Catalogue, offer_of
-from northing.directory.models import Item, Party
+from northing.directory.models import Item, Party, Site
 from northing.directory.queries import scoped
 from northing.directory.rights import may
 from northing.drawings.figures import written_price
-from northing.orders.models import Instalment, PurchaseOrder
+from northing.orders import paper
+from northing.orders.models import ADDRESSES, Instalment, PurchaseOrder
 
 STEPS = {"check": ordering.check_order, "approve": ordering.approve_order, "send": ordering.send_order}
 
@@ -78,7 +80,7 @@ def _copied(request) -> tuple[dict | None, list[dict] | None]:
     return head | {"company": record.company_id}, rows
 
 
-COPIED = ("incoterm", "incoterm_place", "ours_from", "mode", "reference", "remark")
+COPIED = ("incoterm", "incoterm_place", "ours_from", "mode", "reference", "remark", *PERCENTAGES, *ADDRESSES)
 
 
 def beside_lines(form, lines) -> None:
@@ -148,6 +150,15 @@ def _number(text: str) -> int:
     return int(text) if text.isascii() and text.isdigit() and len(text) < 15 else 0
 
 
+def usual(request):
+    """The addresses and the tax that an order of these would have."""
+    supplier = Party.objects.filter(kind="supplier", pk=_number(request.GET.get("supplier", ""))).first()
+    sites = scoped(Site.objects.select_related("company"), request.user)
+    site = sites.filter(pk=_number(request.GET.get("site", ""))).first()
+    found = ordering.usual_terms(site.company if site else None, supplier, site)
+    return JsonResponse(found | {"tax_rate": plain(Decimal(found["tax_rate"]) * 100)})
+
+
 def incoterm(request):
     """From when goods are ours, as the Incoterms rule proposes."""
     try:
@@ -168,14 +179,16 @@ def order(request, order_id: int):
     lines = list(record.lines.select_related("item").prefetch_related("instalments__position"))
     checks = ordering.checks(record, timezone.localdate()) if not record.sent_at else {}
     for line in lines:
-        line.amount = net_amount(line.quantity, line.pack_factor, line.pack_price, line.discount, record.currency)
+        paid = paid_part(line.discount)
+        line.amount = net_amount(line.quantity, line.pack_factor, line.pack_price, paid, record.currency)
         line.checks = checks.get(line.pk, [])
     rights = {right: may(request.user, right, record.company_id) for right in ordering_rights}
     answers = Answer.objects.filter(instalment__line__order=record).select_related("instalment__line__item")
     context = {
         "order": record,
         "lines": lines,
-        "total": sum(line.amount for line in lines),
+        "sums": ordering.sums_of(record, lines),
+        "addresses": [(words, getattr(record, name)) for name, words in paper.ADDRESSES.items()],
         "rights": rights,
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),

@@ -5,7 +5,6 @@ import { read, roundTo, times, written } from "./exact.js";
 const form = document.querySelector(".order-form");
 const body = document.getElementById("lines");
 const supplier = form.elements.supplier;
-const one = { units: 1n, scale: 0 };
 let money = { currency: "", decimals: 2 };
 
 const cell = (row, name) => row.querySelector(`[name$="-${name}"]`);
@@ -69,24 +68,54 @@ function price(row) {
   total();
 }
 
-function amount(row) {
+// What is typed in a field of per cent, as a part of 1 that is added to (or taken off) the whole.
+function part(input, sign) {
+  const said = read((input?.value || input?.placeholder || "0").replace("%", "")) ?? { units: 0n, scale: 0 };
+  return { units: 100n * 10n ** BigInt(said.scale) + sign * said.units, scale: said.scale + 2 };
+}
+
+function amount(row, ...parts) {
   const quantity = read(cell(row, "packs").value);
   const unit = read(cell(row, "pack_price").value);
   if (!quantity || !unit) return null;
-  const off = read(cell(row, "discount").value || "0") ?? { units: 0n, scale: 0 };
-  const kept = { units: 100n * 10n ** BigInt(off.scale) - off.units, scale: off.scale + 2 };
-  return roundTo(times(quantity, unit, kept, one), money.decimals);
+  return roundTo(times(quantity, unit, part(cell(row, "discount"), -1n), ...parts), money.decimals);
 }
 
 function total() {
-  let sum = 0n;
   for (const row of body.rows) {
     const found = amount(row);
     row.querySelector(".amount").textContent = found === null ? "–" : written(found, money.decimals);
-    sum += found ?? 0n;
   }
-  document.getElementById("total").textContent = written(sum, money.decimals);
+  const sum = (...parts) => [...body.rows].reduce((whole, row) => whole + (amount(row, ...parts) ?? 0n), 0n);
+  const goods = sum();
+  document.getElementById("total").textContent = written(goods, money.decimals);
   document.getElementById("total-currency").textContent = money.currency;
+  if (document.getElementById("to-pay")) whole(sum, goods);
+}
+
+// As the core does it: every line rounded by itself, the percentages of the order are the difference they make.
+function whole(sum, goods) {
+  const fields = form.elements;
+  const less = part(fields.discount, -1n);
+  const reduced = sum(less);
+  const net = sum(less, part(fields.surcharge, 1n));
+  const taxed = times({ units: net, scale: money.decimals }, part(fields.tax_rate, 1n));
+  const gross = roundTo(taxed, money.decimals);
+  const sums = { discount: reduced - goods, surcharge: net - reduced, tax_rate: gross - net };
+  for (const [name, value] of Object.entries(sums)) {
+    document.getElementById(`sum-${name}`).textContent = written(value, money.decimals);
+  }
+  document.getElementById("to-pay").textContent = `${money.currency} ${written(gross, money.decimals)}`;
+}
+
+// What is kept for the supplier and the site stands in the empty fields.
+async function usual() {
+  if (!document.getElementById("to-pay")) return;
+  const query = new URLSearchParams({ supplier: supplier.value, site: form.elements.site.value });
+  const answer = await fetch(`/orders/usual/?${query}`).catch(() => null);
+  if (!answer?.ok) return;
+  for (const [name, value] of Object.entries(await answer.json())) form.elements[name].placeholder = value;
+  total();
 }
 
 function add() {
@@ -106,9 +135,12 @@ body.addEventListener("input", (event) => {
   total();
 });
 supplier.addEventListener("change", () => [...body.rows].forEach(look));
+for (const input of [supplier, form.elements.site]) input?.addEventListener("change", usual);
+for (const name of ["discount", "surcharge", "tax_rate"]) form.elements[name]?.addEventListener("input", total);
 form.elements.incoterm.addEventListener("change", async (event) => {
   const answer = await fetch(`/orders/incoterm/?incoterm=${event.target.value}`).catch(() => null);
   if (answer?.ok && form.elements.ours_from) form.elements.ours_from.value = (await answer.json()).ours_from;
 });
 document.getElementById("more-lines").addEventListener("click", add);
 [...body.rows].forEach(look);
+usual();
