@@ -327,5 +327,6 @@ def test_a_file_says_what_the_whole_order_comes_to(world):
     assert says(file) == ["discount 2.5 % → 3 %"]
     take(world, file)
     assert order.lines.get().paid_part == D("0.97970")
-    file = read(world, table(f"X2,SUSD,A,10,{DAY},101,,,,KLN", f"{order.number},SUSD,A,10,{DAY},200,,,,KLN", header=header))
+    wrong = (f"X2,SUSD,A,10,{DAY},101,,,,KLN", f"{order.number},SUSD,A,10,{DAY},200,,,,KLN")
+    file = read(world, table(*wrong, header=header))
     assert ["below 100 %" in words for words in says(file)] == [True, True]

@@ -129,6 +129,13 @@ def set_role(act: Act, request: RoleRequest) -> str:
 def add_person(act: Act, request: PersonRequest) -> int:
     """Somebody new, who may do nothing until a role is given."""
     require_somewhere(act.person, "keep_people")
+    person = write_person(request)
+    tell(act, "add_person", f"Added {person} as {person.username}", [("person", person.pk, None)])
+    return person.pk
+
+
+def write_person(request: PersonRequest) -> Person:
+    """Write somebody new. Raises Refused."""
     problems = []
     name = request.username.strip().lower()
     if not name or not name.replace(".", "").replace("-", "").isalnum() or len(name) > 40:
@@ -140,11 +147,9 @@ def add_person(act: Act, request: PersonRequest) -> int:
     except ValidationError as error:
         problems += [Problem(words, "password") for words in error.messages]
     refuse_if(problems)
-    person = Person.objects.create_user(
+    return Person.objects.create_user(
         name, request.email, request.password, first_name=request.first_name, last_name=request.last_name
     )
-    tell(act, "add_person", f"Added {person} as {name}", [("person", person.pk, None)])
-    return person.pk
 
 
 def _person(key: int) -> Person:

@@ -19,8 +19,6 @@ from northing.papers.operations import once, tell
 
 # What is decided of a supplier, by the words of its change.
 FACTS = {
-    "email": "mail address",
-    "passage_days": "days from ready to our dock",
     "accept_days": "accept by rule up to days later",
     "price_tolerance": "price may differ by %",
     "over_tolerance": "may deliver more by %",
@@ -109,7 +107,7 @@ def _fact_problems(facts: dict) -> list[Problem]:
             found.append(Problem("This is not one of the choices.", name, f"Some of {', '.join(LISTS[name])}."))
         elif name.endswith("_tolerance") and not 0 <= value <= 100:
             found.append(Problem("A tolerance is from 0 to 100 %.", name))
-        elif name.endswith("_days") and not 0 <= value <= 400:
+        elif name == "accept_days" and not 0 <= value <= 400:
             found.append(Problem("Enter from 0 to 400 days.", name))
     return found
 

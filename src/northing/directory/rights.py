@@ -22,7 +22,7 @@ ROLES: dict[str, set[str]] = {
     # What comes through a supplier's link; the deed itself asks whether it is this supplier's own order.
     "supplier": {"record_answer"},
     # The administrator arranges the house and begins its books, but does no deed of the trade.
-    "administrator": {"begin", "enter_rate", "keep_people"},
+    "administrator": {"begin", "enter_rate", "keep_people", "keep_house"},
 }
 # Nobody is given it: it belongs to the links.
 OF_LINKS = "supplier"
@@ -35,7 +35,8 @@ WORDS = {
     "decide_answer": "accept or refuse an answer",
     "chase": "chase suppliers",
     "invite": "give suppliers a link",
-    "keep_supplier": "keep suppliers and prices",
+    "keep_supplier": "keep suppliers, items and prices",
+    "keep_house": "keep companies, sites and ports",
     "pack": "pack shipments",
     "say_dates": "record departures and arrivals",
     "estimate_charge": "estimate charges",

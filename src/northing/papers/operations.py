@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from functools import wraps
 from typing import Any
@@ -68,17 +68,26 @@ def tell(
 
 @dataclass(frozen=True)
 class Told:
-    """One of many entries: what was done, in words, and the records it is tied to."""
+    """One of many entries: what was done, in words, the records it is tied to, and what changed."""
 
     deed: str
     text: str
     links: list[Link]
+    changes: list[dict[str, str]] = field(default_factory=list)
 
 
 def tell_many(act: Act, told: Sequence[Told]) -> None:
     """`tell` for many records at once, in two statements."""
     entries = StoryEntry.objects.bulk_create(
-        StoryEntry(deed=one.deed, actor=act.person, door=act.door, at=act.at, occurred_on=act.today, text=one.text)
+        StoryEntry(
+            deed=one.deed,
+            actor=act.person,
+            door=act.door,
+            at=act.at,
+            occurred_on=act.today,
+            text=one.text,
+            changes=one.changes,
+        )
         for one in told
     )
     links = [

@@ -12,8 +12,6 @@ OWED = {"confirmation": "an answer to each order", "despatch": "a despatch when 
 class SupplierForm(DeedForm):
     """How we agree with a supplier."""
 
-    email = forms.EmailField(label="Mail address", required=False)
-    passage_days = forms.IntegerField(label="Days from ready to our dock", min_value=0, max_value=400)
     accept_days = forms.IntegerField(label="Accept by rule up to days later", min_value=0, max_value=365)
     price_tolerance = ExactField(label="Price may differ by %")
     over_tolerance = ExactField(label="May deliver more by %")

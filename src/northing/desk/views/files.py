@@ -20,6 +20,19 @@ from northing.formats.tables import csv_line
 from northing.orders.models import OrderFile, OrderFileRow
 from northing.papers import errands
 
+EXAMPLE = {
+    "order": "spring-1",
+    "company": "KLN",
+    "supplier": "QIN",
+    "site": "TRG",
+    "incoterm": "FOB",
+    "incoterm_place": "Ningbo",
+    "mode": "sea",
+    "remark": "Mark the cartons",
+    "item": "KET-17",
+    "quantity": "240",
+    "need_by": "2027-03-10",
+}
 # Up to this size a file is read, and up to so many rows taken, while one waits.
 AT_ONCE_BYTES, AT_ONCE_ROWS = 40_000, 200
 State = OrderFileRow.State
@@ -116,13 +129,7 @@ def _wrong_rows(record: OrderFile) -> Iterator[str]:
 
 def example(request):
     """A file as it could be."""
-    lines = [
-        csv_line(COLUMNS),
-        csv_line(
-            ["spring-1", "KLN", "QIN", "TRG", "FOB", "Ningbo", "", "sea", "", "", "Mark the cartons", "", "", ""]
-            + ["KET-17", "240", "", "", "", "2027-03-10"]
-        ),
-    ]
-    answer = HttpResponse("\ufeff" + "".join(lines), content_type="text/csv; charset=utf-8")
+    rows = [csv_line(COLUMNS), csv_line(EXAMPLE.get(name, "") for name in COLUMNS)]
+    answer = HttpResponse("\ufeff" + "".join(rows), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = 'attachment; filename="orders-example.csv"'
     return answer
