@@ -15,6 +15,7 @@ from northing.deeds import (
     clearing,
     costing,
     following,
+    founding,
     granting,
     inspecting,
     inviting,
@@ -110,6 +111,8 @@ def deeds(world):
         ("keep_supplier", supplying.keep_supplier, supplying.SupplierRequest(head.supplier_id, ())),
         ("keep_supplier", supplying.set_delay_cost, supplying.DelayRequest(world.items["A"].pk, D(1))),
         ("keep_supplier", supplying.set_agreement, supplying.AgreementRequest(head.supplier_id, "A", D(1), TODAY)),
+        ("keep_house", founding.keep_record, founding.RecordRequest("site", world.site.pk, (("name", "Shed"),))),
+        ("keep_house", founding.keep_rows, founding.RowsRequest("port", ((2, (("code", "FJSUV"),)),))),
         ("keep_people", granting.grant, granting.GrantRequest(dock.pk, world.nz.pk, "viewer")),
         ("keep_people", granting.end_grant, granting.EndRequest(dock.grants.get(company=world.nz).pk)),
         ("keep_people", granting.set_role, granting.RoleRequest("viewer", ())),
@@ -157,6 +160,7 @@ def test_a_role_in_one_company_is_none_in_another(world):
         supplying.set_delay_cost,
         granting.set_role,
         granting.add_person,
+        founding.keep_rows,
     }
     for right, deed, request in table:
         if deed not in anywhere:

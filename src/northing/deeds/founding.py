@@ -5,6 +5,7 @@ A file is taken whole or not at all. Every fact that changes is told, with what 
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 from django.db import models
@@ -15,8 +16,10 @@ from northing.deeds.aftermath import bring_along
 from northing.deeds.granting import PersonRequest, write_person
 from northing.directory.acts import Act
 from northing.directory.models import Bin, Company, Grant, Party
-from northing.directory.records import KINDS, Kind, Reading
+from northing.directory.records import KINDS, NEEDED, Kind, Reading
 from northing.directory.rights import ASK, WORDS, held_by, may, may_somewhere
+from northing.formats import grids
+from northing.formats.tables import unharmed
 from northing.ledger.models import OnHand, Posting
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.operations import Told, once, tell, tell_many
@@ -107,6 +110,25 @@ def keep_rows(act: Act, request: RowsRequest) -> int:
         for problem in one.problems
     )
     return _save(act, kind, judged)
+
+
+def read_file(kind: Kind, path: Path) -> RowsRequest:
+    """The rows of a CSV table or a workbook whose first row names the facts. Raises Refused."""
+    _, grid = grids.read_grid(path)
+    header = [name.strip().lower().replace(" ", "_") for name in next(grid, (0, []))[1]]
+    known = {fact.name for fact in kind.facts}
+    unknown = [name for name in header if name and name not in known]
+    missing = [name for name in kind.key if name not in header and kind.fact(name).absent is NEEDED]
+    if unknown or missing:
+        what = f"lacks the column {missing[0]}" if missing else f"has a column {unknown[0][:40]!r} that is not known"
+        raise Refused(Problem(f"The file {what}.", "file", f"The first row names some of {', '.join(sorted(known))}."))
+    rows = []
+    for number, cells in grid:
+        pairs = zip(header, cells + [""] * (len(header) - len(cells)), strict=False)
+        rows.append((number, tuple((name, unharmed(text)) for name, text in pairs if name)))
+    if not rows:
+        raise Refused(Problem("The file has no rows below its header.", "file"))
+    return RowsRequest(kind.name, tuple(rows))
 
 
 def judge_rows(act: Act, request: RowsRequest) -> list[Judged]:

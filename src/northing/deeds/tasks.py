@@ -9,12 +9,13 @@ from procrastinate.contrib.django import app
 
 from northing.confirmations.models import Answer
 from northing.core.problems import Refused
-from northing.deeds import chasing, importing, matters, telling
+from northing.deeds import chasing, founding, importing, matters, telling
 from northing.deeds.agreeing import decide_answer, decision
 from northing.deeds.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
 from northing.deeds.inviting import acting_person
 from northing.directory.acts import Act
 from northing.directory.models import Company
+from northing.directory.records import KINDS
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.orders.paper import papers_of
 from northing.papers import mailing
@@ -63,6 +64,15 @@ def assign_buyers(run: Run) -> None:
     found = PurchaseOrder.objects.filter(pk__in=keys).values_list("pk", "number")
     names = named((pk, number, f"/orders/{pk}/") for pk, number in found)
     run.each(keys, lambda act, key: assign_buyer(act, BuyerRequest(key, person)), names)
+
+
+@handles("keep_rows")
+def keep_rows(run: Run) -> None:
+    """Keep the records of a file, whole or not at all."""
+    kind = KINDS[run.request["kind"]]
+    rows = founding.read_file(kind, importing.folder() / run.request["sha256"])
+    founding.keep_rows(replace(run.act("rows"), door="file"), rows)
+    run.count(run.errand.total)
 
 
 @handles("read_orders")

@@ -90,6 +90,15 @@ def harmless(text: str) -> str:
     return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
+def unharmed(text: str) -> str:
+    """The text that `harmless` was given.
+
+    >>> unharmed("'=1+1"), unharmed("'tis")
+    ('=1+1', "'tis")
+    """
+    return text[1:] if text[:1] == "'" and harmless(text[1:]) == text else text
+
+
 def csv_line(cells: Iterable[str | Decimal | date | int | None]) -> str:
     """One line of CSV: numbers and days plain, texts harmless, nothing for None.
 

@@ -1,0 +1,159 @@
+"""The house: the records that everything else is about, kept one by one or by file."""
+
+from collections import Counter
+
+from django.contrib import messages
+from django.db.models import Q
+from django.http import Http404, StreamingHttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+
+from northing.core.problems import Problem, Refused
+from northing.deeds import founding, importing
+from northing.desk.forms.base import act_of
+from northing.desk.forms.house import RecordForm, RowsForm
+from northing.desk.queries.paging import page_of_rows
+from northing.desk.queries.story import told
+from northing.directory.records import KINDS, Kind
+from northing.directory.rights import companies_of, may, may_somewhere
+from northing.formats.tables import csv_line
+from northing.papers import errands
+
+AT_ONCE, SHOWN = 500, 200
+# What a list shows of each record, beside its code.
+FEW = 6
+
+
+def house(request):
+    """Every kind of record, how many there are, and who may keep it."""
+    rows = [(kind, _seen(request, kind).count(), _may_keep(request, kind)) for kind in KINDS.values()]
+    return render(request, "desk/house.html", {"rows": rows})
+
+
+def _kind(name: str) -> Kind:
+    if name not in KINDS:
+        raise Http404
+    return KINDS[name]
+
+
+def _seen(request, kind: Kind):
+    """The records a person sees: what belongs to a company, of their companies only."""
+    rows = kind.rows()
+    return rows.filter(**{f"{kind.company}__in": companies_of(request.user)}) if kind.company else rows
+
+
+def _may_keep(request, kind: Kind, record=None) -> bool:
+    company = founding.company_of(kind, record) if record is not None else None
+    if company is not None:
+        return any(may(request.user, right, company) for right in kind.rights)
+    return any(may_somewhere(request.user, right) for right in kind.rights)
+
+
+def records(request, name: str):
+    """The records of a kind; filtered with a word."""
+    kind = _kind(name)
+    rows, word = _seen(request, kind), request.GET.get("q", "").replace("\x00", "")[:60]
+    if word:
+        texts = [fact.name for fact in kind.facts if fact.name in ("code", "name", "description", "group", "hs_code")]
+        texts += [f"{fact.name}__code" for fact in kind.facts if fact.refers]
+        found = Q()
+        for column in texts:
+            found |= Q(**{f"{column}__icontains": word})
+        rows = rows.filter(found)
+    page = page_of_rows(rows, request.GET)
+    facts = kind.facts[: FEW + len(kind.key) - 1]
+    lines = [(row, [fact.said(getattr(row, fact.name)) for fact in facts]) for row in page.rows]
+    context = {"kind": kind, "facts": facts, "lines": lines, "page": page, "word": word}
+    return render(request, "desk/records.html", context | {"keeps": _may_keep(request, kind)})
+
+
+def record(request, name: str, key: str = ""):
+    """One record: its facts, and its story."""
+    kind = _kind(name)
+    found = None
+    if key:
+        given = key if kind.name == "port" else int(key) if key.isascii() and key.isdigit() and len(key) < 15 else 0
+        found = get_object_or_404(_seen(request, kind), pk=given)
+    keeps = _may_keep(request, kind, found)
+    form = RecordForm(request.POST or None, kind=kind, person=request.user, record=found)
+    if request.method == "POST":
+        made = form.do(request, founding.keep_record, lambda _: form.asked())
+        if made is not None:
+            messages.success(request, "Kept.")
+            return redirect("record", kind.name, made)
+    texts = kind.texts(found) if found else {}
+    context = {
+        "kind": kind,
+        "record": found,
+        "form": form,
+        "keeps": keeps,
+        "facts": [(fact.words, texts[fact.name]) for fact in kind.facts if found and (fact.fixed or not keeps)],
+        "story": told(request, kind.story, found.pk) if found and kind.story else None,
+        "more": _more(kind, found),
+    }
+    return render(request, "desk/record.html", context, status=422 if form.errors else 200)
+
+
+def _more(kind: Kind, found) -> tuple[str, str] | None:
+    """Where else one sees the record."""
+    if found is None:
+        return None
+    if kind.name == "supplier":
+        return reverse("supplier-record", args=[found.pk]), "Prices, links, how we agree"
+    return (reverse("item", args=[found.pk]), "Its stock and orders") if kind.name == "item" else None
+
+
+def records_csv(request, name: str):
+    """The records as a table that can be changed and brought in again."""
+    kind = _kind(name)
+    answer = StreamingHttpResponse(_table(kind, _seen(request, kind)), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{kind.name}.csv"'
+    return answer
+
+
+def _table(kind: Kind, rows):
+    yield "\ufeff" + csv_line(fact.name for fact in kind.facts)
+    for row in rows.iterator(chunk_size=2_000):
+        yield csv_line(kind.texts(row).values())
+
+
+def records_file(request, name: str):
+    """A file of records: what each row would do; then, whole or not at all, the records."""
+    kind = _kind(name)
+    context = {"kind": kind, "form": RowsForm(), "keeps": _may_keep(request, kind)}
+    try:
+        if request.method == "POST" and "sha256" in request.POST:
+            return _take(request, kind, request.POST["sha256"])
+        if request.method == "POST":
+            context["form"] = form = RowsForm(request.POST, request.FILES)
+            if form.is_valid():
+                context |= _judged(request, kind, importing.keep(form.cleaned_data["file"].chunks()))
+    except Refused as refused:
+        context["refused"] = refused.problems
+    wrong = context["form"].errors or "refused" in context
+    return render(request, "desk/records_file.html", context, status=422 if wrong else 200)
+
+
+def _path(sha256: str):
+    if not (len(sha256) == 64 and sha256.isalnum() and sha256.isascii()) or not (importing.folder() / sha256).exists():
+        raise Refused(Problem("The file is not here any more.", mend="Send it again."))
+    return importing.folder() / sha256
+
+
+def _judged(request, kind: Kind, sha256: str) -> dict:
+    rows = founding.judge_rows(act_of(request), founding.read_file(kind, _path(sha256)))
+    counts = Counter(row.state for row in rows)
+    shown = sorted((row for row in rows if row.state != "same"), key=lambda row: (row.state != "wrong", row.number))
+    doing = counts["new"] + counts["changes"]
+    return {"counts": counts, "judged": shown[:SHOWN], "rest": len(shown) - SHOWN, "sha256": sha256, "doing": doing}
+
+
+def _take(request, kind: Kind, sha256: str):
+    rows = founding.read_file(kind, _path(sha256)).rows
+    asked = {"kind": kind.name, "sha256": sha256}
+    act, later = act_of(request, request.POST.get("key", "")), len(rows) > AT_ONCE
+    title, back = f"{kind.many.capitalize()} from a file", reverse("records", args=[kind.name])
+    errand = errands.begin(act, "keep_rows", title, asked, len(rows), back, later)
+    if not later:
+        errands.run(errand.pk)
+    return redirect("errand", errand.pk)
