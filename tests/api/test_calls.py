@@ -168,7 +168,8 @@ def calls():
             yield method, path.removeprefix("/api/v1")
 
 
-SCOPE_OF = {"orders": "orders", "confirmations": "confirmations", "documents": "documents", "agreements": "suppliers"}
+SCOPE_OF = {"orders": "orders", "confirmations": "confirmations", "documents": "documents"}
+SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers")
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
@@ -192,6 +193,8 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
 
 
 BODIES = {
+    ("put", "/suppliers"): {"code": "Q"},
+    ("put", "/items"): {"code": "Q"},
     ("put", "/agreements"): {"supplier": 1, "item": "NOPE", "price": "1", "valid_from": NEED_BY},
     ("post", "/orders"): NEW | {"company": "NOPE"},
     ("patch", "/orders/{order_id}"): {"version": 0},

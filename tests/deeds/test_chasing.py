@@ -86,6 +86,20 @@ def test_by_hand_all_the_unanswered_before_the_rule_says_so(asked):
     assert ChaserLine.objects.count() == 3
 
 
+def test_by_hand_never_twice_within_the_quiet_time(asked):
+    chase(asked, at=NOW, all_unanswered=True)
+    with pytest.raises(Refused, match="within the quiet time"):
+        chase(asked, at=NOW + timedelta(days=3), all_unanswered=True)
+    chase(asked, at=NOW + timedelta(days=4), all_unanswered=True)
+
+
+def test_of_some_lines_only_and_of_what_is_due_besides(asked):
+    line = asked.orders[1].lines.get()
+    message = Message.objects.get(pk=chase(asked, at=NOW, lines=(line.pk,)))
+    assert asked.orders[1].number in message.body and asked.orders[0].number not in message.body
+    assert ChaserLine.objects.get().instalment.line == line
+
+
 def test_paused_rules_and_suppliers_without_an_address(asked):
     ChaserRule.objects.create(kind="unanswered", supplier=asked.parties["USD"], days=0, paused=True)
     with pytest.raises(Refused, match="nothing to remind"):

@@ -16,10 +16,10 @@ from northing.desk.models import SavedView
 from northing.desk.queries.book.asked import asked_from
 from northing.desk.queries.book.rows import book_page, totals
 from northing.desk.queries.book.where import where
-from northing.directory.models import Item, Person
+from northing.directory.models import Item, Party, Person
 from northing.orders.models import Instalment, OrderLine
 from northing.papers import errands
-from northing.papers.models import Errand, StoryEntry
+from northing.papers.models import Errand, Message, StoryEntry
 from northing.standing.models import LineStanding, Matter
 from tests.bulk import fill_lines
 from tests.factories import TODAY
@@ -282,6 +282,20 @@ def test_need_by_and_buyer_of_many(book, client):
     assert StoryEntry.objects.filter(deed="assign_buyer").count() == 0
     told = StoryEntry.objects.filter(deed="set_need_by").first()
     assert told.door == "errand" and told.changes[0]["new"] == day.isoformat()
+
+
+def test_the_suppliers_of_many_lines_are_chased_in_one_letter_each(book, client):
+    Party.objects.filter(kind="supplier").update(email="orders@works.example")
+    client.force_login(Person.objects.get(username="expediter"))
+    book.sent_order({"A": D(17)}, agreed=False)
+    book.sent_order({"A": D(8)}, agreed=False)
+    picked = OrderLine.objects.filter(quantity=17).get()
+    effect, done = do_many(client, "chase", {}, [picked.pk])
+    assert effect.keys == [picked.order.supplier_id] and "Suppliers reminded: 1" in effect.says[0]
+    letter = Message.objects.get(kind="chaser")
+    assert picked.order.number in letter.body and letter.body.count(" of A") == 1, "only the lines that were picked"
+    _, done = do_many(client, "chase", {"key": "again"}, [picked.pk])
+    assert b"within the quiet time" in done.content and Message.objects.filter(kind="chaser").count() == 1
 
 
 def test_nothing_is_done_to_lines_that_changed_since_they_were_looked_at(book, client):

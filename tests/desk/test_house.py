@@ -97,8 +97,11 @@ def test_who_may_not_keep_sees_and_keeps_nothing(desk):
     page = desk.get(reverse("record", args=["site", site.pk])).content.decode()
     assert site.name in page and "Keep</button>" not in page
     answer = desk.post(reverse("record", args=["site", site.pk]), {"key": "k", "name": "Mine"})
-    assert answer.status_code == 422 and "You may not keep companies" in answer.content.decode()
-    assert send(desk, "site", "code,name,company\nX,X,KLN\n").status_code == 422
+    assert answer.status_code == 403 and "You may not" in answer.content.decode()
+    assert send(desk, "site", "code,name,company\nX,X,KLN\n").status_code == 403
+    desk.force_login(Person.objects.get(username="expediter"))
+    assert desk.get(reverse("new-record", args=["site"])).status_code == 403, "items, but not sites"
+    assert desk.get(reverse("new-record", args=["item"])).status_code == 200
     assert not Site.objects.filter(code="X").exists()
 
 

@@ -1,4 +1,4 @@
-"""The calls: suppliers, items, agreements, orders, lines, confirmations, documents, changes."""
+"""The calls of the job: orders, lines, confirmations, documents, changes."""
 
 from datetime import timedelta
 from typing import Annotated, Any
@@ -7,22 +7,23 @@ from django.db.models import Q
 from django.http import FileResponse, Http404, HttpRequest, QueryDict
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Path, Query, Router
+from ninja import File, Query, Router
 from ninja.files import UploadedFile
 
 from northing.api import shapes
+from northing.api.asking import After, Key, Limit, Words, answers
 from northing.api.doors import act_of, require
-from northing.api.paging import MOST, USUAL, key_of, number_of, page, word_of
-from northing.api.shapes import NO_NUL, Id
+from northing.api.paging import USUAL, key_of, number_of, page, word_of
+from northing.api.shapes import NO_NUL
 from northing.confirmations.models import Answer
 from northing.core.ownership import proposed_moment
 from northing.core.places import PLACES
 from northing.core.problems import Problem, Refused
-from northing.deeds import agreeing, ordering, remarking, revising, stopping, supplying
+from northing.deeds import agreeing, ordering, remarking, revising, stopping
 from northing.desk.queries.book.asked import asked_from
 from northing.desk.queries.book.columns import COLUMNS
 from northing.desk.queries.book.rows import flat_page
-from northing.directory.models import Agreement, Company, Item, Party, Site
+from northing.directory.models import Company, Party, Site
 from northing.directory.queries import people_who, scoped
 from northing.directory.rights import companies_of
 from northing.orders.models import PurchaseOrder
@@ -31,71 +32,6 @@ from northing.papers.documents import where as file_of
 from northing.papers.models import Document, StoryEntry, StoryLink
 
 router = Router()
-FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422), shapes.ProblemDetails)
-After = Annotated[str, Query("", max_length=200, pattern=NO_NUL, description="`next` of the page before")]
-Limit = Annotated[int, Query(USUAL, ge=1, le=MOST)]
-Words = Annotated[str, Query("", max_length=100, pattern=NO_NUL)]
-Key = Annotated[Id, Path()]
-
-
-def answers(shape: Any, code: int = 200) -> dict[int, Any]:
-    """What a call answers: its shape, or a problem."""
-    return {code: shape, **FAULTS}
-
-
-@router.get("/suppliers", response=answers(shapes.Suppliers), tags=["directory"])
-def suppliers(request: HttpRequest, after: After = "", limit: Limit = USUAL, q: Words = ""):
-    """Suppliers, by id; `q` is part of a name or code."""
-    require(request, "read")
-    found = Party.objects.filter(kind=Party.Kind.SUPPLIER)
-    rows, following = page(found.filter(Q(name__icontains=q) | Q(code__icontains=q)), after, limit)
-    return {"items": rows, "next": following}
-
-
-@router.get("/items", response=answers(shapes.Items), tags=["directory"])
-def items(request: HttpRequest, after: After = "", limit: Limit = USUAL, q: Words = ""):
-    """Items, by id; `q` are words of the description or part of the code or GTIN."""
-    require(request, "read")
-    found = Item.objects.prefetch_related("packs")
-    for word in q.split()[:10]:
-        one = Q(description__icontains=word) | Q(code__icontains=word) | Q(packs__gtin__startswith=word)
-        found = found.filter(one)
-    rows, following = page(found.distinct(), after, limit)
-    return {"items": rows, "next": following}
-
-
-@router.get("/agreements", response=answers(shapes.Agreements), tags=["directory"])
-def agreements(request: HttpRequest, after: After = "", limit: Limit = USUAL, supplier: Words = ""):
-    """Price steps, by id; `supplier` is a code."""
-    require(request, "read")
-    found = Agreement.objects.select_related("item")
-    if supplier:
-        found = found.filter(supplier__code=supplier)
-    rows, following = page(found, after, limit)
-    return {"items": [_agreement(row) for row in rows], "next": following}
-
-
-def _agreement(row: Agreement) -> dict[str, Any]:
-    names = (
-        "id",
-        "supplier_code",
-        "price",
-        "currency",
-        "valid_from",
-        "from_quantity",
-        "minimum",
-        "multiple",
-        "lead_days",
-    )
-    return {name: getattr(row, name) for name in names} | {"supplier": row.supplier_id, "item": row.item.code}
-
-
-@router.put("/agreements", response=answers(shapes.AgreementOut), tags=["directory"])
-def set_agreement(request: HttpRequest, asked: shapes.AgreementIn):
-    """Write a price step; one of the same item, day and quantity is replaced."""
-    require(request, "suppliers")
-    key = supplying.set_agreement(act_of(request), supplying.AgreementRequest(**dict(asked)))
-    return _agreement(Agreement.objects.select_related("item").get(pk=key))
 
 
 def _seen(request: HttpRequest):

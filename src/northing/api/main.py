@@ -9,6 +9,7 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from northing.api.calls import router
+from northing.api.directory import router as directory
 from northing.api.doors import Token
 from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
 from northing.deeds.revising import Overtaken
@@ -37,6 +38,7 @@ class Northing(NinjaAPI):
 
 
 api = Northing(title="Northing", version="1", description=WORDS, auth=Token(), docs_url=None)
+api.add_router("", directory)
 api.add_router("", router)
 
 

@@ -10,7 +10,7 @@ from django.db import connection
 from django.template.loader import render_to_string
 
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
-from northing.core.chasing import Due, Facts, Rule, due
+from northing.core.chasing import UNANSWERED, Due, Facts, Rule, due, rule_for
 from northing.core.problems import Problem, Refused
 from northing.deeds.inviting import LINK
 from northing.directory.acts import Act
@@ -21,6 +21,8 @@ from northing.papers import mailing
 from northing.papers.models import Message
 from northing.papers.operations import once, tell
 
+# Where no rule says how long one is left in peace after a reminder by hand.
+QUIET_DAYS = 1
 # All instalments with something to chase: still at the supplier, or sailed without a transport document.
 OPEN = """
 select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.company_id, o.supplier_id, o.mode,
@@ -55,14 +57,16 @@ select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.
 
 @dataclass(frozen=True)
 class ChaseRequest:
-    """Remind a supplier of all that is due; `all_unanswered` also of what is younger than the rule says.
+    """Remind a supplier of all that is due; `all_unanswered` only and of all that is not answered, however young.
 
-    A trial goes to the person's own address and counts for nothing.
+    With `lines` (ids) only of those: of what is due, and of what is not answered. A trial goes to the person's own
+    address and counts for nothing.
     """
 
     supplier: int
     trial: bool = False
     all_unanswered: bool = False
+    lines: tuple[int, ...] = ()
 
 
 @dataclass
@@ -121,7 +125,9 @@ def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None 
     return sorted((one for one in found.values() if one.lines or one.quiet), key=lambda one: one.supplier.name)
 
 
-def _due_of(row: dict, rules: list[Rule], supplier: Party, today: date, all_unanswered: bool = False) -> list[Due]:
+def _due_of(
+    row: dict, rules: list[Rule], supplier: Party, today: date, all_unanswered: bool = False, lines: Sequence[int] = ()
+) -> list[Due]:
     facts = Facts(
         supplier=supplier.pk,
         mode=row["mode"],
@@ -134,10 +140,15 @@ def _due_of(row: dict, rules: list[Rule], supplier: Party, today: date, all_unan
         with_supplier=row["with_supplier"] > 0,
         papers_missing_since=row["papers_missing_since"],
     )
-    if all_unanswered:
-        # Somebody asks by hand: what the rule would say later is said now, and nothing else.
-        return due(facts, [Rule("unanswered", 0, 0)], ["confirmation"], today)
-    return due(facts, rules, supplier.owes, today)
+    if lines and row["line_id"] not in lines:
+        return []
+    by_rule = due(facts, rules, supplier.owes, today)
+    if not (all_unanswered or lines):
+        return by_rule
+    # Somebody asks by hand: what the rule would say later is said now; its quiet time holds all the same.
+    rule = rule_for(rules, UNANSWERED, supplier.pk, row["mode"])
+    now = due(facts, [Rule(UNANSWERED, 0, rule.quiet_days if rule else QUIET_DAYS)], ["confirmation"], today)
+    return now if all_unanswered else now + [one for one in by_rule if one.kind != UNANSWERED]
 
 
 def _open_rows(companies: Iterable[int], suppliers: Sequence[int] | None) -> list[dict]:
@@ -159,7 +170,7 @@ def chase(act: Act, request: ChaseRequest) -> int:
     """Write the letter to one supplier; the supplier's row is held, so that two never go for the same thing."""
     supplier = Party.objects.select_for_update().get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
     companies = _allowed(act)
-    how = {"all_unanswered": True} if request.all_unanswered else {}
+    how = {"all_unanswered": request.all_unanswered, "lines": frozenset(request.lines)}
     planned = next(iter(plan(companies, act.today, [supplier.pk], **how)), None)
     if planned is None or not planned.lines:
         quiet = f" {planned.quiet} were chased within the quiet time." if planned and planned.quiet else ""

@@ -14,7 +14,7 @@ from northing.deeds.agreeing import decide_answer, decision
 from northing.deeds.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
 from northing.deeds.inviting import acting_person
 from northing.directory.acts import Act
-from northing.directory.models import Company
+from northing.directory.models import Company, Party
 from northing.directory.records import KINDS
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.orders.paper import papers_of
@@ -55,6 +55,15 @@ def set_need_bys(run: Run) -> None:
     found = OrderLine.objects.filter(pk__in=keys).values_list("pk", "order__number", "number")
     names = named((pk, _line_name(order, number), f"/lines/{pk}/") for pk, order, number in found)
     run.each(keys, lambda act, key: set_need_by(act, NeedByRequest(key, day)), names)
+
+
+@handles("chase_lines")
+def chase_lines(run: Run) -> None:
+    """One letter to each supplier of many lines."""
+    keys, lines = run.request["keys"], tuple(run.request["lines"])
+    found = Party.objects.filter(pk__in=keys).values_list("pk", "name")
+    names = named((pk, name, f"/suppliers/{pk}/") for pk, name in found)
+    run.each(keys, lambda act, key: chasing.chase(act, chasing.ChaseRequest(key, lines=lines)), names)
 
 
 @handles("assign_buyer")

@@ -2,18 +2,33 @@
 
 from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.core.exceptions import ObjectDoesNotExist
+from django.http import HttpResponseNotAllowed
 from django.shortcuts import render
 
 from northing.core.problems import NotAllowed, Refused
+from northing.desk.gates import SAFE, pass_gate
+
+
+def refusal(request, refused: Refused):
+    """The page that says what was refused."""
+    status = 403 if isinstance(refused, NotAllowed) else 409
+    return render(request, "desk/refused.html", {"problems": refused.problems}, status=status)
 
 
 class SignedIn(LoginRequiredMiddleware):
-    """Every page asks for a session; the API asks for a token instead, by itself."""
+    """Every page asks for a session and for the right its gate names; the API asks for a token instead, by itself."""
 
     def process_view(self, request, view_func, view_args, view_kwargs):
         if request.path.startswith("/api/"):
             return None
-        return super().process_view(request, view_func, view_args, view_kwargs)
+        answer = super().process_view(request, view_func, view_args, view_kwargs)
+        if answer is not None:
+            return answer
+        try:
+            taken = pass_gate(request.user, request.resolver_match.url_name or "", request.method)
+        except NotAllowed as refused:
+            return refusal(request, refused)
+        return None if taken else HttpResponseNotAllowed(SAFE)
 
 
 class DomainErrors:
@@ -27,8 +42,7 @@ class DomainErrors:
 
     def process_exception(self, request, exception):
         if isinstance(exception, Refused):
-            status = 403 if isinstance(exception, NotAllowed) else 409
-            return render(request, "desk/refused.html", {"problems": exception.problems}, status=status)
+            return refusal(request, exception)
         if isinstance(exception, ObjectDoesNotExist):
             return render(request, "404.html", status=404)
         return None

@@ -61,6 +61,7 @@ urlpatterns = [
     path("lines/views/<int:view_id>/forget/", book.forget_view, name="forget-view"),
     path("lines/many/accept/", many.many, {"name": "accept"}, name="many-accept"),
     path("lines/many/need-by/", many.many, {"name": "need-by"}, name="many-need-by"),
+    path("lines/many/chase/", many.many, {"name": "chase"}, name="many-chase"),
     path("lines/many/buyer/", many.many, {"name": "buyer"}, name="many-buyer"),
     path("answers/", answers.answers, name="answers"),
     path("answers/decide/", answers.decide_many, name="decide-many"),

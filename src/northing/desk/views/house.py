@@ -8,14 +8,14 @@ from django.http import Http404, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
-from northing.core.problems import Problem, Refused
+from northing.core.problems import NotAllowed, Problem, Refused
 from northing.deeds import founding, importing
 from northing.desk.forms.base import act_of
 from northing.desk.forms.house import RecordForm, RowsForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
 from northing.directory.records import KINDS, Kind
-from northing.directory.rights import companies_of, may, may_somewhere
+from northing.directory.rights import ASK, WORDS, companies_of, may, may_somewhere
 from northing.formats.tables import csv_line
 from northing.papers import errands
 
@@ -49,6 +49,10 @@ def _may_keep(request, kind: Kind, record=None) -> bool:
     return any(may_somewhere(request.user, right) for right in kind.rights)
 
 
+def _not_kept(kind: Kind) -> NotAllowed:
+    return NotAllowed(Problem(f"You may not {WORDS[kind.rights[0]]}.", mend=ASK))
+
+
 def records(request, name: str):
     """The records of a kind; filtered with a word."""
     kind = _kind(name)
@@ -75,6 +79,8 @@ def record(request, name: str, key: str = ""):
         given = key if kind.name == "port" else int(key) if key.isascii() and key.isdigit() and len(key) < 15 else 0
         found = get_object_or_404(_seen(request, kind), pk=given)
     keeps = _may_keep(request, kind, found)
+    if not keeps and (found is None or request.method == "POST"):
+        raise _not_kept(kind)
     form = RecordForm(request.POST or None, kind=kind, person=request.user, record=found)
     if request.method == "POST":
         made = form.do(request, founding.keep_record, lambda _: form.asked())
@@ -120,7 +126,9 @@ def _table(kind: Kind, rows):
 def records_file(request, name: str):
     """A file of records: what each row would do; then, whole or not at all, the records."""
     kind = _kind(name)
-    context = {"kind": kind, "form": RowsForm(), "keeps": _may_keep(request, kind)}
+    if not _may_keep(request, kind):
+        raise _not_kept(kind)
+    context = {"kind": kind, "form": RowsForm()}
     try:
         if request.method == "POST" and "sha256" in request.POST:
             return _take(request, kind, request.POST["sha256"])

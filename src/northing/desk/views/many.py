@@ -33,6 +33,7 @@ class Many:
 MANY = {
     "accept": Many("Accept the answers of many lines", "Accept", "accept_answers"),
     "need-by": Many("One need-by date for many lines", "Set need-by", "set_need_by"),
+    "chase": Many("Chase the suppliers of many lines", "Chase", "chase_lines"),
     "buyer": Many("Another buyer for many lines", "Hand over", "assign_buyer"),
 }
 
@@ -47,8 +48,8 @@ def _form(request, name: str):
 
 
 def _effect(name: str, lines: list[int]) -> effects.Effect:
-    if name == "accept":
-        return effects.accepting(lines)
+    if name in ("accept", "chase"):
+        return effects.accepting(lines) if name == "accept" else effects.chasing(lines)
     return effects.assigning(lines) if name == "buyer" else effects.needing(lines, timezone.localdate())
 
 
@@ -65,7 +66,7 @@ def many(request, name: str):
     changed = form.is_bound and request.POST.get("seen") != seen
     if form.is_bound and form.is_valid() and effect.keys and not changed:
         title = f"{act.button}: {effect.says[0]}"
-        asked = {"keys": effect.keys, **_said(form.cleaned_data)}
+        asked = {"keys": effect.keys, **_said(form.cleaned_data)} | ({"lines": lines} if name == "chase" else {})
         started = act_of(request, form.cleaned_data["key"])
         later = len(effect.keys) > AT_ONCE
         errand = errands.begin(started, act.kind, title, asked, len(effect.keys), back, later)

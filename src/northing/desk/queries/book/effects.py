@@ -63,6 +63,31 @@ def needing(lines: Sequence[int], today: date) -> Effect:
     return Effect(list(lines), says)
 
 
+CHASED = """
+select o.supplier_id, s.name, s.email, count(*) as lines
+  from standing_linestanding b
+  join orders_purchaseorder o on o.id = b.order_id
+  join directory_party s on s.id = o.supplier_id
+ where b.line_id = any(%(lines)s) and b.is_open
+ group by 1, 2, 3
+ order by 2
+"""
+
+
+def chasing(lines: Sequence[int]) -> Effect:
+    """Reminding the suppliers of the lines: one letter each, of what is due or not answered."""
+    rows = fetch(CHASED, {"lines": list(lines)})
+    says = [f"Suppliers reminded: {len(rows)}, each in one letter, of what is due or not answered of these lines."]
+    says += [f"{row['name']}: {row['lines']} open lines." for row in rows[:8]]
+    if len(rows) > 8:
+        says.append(f"And {len(rows) - 8} more suppliers.")
+    silent = [row["name"] for row in rows if not row["email"]]
+    if silent:
+        says.append(f"No mail address is kept for {', '.join(silent[:5])}: nothing goes to them.")
+    says.append("Nobody is reminded twice of the same thing within the quiet time; who was, is listed.")
+    return Effect([row["supplier_id"] for row in rows], says)
+
+
 def assigning(lines: Sequence[int]) -> Effect:
     """Handing over the orders of the lines, whole."""
     with connection.cursor() as cursor:
