@@ -7,6 +7,8 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
+from northing.core.problems import NotAllowed
+from northing.deeds import remarking
 from northing.directory.models import Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.documents import where
@@ -240,3 +242,11 @@ def test_papers_of_every_revision(desk):
     assert b"300" in xml and desk.client.get(reverse("order-xml", args=[desk.order.pk, 3])).status_code == 404
     desk.client.force_login(desk.people["stranger"])
     assert desk.client.get(reverse("order-pdf", args=[desk.order.pk, 1])).status_code == 404
+
+
+def test_who_only_looks_remarks_nothing_and_the_dock_writes_to_no_supplier(world):
+    order = world.sent_order({"A": D(10)})
+    for who, shared, words in (("viewer", False, "only look"), ("dock", True, "may not write to suppliers")):
+        with pytest.raises(NotAllowed, match=words):
+            remarking.remark(world.act(who), remarking.RemarkRequest(order.pk, "hello", shared=shared))
+    assert remarking.remark(world.act("dock"), remarking.RemarkRequest(order.pk, "two cartons are wet"))

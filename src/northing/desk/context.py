@@ -2,6 +2,7 @@
 
 from django.utils import timezone
 
+from northing.deeds.remarking import SPEAKERS
 from northing.directory.rights import WORDS, may_somewhere
 
 RAIL = [
@@ -23,4 +24,7 @@ def frame(request):
     person = getattr(request, "user", None)
     signed_in = person is not None and person.is_authenticated
     may = {right: may_somewhere(person, right) for right in WORDS} if signed_in else {}
-    return {"rail": rail if signed_in else [], "today": timezone.localdate(), "now": timezone.now(), "may": may}
+    # Who only looks is offered no field to write in.
+    speaks = {"acts": any(may.values()), "to_suppliers": any(may.get(right) for right in SPEAKERS)}
+    frame = {"rail": rail if signed_in else [], "today": timezone.localdate(), "now": timezone.now()}
+    return frame | {"may": may, "speaks": speaks}

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from northing.core.problems import NotAllowed, Problem
-from northing.directory.rights import ASK, WORDS, may_somewhere
+from northing.directory.rights import ASK, LOOKS, WORDS, may_somewhere
 
 Rights = tuple[str, ...]
 # Whoever is signed in; the view looks whose record it is.
@@ -26,6 +26,8 @@ class Gate:
 READ = Gate()
 # What concerns nobody but who sends it, or whose right the view asks for by the record.
 OWN = Gate(sent=ANYBODY)
+# Whoever does anything at all here, and does not only look.
+EVERY = tuple(WORDS)
 SAFE = ("GET", "HEAD", "OPTIONS")
 HOUSE = ("keep_house", "keep_supplier")
 CHARGES = ("estimate_charge", "book_bill")
@@ -41,20 +43,17 @@ def _acts(*rights: str) -> Gate:
     return Gate(sent=rights)
 
 
+READ_PAGES = """healthz account house records records-csv people watch find lines line answers chasers errand
+errand-file orders wrong-rows order-file-example order-file quote items usual incoterm order order-pdf order-xml document
+passage shipment costs layer dock quality bills look-back stock ledger entry trial-balance
+supplier supplier-template supplier-pdf supplier-xml supplier-file"""
+OWN_PAGES = """sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view
+forget-view supplier-confirm supplier-upload supplier-remark supplier-answer supplier-document"""
 GATES: Mapping[str, Gate] = {
-    **dict.fromkeys(
-        "healthz account house records records-csv people watch find lines line answers chasers errand errand-file"
-        " orders wrong-rows order-file-example order-file quote items usual incoterm order order-pdf order-xml document"
-        " passage shipment costs layer dock quality bills look-back stock ledger entry trial-balance"
-        " supplier supplier-template supplier-pdf supplier-xml supplier-file".split(),
-        READ,
-    ),
-    **dict.fromkeys(
-        "sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view"
-        " forget-view remark attach supplier-confirm supplier-upload supplier-remark supplier-answer"
-        " supplier-document".split(),
-        OWN,
-    ),
+    **dict.fromkeys(READ_PAGES.split(), READ),
+    **dict.fromkeys(OWN_PAGES.split(), OWN),
+    "remark": _acts(*EVERY),
+    "attach": _acts(*EVERY),
     "new-record": _form(*HOUSE),
     "records-file": _form(*HOUSE),
     "record": _acts(*HOUSE),
@@ -113,5 +112,5 @@ def pass_gate(person, name: str, method: str) -> bool:
     if rights is None:
         return False
     if rights and not any(may_somewhere(person, right) for right in rights):
-        raise NotAllowed(Problem(f"You may not {WORDS[rights[0]]}.", mend=ASK))
+        raise NotAllowed(Problem(LOOKS if rights == EVERY else f"You may not {WORDS[rights[0]]}.", mend=ASK))
     return True

@@ -52,6 +52,7 @@ WORDS = {
     "keep_people": "keep people and roles",
 }
 ASK = "Ask an administrator for a role that includes it."
+LOOKS = "You may only look."
 # Rights that belong to a place: a grant at one site gives them there only.
 OF_SITES = {"receive", "reverse_receipt", "issue_stock", "inspect", "return_goods"}
 
@@ -106,6 +107,11 @@ def require_somewhere(person, right: str) -> None:
         raise NotAllowed(
             Problem(f"You may not {WORDS[right]}.", mend="Ask an administrator for a role that includes it.")
         )
+
+
+def rights_in(person, company: int | None) -> set[str]:
+    """All rights that the person has in the company; without one, in any."""
+    return {right for held in held_by(person) if company in (None, held.company) for right in held.rights}
 
 
 def roles_of(person) -> set[str]:
