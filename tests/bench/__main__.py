@@ -174,6 +174,7 @@ def main() -> None:
     results.append(measured(f"line book page at {lines:,} lines / leanest view", book.page(), 2))
     results += book.flat(small, few, lines)
     results += book.sums(lines)
+    results.append(book.workbook())
     results.append(book.file(lines))
     results.append(measured("receive 200 lines / executemany", receive(world, 200), 4))
     results.append(measured("departure of 5,000, not ours yet / bare UPDATE", depart(world, 5_000, "receipt"), 4))

@@ -251,7 +251,7 @@ def do_many(client, name, entered, picks=None, query="?where=all"):
     chosen = {"query": query, **({"pick": picks} if picks is not None else {"all": "1"})}
     effect = client.post(f"/lines/many/{name}/", chosen)
     context = effect.context
-    sent = client.post(f"/lines/many/{name}/", chosen | entered | {"key": name, "seen": context["seen"]}, follow=True)
+    sent = client.post(f"/lines/many/{name}/", chosen | {"key": name, "seen": context["seen"]} | entered, follow=True)
     return context["effect"], sent
 
 

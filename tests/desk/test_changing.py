@@ -13,6 +13,7 @@ from northing.directory.models import Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.documents import where
 from northing.papers.models import Document, Message, StoryEntry
+from northing.shipping.models import Container
 from tests.factories import TODAY
 
 PDF = b"%PDF-1.7 made up"
@@ -166,13 +167,15 @@ def test_remarks_stay_in_the_house_unless_shared(desk):
 def test_a_remark_on_any_record_and_on_nobody_elses(desk):
     charged = desk.shipment([desk.order])
     charge = desk.charge(charged, "freight", "100.00", "USD", "volume")
-    for kind, record in (("shipment", charged.pk), ("charge", charge), ("item", desk.items["A"].pk)):
+    box = Container.objects.get(shipment=charged)
+    records = [("shipment", charged.pk), ("charge", charge), ("item", desk.items["A"].pk), ("container", box.pk)]
+    for kind, record in [*records, ("party", desk.parties["USD"].pk), ("party", desk.parties["provider"].pk)]:
         assert say(desk, kind, record).status_code == 302
         told = StoryEntry.objects.filter(deed="remark", links__kind=kind, links__record=record)
         assert told.exists(), kind
     assert say(desk, "ledger", 1).status_code == 404
     desk.client.force_login(desk.people["stranger"])
-    for kind, record in (("order", desk.order.pk), ("shipment", charged.pk), ("charge", charge)):
+    for kind, record in (("order", desk.order.pk), ("shipment", charged.pk), ("charge", charge), ("container", box.pk)):
         assert say(desk, kind, record, "mine").status_code == 404, kind
 
 

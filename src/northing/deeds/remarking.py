@@ -5,14 +5,14 @@ from dataclasses import dataclass
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.costing.models import Charge
 from northing.directory.acts import Act
-from northing.directory.models import Item
+from northing.directory.models import Item, Party
 from northing.directory.rights import ASK, LOOKS, companies_of, rights_in
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.papers import mailing
 from northing.papers.documents import attach
 from northing.papers.models import Document
 from northing.papers.operations import Link, once, tell
-from northing.shipping.models import Shipment
+from northing.shipping.models import Container, Shipment
 
 LONGEST = 1_000
 # Any of these deals with suppliers, and may say something to them.
@@ -21,7 +21,7 @@ SPEAKERS = {"write_order", "send_order", "record_answer", "decide_answer", "chas
 
 @dataclass(frozen=True)
 class RemarkRequest:
-    """Words about a record: an order, a line, a shipment, a charge or an item."""
+    """Words about a record of one of the kinds in SUBJECTS."""
 
     record: int
     words: str
@@ -140,7 +140,25 @@ def _item(act: Act, key: int, companies: set[int]) -> Subject | None:
     return Subject([("item", key, None)], None) if companies and Item.objects.filter(pk=key).exists() else None
 
 
-SUBJECTS = {"order": _order, "line": _line, "shipment": _shipment, "charge": _charge, "item": _item}
+def _container(act: Act, key: int, companies: set[int]) -> Subject | None:
+    box = Container.objects.filter(pk=key).values_list("shipment", flat=True).first()
+    aboard = _shipment(act, box, companies) if box is not None else None
+    return Subject([("container", key, None), *aboard.links], None) if aboard is not None else None
+
+
+def _party(act: Act, key: int, companies: set[int]) -> Subject | None:
+    return Subject([("party", key, None)], None) if companies and Party.objects.filter(pk=key).exists() else None
+
+
+SUBJECTS = {
+    "order": _order,
+    "line": _line,
+    "shipment": _shipment,
+    "container": _container,
+    "charge": _charge,
+    "item": _item,
+    "party": _party,
+}
 
 
 def _tell_supplier(act: Act, order: PurchaseOrder | None, words: str) -> None:

@@ -1,11 +1,13 @@
 """Reads of the directory."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
 from django.db.models import Q, QuerySet
 
+from northing.core.exact import divide
 from northing.core.problems import Problem, Refused
 from northing.directory.catalogue import Catalogue
 from northing.directory.models import Bin, Company, ExchangeRate, Item, Pack, Person
@@ -91,3 +93,23 @@ def people_who(right: str, person) -> QuerySet[Person]:
     """Those who have the right in one of the person's companies."""
     mine = Q(grants__company__in=companies_of(person), grants__role__in=roles_with(right))
     return Person.objects.filter(mine, is_active=True).distinct()
+
+
+def in_one_currency(companies: Iterable[int]) -> dict[int, Decimal]:
+    """By company (id), what one unit of its base currency is worth in that of the first of them by code.
+
+    By the newest book rate, either way round; where there is none, 1: for putting amounts in order, not for posting.
+    """
+    found = list(Company.objects.filter(pk__in=list(companies)).order_by("code"))
+    currencies = {company.currency for company in found}
+    if len(currencies) < 2:
+        return {company.pk: ONE for company in found}
+    first = found[0]
+    rates = ExchangeRate.objects.filter(company__in=found, currency__in=currencies, purpose="book").order_by("day")
+    newest = {(rate.company_id, rate.currency): rate.rate for rate in rates}
+    worth = {}
+    for company in found:
+        there, back = newest.get((first.pk, company.currency)), newest.get((company.pk, first.currency))
+        same = company.currency == first.currency
+        worth[company.pk] = ONE if same else there or (divide(ONE, back, 10) if back else ONE)
+    return worth

@@ -23,7 +23,7 @@ class Story:
     @property
     def remarkable(self) -> bool:
         """Whether people may remark on records of this kind."""
-        return self.kind in ("order", "line", "shipment", "charge", "item")
+        return self.kind in ("order", "line", "shipment", "container", "charge", "item", "party")
 
     @property
     def shareable(self) -> bool:

@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from django.contrib.auth.decorators import login_not_required
 from django.db import connection
-from django.db.models import Case, Count, F, Q, When
+from django.db.models import Case, Count, F, Q, Value, When
 from django.http import JsonResponse
 from django.shortcuts import render
 from django.utils import timezone
@@ -16,7 +16,7 @@ from northing.desk.models import Visit
 from northing.desk.queries.answers import acts_of
 from northing.desk.queries.paging import page_of_rows
 from northing.directory.models import Company, Item
-from northing.directory.queries import scoped
+from northing.directory.queries import in_one_currency, scoped
 from northing.directory.rights import companies_of
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
@@ -49,7 +49,7 @@ def watch(request):
         matters = matters.filter(changed)
     if asked["party"] in PARTIES:
         matters = matters.filter(party=asked["party"])
-    page = page_of_rows(_dearest_first(matters), request.GET)
+    page = page_of_rows(_dearest_first(matters, companies_of(request.user)), request.GET)
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
     context = {"matters": page.rows, "page": page, "parties": parties, "companies": companies, "asked": asked}
     context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows)}
@@ -67,15 +67,19 @@ def _visited(request) -> Visit:
     return visit
 
 
-def _dearest_first(matters):
+def _dearest_first(matters, companies):
     """What waiting costs: overdue before ours and what is due within a week, those before the rest; then by stake.
 
-    Where a day of delay has a price, a month of it counts on top of what is at stake.
+    Where a day of delay has a price, a month of it counts on top of what is at stake. Companies of several base
+    currencies are put in order by what it is worth in one of them.
     """
     today = timezone.localdate()
     soon = Q(party="us") | Q(due__lte=today + timedelta(days=7))
     urgency = Case(When(due__lt=today, then=0), When(soon, then=1), default=2)
+    worth = in_one_currency(companies)
     dear = F("at_stake") + F("per_day") * 30
+    if len(set(worth.values())) > 1:
+        dear *= Case(*[When(company=key, then=Value(rate)) for key, rate in worth.items()])
     return matters.annotate(urgency=urgency, dear=dear).order_by("urgency", "-dear", "due", "id")
 
 

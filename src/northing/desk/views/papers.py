@@ -6,18 +6,19 @@ from django.contrib import messages
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import NotAllowed, Refused
 from northing.deeds import remarking
 from northing.desk.forms.base import act_of
 from northing.desk.forms.changing import DocumentForm, RemarkForm
+from northing.directory.models import Party
 from northing.directory.queries import scoped
 from northing.orders.models import Revision
 from northing.orders.paper import order_pdf, order_ubl
 from northing.papers.documents import LARGEST, where
-
-PAGES = {"order": "order", "line": "line", "shipment": "shipment", "charge": "charge", "item": "item"}
+from northing.shipping.models import Container
 
 
 @require_POST
@@ -44,7 +45,7 @@ def attach(request, kind: str, record: int):
 
 
 def _done(request, kind: str, record: int, form, deed: Callable, asked: Callable, words: str):
-    if kind not in PAGES:
+    if kind not in remarking.SUBJECTS:
         raise Http404
     try:
         remarking.seen(act_of(request), kind, record)
@@ -55,7 +56,19 @@ def _done(request, kind: str, record: int, form, deed: Callable, asked: Callable
     for errors in form.errors.values():
         for error in errors:
             messages.error(request, error)
-    return redirect(reverse(PAGES[kind], args=[record]) + "#story")
+    return redirect(_page_of(request, kind, record) + "#story")
+
+
+def _page_of(request, kind: str, record: int) -> str:
+    """Where the story stands that was written into: the page one came from, if it is ours, else the record's own."""
+    came = request.META.get("HTTP_REFERER", "")
+    if url_has_allowed_host_and_scheme(came, {request.get_host()}, require_https=request.is_secure()):
+        return came.partition("#")[0]
+    if kind == "container":
+        return reverse("shipment", args=[Container.objects.get(pk=record).shipment_id])
+    if kind == "party":
+        return reverse("record", args=[Party.objects.get(pk=record).kind, record])
+    return reverse(kind, args=[record])
 
 
 def document(request, document_id: int):
