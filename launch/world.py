@@ -265,6 +265,7 @@ def manage(words: list[str]) -> int:
     if words[:1] == ["--live"]:
         started = DATA.ensure()
         env, words = live(["localhost"], "smtp://127.0.0.1:25"), words[1:]
+        _manage(["migrate", "--no-input", "-v", "0"], env)
     else:
         env, started = ready()
     try:
