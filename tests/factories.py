@@ -4,7 +4,11 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
-from northing.deeds import agreeing, costing, following, ordering, packing, receiving
+from northing.deeds.agree import agreeing
+from northing.deeds.cost import costing
+from northing.deeds.land import receiving
+from northing.deeds.order import ordering
+from northing.deeds.ship import following, packing
 from northing.directory.acts import Act
 from northing.directory.models import (
     Agreement,

@@ -6,7 +6,7 @@ import pytest
 import time_machine
 from django.test import Client
 
-from northing.deeds.tokens import TokenRequest, make_token
+from northing.deeds.house.tokens import TokenRequest, make_token
 from northing.directory.models import SCOPES
 from tests.factories import NOW
 

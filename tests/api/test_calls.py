@@ -10,7 +10,8 @@ from django.test import Client
 
 from northing.api.main import api
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing, tokens
+from northing.deeds.agree import agreeing
+from northing.deeds.house import tokens
 from northing.directory.models import SCOPES, Agreement, ApiToken
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import StoryEntry

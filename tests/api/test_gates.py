@@ -15,7 +15,8 @@ from django.db import transaction
 from django.test import Client
 
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing, remarking
+from northing.deeds.agree import agreeing
+from northing.deeds.house import remarking
 from northing.orders.models import Instalment
 from tests.api.conftest import Program
 from tests.api.test_calls import BODIES, calls

@@ -15,7 +15,8 @@ import psycopg  # noqa: E402
 from django.db import connection, transaction  # noqa: E402
 
 from northing.core.spread import spread, whole_weights  # noqa: E402
-from northing.deeds import following, packing, receiving  # noqa: E402
+from northing.deeds.land import receiving  # noqa: E402
+from northing.deeds.ship import following, packing  # noqa: E402
 from northing.directory.models import Item  # noqa: E402
 from northing.formats.identifiers import with_container_check_digit  # noqa: E402
 from northing.orders.models import Instalment, PurchaseOrder  # noqa: E402

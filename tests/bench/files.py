@@ -8,7 +8,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import connection, transaction
 
-from northing.deeds import importing
+from northing.deeds.order import importing
 from northing.directory.models import Party
 from northing.orders.models import OrderFile, OrderLine
 from tests.bench.timing import clocked, told

@@ -7,18 +7,11 @@ from decimal import Decimal as D
 import pytest
 
 from northing.core.problems import Refused
-from northing.deeds import (
-    agreeing,
-    clearing,
-    costing,
-    following,
-    inspecting,
-    issuing,
-    ordering,
-    packing,
-    receiving,
-    reversing,
-)
+from northing.deeds.agree import agreeing
+from northing.deeds.cost import clearing, costing
+from northing.deeds.land import inspecting, issuing, receiving, reversing
+from northing.deeds.order import ordering
+from northing.deeds.ship import following, packing
 from northing.directory.models import Company, ExchangeRate
 from northing.directory.operations import enter_rate
 from northing.ledger.models import Entry

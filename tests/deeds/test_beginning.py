@@ -6,7 +6,8 @@ from decimal import Decimal as D
 import pytest
 
 from northing.core.problems import Refused
-from northing.deeds import agreeing, beginning
+from northing.deeds.agree import agreeing
+from northing.deeds.house import beginning
 from northing.ledger.models import Account, CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import StoryEntry

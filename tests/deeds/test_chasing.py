@@ -10,7 +10,8 @@ from django.utils import timezone
 
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule, SupplierLink
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import chasing, inviting, tasks
+from northing.deeds import tasks
+from northing.deeds.agree import chasing, inviting
 from northing.directory.acts import Act
 from northing.directory.models import Grant, Party, Person
 from northing.outside.mail.standin import attachments_of, body_of

@@ -9,8 +9,10 @@ from django.core.management import CommandError, call_command
 from django.utils import timezone
 
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import founding, ordering, proving
-from northing.deeds.granting import PersonRequest
+from northing.deeds import proving
+from northing.deeds.house import founding
+from northing.deeds.house.granting import PersonRequest
+from northing.deeds.order import ordering
 from northing.directory.acts import Act
 from northing.directory.models import Agreement, Bin, Company, Grant, Item, Pack, Party, Person, Port, Site
 from northing.directory.records import KINDS

@@ -6,7 +6,9 @@ import pytest
 from django.urls import reverse
 
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import granting, issuing, ordering
+from northing.deeds.house import granting
+from northing.deeds.land import issuing
+from northing.deeds.order import ordering
 from northing.directory.models import Bin, Grant, Person, Role, Site
 from northing.directory.rights import may
 from northing.papers.models import StoryEntry

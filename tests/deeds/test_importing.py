@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from northing.core.problems import NotAllowed
-from northing.deeds import importing, stopping
+from northing.deeds.order import importing, stopping
 from northing.directory.models import Grant, Pack
 from northing.formats.ubl import order_xml
 from northing.orders.models import Instalment, OrderFile, OrderLine, PurchaseOrder, Revision

@@ -10,7 +10,10 @@ from django.test.utils import CaptureQueriesContext
 from psycopg.errors import DeadlockDetected
 
 from northing.core.problems import KeyReused, NotAllowed, Refused
-from northing.deeds import clearing, issuing, ordering, packing, reversing
+from northing.deeds.cost import clearing
+from northing.deeds.land import issuing, reversing
+from northing.deeds.order import ordering
+from northing.deeds.ship import packing
 from northing.directory.models import Agreement, Item
 from northing.ledger.models import CostLayer, Entry, Posting
 from northing.orders.models import Instalment

@@ -13,7 +13,10 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from northing.confirmations.models import Answer
 from northing.core.agreeing import Part
 from northing.core.problems import Refused
-from northing.deeds import agreeing, amending, ordering, packing, proving, revising, stopping
+from northing.deeds import proving
+from northing.deeds.agree import agreeing
+from northing.deeds.order import amending, ordering, revising, stopping
+from northing.deeds.ship import packing
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 from northing.papers.models import StoryEntry
 from northing.reports.proofs import position_faults

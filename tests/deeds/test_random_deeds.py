@@ -9,7 +9,9 @@ from hypothesis import strategies as some
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
 
 from northing.core.problems import Refused
-from northing.deeds import clearing, costing, inspecting, issuing, packing, receiving, reversing
+from northing.deeds.cost import clearing, costing
+from northing.deeds.land import inspecting, issuing, receiving, reversing
+from northing.deeds.ship import packing
 from northing.directory.models import Item
 from northing.ledger.models import CostLayer, OnHand
 from northing.orders.models import Instalment

@@ -8,7 +8,10 @@ import pytest
 
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import agreeing, amending, ordering, packing, proving, revising, stopping
+from northing.deeds import proving
+from northing.deeds.agree import agreeing
+from northing.deeds.order import amending, ordering, revising, stopping
+from northing.deeds.ship import packing
 from northing.directory.models import Grant, Party
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 from northing.orders.paper import papers_of

@@ -7,27 +7,12 @@ import pytest
 
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
-from northing.deeds import (
-    agreeing,
-    amending,
-    beginning,
-    chasing,
-    clearing,
-    costing,
-    following,
-    founding,
-    granting,
-    inspecting,
-    inviting,
-    issuing,
-    ordering,
-    packing,
-    receiving,
-    reversing,
-    revising,
-    stopping,
-    supplying,
-)
+from northing.deeds.agree import agreeing, chasing, inviting, supplying
+from northing.deeds.cost import clearing, costing
+from northing.deeds.house import beginning, founding, granting
+from northing.deeds.land import inspecting, issuing, receiving, reversing
+from northing.deeds.order import amending, ordering, revising, stopping
+from northing.deeds.ship import following, packing
 from northing.directory.operations import enter_rate
 from northing.directory.rights import ROLES, WORDS
 from northing.ledger.models import CostLayer

@@ -7,7 +7,8 @@ import pytest
 from django.urls import reverse
 
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import ordering, supplying
+from northing.deeds.agree import supplying
+from northing.deeds.order import ordering
 from northing.deeds.proving import move_faults
 from northing.directory.models import Agreement, Party
 from northing.orders.models import OrderLine, PurchaseOrder

@@ -6,8 +6,8 @@ from decimal import Decimal as D
 import pytest
 
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing
-from northing.deeds.telling import WAITS, tell_decisions
+from northing.deeds.agree import agreeing
+from northing.deeds.agree.telling import WAITS, tell_decisions
 from northing.directory.models import Party
 from northing.orders.models import Instalment
 from northing.papers.models import Message, StoryEntry

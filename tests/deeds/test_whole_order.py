@@ -7,7 +7,8 @@ from decimal import Decimal as D
 import pytest
 
 from northing.core.problems import Refused
-from northing.deeds import amending, ordering, packing, revising
+from northing.deeds.order import amending, ordering, revising
+from northing.deeds.ship import packing
 from northing.directory.models import Company, Grant, Party, Site
 from northing.formats.ubl import order_xml, read_order
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision

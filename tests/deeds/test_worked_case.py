@@ -6,7 +6,9 @@ from decimal import Decimal as D
 import pytest
 
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing, clearing, costing, inspecting, issuing, reversing
+from northing.deeds.agree import agreeing
+from northing.deeds.cost import clearing, costing
+from northing.deeds.land import inspecting, issuing, reversing
 from northing.ledger.models import Account, CostLayer, Posting
 from northing.orders.models import Instalment
 from northing.papers.models import StoryEntry

@@ -11,7 +11,8 @@ import pytest
 from django.urls import reverse
 
 from northing.confirmations.models import Answer
-from northing.deeds import aftermath, agreeing, proving
+from northing.deeds import aftermath, proving
+from northing.deeds.agree import agreeing
 from northing.desk.models import SavedView
 from northing.desk.queries.book.asked import asked_from
 from northing.desk.queries.book.rows import book_page, totals

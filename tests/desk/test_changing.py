@@ -8,7 +8,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from northing.core.problems import NotAllowed
-from northing.deeds import remarking
+from northing.deeds.house import remarking
 from northing.directory.models import Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.documents import where

@@ -12,7 +12,7 @@ import pytest
 from django.db import transaction
 from django.test import Client
 
-from northing.deeds import inviting
+from northing.deeds.agree import inviting
 from northing.directory.models import Person
 from tests.desk.test_pages import addresses, live_in
 from tests.factories import ROLES

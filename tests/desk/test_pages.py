@@ -11,7 +11,10 @@ from django.urls import URLPattern, get_resolver, reverse
 
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge, CustomsEntry
-from northing.deeds import aftermath, agreeing, costing, inviting, remarking
+from northing.deeds import aftermath
+from northing.deeds.agree import agreeing, inviting
+from northing.deeds.cost import costing
+from northing.deeds.house import remarking
 from northing.desk.models import SavedView
 from northing.directory.models import Agreement, Company, ExchangeRate, Grant, Person
 from northing.ledger.models import CostLayer, Entry

@@ -11,7 +11,7 @@ from django.test import Client
 from django.urls import reverse
 
 from northing.confirmations.models import Answer, SupplierLink
-from northing.deeds import inviting
+from northing.deeds.agree import inviting
 from northing.desk.logs import MaskTokens, masked
 from northing.directory.models import Party
 from northing.orders.models import Instalment

@@ -6,7 +6,8 @@ from decimal import Decimal as D
 from playwright.sync_api import expect
 
 from northing.confirmations.models import Answer
-from northing.deeds import agreeing, amending, inviting, ordering
+from northing.deeds.agree import agreeing, inviting
+from northing.deeds.order import amending, ordering
 from northing.directory.models import Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers import errands

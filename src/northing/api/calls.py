@@ -19,7 +19,9 @@ from northing.confirmations.models import Answer
 from northing.core.ownership import proposed_moment
 from northing.core.places import PLACES
 from northing.core.problems import Problem, Refused
-from northing.deeds import agreeing, ordering, remarking, revising, stopping
+from northing.deeds.agree import agreeing
+from northing.deeds.house import remarking
+from northing.deeds.order import ordering, revising, stopping
 from northing.desk.queries.book.asked import asked_from
 from northing.desk.queries.book.columns import COLUMNS
 from northing.desk.queries.book.rows import flat_page

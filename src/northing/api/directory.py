@@ -12,7 +12,8 @@ from northing.api import shapes
 from northing.api.asking import After, Limit, Words, answers
 from northing.api.doors import act_of, require
 from northing.api.paging import USUAL, page
-from northing.deeds import founding, supplying
+from northing.deeds.agree import supplying
+from northing.deeds.house import founding
 from northing.directory.models import Agreement, Item, Party
 from northing.directory.records import KINDS
 

@@ -5,7 +5,7 @@ from django.utils import timezone
 from ninja.security import HttpBearer
 
 from northing.core.problems import NotAllowed, Problem
-from northing.deeds.tokens import token_of
+from northing.deeds.house.tokens import token_of
 from northing.directory.acts import Act
 
 

@@ -12,7 +12,7 @@ from northing.api.calls import router
 from northing.api.directory import router as directory
 from northing.api.doors import Token
 from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
-from northing.deeds.revising import Overtaken
+from northing.deeds.order.revising import Overtaken
 
 PROBLEM = "application/problem+json"
 WORDS = """Orders, lines and confirmations of Northing. Exact numbers are strings; errors are problem details

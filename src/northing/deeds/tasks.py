@@ -9,10 +9,13 @@ from procrastinate.contrib.django import app
 
 from northing.confirmations.models import Answer
 from northing.core.problems import Refused
-from northing.deeds import chasing, founding, importing, matters, telling
-from northing.deeds.agreeing import decide_answer, decision
-from northing.deeds.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
-from northing.deeds.inviting import acting_person
+from northing.deeds import matters
+from northing.deeds.agree import chasing, telling
+from northing.deeds.agree.agreeing import decide_answer, decision
+from northing.deeds.agree.inviting import acting_person
+from northing.deeds.house import founding
+from northing.deeds.order import importing
+from northing.deeds.order.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
 from northing.directory.acts import Act
 from northing.directory.models import Company, Party
 from northing.directory.records import KINDS

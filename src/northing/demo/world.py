@@ -8,18 +8,12 @@ from django.db import transaction
 from django.utils import timezone
 
 from northing.confirmations.models import Answer, ChaserRule
-from northing.deeds import (
-    agreeing,
-    beginning,
-    clearing,
-    costing,
-    following,
-    inspecting,
-    issuing,
-    ordering,
-    packing,
-    receiving,
-)
+from northing.deeds.agree import agreeing
+from northing.deeds.cost import clearing, costing
+from northing.deeds.house import beginning
+from northing.deeds.land import inspecting, issuing, receiving
+from northing.deeds.order import ordering
+from northing.deeds.ship import following, packing
 from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Person, Site

@@ -2,7 +2,7 @@
 
 from django.utils import timezone
 
-from northing.deeds.remarking import SPEAKERS
+from northing.deeds.house.remarking import SPEAKERS
 from northing.directory.rights import WORDS, may_somewhere
 
 RAIL = [

@@ -6,8 +6,8 @@ from django import forms
 
 from northing.core.exact import plain
 from northing.core.ownership import INCOTERMS
-from northing.deeds import revising, stopping
-from northing.deeds.ordering import MODES, PERCENTAGES, LineRequest
+from northing.deeds.order import revising, stopping
+from northing.deeds.order.ordering import MODES, PERCENTAGES, LineRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.desk.forms.orders import WholeOrderFields
 from northing.desk.queries.supply import free_parts

@@ -5,8 +5,8 @@ from django import forms
 from northing.core.landed_cost import KINDS
 from northing.core.money import MINOR_UNITS
 from northing.costing.models import Charge
-from northing.deeds.clearing import EntryRequest
-from northing.deeds.costing import ChargeRequest
+from northing.deeds.cost.clearing import EntryRequest
+from northing.deeds.cost.costing import ChargeRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Company, ExchangeRate, Party
 from northing.directory.queries import scoped

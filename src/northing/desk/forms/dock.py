@@ -2,10 +2,10 @@
 
 from django import forms
 
-from northing.deeds.inspecting import REASONS, InspectRequest, ReturnRequest
-from northing.deeds.issuing import IssueRequest
-from northing.deeds.receiving import ReceiveRequest, ReceiveRow
-from northing.deeds.reversing import ReverseRequest
+from northing.deeds.land.inspecting import REASONS, InspectRequest, ReturnRequest
+from northing.deeds.land.issuing import IssueRequest
+from northing.deeds.land.receiving import ReceiveRequest, ReceiveRow
+from northing.deeds.land.reversing import ReverseRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Bin
 

@@ -2,7 +2,7 @@
 
 from django import forms
 
-from northing.deeds.founding import RecordRequest
+from northing.deeds.house.founding import RecordRequest
 from northing.desk.forms.base import DeedForm
 from northing.directory.records import KINDS, NEEDED, Fact, Kind
 from northing.directory.rights import companies_of

@@ -5,8 +5,8 @@ from decimal import Decimal
 from django import forms
 
 from northing.core.ownership import INCOTERMS
-from northing.deeds.agreeing import AnswerRow, AnswersRequest
-from northing.deeds.ordering import LENGTHS, MODES, PERCENTAGES, WORDS, LineRequest, OrderRequest
+from northing.deeds.agree.agreeing import AnswerRow, AnswersRequest
+from northing.deeds.order.ordering import LENGTHS, MODES, PERCENTAGES, WORDS, LineRequest, OrderRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField, LinesField, PercentField
 from northing.directory.models import Company, Party, Person, Site
 from northing.directory.queries import people_who, scoped

@@ -2,8 +2,8 @@
 
 from django import forms
 
-from northing.deeds.following import DateRequest
-from northing.deeds.packing import ContainerRequest, PassageRequest, ShipmentRequest, StowRequest, VoyageRequest
+from northing.deeds.ship.following import DateRequest
+from northing.deeds.ship.packing import ContainerRequest, PassageRequest, ShipmentRequest, StowRequest, VoyageRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Party, Port
 from northing.shipping.models import DateStatement, Leg, Voyage

@@ -2,7 +2,7 @@
 
 from django import forms
 
-from northing.deeds import granting
+from northing.deeds.house import granting
 from northing.desk.forms.base import DeedForm, ExactField
 from northing.directory.models import Company, Person, Site
 from northing.directory.queries import scoped

@@ -8,7 +8,7 @@ from django import forms
 from northing.core.agreeing import Part
 from northing.core.exact import read_exact
 from northing.core.problems import Problem, Refused
-from northing.deeds.agreeing import AnswerRow
+from northing.deeds.agree.agreeing import AnswerRow
 from northing.formats.tables import read_rows
 from northing.formats.ubl import read_response
 from northing.orders.models import Instalment

@@ -2,7 +2,7 @@
 
 from django import forms
 
-from northing.deeds import supplying
+from northing.deeds.agree import supplying
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import LINK_MAY, OWES, Party
 

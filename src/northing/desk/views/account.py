@@ -14,7 +14,7 @@ from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
 from northing.core.second_factor import address, new_secret, step_of
-from northing.deeds.tokens import TokenRequest, end_token, make_token
+from northing.deeds.house.tokens import TokenRequest, end_token, make_token
 from northing.desk.callers import caller_of
 from northing.desk.forms.base import act_of
 from northing.desk.forms.signing import TokenForm

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 
 from northing.confirmations.models import Answer
 from northing.core.problems import Refused
-from northing.deeds import agreeing
+from northing.deeds.agree import agreeing
 from northing.desk.forms.base import act_of
 from northing.desk.queries.answers import waiting
 from northing.desk.queries.paging import page_of

@@ -8,7 +8,8 @@ from django.views.decorators.http import require_POST
 
 from northing.core.exact import plain
 from northing.costing.models import Charge
-from northing.deeds import issuing, supplying
+from northing.deeds.agree import supplying
+from northing.deeds.land import issuing
 from northing.desk.forms.dock import IssueForm
 from northing.desk.forms.suppliers import DelayForm
 from northing.desk.queries.paging import page_of, page_of_rows

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
-from northing.deeds import revising, stopping
+from northing.deeds.order import revising, stopping
 from northing.desk.forms.base import act_of
 from northing.desk.forms.changing import ChangeForm, StopForm, parts_form
 from northing.desk.forms.orders import LineFormSet

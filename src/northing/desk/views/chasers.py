@@ -9,7 +9,7 @@ from django.views.decorators.http import require_POST
 
 from northing.confirmations.models import Chaser, ChaserRule
 from northing.core.problems import Refused
-from northing.deeds import chasing
+from northing.deeds.agree import chasing
 from northing.desk.forms.base import act_of
 from northing.desk.forms.chasers import RuleForm
 from northing.desk.queries.paging import page_of_rows

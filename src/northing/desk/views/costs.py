@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from northing.core.problems import Refused
 from northing.costing.models import Charge
-from northing.deeds import clearing, costing
+from northing.deeds.cost import clearing, costing
 from northing.desk.forms.costs import ChargeForm, EntryForm, RateForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told

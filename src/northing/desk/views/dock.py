@@ -5,7 +5,7 @@ from django.db.models import F
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
-from northing.deeds import receiving, reversing
+from northing.deeds.land import receiving, reversing
 from northing.desk.forms.dock import ReceiveForm, ReverseForm
 from northing.desk.queries.story import told
 from northing.directory.models import Site

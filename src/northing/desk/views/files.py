@@ -11,7 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
-from northing.deeds import importing
+from northing.deeds.order import importing
 from northing.desk.forms.base import act_of
 from northing.desk.forms.files import OrderFileForm
 from northing.desk.queries.paging import page_of_rows

@@ -9,7 +9,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
 from northing.core.problems import NotAllowed, Problem, Refused
-from northing.deeds import founding, importing
+from northing.deeds.house import founding
+from northing.deeds.order import importing
 from northing.desk.forms.base import act_of
 from northing.desk.forms.house import RecordForm, RowsForm
 from northing.desk.queries.paging import page_of_rows

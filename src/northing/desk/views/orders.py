@@ -17,8 +17,9 @@ from northing.core.money import minor_units
 from northing.core.ordering import net_amount, paid_part
 from northing.core.ownership import proposed_moment
 from northing.core.problems import Refused
-from northing.deeds import agreeing, ordering
-from northing.deeds.ordering import PERCENTAGES
+from northing.deeds.agree import agreeing
+from northing.deeds.order import ordering
+from northing.deeds.order.ordering import PERCENTAGES
 from northing.desk.forms.base import act_of
 from northing.desk.forms.orders import AnswersForm, LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
 from northing.desk.queries.paging import page_of_rows

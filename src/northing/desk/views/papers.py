@@ -10,7 +10,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import NotAllowed, Refused
-from northing.deeds import remarking
+from northing.deeds.house import remarking
 from northing.desk.forms.base import act_of
 from northing.desk.forms.changing import DocumentForm, RemarkForm
 from northing.directory.models import Party

@@ -8,7 +8,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
-from northing.deeds import following, packing
+from northing.deeds.ship import following, packing
 from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
     ContainerForm,

@@ -4,7 +4,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from northing.deeds import granting
+from northing.deeds.house import granting
 from northing.desk.forms.base import DeedForm
 from northing.desk.forms.people import GrantForm, PersonForm, RoleForm
 from northing.desk.queries.paging import page_of_rows

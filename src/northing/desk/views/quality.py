@@ -5,7 +5,7 @@ from django.db.models import F, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
-from northing.deeds import inspecting
+from northing.deeds.land import inspecting
 from northing.desk.forms.dock import InspectForm, ReturnForm
 from northing.desk.queries.story import told
 from northing.directory.queries import scoped

@@ -12,7 +12,8 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
-from northing.deeds import agreeing, inviting, remarking
+from northing.deeds.agree import agreeing, inviting
+from northing.deeds.house import remarking
 from northing.desk.callers import caller_of
 from northing.desk.forms.supplier import FileForm, RemarkForm, answer_rows, file_rows
 from northing.desk.queries.supplier import OrderShown, shown_orders

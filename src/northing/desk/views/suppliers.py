@@ -7,7 +7,7 @@ from django.views.decorators.http import require_POST
 
 from northing.confirmations.models import SupplierLink
 from northing.core.problems import Refused
-from northing.deeds import inviting, supplying
+from northing.deeds.agree import inviting, supplying
 from northing.desk.forms.base import act_of
 from northing.desk.forms.suppliers import AgreementForm, SupplierForm
 from northing.desk.queries.paging import page_of_rows

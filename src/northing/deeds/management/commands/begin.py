@@ -6,7 +6,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from northing.core.problems import Refused
-from northing.deeds import beginning
+from northing.deeds.house import beginning
 from northing.directory.acts import Act
 from northing.directory.models import Person
 

@@ -6,8 +6,8 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from northing.core.problems import Refused
-from northing.deeds.founding import FoundRequest, found_house
-from northing.deeds.granting import PersonRequest
+from northing.deeds.house.founding import FoundRequest, found_house
+from northing.deeds.house.granting import PersonRequest
 from northing.directory.acts import Act
 from northing.directory.models import Person
 

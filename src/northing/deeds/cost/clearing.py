@@ -9,9 +9,10 @@ from northing.core import landed_cost
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
 from northing.costing.models import Charge, ChargeShare
-from northing.deeds import absorbing, owning
 from northing.deeds.aftermath import bring_along
-from northing.deeds.costing import accrual_account, in_scope
+from northing.deeds.cost import owning
+from northing.deeds.cost.costing import accrual_account, in_scope
+from northing.deeds.land import absorbing
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.queries import Rates

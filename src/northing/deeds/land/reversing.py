@@ -10,7 +10,7 @@ from django.db.models import F, Sum
 from northing.core.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
-from northing.deeds.costing import accrual_account
+from northing.deeds.cost.costing import accrual_account
 from northing.directory.acts import Act
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand

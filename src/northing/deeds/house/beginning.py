@@ -13,8 +13,8 @@ from northing.core.money import is_whole
 from northing.core.ordering import LARGEST, LARGEST_AMOUNT, net_amount
 from northing.core.ownership import INCOTERMS, MOMENTS, is_ours_after
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
-from northing.deeds import following
 from northing.deeds.aftermath import bring_along
+from northing.deeds.ship import following
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Site
 from northing.directory.queries import default_bin, find_pack, rate_for

@@ -12,7 +12,7 @@ from django.template.loader import render_to_string
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
 from northing.core.chasing import UNANSWERED, Due, Facts, Rule, due, rule_for
 from northing.core.problems import Problem, Refused
-from northing.deeds.inviting import LINK
+from northing.deeds.agree.inviting import LINK
 from northing.directory.acts import Act
 from northing.directory.models import Company, Party
 from northing.directory.rights import companies_of, may

@@ -15,7 +15,7 @@ from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds import matters
 from northing.deeds.aftermath import bring_along
-from northing.deeds.inviting import LINK
+from northing.deeds.agree.inviting import LINK
 from northing.directory.acts import Act
 from northing.directory.catalogue import Catalogue, offer_of
 from northing.directory.models import Company, Party, Person, Site

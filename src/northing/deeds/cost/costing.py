@@ -13,7 +13,8 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.core.spread import NothingToSpreadOver
 from northing.costing import operations as costing
 from northing.costing.models import Charge, ChargeShare
-from northing.deeds import absorbing, owning
+from northing.deeds.cost import owning
+from northing.deeds.land import absorbing
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company, Party
 from northing.directory.queries import Rates, rate_for

@@ -7,7 +7,7 @@ from datetime import timedelta
 from django.utils import timezone
 
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds.inviting import hashed
+from northing.deeds.agree.inviting import hashed
 from northing.directory.acts import Act
 from northing.directory.models import SCOPES, ApiToken
 from northing.papers.operations import tell

@@ -17,7 +17,7 @@ from northing.core.ordering import LineDraft, line_problems
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
-from northing.deeds.ordering import (
+from northing.deeds.order.ordering import (
     PERCENTAGES,
     LineRequest,
     head_problems,

@@ -10,8 +10,8 @@ from django.db.models import F, Sum
 from northing.core.ownership import moments_through
 from northing.core.passage import ExpectedLeg, expected_legs
 from northing.core.problems import Problem, refuse_if
-from northing.deeds import owning
 from northing.deeds.aftermath import bring_along
+from northing.deeds.cost import owning
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.rights import companies_of

@@ -17,9 +17,10 @@ from northing.core.money import converted
 from northing.core.ownership import is_ours_after
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing.models import ChargeShare
-from northing.deeds import absorbing, owning
 from northing.deeds.aftermath import bring_along
-from northing.deeds.costing import accrual_account
+from northing.deeds.cost import owning
+from northing.deeds.cost.costing import accrual_account
+from northing.deeds.land import absorbing
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Bin, Site
 from northing.directory.queries import Rates

@@ -16,8 +16,8 @@ from django.db import transaction
 
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.deeds.aftermath import bring_along
-from northing.deeds.judging import CHANGES, NEW, SAME, WRONG, Judge, Judged
-from northing.deeds.revising import change_order
+from northing.deeds.order.judging import CHANGES, NEW, SAME, WRONG, Judge, Judged
+from northing.deeds.order.revising import change_order
 from northing.directory.acts import Act
 from northing.directory.rights import require_somewhere
 from northing.formats import grids, order_rows, ubl

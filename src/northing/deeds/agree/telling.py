@@ -8,7 +8,7 @@ from django.template.loader import render_to_string
 
 from northing.confirmations import operations as confirmations
 from northing.confirmations.models import Answer
-from northing.deeds.inviting import LINK, acting_person
+from northing.deeds.agree.inviting import LINK, acting_person
 from northing.directory.acts import Act
 from northing.papers import mailing
 from northing.papers.operations import Link, tell

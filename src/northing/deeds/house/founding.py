@@ -13,7 +13,7 @@ from django.db import models
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.costing.models import Charge
 from northing.deeds.aftermath import bring_along
-from northing.deeds.granting import PersonRequest, write_person
+from northing.deeds.house.granting import PersonRequest, write_person
 from northing.directory.acts import Act
 from northing.directory.models import Bin, Company, Grant, Party
 from northing.directory.records import KINDS, NEEDED, Kind, Reading

@@ -8,8 +8,9 @@ from decimal import Decimal
 from northing.core.exact import plain
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds import costing, following
 from northing.deeds.aftermath import bring_along
+from northing.deeds.cost import costing
+from northing.deeds.ship import following
 from northing.directory.acts import Act
 from northing.directory.rights import companies_of, may_somewhere
 from northing.formats.identifiers import container_number, imo_number

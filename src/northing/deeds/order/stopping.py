@@ -7,8 +7,8 @@ from decimal import Decimal
 from northing.confirmations import operations as confirmations
 from northing.core.problems import Problem, Refused
 from northing.deeds.aftermath import bring_along
-from northing.deeds.ordering import links, locked, mail_order
-from northing.deeds.revising import UNCHECKED, finish, locked_parts, new_part
+from northing.deeds.order.ordering import links, locked, mail_order
+from northing.deeds.order.revising import UNCHECKED, finish, locked_parts, new_part
 from northing.directory.acts import Act
 from northing.drawings.figures import count
 from northing.orders import operations as orders

@@ -10,8 +10,8 @@ from decimal import Decimal
 
 from northing.core.ownership import INCOTERMS, proposed_moment
 from northing.core.problems import Problem, Refused
-from northing.deeds.ordering import LineRequest, head_problems, line_terms, usual_terms
-from northing.deeds.revising import ChangeRequest, LineChange, said_of
+from northing.deeds.order.ordering import LineRequest, head_problems, line_terms, usual_terms
+from northing.deeds.order.revising import ChangeRequest, LineChange, said_of
 from northing.directory.acts import Act
 from northing.directory.catalogue import Catalogue
 from northing.directory.models import Company, Party, Site

@@ -1,0 +1,1 @@
+"""Agree: what suppliers answer, what we decide, how they are asked and reminded."""

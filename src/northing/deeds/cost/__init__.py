@@ -1,0 +1,1 @@
+"""Cost: charges, customs, and what is ours at which value."""

@@ -1,0 +1,1 @@
+"""Land: receipts, inspections, returns, issues."""

@@ -1,0 +1,1 @@
+"""Order: write, check, approve, send, change, stop; by hand and by file."""

@@ -1,0 +1,1 @@
+"""Ship and follow: packing, departures, arrivals."""
