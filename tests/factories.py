@@ -15,7 +15,9 @@ from northing.directory.models import (
     Bin,
     Company,
     ExchangeRate,
+    FreeTime,
     Grant,
+    Holiday,
     Item,
     Pack,
     Party,
@@ -181,6 +183,18 @@ def small_world() -> World:
         since = TODAY - timedelta(days=400)
         supplier = world.parties[currency]
         Agreement.objects.create(supplier=supplier, item=item, price=D(price), currency=currency, valid_from=since)
+    Holiday.objects.create(country="NZ", day=TODAY + timedelta(days=3), name="Founders' day")
+    FreeTime.objects.create(
+        carrier=world.parties["provider"],
+        port=ports["NZTRG"],
+        covers="combined",
+        starts="discharged",
+        ends="returned",
+        free_days=5,
+        tiers="1: 80; 6: 120",
+        currency="NZD",
+        valid_from=TODAY - timedelta(days=400),
+    )
     _rates(nz, BOOK, "book")
     _rates(nz, CUSTOMS, "customs")
     _rates(au, {"USD": "1.5064", "EUR": "1.6344", "NZD": "0.9174"}, "book")

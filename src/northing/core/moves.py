@@ -99,6 +99,27 @@ def instalment_move(facts: InstalmentFacts) -> Move | None:
 
 
 @dataclass(frozen=True, slots=True)
+class ClockFacts:
+    """A running free-time clock: is it out of the port, from when, until when it is free, what a paid day costs."""
+
+    out: bool
+    started: date
+    free_until: date
+    price: str
+
+
+def clock_move(facts: ClockFacts) -> Move:
+    """A container that stands is ours to fetch, or to give back, before it costs.
+
+    >>> clock_move(ClockFacts(True, date(2026, 1, 1), date(2026, 1, 7), "USD 80")).reason
+    'give the empty back: free until 7 Jan, then USD 80 a day'
+    """
+    to_do = "give the empty back" if facts.out else "fetch the container"
+    reason = f"{to_do}: free until {facts.free_until:%-d %b}, then {facts.price} a day"
+    return Move(US, reason, facts.started, facts.free_until)
+
+
+@dataclass(frozen=True, slots=True)
 class ShipmentFacts:
     """What decides whose move a shipment is."""
 

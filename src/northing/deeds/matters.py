@@ -11,14 +11,17 @@ from django.utils import timezone
 from northing.confirmations.models import Answer
 from northing.core import moves
 from northing.core.agreeing import Terms, differences
+from northing.core.free_time import price_of, read_tiers
 from northing.core.money import converted, rounded
 from northing.core.ordering import net_amount
 from northing.directory.models import Company, ExchangeRate
+from northing.drawings.figures import money
 from northing.ledger.models import CostLayer, OnHand
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.models import Message
 from northing.quality.models import Case
-from northing.shipping.models import Leg, Shipment
+from northing.reports.clocks import Standing, standings_of
+from northing.shipping.models import Container, Leg, Shipment
 from northing.standing.models import Matter
 from northing.standing.operations import MatterDraft, settle_matters
 
@@ -199,6 +202,55 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
     standing_before = Matter.objects.filter(kind="shipment", record__in=keys).values_list("record", "company")
     gone = {*standing_before} - {(key, company.pk) for key, company in aboard}
     settle_matters([*drafts, *(MatterDraft("shipment", key, company, None) for key, company in gone)])
+    refresh_clocks(keys)
+
+
+BOXES = """
+select distinct s.container_id, o.company_id
+  from shipping_stowage s
+  join orders_instalment n on n.id = s.instalment_id
+  join orders_orderline l on l.id = n.line_id
+  join orders_purchaseorder o on o.id = l.order_id
+ where s.container_id = any(%s)
+"""
+
+
+def refresh_clocks(shipments: Iterable[int]) -> None:
+    """Containers whose free time runs: one matter for each company that had goods in it, until the clock ends."""
+    keys = list(shipments)
+    boxes = Container.objects.filter(shipment__in=keys, shipment__arrived_on__isnull=False)
+    boxes = list(boxes.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port").order_by("pk"))
+    if not boxes:
+        return
+    running: dict[int, Standing] = {}
+    for one in standings_of(boxes):
+        if one.ended is None:
+            # Of several clocks the one that is free for the shortest time.
+            first = running.setdefault(one.container.pk, one)
+            running[one.container.pk] = min(first, one, key=lambda each: each.free_until)
+    with connection.cursor() as cursor:
+        cursor.execute(BOXES, [[box.pk for box in boxes]])
+        aboard = cursor.fetchall()
+    companies = Company.objects.in_bulk({company for _, company in aboard})
+    drafts, stakes = [], Stakes()
+    for box, company in aboard:
+        found = running.get(box)
+        draft = MatterDraft("container", box, company, None)
+        if found is not None:
+            free, number = found.free, found.container.number
+            price = price_of(read_tiers(free.tiers), 1)
+            said = f"{free.currency} {money(price, free.currency)}"
+            draft = MatterDraft(
+                kind="container",
+                record=box,
+                company=company,
+                move=moves.clock_move(moves.ClockFacts(found.out, found.started, found.free_until, said)),
+                subject=f"Container {number} of {found.container.shipment.reference}",
+                url=f"/passage/{found.container.shipment_id}/",
+                per_day=stakes.base(companies[company], price, free.currency),
+            )
+        drafts.append(draft)
+    settle_matters(drafts)
 
 
 def refresh_layers(layers: Iterable[int]) -> None:

@@ -10,7 +10,9 @@ from northing.directory.models import (
     Bin,
     Company,
     ExchangeRate,
+    FreeTime,
     Grant,
+    Holiday,
     Item,
     Pack,
     Party,
@@ -113,6 +115,7 @@ def lay_directory(today: date) -> None:
     _parties()
     _items(today)
     _rates(today)
+    _free_time(today)
 
 
 def _company(code, name, country, currency, tax, base, site) -> None:
@@ -209,6 +212,37 @@ def _items(today: date) -> None:
                 from_quantity=pack * 100,
                 multiple=pack,
             )
+
+
+# carrier, port, covers, starts, ends, free days, the first counts, free in, paid in, tiers, currency
+FREE_TIME = [
+    ("OSP", "NZTRG", "demurrage", "discharged", "gate_out", 5, True, "calendar", "calendar", "1: 85; 4: 140", "USD"),
+    ("OSP", None, "detention", "gate_out", "returned", 7, False, "calendar", "calendar", "1: 60; 8: 95", "USD"),
+    ("VAN", None, "combined", "discharged", "returned", 10, False, "working", "calendar", "1: 75; 6: 130", "USD"),
+]
+
+
+def _free_time(today: date) -> None:
+    carriers = {party.code: party for party in Party.objects.filter(kind="provider")}
+    for carrier, port, covers, starts, ends, days, first, free_in, paid_in, tiers, currency in FREE_TIME:
+        FreeTime.objects.create(
+            carrier=carriers[carrier],
+            port_id=port,
+            covers=covers,
+            starts=starts,
+            ends=ends,
+            free_days=days,
+            first_day_counts=first,
+            free_in=free_in,
+            paid_in=paid_in,
+            tiers=tiers,
+            currency=currency,
+            valid_from=today - timedelta(days=420),
+        )
+    for year in (today.year - 1, today.year, today.year + 1):
+        for country in ("NZ", "AU"):
+            for month, day, name in ((1, 1, "New Year"), (12, 25, "Christmas Day"), (12, 26, "Boxing Day")):
+                Holiday.objects.create(country=country, day=date(year, month, day), name=name)
 
 
 def _rates(today: date) -> None:

@@ -13,7 +13,7 @@ from northing.deeds.cost import clearing, costing
 from northing.deeds.house import beginning
 from northing.deeds.land import inspecting, issuing, receiving
 from northing.deeds.order import ordering
-from northing.deeds.ship import following, packing
+from northing.deeds.ship import following, handling, packing
 from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Person, Site
@@ -161,6 +161,12 @@ class _World:
         request = following.DateRequest(leg.pk, milestone, kind, self.today + timedelta(days=value))
         following.say_date(self.act("hanne", value if said is None else said), request)
 
+    def handle(self, shipment: int, milestone: str, value: int) -> None:
+        """What happened to all containers of a shipment."""
+        boxes = tuple(Container.objects.filter(shipment=shipment).values_list("pk", flat=True))
+        request = handling.BoxesRequest(shipment, boxes, milestone, self.today + timedelta(days=value))
+        handling.say_boxes(self.act("hanne", value), request)
+
     def charge(
         self,
         shipment: int,
@@ -237,7 +243,9 @@ class _World:
         self.say(shipment, "arrival", -44)
         self.entry(shipment, "TG-240917", -43)
         self.charge(shipment, "FEN", "brokerage", "95.00", "NZD", "equal", -42, "TF-3310")
+        self.handle(shipment, "gate_out", -41)
         self.receive(shipment, "DN-70418", -40, {"KET-12": 6})
+        self.handle(shipment, "returned", -38)
         for code, failed, reason in (("KET-17", 12, "dents"), ("KET-12", 0, "")):
             layer = CostLayer.objects.get(item__code=code, kind="stock", stowage__container__shipment=shipment)
             day = self.today - timedelta(days=37)
@@ -307,7 +315,9 @@ class _World:
         ]
         site, box = Site.objects.get(code="MEL").pk, Container.objects.get(shipment=shipment).pk
         day = self.today - timedelta(days=20)
+        self.handle(shipment, "gate_out", -21)
         receiving.receive(self.act("jessa", -20), receiving.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows)))
+        self.handle(shipment, "returned", -19)
 
     def kettles_held(self) -> None:
         """Received two days ago, waiting for the inspector."""

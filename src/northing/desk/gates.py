@@ -29,7 +29,7 @@ OWN = Gate(sent=ANYBODY)
 # Whoever does anything at all here, and does not only look.
 EVERY = tuple(WORDS)
 SAFE = ("GET", "HEAD", "OPTIONS")
-HOUSE = ("keep_house", "keep_supplier")
+HOUSE = ("keep_house", "keep_supplier", "estimate_charge")
 CHARGES = ("estimate_charge", "book_bill")
 
 
@@ -46,7 +46,7 @@ def _acts(*rights: str) -> Gate:
 READ_PAGES = """healthz account house records records-csv people watch find lines line answers chasers errand
 errand-file orders wrong-rows order-file-example order-file quote items usual incoterm order order-pdf order-xml
 document passage shipment costs layer dock quality bills look-back stock ledger entry trial-balance
-supplier supplier-template supplier-pdf supplier-xml supplier-file"""
+arrivals supplier supplier-template supplier-pdf supplier-xml supplier-file"""
 OWN_PAGES = """sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view
 forget-view supplier-confirm supplier-upload supplier-remark supplier-answer supplier-document"""
 GATES: Mapping[str, Gate] = {
@@ -54,6 +54,8 @@ GATES: Mapping[str, Gate] = {
     **dict.fromkeys(OWN_PAGES.split(), OWN),
     "remark": _acts(*EVERY),
     "attach": _acts(*EVERY),
+    "make-feed": _acts(*EVERY),
+    "end-feeds": _acts(*EVERY),
     "new-record": _form(*HOUSE),
     "records-file": _form(*HOUSE),
     "record": _acts(*HOUSE),
@@ -88,6 +90,7 @@ GATES: Mapping[str, Gate] = {
     "add-container": _acts("pack"),
     "plan": _form("pack"),
     "say-date": _acts("say_dates"),
+    "say-boxes": _acts("say_dates"),
     "pack": _form("pack"),
     "unstow": _acts("pack"),
     "new-charge": _form(*CHARGES),

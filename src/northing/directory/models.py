@@ -299,3 +299,71 @@ class ExchangeRate(models.Model):
             models.UniqueConstraint(fields=["company", "currency", "purpose", "day"], name="rate_once_a_day"),
             models.CheckConstraint(condition=models.Q(rate__gt=0), name="rate_above_zero"),
         ]
+
+
+class Holiday(models.Model):
+    """A day on which nobody works in a country."""
+
+    country = models.CharField(max_length=2)
+    day = models.DateField()
+    name = models.CharField(max_length=80, blank=True)
+
+    class Meta:
+        ordering = ["country", "day"]
+        constraints = [models.UniqueConstraint(fields=["country", "day"], name="holiday_once")]
+
+    def __str__(self):
+        return f"{self.day:%-d %b %Y} in {self.country}"
+
+
+class FreeTime(models.Model):
+    """How long a carrier lets a container stand at a port, and what it costs after that."""
+
+    class Covers(models.TextChoices):
+        DEMURRAGE = "demurrage", "Demurrage"
+        DETENTION = "detention", "Detention"
+        COMBINED = "combined", "Demurrage and detention"
+
+    carrier = models.ForeignKey(Party, models.PROTECT, related_name="free_time")
+    port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
+    # Empty: any type.
+    size_type = models.CharField(max_length=4, blank=True, default="")
+    covers = models.CharField(max_length=9, choices=Covers.choices)
+    # The milestones of a container that start and end the clock.
+    starts = models.CharField(max_length=10)
+    ends = models.CharField(max_length=10)
+    free_days = models.PositiveSmallIntegerField()
+    first_day_counts = models.BooleanField(default=True)
+    free_in = models.CharField(max_length=8, default="calendar")
+    paid_in = models.CharField(max_length=8, default="calendar")
+    # First paid day and price of each stretch, as core.free_time.read_tiers reads it.
+    tiers = models.CharField(max_length=200)
+    currency = fields.currency()
+    valid_from = models.DateField()
+
+    class Meta:
+        ordering = ["carrier", "port", "size_type", "covers", "valid_from"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["carrier", "port", "size_type", "covers", "valid_from"],
+                name="free_time_once",
+                nulls_distinct=False,
+            )
+        ]
+
+    def __str__(self):
+        return f"{self.get_covers_display()} of {self.carrier}"
+
+
+class SiteFeed(models.Model):
+    """A calendar of arrivals at a site, by a secret address. Only its hash is kept."""
+
+    site = models.ForeignKey(Site, models.CASCADE, related_name="feeds")
+    token_hash = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    used_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]

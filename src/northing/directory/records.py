@@ -10,9 +10,10 @@ from typing import Any
 
 from django.db import models
 
+from northing.core.free_time import CALENDAR, WORKING, read_tiers
 from northing.core.landed_cost import KINDS as CHARGE_KINDS
 from northing.core.problems import Problem
-from northing.directory.models import Agreement, Bin, Company, Item, Pack, Party, Port, Site
+from northing.directory.models import Agreement, Bin, Company, FreeTime, Holiday, Item, Pack, Party, Port, Site
 from northing.formats import facts as of
 
 ZERO, LARGEST = Decimal(0), Decimal("999999999")
@@ -111,6 +112,14 @@ PARTY = (
     Fact("country", "Country", of.country),
     Fact("city", "City", of.text(80), ""),
 )
+
+
+def _tiers(said: str) -> str:
+    read_tiers(said)
+    return said
+
+
+MILESTONES = ("discharged", "gate_out", "returned")
 KINDS = {
     kind.name: kind
     for kind in (
@@ -254,6 +263,42 @@ KINDS = {
                 Fact("gtin", "GTIN", of.gtin, None),
             ),
             ("keep_house", "keep_supplier"),
+        ),
+        Kind(
+            "holiday",
+            "holiday",
+            "holidays",
+            Holiday,
+            ("country", "day"),
+            (
+                Fact("country", "Country", of.country, fixed=True),
+                Fact("day", "Day", of.day, fixed=True),
+                Fact("name", "Name", of.text(80), ""),
+            ),
+            ("keep_house", "estimate_charge"),
+        ),
+        Kind(
+            "free-time",
+            "free time",
+            "free times",
+            FreeTime,
+            ("carrier", "port", "size_type", "covers", "valid_from"),
+            (
+                Fact("carrier", "Carrier", refers="provider", fixed=True),
+                Fact("port", "Port", absent=None, refers="port", fixed=True),
+                Fact("size_type", "Container type", of.text(4), "", fixed=True),
+                _choice("covers", "Is for", FreeTime.Covers.values, fixed=True),
+                Fact("valid_from", "From", of.day, fixed=True),
+                _choice("starts", "Starts", MILESTONES[:2]),
+                _choice("ends", "Ends", MILESTONES[1:]),
+                Fact("free_days", "Free days", of.whole(0, 365)),
+                Fact("first_day_counts", "First day counts", of.yes_no, True, choices=("yes", "no")),
+                _choice("free_in", "Free days are", (CALENDAR, WORKING), absent=CALENDAR),
+                _choice("paid_in", "Paid days are", (CALENDAR, WORKING), absent=CALENDAR),
+                Fact("tiers", "Price by paid day, as 1: 80; 6: 120", _tiers),
+                Fact("currency", "Currency", of.currency),
+            ),
+            ("keep_house", "estimate_charge"),
         ),
         Kind(
             "price",

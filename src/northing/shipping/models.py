@@ -145,6 +145,10 @@ class DateStatement(models.Model):
     class Milestone(models.TextChoices):
         DEPARTURE = "departure", "Departure"
         ARRIVAL = "arrival", "Arrival"
+        # Of a container by itself.
+        DISCHARGED = "discharged", "Discharged"
+        GATE_OUT = "gate_out", "Gate out"
+        RETURNED = "returned", "Empty returned"
 
     class Kind(models.TextChoices):
         PLANNED = "planned", "Planned"
@@ -153,7 +157,8 @@ class DateStatement(models.Model):
 
     voyage = models.ForeignKey(Voyage, models.PROTECT, null=True, related_name="statements")
     leg = models.ForeignKey(Leg, models.PROTECT, null=True, related_name="statements")
-    milestone = models.CharField(max_length=9, choices=Milestone.choices)
+    container = models.ForeignKey(Container, models.PROTECT, null=True, related_name="statements")
+    milestone = models.CharField(max_length=10, choices=Milestone.choices)
     kind = models.CharField(max_length=9, choices=Kind.choices)
     value = models.DateField()
     source = models.CharField(max_length=60)
@@ -164,6 +169,11 @@ class DateStatement(models.Model):
         ordering = ["id"]
         constraints = [
             models.CheckConstraint(
-                condition=Q(voyage__isnull=True) ^ Q(leg__isnull=True), name="statement_about_one_thing"
+                condition=(
+                    Q(voyage__isnull=False, leg=None, container=None)
+                    | Q(voyage=None, leg__isnull=False, container=None)
+                    | Q(voyage=None, leg=None, container__isnull=False)
+                ),
+                name="statement_about_one_thing",
             )
         ]

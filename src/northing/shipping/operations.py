@@ -93,12 +93,19 @@ def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Pr
 
 
 def write_statement(
-    act: Act, voyage: Voyage | None, leg: Leg | None, milestone: str, kind: str, value: date
+    act: Act,
+    voyage: Voyage | None,
+    leg: Leg | None,
+    milestone: str,
+    kind: str,
+    value: date,
+    container: Container | None = None,
 ) -> DateStatement:
     """What somebody says about a date."""
     return DateStatement.objects.create(
         voyage=voyage,
         leg=leg,
+        container=container,
         milestone=milestone,
         kind=kind,
         value=value,

@@ -108,7 +108,7 @@ def opened(token: str, at: datetime, caller: str) -> SupplierLink | None:
     link = SupplierLink.objects.select_related("supplier").filter(token_hash=hashed(token)).first()
     lives = link is not None and link.revoked_at is None and link.expires_at > at
     door, most = (f"link {link.pk}", MOST_KNOCKS) if lives else (f"miss {caller}", MOST_MISSES)
-    if _knock(door[:80], at) > most:
+    if knock(door[:80], at) > most:
         raise Refused(Problem("This was asked for too often.", mend="Wait a minute, then open the link again."))
     if not lives:
         return None
@@ -116,7 +116,8 @@ def opened(token: str, at: datetime, caller: str) -> SupplierLink | None:
     return link
 
 
-def _knock(door: str, at: datetime) -> int:
+def knock(door: str, at: datetime) -> int:
+    """How often somebody has knocked at a door in this minute, this time included."""
     minute = at.replace(second=0, microsecond=0)
     with connection.cursor() as cursor:
         cursor.execute(

@@ -12,6 +12,7 @@ from django.db import models
 
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.costing.models import Charge
+from northing.deeds import matters
 from northing.deeds.aftermath import bring_along
 from northing.deeds.house.granting import PersonRequest, write_person
 from northing.directory.acts import Act
@@ -23,6 +24,7 @@ from northing.formats.tables import unharmed
 from northing.ledger.models import OnHand, Posting
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.operations import Told, once, tell, tell_many
+from northing.shipping.models import Container
 
 MOST_ROWS = 50_000
 # What is expected of a supplier's open lines follows from it.
@@ -218,6 +220,8 @@ def _together(kind: Kind, record: Any) -> list[Problem]:
             if round(getattr(record, name), record.item.decimals) != getattr(record, name):
                 return [Problem(f"{name}: has more decimals than {record.item.code} is counted in.", name)]
         record.currency = record.supplier.currency
+    if kind.name == "free-time" and record.starts == record.ends:
+        return [Problem("The clock ends where it starts.", "ends", "Choose what ends it.")]
     if kind.name == "pack" and record.name == record.item.unit and record.factor != 1:
         return [Problem(f"{record.name} is the unit of {record.item.code}: it holds 1.", "factor")]
     return []
@@ -277,6 +281,10 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
             del act.person._held
             held_by(act.person)
     tell_many(act, [_told(kind, one) for one in doing])
+    if kind.name in ("free-time", "holiday") and doing:
+        # Every container that stands may be free for longer or shorter now.
+        boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(statements__milestone="returned")
+        matters.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
     later = [one.record.pk for one in changed if any(told["field"] == PASSAGE for told in one.changes)]
     if kind.model is Party and later:
         waiting = Instalment.objects.filter(line__order__supplier__in=later, line__expected_on__isnull=False)

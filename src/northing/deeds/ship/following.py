@@ -186,7 +186,7 @@ def _actual(request: DateRequest) -> bool:
 
 
 def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem]:
-    if request.milestone not in DateStatement.Milestone.values or request.kind not in ("estimated", "actual"):
+    if request.milestone not in ("departure", "arrival") or request.kind not in ("estimated", "actual"):
         return [Problem("Say departure or arrival, estimated or actual.", "kind")]
     found = []
     if _actual(request):

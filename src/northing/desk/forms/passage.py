@@ -2,13 +2,16 @@
 
 from django import forms
 
+from northing.deeds.ship import handling
 from northing.deeds.ship.following import DateRequest
 from northing.deeds.ship.packing import ContainerRequest, PassageRequest, ShipmentRequest, StowRequest, VoyageRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Party, Port
-from northing.shipping.models import DateStatement, Leg, Voyage
+from northing.reports.clocks import FACTS
+from northing.shipping.models import Container, DateStatement, Leg, Voyage
 from northing.shipping.operations import LegPlan
 
+Milestone = DateStatement.Milestone
 SIZE_TYPES = [
     ("22G1", "22G1, 20 foot dry"),
     ("42G1", "42G1, 40 foot dry"),
@@ -127,11 +130,30 @@ class StowForm(DeedForm):
         return StowRequest(container, tuple((key, quantity) for key, quantity in entered if quantity is not None))
 
 
+class BoxesForm(DeedForm):
+    """What happened to containers of a shipment: one entry for many."""
+
+    containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
+    milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name in FACTS])
+    value = DayField(label="On")
+
+    def __init__(self, *args, shipment, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.shipment = shipment
+        self.fields["containers"].queryset = shipment.containers.order_by("number")
+        self.fields["containers"].label_from_instance = lambda box: box.number
+
+    def asked(self, entered: dict) -> handling.BoxesRequest:
+        """What happened."""
+        boxes = tuple(box.pk for box in entered["containers"])
+        return handling.BoxesRequest(self.shipment.pk, boxes, entered["milestone"], entered["value"])
+
+
 class DateForm(DeedForm):
     """What is said about a leg."""
 
     leg = forms.ModelChoiceField(Leg.objects.none())
-    milestone = forms.ChoiceField(choices=DateStatement.Milestone.choices)
+    milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name not in FACTS])
     kind = forms.ChoiceField(
         choices=[choice for choice in DateStatement.Kind.choices if choice[0] != "planned"], label="Estimated or actual"
     )

@@ -5,6 +5,7 @@ from django.db.models import Q
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
+from northing.core.exact import plain
 from northing.core.problems import Refused
 from northing.costing.models import Charge
 from northing.deeds.cost import clearing, costing
@@ -19,7 +20,9 @@ from northing.directory.rights import companies_of
 from northing.drawings.trail import waterfall
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
+from northing.reports.clocks import standings_of
 from northing.reports.cost_trail import cost_trail
+from northing.shipping.models import Container
 
 # Of how many shipments a charge is offered for, where it does not come from one of them.
 LATEST = 40
@@ -92,9 +95,32 @@ def _initial(request, replaces: Charge | None) -> dict:
     today = timezone.localdate()
     if replaces is None:
         shipment = request.GET.get("shipment", "")
-        return {"day": today, "shipments": [int(shipment)] if _is_key(shipment) else []}
+        found = {"day": today, "shipments": [int(shipment)] if _is_key(shipment) else []}
+        return found | _of_clock(request, today)
     asked = costing.request_of(replaces)
     return {**asked.__dict__, "day": today, "state": "billed", "amount": f"{asked.amount.normalize():f}"}
+
+
+def _of_clock(request, today) -> dict:
+    """The estimate that a container's clock comes to, where one is named."""
+    box, clock = request.GET.get("box", ""), request.GET.get("clock", "")
+    if not (_is_key(box) and _is_key(clock)):
+        return {}
+    boxes = Container.objects.filter(pk=box, shipment__in=visible_shipments(request.user))
+    standing = standings_of(boxes.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port"))
+    for one in standing:
+        if one.free.pk == int(clock):
+            return {
+                "state": "estimated",
+                "payee": one.free.carrier_id,
+                "kind": "storage",
+                "basis": "value",
+                "currency": one.free.currency,
+                "amount": plain(one.clock(today).cost),
+                "shipments": [],
+                "containers": [one.container.pk],
+            }
+    return {}
 
 
 def _effect(form: ChargeForm) -> dict:

@@ -97,6 +97,7 @@ def record(request, name: str, key: str = ""):
         "facts": [(fact.words, texts[fact.name]) for fact in kind.facts if found and (fact.fixed or not keeps)],
         "story": told(request, kind.story, found.pk) if found and kind.story else None,
         "more": _more(kind, found),
+        "feeds": found.feeds.select_related("made_by")[:20] if found and kind.name == "site" else None,
     }
     return render(request, "desk/record.html", context, status=422 if form.errors else 200)
 

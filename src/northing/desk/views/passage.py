@@ -8,9 +8,10 @@ from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
-from northing.deeds.ship import following, packing
+from northing.deeds.ship import following, handling, packing
 from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
+    BoxesForm,
     ContainerForm,
     DateForm,
     LegFormSet,
@@ -24,6 +25,7 @@ from northing.desk.queries.story import told
 from northing.directory.rights import companies_of, may_somewhere
 from northing.ledger.queries import posting_note
 from northing.orders.models import Instalment
+from northing.reports.clocks import standings_of
 from northing.reports.cost_sheet import cost_sheet
 from northing.shipping.models import Container, DateStatement, Shipment, Stowage, Voyage
 
@@ -93,9 +95,17 @@ def shipment(request, shipment_id: int):
         {"container": box, "parts": [part for part in stowage if part.container_id == box.pk]}
         for box in record.containers.order_by("number")
     ]
+    standing = standings_of(
+        record.containers.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port").order_by(
+            "number"
+        )
+    )
+    today = timezone.localdate()
     context = {
         "shipment": record,
         "boxes": boxes,
+        "clocks": [(one, one.clock(today)) for one in standing],
+        "boxes_form": BoxesForm(shipment=record, initial={"value": today}) if record.arrived_on else None,
         "legs": record.legs.order_by("number"),
         "said": _said(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
@@ -192,6 +202,19 @@ def plan(request, shipment_id: int):
     context = {"shipment": record, "form": form, "legs": legs, "voyages": Voyage.objects.exists()}
     bad = request.method == "POST"
     return render(request, "desk/plan.html", context, status=422 if bad else 200)
+
+
+@require_POST
+def say_boxes(request, shipment_id: int):
+    """What happened to containers by themselves."""
+    record = _shipment(request, shipment_id)
+    form = BoxesForm(request.POST, shipment=record)
+    if form.do(request, handling.say_boxes, form.asked):
+        messages.success(request, "Recorded; their clocks follow.")
+    for errors in form.errors.values():
+        for error in errors:
+            messages.error(request, error)
+    return redirect("shipment", record.pk)
 
 
 @require_POST
