@@ -24,7 +24,7 @@ def calendar(name: str, events: Iterable[AllDay], now: datetime) -> str:
     """A calendar of all-day events, as text with CRLF.
 
     >>> event = AllDay("a", date(2026, 12, 1), "Kettles, 2 boxes", "", "")
-    >>> calendar("Dock", [event], datetime(2026, 11, 25, 12, tzinfo=timezone.utc)).count("\\r\\n")
+    >>> calendar("Dock", [event], datetime(2026, 11, 25, 12, tzinfo=UTC)).count("\\r\\n")
     15
     """
     return "".join(f"{line}\r\n" for text in _lines(name, events, now) for line in folded(text))
