@@ -170,10 +170,11 @@ def calls():
 
 
 SCOPE_OF = {"orders": "orders", "confirmations": "confirmations", "documents": "documents"}
-SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers")
+SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers") | {"events": "passage"}
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
+    world.people["expediter"].grants.get_or_create(company=world.nz, role="shipping")
     nobody, others = Client(), {scope: Program(world, scopes=[scope]) for scope in SCOPES}
     seen = 0
     for method, path in calls():
@@ -194,6 +195,7 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
 
 
 BODIES = {
+    ("post", "/events"): {"source": "V", "events": []},
     ("put", "/suppliers"): {"code": "Q"},
     ("put", "/items"): {"code": "Q"},
     ("put", "/agreements"): {"supplier": 1, "item": "NOPE", "price": "1", "valid_from": NEED_BY},

@@ -56,3 +56,18 @@ def test_a_token_without_the_scope_keeps_nothing(world):
     assert reader.send("put", "/items", ITEM).status_code == 403
     dock = Program(world, "dock")
     assert dock.send("put", "/items", ITEM).status_code == 403
+
+
+def test_events_are_pushed(world):
+    pusher = Program(world, "shipping", scopes=("passage",))
+    answer = pusher.send("post", "/events", {"source": "Vantara", "events": [{"eventID": "x"}]})
+    assert answer.status_code == 200 and answer.json()["new"] == 0
+    assert answer.json()["wrong"] == ["Event 1: eventType '' is none of TRANSPORT, EQUIPMENT, SHIPMENT."]
+    viewer = Program(world, "viewer", scopes=("passage",))
+    assert viewer.send("post", "/events", {"source": "V", "events": []}).status_code == 403
+
+
+def test_more_than_one_call_takes_is_said(world):
+    pusher = Program(world, "shipping", scopes=("passage",))
+    answer = pusher.send("post", "/events", {"source": "V", "events": [{"eventID": "x" * 3_000_000}]})
+    assert answer.status_code == 413 and answer["Content-Type"] == "application/problem+json"

@@ -23,7 +23,7 @@ from northing.papers.errands import begin
 from northing.papers.models import Message
 from northing.quality.models import Case
 from northing.receiving.models import Receipt
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import CarrierEvent, Container, Shipment, Stowage
 from tests.bulk import fill
 from tests.factories import CONTAINERS, NOW, ROLES, TODAY, small_world
 
@@ -89,6 +89,9 @@ def addresses(world):
         "file_id": OrderFile.objects.get_or_create(name="f", sha256="x", person=world.people["expediter"], made_at=NOW)[
             0
         ].pk,
+        "event_id": CarrierEvent.objects.get_or_create(
+            source="s", event_id="e", event_type="x", kind="actual", day=TODAY, said_at=NOW, heard_at=NOW, raw={}
+        )[0].pk,
         "name": "site",
         "key": str(world.site.pk),
         "sign_in_id": 0,

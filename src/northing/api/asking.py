@@ -8,7 +8,7 @@ from northing.api import shapes
 from northing.api.paging import MOST, USUAL
 from northing.api.shapes import NO_NUL, Id
 
-FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422), shapes.ProblemDetails)
+FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 413, 422), shapes.ProblemDetails)
 After = Annotated[str, Query("", max_length=200, pattern=NO_NUL, description="`next` of the page before")]
 Limit = Annotated[int, Query(USUAL, ge=1, le=MOST)]
 Words = Annotated[str, Query("", max_length=100, pattern=NO_NUL)]

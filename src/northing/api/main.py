@@ -3,7 +3,7 @@
 from http import HTTPStatus
 from typing import Any
 
-from django.core.exceptions import ObjectDoesNotExist
+from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
@@ -11,6 +11,7 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 from northing.api.calls import router
 from northing.api.directory import router as directory
 from northing.api.doors import Token
+from northing.api.passage import router as passage
 from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
 from northing.deeds.order.revising import Overtaken
 
@@ -40,6 +41,7 @@ class Northing(NinjaAPI):
 api = Northing(title="Northing", version="1", description=WORDS, auth=Token(), docs_url=None)
 api.add_router("", directory)
 api.add_router("", router)
+api.add_router("", passage)
 
 
 def said(status: int, detail: str = "", problems: list[Problem] | None = None) -> HttpResponse:
@@ -76,6 +78,12 @@ def unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
 def missing(request: HttpRequest, error: Exception) -> HttpResponse:
     """A record that is not there, or not yours to see."""
     return said(404, "There is no such record that you may see.")
+
+
+@api.exception_handler(RequestDataTooBig)
+def too_large(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
+    """More than a call takes at once."""
+    return said(413, "This is more than one call takes; send it in parts.")
 
 
 @api.exception_handler(HttpError)

@@ -2,7 +2,7 @@
 
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from ninja import Schema
 from pydantic import ConfigDict, Field, PlainSerializer, StringConstraints, WithJsonSchema
@@ -466,3 +466,21 @@ class Made(Schema):
     """What a deed made or changed."""
 
     id: int
+
+
+class EventsIn(Strict):
+    """Events as a carrier says them, and who says them."""
+
+    source: Annotated[str, StringConstraints(min_length=1, max_length=60, pattern=NO_NUL)]
+    events: Annotated[list[dict[str, Any]], Field(max_length=2_000)]
+
+
+class EventsOut(Schema):
+    """How many events were new or known, what became of the new ones, and what could not be read."""
+
+    new: int
+    known: int
+    tied: int
+    noted: int
+    waits: int
+    wrong: list[str]

@@ -1,5 +1,6 @@
 """What has happened in the demo world: every situation of the job, done by its own deed on its own day."""
 
+import json
 import random
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
@@ -13,7 +14,7 @@ from northing.deeds.cost import clearing, costing
 from northing.deeds.house import beginning
 from northing.deeds.land import inspecting, issuing, receiving
 from northing.deeds.order import ordering
-from northing.deeds.ship import following, handling, packing
+from northing.deeds.ship import following, handling, hearing, packing
 from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Person, Site
@@ -42,6 +43,7 @@ def lay_world(today: date) -> None:
     world.tea_landed()
     world.tea_in_melbourne()
     world.kettles_held()
+    world.carriers_say()
     world.leaving_soon()
     world.talk_with_suppliers()
     world.drafts()
@@ -335,6 +337,31 @@ class _World:
         first = self.today.replace(day=1)
         closed = (first - timedelta(days=1)).replace(day=1) - timedelta(days=1)
         Company.objects.update(closed_through=closed)
+
+    def carriers_say(self) -> None:
+        """A morning of a carrier's feed: an estimate, a container taken out, and one that nobody knows."""
+        vessel = {"vesselIMONumber": with_imo_check_digit("998101"), "vesselName": "Saltmarsh Heron"}
+        call = {"UNLocationCode": "NZTRG", "carrierVoyageNumber": "221S", "vessel": vessel}
+        kettles = Container.objects.get(shipment__voyage__number="217S").number
+        said = [
+            ("TRANSPORT", "transportEventTypeCode", "ARRI", "EST", 14, {"transportCall": call}),
+            ("EQUIPMENT", "equipmentEventTypeCode", "GTOT", "ACT", -3, {"equipmentReference": kettles}),
+            ("EQUIPMENT", "equipmentEventTypeCode", "DISC", "ACT", -1, {"equipmentReference": "QXNU4410027"}),
+        ]
+        act = self.act("hanne", -1)
+        events = [
+            {
+                "eventID": f"vbl-{number}",
+                "eventType": event_type,
+                name: code,
+                "eventClassifierCode": kind,
+                "eventDateTime": f"{self.today + timedelta(days=days)}T06:00:00+13:00",
+                "eventCreatedDateTime": act.at.isoformat(),
+                **more,
+            }
+            for number, (event_type, name, code, kind, days, more) in enumerate(said, 1)
+        ]
+        hearing.hear(act, hearing.EventsRequest("Vantara Bight Lines", json.dumps(events).encode()))
 
     def leaving_soon(self) -> None:
         """Packed into two containers, not departed."""

@@ -84,7 +84,7 @@ class Grant(models.Model):
         ]
 
 
-SCOPES = ("read", "orders", "confirmations", "documents", "suppliers")
+SCOPES = ("read", "orders", "confirmations", "documents", "suppliers", "passage")
 
 
 class ApiToken(models.Model):

@@ -38,7 +38,8 @@ def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
     """
     boxes = {box.pk: box for box in containers}
     said: dict[tuple[int, str], list[Statement]] = {}
-    for row in DateStatement.objects.filter(container__in=boxes, milestone__in=FACTS):
+    standing = DateStatement.objects.exclude(event__retracted=True)
+    for row in standing.filter(container__in=boxes, milestone__in=FACTS):
         statement = Statement(row.kind, row.value, row.said_at, row.pk)
         said.setdefault((row.container_id, row.milestone), []).append(statement)
     facts: dict[int, dict[str, date]] = {}

@@ -139,6 +139,40 @@ class Stowage(models.Model):
         return self.container.shipment.place
 
 
+class CarrierEvent(models.Model):
+    """An event as a carrier sent it, kept once, and what became of it."""
+
+    class State(models.TextChoices):
+        TIED = "tied", "Believed"
+        NOTED = "noted", "Noted"
+        WAITS = "waits", "Waits"
+        DROPPED = "dropped", "Dropped"
+
+    source = models.CharField(max_length=60)
+    event_id = models.CharField(max_length=100)
+    event_type = models.CharField(max_length=12)
+    code = models.CharField(max_length=4)
+    kind = models.CharField(max_length=9)
+    day = models.DateField()
+    said_at = models.DateTimeField()
+    heard_at = models.DateTimeField()
+    port = models.CharField(max_length=5, blank=True)
+    imo = models.CharField(max_length=7, blank=True)
+    voyage = models.CharField(max_length=50, blank=True)
+    container = models.CharField(max_length=15, blank=True)
+    empty = models.BooleanField(null=True)
+    retracts = models.CharField(max_length=100, blank=True)
+    retracted = models.BooleanField(default=False)
+    state = models.CharField(max_length=8, choices=State.choices, default=State.WAITS)
+    says = models.CharField(max_length=240, blank=True)
+    raw = models.JSONField()
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [models.UniqueConstraint(fields=["source", "event_id"], name="event_heard_once")]
+        indexes = [models.Index(fields=["state", "-id"], name="event_by_state")]
+
+
 class DateStatement(models.Model):
     """What somebody said about a date: planned, estimated or actual. Append-only."""
 
@@ -163,6 +197,7 @@ class DateStatement(models.Model):
     value = models.DateField()
     source = models.CharField(max_length=60)
     said_by = models.ForeignKey(Person, models.PROTECT, null=True)
+    event = models.ForeignKey(CarrierEvent, models.PROTECT, null=True, related_name="statements")
     said_at = models.DateTimeField()
 
     class Meta:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 
 from django.db.models import Max
 
@@ -92,6 +92,15 @@ def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Pr
     return found
 
 
+@dataclass(frozen=True)
+class Said:
+    """When and by whom something was said, where that is another than the one who writes it down; of which event."""
+
+    at: datetime
+    source: str
+    event: int
+
+
 def write_statement(
     act: Act,
     voyage: Voyage | None,
@@ -100,6 +109,7 @@ def write_statement(
     kind: str,
     value: date,
     container: Container | None = None,
+    said: Said | None = None,
 ) -> DateStatement:
     """What somebody says about a date."""
     return DateStatement.objects.create(
@@ -109,9 +119,10 @@ def write_statement(
         milestone=milestone,
         kind=kind,
         value=value,
-        source=str(act.person),
-        said_by=act.person,
-        said_at=act.at,
+        source=said.source if said else str(act.person),
+        said_by=None if said else act.person,
+        said_at=said.at if said else act.at,
+        event_id=said.event if said else None,
     )
 
 

@@ -27,9 +27,10 @@ def companies_aboard(shipments: Iterable[int]) -> dict[int, set[str]]:
 def planned_legs(shipment: Shipment, extra: Iterable[DateStatement] = ()) -> tuple[list[Leg], list[PlannedLeg]]:
     """The legs of a shipment with what was said of each, `extra` unsaved statements included."""
     legs = list(shipment.legs.order_by("number"))
-    said = list(DateStatement.objects.filter(leg__in=legs))
+    standing = DateStatement.objects.exclude(event__retracted=True)
+    said = list(standing.filter(leg__in=legs))
     if shipment.voyage_id:
-        said += DateStatement.objects.filter(voyage=shipment.voyage_id)
+        said += standing.filter(voyage=shipment.voyage_id)
     said += extra
     planned = []
     for leg in legs:

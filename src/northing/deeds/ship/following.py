@@ -32,6 +32,7 @@ class DateRequest:
     milestone: str
     kind: str
     value: date
+    said: shipping.Said | None = None
 
 
 @dataclass(frozen=True)
@@ -170,7 +171,13 @@ def say_date(act: Act, request: DateRequest) -> int:
     act.require("say_dates", *(companies or companies_of(act.person)))
     refuse_if(_problems(act, subject, request))
     shipping.write_statement(
-        act, subject.voyage, None if subject.voyage else subject.leg, request.milestone, request.kind, request.value
+        act,
+        subject.voyage,
+        None if subject.voyage else subject.leg,
+        request.milestone,
+        request.kind,
+        request.value,
+        said=request.said,
     )
     story = tell(
         act, "say_date", _words(subject, request), _links(subject), request.value if _actual(request) else None
@@ -255,7 +262,8 @@ def follow_dates(act: Act, shipments: Iterable[Shipment]) -> None:
 
 def _words(subject: _Subject, request: DateRequest) -> str:
     what = f"{subject.voyage}" if subject.voyage else f"{subject.leg.origin} to {subject.leg.destination}"
-    return f"{what}: {request.kind} {request.milestone} {request.value:%-d %b %Y}"
+    by = f", said by {request.said.source}" if request.said else ""
+    return f"{what}: {request.kind} {request.milestone} {request.value:%-d %b %Y}{by}"
 
 
 def _links(subject: _Subject) -> list[tuple[str, int, int | None]]:

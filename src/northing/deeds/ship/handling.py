@@ -25,6 +25,7 @@ class BoxesRequest:
     containers: tuple[int, ...]
     milestone: str
     value: date
+    said: shipping.Said | None = None
 
 
 @once
@@ -38,7 +39,7 @@ def say_boxes(act: Act, request: BoxesRequest) -> int:
     boxes = list(Container.objects.filter(shipment=shipment, pk__in=request.containers).select_related("shipment"))
     refuse_if(_problems(act, request, boxes))
     for box in boxes:
-        shipping.write_statement(act, None, None, request.milestone, "actual", request.value, box)
+        shipping.write_statement(act, None, None, request.milestone, "actual", request.value, box, request.said)
     names = ", ".join(box.number for box in boxes[:6]) + (f" and {len(boxes) - 6} more" if len(boxes) > 6 else "")
     links = [("shipment", shipment.pk, None), *(("container", box.pk, None) for box in boxes)]
     tell(act, "say_boxes", f"{names}: {WORDS[request.milestone]}", links, request.value)

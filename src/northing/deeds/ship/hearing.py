@@ -1,0 +1,244 @@
+"""Hear carriers' events: keep each once, tie it to a voyage or a container, and say what it says of a date.
+
+An event that fits nothing we know, or that a rule refuses, waits in a list until somebody ties or drops it. What an
+event says is said at the carrier's own time of saying, so that what comes late does not overrule what is newer.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from northing.core.problems import Problem, Refused
+from northing.deeds.aftermath import bring_along
+from northing.deeds.ship import following, handling
+from northing.directory.acts import Act
+from northing.directory.rights import require_somewhere
+from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, read_events
+from northing.papers.operations import once, tell
+from northing.shipping.models import CarrierEvent, Container, DateStatement, Leg, Shipment, Voyage
+from northing.shipping.operations import Said
+
+State = CarrierEvent.State
+# A call at a port is that of a voyage when it is this near to what was planned.
+NEAR = timedelta(days=60)
+CALLS = {"DEPA": ("departure", "load_port"), "ARRI": ("arrival", "discharge_port")}
+MOST_TOLD = 100
+WITHDRAWN = "withdrawn by its sender"
+
+
+@dataclass(frozen=True)
+class EventsRequest:
+    """Events as they came, and from whom: the name of a carrier or of its feed."""
+
+    source: str
+    content: bytes
+
+
+@dataclass(frozen=True)
+class EventRequest:
+    """One event that waits (id)."""
+
+    event: int
+
+
+@once
+def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
+    """Take events in; one that is known is left alone. Returns how many were new, tied, noted, waiting, and wrong."""
+    require_somewhere(act.person, "say_dates")
+    source = " ".join(request.source.replace("\x00", " ").split())[:60]
+    if not source:
+        raise Refused(Problem("Say from whom the events are.", "source"))
+    read, wrong = [], []
+    for place, raw, said in read_events(request.content):
+        if isinstance(said, Event):
+            read.append((raw, said))
+        else:
+            wrong.append(f"Event {place}: {said}.")
+    new = _keep(act, source, read)
+    voyages, boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts])
+    following.follow_dates(act, list(Shipment.objects.filter(voyage__in=voyages)))
+    bring_along(shipments=boxes)
+    for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
+        _tie(act, record, event)
+    states = [record.state for record, _ in new]
+    if new:
+        tell(act, "hear", f"{len(new)} events of {source}", [("events", 0, None)])
+    return {
+        "new": len(new),
+        "known": len(read) - len(new),
+        **{state: states.count(state) for state in (State.TIED, State.NOTED, State.WAITS)},
+        "wrong": wrong[:MOST_TOLD],
+    }
+
+
+def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[CarrierEvent, Event]]:
+    ids = [event.event_id for _, event in read]
+    of_source = CarrierEvent.objects.filter(source=source)
+    met, new = set(of_source.filter(event_id__in=ids).values_list("event_id", flat=True)), []
+    # What was taken back before it came.
+    gone = set(of_source.filter(retracts__in=ids).values_list("retracts", flat=True))
+    for raw, event in read:
+        if event.event_id not in met:
+            met.add(event.event_id)
+            record = CarrierEvent(
+                source=source,
+                event_id=event.event_id,
+                kind=event.kind,
+                code=event.code,
+                day=event.day,
+                said_at=event.said_at,
+                heard_at=act.at,
+                port=event.port,
+                imo=event.imo,
+                voyage=event.voyage,
+                container=event.container,
+                empty=event.empty,
+                event_type=event.event_type,
+                retracts=event.retracts,
+                retracted=event.event_id in gone,
+                raw=raw,
+            )
+            new.append((record, event))
+    CarrierEvent.objects.bulk_create([record for record, _ in new])
+    return new
+
+
+def _withdraw(source: str, ids: Iterable[str]) -> tuple[list[int], list[int]]:
+    """What a carrier takes back is believed no more. Returns the voyages and shipments whose dates it moves.
+
+    An actual departure or arrival that goods have followed stays: they cannot be un-sailed by a message.
+    """
+    taken = CarrierEvent.objects.filter(source=source, event_id__in=list(ids), retracted=False)
+    taken = taken.exclude(state=State.TIED, kind="actual", event_type=TRANSPORT)
+    keys = list(taken.values_list("pk", flat=True))
+    statements = DateStatement.objects.filter(event__in=keys)
+    voyages = list(statements.exclude(voyage=None).values_list("voyage", flat=True))
+    boxes = list(statements.exclude(container=None).values_list("container__shipment", flat=True))
+    CarrierEvent.objects.filter(pk__in=keys).update(retracted=True)
+    CarrierEvent.objects.filter(pk__in=keys, state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
+    return voyages, boxes
+
+
+def _tie(act: Act, record: CarrierEvent, event: Event) -> None:
+    try:
+        state, says = _say(act, record, event)
+    except Refused as refused:
+        state, says = State.WAITS, " ".join(str(problem) for problem in refused.problems)
+    record.state, record.says = state, says[:240]
+    record.save(update_fields=["state", "says"])
+
+
+def _say(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
+    """Say what the event says. Raises Refused where a rule stands against it, or nothing is known that it fits."""
+    if event.retracts:
+        return _of_withdrawal(record, event)
+    if record.retracted or CarrierEvent.objects.filter(pk=record.pk, retracted=True).exists():
+        return State.NOTED, WITHDRAWN
+    if event.kind == "actual" and event.day > act.today:
+        raise Refused(f"An actual day that has not come: {event.day:%-d %b %Y}.")
+    if event.event_type == TRANSPORT and event.code in CALLS:
+        return _of_voyage(act, record, event)
+    if event.event_type == EQUIPMENT and _milestone(event):
+        return _of_container(act, record, event)
+    return State.NOTED, "no date that is believed by it"
+
+
+def _of_withdrawal(record: CarrierEvent, event: Event) -> tuple[str, str]:
+    taken = CarrierEvent.objects.filter(source=record.source, event_id=event.retracts).first()
+    if taken is not None and not taken.retracted:
+        raise Refused(f"It takes back {event.retracts}, which goods have followed: correct it by hand, then drop this.")
+    return State.NOTED, f"takes back {event.retracts}"
+
+
+def _of_voyage(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
+    milestone, end = CALLS[event.code]
+    voyages = Voyage.objects.filter(imo=event.imo, **{end: event.port}) if event.imo else Voyage.objects.none()
+    if event.voyage:
+        voyages = voyages.filter(number=event.voyage)
+    found = [(abs(leg_day - event.day), leg) for leg, leg_day in _main_legs(voyages, milestone)]
+    near = [one for one in found if one[0] <= NEAR]
+    if not near:
+        where = event.port or "no port"
+        raise Refused(f"No voyage of IMO {event.imo or 'none'} {event.voyage} calls at {where} around that day.")
+    _, leg = min(near, key=lambda one: one[0])
+    if event.kind == "planned":
+        return State.NOTED, "the plan is ours; a carrier's plan is kept beside it"
+    said = Said(event.said_at, record.source, record.pk)
+    following.say_date(act, following.DateRequest(leg, milestone, event.kind, event.day, said))
+    return State.TIED, f"{milestone} of the voyage"
+
+
+def _main_legs(voyages, milestone: str) -> list[tuple[int, Any]]:
+    day = "planned_start" if milestone == "departure" else "planned_end"
+    legs = Leg.objects.filter(shipment__voyage__in=voyages, main=True).order_by("pk")
+    return list(legs.values_list("pk", day))
+
+
+def _milestone(event: Event) -> str:
+    """The container's milestone that an equipment event is about; empty where it is about none."""
+    if event.code == "DISC":
+        return "discharged"
+    if event.code == "GTOT" and event.empty is not True:
+        return "gate_out"
+    return "returned" if event.code == "GTIN" and event.empty is True else ""
+
+
+def _of_container(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
+    if event.kind != "actual":
+        return State.NOTED, "only what has happened to a container is believed"
+    # The same container sails again and again: its newest passage that had begun by that day is meant.
+    boxes = Container.objects.filter(number=event.container, shipment__departed_on__lte=event.day)
+    box = boxes.order_by("-shipment__departed_on", "-pk").first()
+    if box is None:
+        raise Refused(f"No container {event.container or 'without a number'} of ours was under way on that day.")
+    milestone = _milestone(event)
+    said = Said(event.said_at, record.source, record.pk)
+    handling.say_boxes(act, handling.BoxesRequest(box.shipment_id, (box.pk,), milestone, event.day, said))
+    return State.TIED, f"{handling.WORDS[milestone]}: {box.number}"
+
+
+@once
+def try_again(act: Act, request: EventRequest) -> int:
+    """Try to tie an event that waits: what it lacked may be there now."""
+    record = _waiting(act, request)
+    _tie(act, record, _event_of(record))
+    if record.state == State.WAITS:
+        raise Refused(Problem(record.says, mend="Mend that, or drop the event."))
+    return record.pk
+
+
+@once
+def drop(act: Act, request: EventRequest) -> int:
+    """Drop an event that is of no use to us."""
+    record = _waiting(act, request)
+    record.state, record.says = State.DROPPED, f"dropped by {act.person}"[:240]
+    record.save(update_fields=["state", "says"])
+    tell(act, "drop_event", f"Dropped event {record.event_id} of {record.source}", [("events", 0, None)])
+    return record.pk
+
+
+def _waiting(act: Act, request: EventRequest) -> CarrierEvent:
+    require_somewhere(act.person, "say_dates")
+    record = CarrierEvent.objects.select_for_update().filter(pk=request.event).first()
+    if record is None or record.state != State.WAITS:
+        raise Refused(Problem("This event does not wait any more.", mend="Look again."))
+    return record
+
+
+def _event_of(record: CarrierEvent) -> Event:
+    return Event(
+        event_id=record.event_id,
+        event_type=record.event_type,
+        code=record.code,
+        kind=record.kind,
+        at=record.said_at,
+        day=record.day,
+        said_at=record.said_at,
+        port=record.port,
+        imo=record.imo,
+        voyage=record.voyage,
+        container=record.container,
+        empty=record.empty,
+        retracts=record.retracts,
+    )

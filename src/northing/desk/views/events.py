@@ -1,0 +1,56 @@
+"""Carriers' events: taken in, tied to what they are about, or waiting for somebody."""
+
+from django.contrib import messages
+from django.db.models import Count
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from northing.deeds.ship import hearing
+from northing.desk.forms.events import EventsForm
+from northing.desk.forms.orders import WholeForm
+from northing.desk.queries.paging import page_of_rows
+from northing.desk.queries.story import told
+from northing.shipping.models import CarrierEvent
+
+DEEDS = {"again": (hearing.try_again, "It is tied now."), "drop": (hearing.drop, "Dropped.")}
+State = CarrierEvent.State
+
+
+def events(request):
+    """Events, what waits first seen; a file of them taken in."""
+    form = EventsForm(request.POST or None, request.FILES or None)
+    if request.method == "POST":
+        heard = form.do(request, hearing.hear, form.asked)
+        if heard is not None:
+            said = ", ".join(f"{heard[name]} {words}" for name, words in WORDS.items() if heard[name])
+            messages.success(request, f"Heard: {said or 'nothing'}.")
+            for wrong in heard["wrong"]:
+                messages.error(request, wrong)
+            return redirect("events")
+    counts = dict(CarrierEvent.objects.values_list("state").annotate(Count("id")).order_by())
+    shown = request.GET.get("state", State.WAITS)
+    rows = CarrierEvent.objects.defer("raw").filter(state=shown if shown in State.values else State.WAITS)
+    context = {
+        "form": form,
+        "page": page_of_rows(rows.order_by("-pk"), request.GET),
+        "states": [(value, label, counts.get(value, 0)) for value, label in State.choices],
+        "shown": shown,
+        "story": told(request, "events", 0),
+    }
+    return render(request, "desk/events.html", context, status=422 if form.errors else 200)
+
+
+WORDS = {"new": "new", "known": "known before", "tied": "believed", "noted": "noted", "waits": "waiting"}
+
+
+@require_POST
+def event(request, event_id: int, what: str):
+    """Try an event that waits again, or drop it."""
+    record = get_object_or_404(CarrierEvent, pk=event_id)
+    deed, done = DEEDS[what]
+    form = WholeForm(request.POST)
+    if form.do(request, deed, lambda _: hearing.EventRequest(record.pk)):
+        messages.success(request, done)
+    for error in form.non_field_errors():
+        messages.error(request, error)
+    return redirect("events")
