@@ -7,13 +7,12 @@ import pytest
 
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
-from northing.deeds.agree import agreeing, chasing, inviting, supplying
-from northing.deeds.cost import clearing, costing
+from northing.deeds.agree import agreeing, chasing, inviting, ruling, supplying
+from northing.deeds.cost import clearing, costing, rating
 from northing.deeds.house import beginning, founding, granting
 from northing.deeds.land import inspecting, issuing, receiving, reversing
 from northing.deeds.order import amending, ordering, revising, stopping
-from northing.deeds.ship import following, packing
-from northing.directory.operations import enter_rate
+from northing.deeds.ship import following, handling, hearing, packing
 from northing.directory.rights import ROLES, WORDS
 from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
@@ -103,7 +102,10 @@ def deeds(world):
         ("keep_people", granting.set_role, granting.RoleRequest("viewer", ())),
         ("keep_people", granting.add_person, granting.PersonRequest("new", "N", "W", "", "long enough")),
         ("begin", beginning.open_stock, beginning.FileRequest(stock)),
-        ("enter_rate", lambda act, _: enter_rate(act, world.nz, "GBP", "book", TODAY, D(2)), None),
+        ("enter_rate", rating.enter_rate, rating.RateRequest(world.nz.pk, "GBP", "book", TODAY, D(2))),
+        ("chase", ruling.keep_rule, ruling.RuleRequest("unanswered", None, "", 5, 4)),
+        ("say_dates", handling.say_boxes, handling.BoxesRequest(landed.pk, (taken.container,), "gate_out", TODAY)),
+        ("say_dates", hearing.hear, hearing.EventsRequest("V", b"[]")),
     ]
 
 
@@ -146,6 +148,8 @@ def test_a_role_in_one_company_is_none_in_another(world):
         granting.set_role,
         granting.add_person,
         founding.keep_rows,
+        ruling.keep_rule,
+        hearing.hear,
     }
     for right, deed, request in table:
         if deed not in anywhere:

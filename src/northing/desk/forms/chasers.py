@@ -3,6 +3,7 @@
 from django import forms
 
 from northing.confirmations.models import ChaserRule
+from northing.deeds.agree.ruling import RuleRequest
 from northing.directory.models import Party
 
 
@@ -20,9 +21,8 @@ class RuleForm(forms.Form):
     quiet_days = forms.IntegerField(min_value=1, max_value=365, initial=5, label="Quiet days after one")
     paused = forms.BooleanField(required=False)
 
-    def keep(self) -> ChaserRule:
-        """Write the rule in place of the one it replaces."""
+    def asked(self) -> RuleRequest:
+        """The rule as it is to be."""
         entered = dict(self.cleaned_data)
-        which = {name: entered.pop(name) for name in ("kind", "supplier", "mode")}
-        rule, _ = ChaserRule.objects.update_or_create(**which, defaults=entered)
-        return rule
+        supplier = entered.pop("supplier")
+        return RuleRequest(supplier=supplier.pk if supplier else None, **entered)

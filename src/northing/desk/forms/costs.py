@@ -7,6 +7,7 @@ from northing.core.money import MINOR_UNITS
 from northing.costing.models import Charge
 from northing.deeds.cost.clearing import EntryRequest
 from northing.deeds.cost.costing import ChargeRequest
+from northing.deeds.cost.rating import RateRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Company, ExchangeRate, Party
 from northing.directory.queries import scoped
@@ -117,6 +118,12 @@ class RateForm(DeedForm):
     purpose = forms.ChoiceField(choices=ExchangeRate.Purpose.choices)
     day = DayField()
     rate = ExactField(label="Base currency for one unit")
+
+    @staticmethod
+    def asked(entered: dict) -> RateRequest:
+        """The rate as a request."""
+        facts = {name: entered[name] for name in ("currency", "purpose", "day", "rate")}
+        return RateRequest(company=entered["company"].pk, **facts)
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)

@@ -9,12 +9,13 @@ from django.views.decorators.http import require_POST
 
 from northing.confirmations.models import Chaser, ChaserRule
 from northing.core.problems import Refused
-from northing.deeds.agree import chasing
+from northing.deeds.agree import chasing, ruling
 from northing.desk.forms.base import act_of
 from northing.desk.forms.chasers import RuleForm
 from northing.desk.queries.paging import page_of_rows
+from northing.desk.queries.story import told
 from northing.directory.models import Party
-from northing.directory.rights import companies_of, may_somewhere
+from northing.directory.rights import companies_of
 from northing.papers import mailing
 from northing.papers.models import Message
 
@@ -33,6 +34,7 @@ def chasers(request):
         "rules": ChaserRule.objects.select_related("supplier"),
         "form": RuleForm(),
         "key": uuid.uuid4().hex,
+        "story": told(request, "rule", 0),
     }
     return render(request, "desk/chasers.html", context)
 
@@ -56,11 +58,12 @@ def chase(request, supplier_id: int):
 def save_rule(request):
     """A rule, new or in place of one for the same supplier, mode and kind."""
     form = RuleForm(request.POST)
-    if not may_somewhere(request.user, "chase"):
-        messages.error(request, "You may not chase suppliers.")
-    elif form.is_valid():
-        form.keep()
-        messages.success(request, "The rule holds from now on.")
+    if form.is_valid():
+        try:
+            ruling.keep_rule(act_of(request, request.POST.get("key", "")), form.asked())
+            messages.success(request, "The rule holds from now on.")
+        except Refused as refused:
+            _say(request, refused)
     else:
         messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
     return redirect("chasers")

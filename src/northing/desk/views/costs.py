@@ -8,13 +8,12 @@ from django.utils import timezone
 from northing.core.exact import plain
 from northing.core.problems import Refused
 from northing.costing.models import Charge
-from northing.deeds.cost import clearing, costing
+from northing.deeds.cost import clearing, costing, rating
 from northing.desk.forms.costs import ChargeForm, EntryForm, RateForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
 from northing.desk.views.passage import visible_shipments
 from northing.directory.models import Company, ExchangeRate
-from northing.directory.operations import enter_rate
 from northing.directory.queries import scoped
 from northing.directory.rights import companies_of
 from northing.drawings.trail import waterfall
@@ -170,16 +169,12 @@ def rates(request):
     """Exchange rates, newest first; enter one."""
     form = RateForm(request.POST or None, person=request.user, initial={"day": timezone.localdate()})
     if request.method == "POST":
-        entered = form.do(request, _enter, lambda rate: rate)
+        entered = form.do(request, rating.enter_rate, form.asked)
         if entered:
             messages.success(request, "The rate is entered.")
             return redirect("rates")
     found = scoped(ExchangeRate.objects.select_related("company"), request.user).order_by("-day", "company", "currency")
     return render(request, "desk/rates.html", {"form": form, "rates": found[:120]}, status=422 if form.errors else 200)
-
-
-def _enter(act, rate: dict) -> ExchangeRate:
-    return enter_rate(act, rate["company"], rate["currency"], rate["purpose"], rate["day"], rate["rate"])
 
 
 def layer(request, layer_id: int):
