@@ -137,7 +137,7 @@ def test_records_of_another_company_are_not_there(lived_in, client):
     client.force_login(stranger)
     # What belongs to no company, and what is opened by a link and not by a person.
     shared = {"item", "delay-cost", "supplier-record", "agree", "chase", "invite", "revoke"}
-    shared |= {"records", "new-record", "records-file", "records-csv"}
+    shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event"}
     for name, url, wanted in addresses(lived_in):
         if wanted and name not in shared and "token" not in wanted:
             assert client.get(url).status_code in (404, 405), url
@@ -357,9 +357,9 @@ def test_a_rate_is_entered_and_corrected(lived_in, client):
     client.force_login(Person.objects.get(username="accounts"))
     rate = {"key": "k", "company": lived_in.nz.pk, "currency": "gbp", "purpose": "book", "day": "2026-11-24"}
     for value in ("2.11", "2.12"):
-        assert client.post(reverse("rates"), rate | {"rate": value}).status_code == 302
+        assert client.post(reverse("rates"), rate | {"rate": value, "key": value}).status_code == 302
     assert ExchangeRate.objects.get(currency="GBP").rate == D("2.12")
-    assert client.post(reverse("rates"), rate | {"currency": "GBQ", "rate": "1"}).status_code == 422
+    assert client.post(reverse("rates"), rate | {"currency": "GBQ", "rate": "1", "key": "q"}).status_code == 422
 
 
 def test_a_bill_that_replaces_its_estimate_shows_old_and_new(lived_in, client):
