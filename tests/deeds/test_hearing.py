@@ -13,6 +13,8 @@ from django.urls import reverse
 from northing.core.problems import NotAllowed, Refused
 from northing.deeds.ship import hearing, packing
 from northing.directory.models import Person
+from northing.papers import errands
+from northing.papers.models import Errand
 from northing.reports.clocks import facts_of
 from northing.shipping.models import CarrierEvent, Container, DateStatement, Shipment
 from northing.shipping.operations import LegPlan
@@ -189,13 +191,47 @@ def test_who_may(afloat):
 
 def test_on_the_page(afloat, client):
     client.force_login(Person.objects.get(username="shipping"))
-    file = SimpleUploadedFile("events.json", json.dumps([box("b", "DISC", -1, number="XXXU1234567"), 7]).encode())
+    sent = [box("b", "DISC", -1, number="XXXU1234567"), 7, call("a", "ARRI", 33, 0)]
+    file = SimpleUploadedFile("events.json", json.dumps(sent).encode())
     page = client.post(reverse("events"), {"key": "k", "source": "Vantara", "file": file}, follow=True).content.decode()
-    assert "Heard: 1 new, 1 waiting" in page and "Event 2: it is no object" in page and "XXXU1234567" in page
-    key = CarrierEvent.objects.get().pk
+    assert dock(afloat) == TODAY + 33 * DAY
+    assert (
+        "Heard: 2 new, 1 believed, 1 waiting" in page and "Event 2: it is no object" in page and "XXXU1234567" in page
+    )
+    key = CarrierEvent.objects.get(event_id="b").pk
     again = client.post(reverse("event-again", args=[key]), {"key": "a"}, follow=True)
     assert "No container XXXU1234567" in again.content.decode()
     client.post(reverse("drop-event", args=[key]), {"key": "d"})
     assert "XXXU1234567" in client.get(reverse("events") + "?state=dropped").content.decode()
     bad = client.post(reverse("events"), {"key": "b", "source": "V", "file": SimpleUploadedFile("x.json", b"no")})
     assert bad.status_code == 422 and "no JSON" in bad.content.decode()
+
+
+def test_a_long_file_is_the_workers_and_goes_on_where_it_was_killed(afloat, client, settings, tmp_path, monkeypatch):
+    settings.FILES = tmp_path
+    monkeypatch.setattr(hearing, "LOT", 40)
+    many = [box(f"b{n}", "DISC", -1, number="XXXU1234567") for n in range(150)] + [call("a", "ARRI", 33, 0)]
+    file = SimpleUploadedFile("events.json", json.dumps(many).encode())
+    client.force_login(Person.objects.get(username="shipping"))
+    answer = client.post(reverse("events"), {"key": "k", "source": "Vantara", "file": file})
+    errand = Errand.objects.get()
+    assert answer.url == reverse("errand", args=[errand.pk]) and (errand.total, errand.done) == (151, 0)
+
+    heard = hearing.hear
+    taken = []
+
+    def killed_in_the_third_lot(act, request):
+        if len(taken) == 2:
+            raise KeyboardInterrupt
+        taken.append(heard(act, request))
+        return taken[-1]
+
+    monkeypatch.setattr(hearing, "hear", killed_in_the_third_lot)
+    with pytest.raises(KeyboardInterrupt):
+        errands.run(errand.pk)
+    assert CarrierEvent.objects.count() == 80
+    monkeypatch.setattr(hearing, "hear", heard)
+    errands.run(errand.pk)
+    errand.refresh_from_db()
+    assert (errand.state, errand.done, CarrierEvent.objects.count()) == ("done", 151, 151)
+    assert dock(afloat) == TODAY + 33 * DAY

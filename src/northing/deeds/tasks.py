@@ -16,6 +16,7 @@ from northing.deeds.agree.inviting import acting_person
 from northing.deeds.house import founding
 from northing.deeds.order import importing
 from northing.deeds.order.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
+from northing.deeds.ship import hearing
 from northing.directory.acts import Act
 from northing.directory.models import Company, Party
 from northing.directory.records import KINDS
@@ -85,6 +86,18 @@ def keep_rows(run: Run) -> None:
     rows = founding.read_file(kind, importing.folder() / run.request["sha256"])
     founding.keep_rows(replace(run.act("rows"), door="file"), rows)
     run.count(run.errand.total)
+
+
+@handles("hear_events")
+def hear_events(run: Run) -> None:
+    """Take in a file of events, a lot at a time; a lot that was taken in before a stop is known, and left alone."""
+    content = (importing.folder() / run.request["sha256"]).read_bytes()
+    for number, lot in enumerate(hearing.in_lots(content)):
+        asked = hearing.EventsRequest(run.request["source"], lot)
+        heard = hearing.hear(replace(run.act(f"lot-{number}"), door="file"), asked)
+        for wrong in heard["wrong"]:
+            run.refuse(f"Lot {number + 1}", "", Refused(wrong))
+        run.count(min((number + 1) * hearing.LOT, run.errand.total))
 
 
 @handles("read_orders")

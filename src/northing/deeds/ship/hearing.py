@@ -4,8 +4,9 @@ An event that fits nothing we know, or that a rule refuses, waits in a list unti
 event says is said at the carrier's own time of saying, so that what comes late does not overrule what is newer.
 """
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+import json
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
@@ -16,6 +17,7 @@ from northing.directory.acts import Act
 from northing.directory.rights import require_somewhere
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, read_events
 from northing.papers.operations import once, tell
+from northing.shipping import operations as shipping
 from northing.shipping.models import CarrierEvent, Container, DateStatement, Leg, Shipment, Voyage
 from northing.shipping.operations import Said
 
@@ -24,6 +26,7 @@ State = CarrierEvent.State
 NEAR = timedelta(days=60)
 CALLS = {"DEPA": ("departure", "load_port"), "ARRI": ("arrival", "discharge_port")}
 MOST_TOLD = 100
+LOT = 100
 WITHDRAWN = "withdrawn by its sender"
 
 
@@ -33,6 +36,13 @@ class EventsRequest:
 
     source: str
     content: bytes
+
+
+def in_lots(content: bytes) -> Iterator[bytes]:
+    """The events of a file in lots of LOT, each a file of its own: one transaction, and one step of progress."""
+    events = [raw for _, raw, _ in read_events(content)]
+    for first in range(0, len(events), LOT):
+        yield json.dumps(events[first : first + LOT]).encode()
 
 
 @dataclass(frozen=True)
@@ -57,7 +67,8 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             wrong.append(f"Event {place}: {said}.")
     new = _keep(act, source, read)
     voyages, boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts])
-    following.follow_dates(act, list(Shipment.objects.filter(voyage__in=voyages)))
+    moved = Shipment.objects.filter(voyage__in=voyages).values_list("pk", flat=True)
+    following.follow_dates(act, shipping.lock(moved).values())
     bring_along(shipments=boxes)
     for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
         _tie(act, record, event)
@@ -122,7 +133,8 @@ def _withdraw(source: str, ids: Iterable[str]) -> tuple[list[int], list[int]]:
 
 def _tie(act: Act, record: CarrierEvent, event: Event) -> None:
     try:
-        state, says = _say(act, record, event)
+        # The key is that of the whole lot: the deeds that events lead to have none of their own.
+        state, says = _say(replace(act, key=""), record, event)
     except Refused as refused:
         state, says = State.WAITS, " ".join(str(problem) for problem in refused.problems)
     record.state, record.says = state, says[:240]

@@ -3,23 +3,50 @@
 from django.contrib import messages
 from django.db.models import Count
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from northing.core.problems import Refused
+from northing.deeds.order import importing
 from northing.deeds.ship import hearing
+from northing.desk.forms.base import act_of
 from northing.desk.forms.events import EventsForm
 from northing.desk.forms.orders import WholeForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
+from northing.formats.dcsa import read_events
+from northing.papers import errands
 from northing.shipping.models import CarrierEvent
 
 DEEDS = {"again": (hearing.try_again, "It is tied now."), "drop": (hearing.drop, "Dropped.")}
 State = CarrierEvent.State
 
 
+# Up to this size a file is taken in while one waits.
+AT_ONCE_BYTES = 40_000
+
+
+def _later(request, form: EventsForm):
+    """A long file is the worker's."""
+    entered = form.cleaned_data
+    try:
+        sha256 = importing.keep(entered["file"].chunks())
+        total = len(list(read_events((importing.folder() / sha256).read_bytes())))
+    except Refused as refused:
+        form.take(refused)
+        return render(request, "desk/events.html", _context(request, form), status=422)
+    asked = {"source": entered["source"], "sha256": sha256}
+    act = act_of(request, entered["key"])
+    errand = errands.begin(act, "hear_events", f"Events of {entered['source']}", asked, total, reverse("events"))
+    return redirect("errand", errand.pk)
+
+
 def events(request):
     """Events, what waits first seen; a file of them taken in."""
     form = EventsForm(request.POST or None, request.FILES or None)
     if request.method == "POST":
+        if form.is_valid() and form.cleaned_data["file"].size > AT_ONCE_BYTES:
+            return _later(request, form)
         heard = form.do(request, hearing.hear, form.asked)
         if heard is not None:
             said = ", ".join(f"{heard[name]} {words}" for name, words in WORDS.items() if heard[name])
@@ -27,17 +54,20 @@ def events(request):
             for wrong in heard["wrong"]:
                 messages.error(request, wrong)
             return redirect("events")
+    return render(request, "desk/events.html", _context(request, form), status=422 if form.errors else 200)
+
+
+def _context(request, form: EventsForm) -> dict:
     counts = dict(CarrierEvent.objects.values_list("state").annotate(Count("id")).order_by())
     shown = request.GET.get("state", State.WAITS)
     rows = CarrierEvent.objects.defer("raw").filter(state=shown if shown in State.values else State.WAITS)
-    context = {
+    return {
         "form": form,
         "page": page_of_rows(rows.order_by("-pk"), request.GET),
         "states": [(value, label, counts.get(value, 0)) for value, label in State.choices],
         "shown": shown,
         "story": told(request, "events", 0),
     }
-    return render(request, "desk/events.html", context, status=422 if form.errors else 200)
 
 
 WORDS = {"new": "new", "known": "known before", "tied": "believed", "noted": "noted", "waits": "waiting"}
