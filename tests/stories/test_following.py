@@ -1,0 +1,67 @@
+"""Following in the browser: a morning of a carrier's events, and a container that is taken out of the port."""
+
+import json
+from datetime import timedelta
+from decimal import Decimal as D
+
+from playwright.sync_api import expect
+
+from northing.deeds.ship import packing
+from northing.shipping.models import CarrierEvent, Container, DateStatement
+from northing.shipping.operations import LegPlan
+from northing.standing.models import Matter
+from tests.deeds.test_hearing import IMO, box, call
+from tests.factories import TODAY
+
+DAY = timedelta(days=1)
+
+
+def sailed(world):
+    """A container on its way with the forwarder's own vessel, due in a week."""
+    shipment = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
+    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, "CNNGB", "NZTRG")
+    voyage = packing.create_voyage(world.act("shipping"), asked)
+    plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY - 20 * DAY, TODAY + 7 * DAY, True)
+    packing.plan_passage(world.act("shipping"), packing.PassageRequest(shipment.pk, voyage, (plan,)))
+    world.say(shipment, "departure", TODAY - 20 * DAY)
+    return shipment
+
+
+def test_a_morning_of_events(stage, tmp_path):
+    shipment = sailed(stage.world)
+    file = tmp_path / "events.json"
+    events = [call("a", "ARRI", -7, -2, "ACT"), box("b", "DISC", -1, number="XXXU1234567"), {"eventID": "c"}]
+    file.write_text(json.dumps(events))
+    page = stage.page("shipping", "/passage/")
+    page.click("text=Carriers' events")
+    page.fill("#id_source", "Forwarder's feed")
+    page.set_input_files("#id_file", file)
+    page.click("button:has-text('Take them in')")
+    expect(page.locator("main")).to_contain_text("Heard: 2 new, 1 believed, 1 waiting")
+    expect(page.locator("main")).to_contain_text("Event 3: eventType")
+    expect(page.locator("main")).to_contain_text("No container XXXU1234567")
+    stage.accessible(page)
+    # What is of no use is dropped by the keyboard.
+    page.locator("button:has-text('Drop')").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("main")).to_contain_text("No event here")
+    assert CarrierEvent.objects.get(event_id="b").state == "dropped"
+
+    # It landed a week ago: two days have cost already, and the Watch says so.
+    page.goto(stage.base + "/")
+    expect(page.locator("main")).to_contain_text("fetch the container")
+    page.goto(f"{stage.base}/passage/{shipment.pk}/")
+    expect(page.locator("main")).to_contain_text("240.00")
+    stage.accessible(page)
+    # One entry for the containers, the page being open: pick, milestone, press.
+    acts = 0
+    for act in (
+        lambda: page.check("input[name=containers]"),
+        lambda: page.select_option("select[name=milestone] >> nth=-1", "returned"),
+        lambda: page.click("button:has-text('Record')"),
+    ):
+        act()
+        acts += 1
+    expect(page.locator("main")).to_contain_text("their clocks follow")
+    assert acts <= 4 and not Matter.objects.filter(kind="container").exists()
+    assert DateStatement.objects.get(container=Container.objects.get()).milestone == "returned"
