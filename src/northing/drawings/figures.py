@@ -36,14 +36,14 @@ def money(amount: Decimal, currency: str) -> str:
     return _grouped(format(round_to(amount, minor_units(currency)), "f"))
 
 
-def price(value: Decimal, decimals: int = 2) -> str:
-    """A price or rate: at least `decimals` places, more where it has them.
+def price(value: Decimal, how: int | str = 2) -> str:
+    """A price or rate: at least as many places as `how` says, or as its currency has; more where it has them.
 
-    >>> price(Decimal("18.4000000000")), price(Decimal("1.6420"), 4)
-    ('18.40', '1.6420')
+    >>> price(Decimal("18.4000000000")), price(Decimal("1.6420"), 4), price(Decimal("642"), "JPY")
+    ('18.40', '1.6420', '642')
     """
     text = plain(value)
-    places = max(decimals, len(text.partition(".")[2]))
+    places = max(minor_units(how) if isinstance(how, str) else how, len(text.partition(".")[2]))
     return _grouped(format(round_to(value, places), "f"))
 
 

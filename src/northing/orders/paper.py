@@ -95,23 +95,25 @@ def changes(before: dict, after: dict) -> list[dict[str, str]]:
         for key, words in HEAD.items()
         if _head(key, before) != _head(key, after)
     ]
+    currency = after["currency"]
     old = {line.get("line", line["number"]): line for line in before["lines"]}
     new = {line.get("line", line["number"]): line for line in after["lines"]}
     for key, line in new.items():
         where = f"line {line['number']}"
         if key not in old:
-            found.append({"where": where, "what": "new", "old": "", "new": f"{_said('quantity', line)} {line['item']}"})
+            words = f"{_said('quantity', line, currency)} {line['item']}"
+            found.append({"where": where, "what": "new", "old": "", "new": words})
             continue
         found += [
-            {"where": where, "what": words, "old": _said(name, old[key]), "new": _said(name, line)}
+            {"where": where, "what": words, "old": _said(name, old[key], currency), "new": _said(name, line, currency)}
             for name, words in LINE.items()
-            if _said(name, old[key]) != _said(name, line)
+            if _said(name, old[key], currency) != _said(name, line, currency)
         ]
     found += [
         {
             "where": f"line {line['number']}",
             "what": "taken out",
-            "old": f"{_said('quantity', line)} {line['item']}",
+            "old": f"{_said('quantity', line, currency)} {line['item']}",
             "new": "",
         }
         for key, line in old.items()
@@ -127,7 +129,7 @@ def _head(key: str, content: dict) -> str:
     return _day(value) if key in ("need_by", "answer_by") else str(value)
 
 
-def _said(name: str, line: dict) -> str:
+def _said(name: str, line: dict, currency: str) -> str:
     value = line.get(name)
     if name == "parts":
         return ", ".join(f"{count(Decimal(part['quantity']))} on {_day(part['ready_on'])}" for part in value or [])
@@ -135,7 +137,7 @@ def _said(name: str, line: dict) -> str:
         return _day(value)
     if name == "discount":
         return _percent(value)
-    return price(Decimal(value)) if name == "pack_price" else count(Decimal(value))
+    return price(Decimal(value), currency) if name == "pack_price" else count(Decimal(value))
 
 
 def _day(text: str) -> str:

@@ -126,7 +126,8 @@ def set_agreement(act: Act, request: AgreementRequest) -> int:
         if (before or {}).get(name, "") != value
     ]
     from_on = f" from {count(step.from_quantity)} {item.unit} on" if step.from_quantity else ""
-    told = f"{item.code}: {price(step.price)} {step.currency}{from_on}, valid from {step.valid_from:%-d %b %Y}"
+    said = f"{price(step.price, step.currency)} {step.currency}{from_on}"
+    told = f"{item.code}: {said}, valid from {step.valid_from:%-d %b %Y}"
     if changes:
         links = [("party", supplier.pk, None), ("item", item.pk, None)]
         tell(act, "set_agreement", f"Agreed with {supplier} on {told}", links, changes=changes)

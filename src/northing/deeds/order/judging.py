@@ -268,7 +268,8 @@ class _Known:
 
 def _new_words(line: LineTerms, supplier: Party) -> str:
     unit, currency = line.item.unit, supplier.currency
-    return f"{count(line.quantity)} {unit} of {line.item.code} at {price(line.pack_price)} {currency} per {line.pack}"
+    said = f"{price(line.pack_price, currency)} {currency}"
+    return f"{count(line.quantity)} {unit} of {line.item.code} at {said} per {line.pack}"
 
 
 def _line_meant(
@@ -311,9 +312,10 @@ def _as_asked(row: OrderRow, line: OrderLine, catalogue: Catalogue, found: list[
 
 
 def _differences(line: OrderLine, asked: LineChange) -> str:
+    currency = line.order.currency
     pairs = (
         ("quantity", count(line.quantity), count(asked.quantity)),
-        ("price", price(line.pack_price), price(asked.pack_price)),
+        ("price", price(line.pack_price, currency), price(asked.pack_price, currency)),
         ("discount", f"{count(line.discount * 100)} %", f"{count(asked.discount * 100)} %"),
         ("need by", _day(line.need_by), _day(asked.need_by)),
     )

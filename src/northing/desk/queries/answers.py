@@ -73,7 +73,8 @@ def acts_of(matters) -> dict[int, dict]:
     """What can be done about each matter (id) on the spot: an answer decided, a supplier chased."""
     parts = {matter.record: matter.pk for matter in matters if matter.kind == "instalment"}
     found: dict[int, dict] = {}
-    for answer in Answer.objects.filter(instalment__in=parts, outcome="open"):
+    waiting = Answer.objects.filter(instalment__in=parts, outcome="open")
+    for answer in waiting.select_related("instalment__line__order"):
         found[parts[answer.instalment_id]] = {"answer": answer}
     silent = {matter.record for matter in matters if matter.reason == "has not answered"}
     rows = Instalment.objects.filter(pk__in=silent).values_list(

@@ -39,9 +39,9 @@ def money(value, currency):
 
 
 @register.filter
-def price(value, decimals=2):
-    """A price or a rate."""
-    return NOTHING if value is None else figures.price(value, int(decimals))
+def price(value, how=2):
+    """A price or a rate: `how` is its currency, or how many decimals at least."""
+    return NOTHING if value is None else figures.price(value, how)
 
 
 @register.filter
@@ -157,9 +157,9 @@ def exact_day(value):
 
 
 @register.filter
-def exact_price(value):
+def exact_price(value, currency):
     """A price that is kept as text."""
-    return figures.price(Decimal(value))
+    return figures.price(Decimal(value), currency)
 
 
 @register.filter
