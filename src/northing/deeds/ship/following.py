@@ -166,6 +166,19 @@ def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
 @once
 def say_date(act: Act, request: DateRequest) -> int:
     """Record what was said; an actual departure or arrival moves the goods and may make them ours."""
+    subject = _say(act, request)
+    follow_dates(act, subject.shipments)
+    return subject.leg.shipment_id
+
+
+def note_estimate(act: Act, request: DateRequest) -> set[int]:
+    """Record an estimate, one of many; returns the shipments (ids) that whoever heard them brings along at the end."""
+    if _actual(request):
+        raise ValueError("what has happened is followed at once")
+    return {shipment.pk for shipment in _say(act, request).shipments}
+
+
+def _say(act: Act, request: DateRequest) -> _Subject:
     subject = _subject(request, lock=True)
     companies = companies_aboard(subject.keys)
     act.require("say_dates", *(companies or companies_of(act.person)))
@@ -184,8 +197,7 @@ def say_date(act: Act, request: DateRequest) -> int:
     )
     if _actual(request):
         _happen(act, story, subject, request, set().union(*companies.values()))
-    follow_dates(act, subject.shipments)
-    return subject.leg.shipment_id
+    return subject
 
 
 def _actual(request: DateRequest) -> bool:

@@ -14,6 +14,7 @@ from northing.core.problems import Problem, Refused
 from northing.deeds.aftermath import bring_along
 from northing.deeds.ship import following, handling
 from northing.directory.acts import Act
+from northing.directory.columns import update_columns
 from northing.directory.rights import require_somewhere
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, read_events
 from northing.papers.operations import once, tell
@@ -67,11 +68,17 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             wrong.append(f"Event {place}: {said}.")
     new = _keep(act, source, read)
     voyages, boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts])
-    moved = Shipment.objects.filter(voyage__in=voyages).values_list("pk", flat=True)
+    moved = set(Shipment.objects.filter(voyage__in=voyages).values_list("pk", flat=True))
+    taken = CarrierEvent.objects.filter(pk__in=[record.pk for record, _ in new], retracted=True)
+    gone = set(taken.values_list("pk", flat=True))
+    for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
+        record.retracted = record.pk in gone
+        moved |= _tie(act, record, event)
+    said = [(record.pk, str(record.state), record.says) for record, _ in new]
+    update_columns(CarrierEvent._meta.db_table, {"state": "text", "says": "text"}, said)
+    # However many estimates there were, what follows from them is worked out once.
     following.follow_dates(act, shipping.lock(moved).values())
     bring_along(shipments=boxes)
-    for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
-        _tie(act, record, event)
     states = [record.state for record, _ in new]
     if new:
         tell(act, "hear", f"{len(new)} events of {source}", [("events", 0, None)])
@@ -131,26 +138,28 @@ def _withdraw(source: str, ids: Iterable[str]) -> tuple[list[int], list[int]]:
     return voyages, boxes
 
 
-def _tie(act: Act, record: CarrierEvent, event: Event) -> None:
+def _tie(act: Act, record: CarrierEvent, event: Event) -> set[int]:
+    """Tie an event, or let it wait; returns the shipments (ids) whose dates are still to be brought along."""
+    moved: set[int] = set()
     try:
         # The key is that of the whole lot: the deeds that events lead to have none of their own.
-        state, says = _say(replace(act, key=""), record, event)
+        state, says = _say(replace(act, key=""), record, event, moved)
     except Refused as refused:
         state, says = State.WAITS, " ".join(str(problem) for problem in refused.problems)
     record.state, record.says = state, says[:240]
-    record.save(update_fields=["state", "says"])
+    return moved
 
 
-def _say(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
+def _say(act: Act, record: CarrierEvent, event: Event, moved: set[int]) -> tuple[str, str]:
     """Say what the event says. Raises Refused where a rule stands against it, or nothing is known that it fits."""
     if event.retracts:
         return _of_withdrawal(record, event)
-    if record.retracted or CarrierEvent.objects.filter(pk=record.pk, retracted=True).exists():
+    if record.retracted:
         return State.NOTED, WITHDRAWN
     if event.kind == "actual" and event.day > act.today:
         raise Refused(f"An actual day that has not come: {event.day:%-d %b %Y}.")
     if event.event_type == TRANSPORT and event.code in CALLS:
-        return _of_voyage(act, record, event)
+        return _of_voyage(act, record, event, moved)
     if event.event_type == EQUIPMENT and _milestone(event):
         return _of_container(act, record, event)
     return State.NOTED, "no date that is believed by it"
@@ -163,7 +172,7 @@ def _of_withdrawal(record: CarrierEvent, event: Event) -> tuple[str, str]:
     return State.NOTED, f"takes back {event.retracts}"
 
 
-def _of_voyage(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
+def _of_voyage(act: Act, record: CarrierEvent, event: Event, moved: set[int]) -> tuple[str, str]:
     milestone, end = CALLS[event.code]
     voyages = Voyage.objects.filter(imo=event.imo, **{end: event.port}) if event.imo else Voyage.objects.none()
     if event.voyage:
@@ -177,7 +186,11 @@ def _of_voyage(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
     if event.kind == "planned":
         return State.NOTED, "the plan is ours; a carrier's plan is kept beside it"
     said = Said(event.said_at, record.source, record.pk)
-    following.say_date(act, following.DateRequest(leg, milestone, event.kind, event.day, said))
+    asked = following.DateRequest(leg, milestone, event.kind, event.day, said)
+    if event.kind == "actual":
+        following.say_date(act, asked)
+    else:
+        moved |= following.note_estimate(act, asked)
     return State.TIED, f"{milestone} of the voyage"
 
 
@@ -214,9 +227,11 @@ def _of_container(act: Act, record: CarrierEvent, event: Event) -> tuple[str, st
 def try_again(act: Act, request: EventRequest) -> int:
     """Try to tie an event that waits: what it lacked may be there now."""
     record = _waiting(act, request)
-    _tie(act, record, _event_of(record))
+    moved = _tie(act, record, _event_of(record))
+    following.follow_dates(act, shipping.lock(moved).values())
     if record.state == State.WAITS:
         raise Refused(Problem(record.says, mend="Mend that, or drop the event."))
+    record.save(update_fields=["state", "says"])
     return record.pk
 
 
