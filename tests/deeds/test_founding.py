@@ -53,7 +53,7 @@ def test_what_changes_is_told_with_what_it_was(world):
     ("kind", "facts", "where", "words"),
     [
         ("item", {"code": ""}, "code", "is needed"),
-        ("item", {"code": "A"}, None, "item_code|already|constraint"),
+        ("item", {"code": "A"}, "code", "This code is taken"),
         ("item", {"hs_code": "1"}, "hs_code", "6 to 10 digits"),
         ("item", {"decimals": "9"}, "decimals", "from 0 to 6"),
         ("item", {"colour": "red"}, "colour", "has no colour"),
@@ -205,3 +205,19 @@ def test_a_weak_password_founds_nothing(db):
             Act(Person(), timezone.now()), founding.FoundRequest(facts, PersonRequest("a", "A", "B", "", "x"))
         )
     assert not Company.objects.exists() and not Person.objects.exists()
+
+
+@pytest.mark.parametrize("name", list(KINDS))
+def test_what_is_there_already_is_said_at_a_fact_of_its_own(world, name):
+    """Making a second of anything names the fact to choose anew, not a constraint."""
+    first = KINDS[name].rows().first()
+    with pytest.raises(Refused) as refused:
+        keep(world, name, KINDS[name].texts(first))
+    problem = refused.value.problems[0]
+    assert problem.where in {fact.name for fact in KINDS[name].facts} and "database" not in problem.what
+
+
+def test_a_gtin_is_on_one_pack_only(world):
+    keep(world, "pack", {"item": "A", "name": "carton", "factor": "6", "gtin": "09521000000124"})
+    with pytest.raises(Refused, match="on another pack"):
+        keep(world, "pack", {"item": "B", "name": "carton", "factor": "6", "gtin": "9521000000124"})

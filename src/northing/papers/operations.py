@@ -32,6 +32,19 @@ CONSTRAINTS = {
     "entry_once_per_shipment": Problem("The company has a customs entry for this shipment already.", "number"),
     "container_once": Problem("This container is in the shipment already.", "number"),
     "voyage_once": Problem("This voyage is known already; choose it from the list.", "number"),
+    **{
+        f"directory_{name}_code_key": Problem(
+            "This code is taken.", "code", "Open that record, or choose another code."
+        )
+        for name in ("company", "site", "party", "item")
+    },
+    "directory_port_pkey": Problem("This port is there already.", "code", "Open it and change that."),
+    "bin_once_per_site": Problem("The site has a bin of that code.", "code", "Open it, or choose another code."),
+    "pack_once_per_item": Problem("The item has a pack of that name.", "name", "Open it and change that."),
+    "directory_pack_gtin_key": Problem("This GTIN is on another pack.", "gtin", "Check it."),
+    "agreement_once": Problem("There is a price from that day and quantity.", "valid_from", "Open it and change that."),
+    "free_time_once": Problem("There is such free time from that day.", "valid_from", "Open it and change that."),
+    "holiday_once": Problem("This holiday is there already.", "day"),
     "one_open_answer": Problem("An answer to this instalment is open already.", mend="Accept or refuse it first."),
     "on_hand_not_negative": Problem("Somebody else has just taken these units.", mend="Look again."),
     "layer_gone_within_received": Problem("Somebody else has just taken these units.", mend="Look again."),

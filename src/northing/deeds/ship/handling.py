@@ -10,11 +10,10 @@ from northing.directory.acts import Act, future_problem
 from northing.papers.operations import once, tell
 from northing.reports.clocks import FACTS, facts_of
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, DateStatement
+from northing.shipping.models import Container
 from northing.shipping.queries import companies_aboard
 
 WORDS = {"discharged": "discharged", "gate_out": "taken out of the port", "returned": "given back empty"}
-LABELS = dict(DateStatement.Milestone.choices)
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ from northing.deeds.house.founding import RecordRequest
 from northing.desk.forms.base import DeedForm
 from northing.directory.records import KINDS, NEEDED, Fact, Kind
 from northing.directory.rights import companies_of
+from northing.formats.facts import day
 
 
 class Told(forms.CharField):
@@ -46,9 +47,9 @@ class RecordForm(DeedForm):
             return Chosen(label=fact.words, choices=choices, required=needed)
         if fact.choices:
             return Chosen(label=fact.words, choices=[(one, one) for one in fact.choices], required=needed)
-        if fact.name.endswith("address") or fact.name == "address":
+        if fact.name.endswith("address"):
             return Told(label=fact.words, widget=forms.Textarea({"rows": 3}), required=needed)
-        widget = forms.DateInput({"type": "date"}) if fact.name == "valid_from" else forms.TextInput()
+        widget = forms.DateInput({"type": "date"}) if fact.read is day else forms.TextInput()
         return Told(label=fact.words, required=needed, widget=widget)
 
     def asked(self) -> RecordRequest:

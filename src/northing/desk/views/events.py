@@ -20,8 +20,8 @@ from northing.shipping.models import CarrierEvent
 
 DEEDS = {"again": (hearing.try_again, "It is tied now."), "drop": (hearing.drop, "Dropped.")}
 State = CarrierEvent.State
-
-
+# What became of the events of a file, in the order in which it is said.
+WORDS = {"new": "new", "known": "known before", "tied": "believed", "noted": "noted", "waits": "waiting"}
 # Up to this size a file is taken in while one waits.
 AT_ONCE_BYTES = 40_000
 
@@ -68,9 +68,6 @@ def _context(request, form: EventsForm) -> dict:
         "shown": shown,
         "story": told(request, "events", 0),
     }
-
-
-WORDS = {"new": "new", "known": "known before", "tied": "believed", "noted": "noted", "waits": "waiting"}
 
 
 @require_POST
