@@ -23,12 +23,14 @@ from northing.directory.models import (
     Party,
     Person,
     Port,
+    RouteLeg,
     Site,
+    WorkingWeek,
 )
 from northing.formats.identifiers import with_container_check_digit
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.shipping.models import Container, Leg, Shipment, Stowage
-from northing.shipping.operations import LegPlan
+from northing.shipping.operations import CallPlan, LegPlan
 
 TODAY = date(2026, 11, 24)
 NOW = datetime(2026, 11, 24, 0, 30, tzinfo=UTC)
@@ -44,6 +46,8 @@ ITEMS = {
 ROLES = ["expediter", "buyer", "viewer", "approver", "shipping", "costs", "dock", "inspector", "accounts"]
 ROLES += ["administrator"]
 QUANTITIES = {"A": D(240), "B": D(1200), "C": D(900)}
+# The calls of most voyages here; their days are those of the first passage that is planned by them.
+CALLS = (CallPlan("CNNGB"), CallPlan("NZTRG"))
 CONTAINERS = tuple(with_container_check_digit(f"QXNU10000{n}") for n in (1, 2))
 
 
@@ -184,6 +188,12 @@ def small_world() -> World:
         supplier = world.parties[currency]
         Agreement.objects.create(supplier=supplier, item=item, price=D(price), currency=currency, valid_from=since)
     Holiday.objects.create(country="NZ", day=TODAY + timedelta(days=3), name="Founders' day")
+    WorkingWeek.objects.create(country="AU", rest="7")
+    road = dict(route="Ningbo to TRG", mode="road", days_in="working", country="NZ", site=world.site)
+    RouteLeg.objects.create(**road | dict(number=1, origin="supplier", destination="CNNGB", days=1, country="CN"))
+    sea = dict(route="Ningbo to TRG", mode="sea", wait_days=2, days=26)
+    RouteLeg.objects.create(**sea, number=2, origin="CNNGB", destination="NZTRG")
+    RouteLeg.objects.create(**road | dict(number=3, origin="NZTRG", destination="TRG", wait_days=2, days=1))
     FreeTime.objects.create(
         carrier=world.parties["provider"],
         port=ports["NZTRG"],

@@ -7,11 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.core.free_time import CALENDAR, WORKING, Terms, Tier, clock, last_free_day, read_tiers
+from northing.core.calendars import CALENDAR, WORKING, Calendar
+from northing.core.free_time import Terms, Tier, clock, last_free_day, read_tiers
 
 FRIDAY = date(2026, 11, 20)
 TIERS = (Tier(1, D(80)), Tier(4, D(120)))
-HOLIDAY = {date(2026, 11, 25)}
+HOLIDAY = Calendar(holidays=frozenset({date(2026, 11, 25)}))
 
 
 def day(number):

@@ -19,7 +19,7 @@ from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import StoryEntry
 from northing.shipping.models import Container, Leg, Shipment, Stowage
 from northing.shipping.operations import LegPlan
-from tests.factories import CONTAINERS, TODAY
+from tests.factories import CALLS, CONTAINERS, TODAY
 
 
 def refused(deed, *arguments):
@@ -132,9 +132,9 @@ def test_containers_and_voyages(world):
     assert "in the shipment already" in refused(packing.add_container, act, again)
     carrier = world.parties["provider"].pk
     for imo, words in (("9074728", "check digit"), ("12", "seven digits")):
-        request = packing.VoyageRequest("Heron", imo, "1", carrier, "CNNGB", "NZTRG")
+        request = packing.VoyageRequest("Heron", imo, "1", carrier, CALLS)
         assert words in refused(packing.create_voyage, act, request)
-    same = packing.VoyageRequest("Heron", "9074729", "1", carrier, "CNNGB", "CNNGB")
+    same = packing.VoyageRequest("Heron", "9074729", "1", carrier, CALLS[:1] * 2)
     assert "ends where it starts" in refused(packing.create_voyage, act, same)
 
 
@@ -196,7 +196,7 @@ def test_years_that_nobody_means(world, year):
 
 def test_a_voyage_that_has_sailed_takes_nobody_on(world):
     act, carrier = world.act("shipping"), world.parties["provider"].pk
-    voyage = packing.create_voyage(act, packing.VoyageRequest("Heron", "9074729", "1", carrier, "CNNGB", "NZTRG"))
+    voyage = packing.create_voyage(act, packing.VoyageRequest("Heron", "9074729", "1", carrier, CALLS))
     leg = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
     first, second = (packing.create_shipment(act, packing.ShipmentRequest()) for _ in range(2))
     packing.plan_passage(act, packing.PassageRequest(first, voyage, (leg,)))

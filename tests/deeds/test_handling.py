@@ -17,7 +17,7 @@ from northing.reports.clocks import standings_of
 from northing.shipping.models import Container, DateStatement
 from northing.shipping.operations import LegPlan
 from northing.standing.models import Matter
-from tests.factories import CONTAINERS, NOW, TODAY
+from tests.factories import CALLS, CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
 LANDED = TODAY - 8 * DAY
@@ -27,7 +27,7 @@ LANDED = TODAY - 8 * DAY
 def landed(world):
     """A container of the forwarder's own vessel, landed eight days ago: five are free, with NZD 80 a day after that."""
     shipment = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
-    asked = packing.VoyageRequest("Heron", "9074729", "1", world.parties["provider"].pk, "CNNGB", "NZTRG")
+    asked = packing.VoyageRequest("Heron", "9074729", "1", world.parties["provider"].pk, CALLS)
     voyage = packing.create_voyage(world.act("shipping"), asked)
     plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY - 40 * DAY, TODAY - 9 * DAY, True)
     packing.plan_passage(world.act("shipping"), packing.PassageRequest(shipment.pk, voyage, (plan,)))
@@ -38,7 +38,7 @@ def landed(world):
 
 
 def clocks(today=TODAY):
-    boxes = Container.objects.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port")
+    boxes = Container.objects.select_related("shipment__voyage__carrier", "shipment__discharge_port")
     return [(one.free.covers, one.free_until, one.clock(today).cost) for one in standings_of(boxes)]
 
 

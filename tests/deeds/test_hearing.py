@@ -18,7 +18,7 @@ from northing.papers.models import Errand
 from northing.reports.clocks import facts_of
 from northing.shipping.models import CarrierEvent, Container, DateStatement, Shipment
 from northing.shipping.operations import LegPlan
-from tests.factories import CONTAINERS, NOW, TODAY
+from tests.factories import CALLS, CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
 IMO = "9074729"
@@ -29,7 +29,7 @@ ELSEWHERE = {"UNLocationCode": "AUMEL", "vessel": {"vesselIMONumber": IMO}}
 def afloat(world):
     """A shipment whose vessel is to leave in two days and to arrive in thirty."""
     world.cargo = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
-    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, "CNNGB", "NZTRG")
+    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, CALLS)
     voyage = packing.create_voyage(world.act("shipping"), asked)
     plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY + 2 * DAY, TODAY + 30 * DAY, True)
     packing.plan_passage(world.act("shipping"), packing.PassageRequest(world.cargo.pk, voyage, (plan,)))

@@ -20,7 +20,7 @@ from northing.papers.models import StoryEntry
 from northing.quality.models import Case
 from northing.shipping.models import Container, Leg, Stowage
 from northing.shipping.operations import LegPlan
-from tests.factories import CONTAINERS, TODAY
+from tests.factories import CALLS, CONTAINERS, TODAY
 
 LEG = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
 
@@ -68,7 +68,7 @@ def deeds(world):
         ("record_answer", agreeing.record_answers, agreeing.AnswersRequest(order.pk, "R", TODAY, (row,))),
         ("decide_answer", agreeing.decide_answer, agreeing.Decision(Answer.objects.get(outcome="open").pk, True)),
         ("pack", packing.create_shipment, packing.ShipmentRequest()),
-        ("pack", packing.create_voyage, packing.VoyageRequest("V", "9074729", "1", office, "CNNGB", "NZTRG")),
+        ("pack", packing.create_voyage, packing.VoyageRequest("V", "9074729", "1", office, CALLS)),
         ("pack", packing.add_container, packing.ContainerRequest(waiting.pk, CONTAINERS[0], "22G1")),
         ("pack", packing.plan_passage, packing.PassageRequest(waiting.pk, None, (LEG,))),
         ("pack", packing.stow, packing.StowRequest(box.pk, ((part.pk, D(1)),))),

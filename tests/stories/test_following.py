@@ -11,7 +11,7 @@ from northing.shipping.models import CarrierEvent, Container, DateStatement
 from northing.shipping.operations import LegPlan
 from northing.standing.models import Matter
 from tests.deeds.test_hearing import IMO, box, call
-from tests.factories import TODAY
+from tests.factories import CALLS, TODAY
 
 DAY = timedelta(days=1)
 
@@ -19,7 +19,7 @@ DAY = timedelta(days=1)
 def sailed(world):
     """A container on its way with the forwarder's own vessel, due in a week."""
     shipment = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
-    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, "CNNGB", "NZTRG")
+    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, CALLS)
     voyage = packing.create_voyage(world.act("shipping"), asked)
     plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY - 20 * DAY, TODAY + 7 * DAY, True)
     packing.plan_passage(world.act("shipping"), packing.PassageRequest(shipment.pk, voyage, (plan,)))

@@ -5,16 +5,15 @@ that carriers do differently is data: what starts and ends the clock, whether th
 free part and the paid part are counted, and a price for each further stretch of days.
 """
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 
+from northing.core.calendars import DAY, USUAL, Calendar, counts
 from northing.core.exact import read_exact
 from northing.core.money import rounded
 
-CALENDAR, WORKING = "calendar", "working"
-DAY = timedelta(days=1)
 # Nobody lets a container stand longer than this; what counts days stops there.
 LONGEST = 3_660
 ZERO = Decimal(0)
@@ -53,16 +52,7 @@ class Clock:
     free_over: bool
 
 
-def counts(day: date, days_in: str, holidays: Collection[date]) -> bool:
-    """Whether a day counts: every day, or those that are neither a weekend nor a holiday.
-
-    >>> counts(date(2026, 11, 28), WORKING, ()), counts(date(2026, 11, 28), CALENDAR, ())
-    (False, True)
-    """
-    return days_in == CALENDAR or (day.weekday() < 5 and day not in holidays)
-
-
-def last_free_day(terms: Terms, started: date, holidays: Collection[date] = ()) -> date:
+def last_free_day(terms: Terms, started: date, calendar: Calendar = USUAL) -> date:
     """The last day that costs nothing. Without free days it is the day before the first that counts.
 
     >>> terms = Terms(5, True, CALENDAR, CALENDAR, (Tier(1, Decimal(80)),), "USD")
@@ -74,22 +64,22 @@ def last_free_day(terms: Terms, started: date, holidays: Collection[date] = ()) 
     for one in _days(day):
         if left == 0:
             return one - DAY
-        if counts(one, terms.free_in, holidays):
+        if counts(one, terms.free_in, calendar):
             left -= 1
     raise AssertionError("unreachable")
 
 
-def clock(terms: Terms, started: date, ended: date | None, today: date, holidays: Collection[date] = ()) -> Clock:
+def clock(terms: Terms, started: date, ended: date | None, today: date, calendar: Calendar = USUAL) -> Clock:
     """The clock of a container on `today`; the day on which it ended counts, today counts while it runs.
 
     Paid days are counted from the day after the last free one, in the days that the paid part is counted in.
     """
-    free_until = last_free_day(terms, started, holidays)
+    free_until = last_free_day(terms, started, calendar)
     through = today if ended is None else min(ended, today)
     paid = sum(
         1
         for number in range(min((through - free_until).days, LONGEST))
-        if counts(free_until + (number + 1) * DAY, terms.paid_in, holidays)
+        if counts(free_until + (number + 1) * DAY, terms.paid_in, calendar)
     )
     cost = sum((price_of(terms.tiers, number) for number in range(1, paid + 1)), ZERO)
     running = ended is None or ended > today

@@ -58,8 +58,35 @@ def expected_legs(legs: Sequence[PlannedLeg], today: date) -> list[ExpectedLeg]:
     before today; what a later actual date implies (it left, so it had arrived) has happened, at the
     latest on that later day.
     """
-    said = [statements for leg in legs for statements in (leg.said_of_start, leg.said_of_end)]
-    plan = [day for leg in legs for day in (leg.start, leg.end)]
+    days = expected_days(
+        [
+            Point(day, said)
+            for leg in legs
+            for day, said in ((leg.start, leg.said_of_start), (leg.end, leg.said_of_end))
+        ],
+        today,
+    )
+    return [
+        ExpectedLeg(start, end, started, ended)
+        for (start, started), (end, ended) in zip(days[::2], days[1::2], strict=True)
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """A date of a chain as planned, with what was said of it."""
+
+    plan: date
+    said: Sequence[Statement] = ()
+
+
+def expected_days(points: Sequence[Point], today: date) -> list[tuple[date, bool]]:
+    """The expected date of each point of a chain, and whether it has happened; by the rules of `expected_legs`.
+
+    A voyage's calls are such a chain (arrival, departure, arrival ...), and so are the legs of a shipment.
+    """
+    said = [point.said for point in points]
+    plan = [point.plan for point in points]
     implied = _latest_implied([believed(statements, today) for statements in said])
     days: list[date] = []
     for index, statements in enumerate(said):
@@ -77,7 +104,7 @@ def expected_legs(legs: Sequence[PlannedLeg], today: date) -> list[ExpectedLeg]:
     happened = [
         limit is not None or _is_actual(statements, today) for limit, statements in zip(implied, said, strict=True)
     ]
-    return [ExpectedLeg(days[2 * n], days[2 * n + 1], happened[2 * n], happened[2 * n + 1]) for n in range(len(legs))]
+    return list(zip(days, happened, strict=True))
 
 
 def _is_actual(statements: Iterable[Statement], today: date) -> bool:

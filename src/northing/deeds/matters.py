@@ -219,7 +219,7 @@ def refresh_clocks(shipments: Iterable[int]) -> None:
     """Containers whose free time runs: one matter for each company that had goods in it, until the clock ends."""
     keys = list(shipments)
     boxes = Container.objects.filter(shipment__in=keys, shipment__arrived_on__isnull=False)
-    boxes = list(boxes.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port").order_by("pk"))
+    boxes = list(boxes.select_related("shipment__voyage__carrier", "shipment__discharge_port").order_by("pk"))
     if not boxes:
         return
     running: dict[int, Standing] = {}

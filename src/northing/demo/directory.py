@@ -18,23 +18,67 @@ from northing.directory.models import (
     Party,
     Person,
     Port,
+    RouteLeg,
     Site,
+    WorkingWeek,
 )
 from northing.formats.identifiers import with_gtin_check_digit
 
 SEED = 20261124
 D = Decimal
 
+# Code, name, country, degrees north and east, clock.
 PORTS = [
-    ("JPSMZ", "Shimizu", "JP"),
-    ("CNNGB", "Ningbo", "CN"),
-    ("VNSGN", "Ho Chi Minh City", "VN"),
-    ("PTLEI", "Leixoes", "PT"),
-    ("LKCMB", "Colombo", "LK"),
-    ("SGSIN", "Singapore", "SG"),
-    ("NZTRG", "Tauranga", "NZ"),
-    ("AUMEL", "Melbourne", "AU"),
+    ("JPSMZ", "Shimizu", "JP", "35.0100", "138.5000", "Asia/Tokyo"),
+    ("CNNGB", "Ningbo", "CN", "29.9300", "121.8500", "Asia/Shanghai"),
+    ("VNSGN", "Ho Chi Minh City", "VN", "10.7700", "106.7200", "Asia/Ho_Chi_Minh"),
+    ("PTLEI", "Leixoes", "PT", "41.1800", "-8.7000", "Europe/Lisbon"),
+    ("LKCMB", "Colombo", "LK", "6.9500", "79.8500", "Asia/Colombo"),
+    ("SGSIN", "Singapore", "SG", "1.2600", "103.8300", "Asia/Singapore"),
+    ("NZTRG", "Tauranga", "NZ", "-37.6600", "176.1800", "Pacific/Auckland"),
+    ("AUMEL", "Melbourne", "AU", "-37.8300", "144.9200", "Australia/Melbourne"),
 ]
+# Route patterns: mode, from, to, days before it starts, days on it, country whose working days they are.
+ROUTES = {
+    "Ningbo to Tauranga": [
+        ("road", "supplier", "CNNGB", 0, 1, "CN"),
+        ("sea", "CNNGB", "NZTRG", 2, 28, ""),
+        ("customs", "NZTRG", "NZTRG", 1, 2, "NZ"),
+        ("road", "NZTRG", "Tauranga", 0, 1, "NZ"),
+    ],
+    "Shimizu to Tauranga": [
+        ("road", "supplier", "JPSMZ", 0, 1, "JP"),
+        ("sea", "JPSMZ", "NZTRG", 2, 23, ""),
+        ("customs", "NZTRG", "NZTRG", 1, 2, "NZ"),
+        ("road", "NZTRG", "Tauranga", 0, 1, "NZ"),
+    ],
+    "Ho Chi Minh City to Tauranga by Singapore": [
+        ("road", "supplier", "VNSGN", 0, 1, "VN"),
+        ("sea", "VNSGN", "SGSIN", 2, 3, ""),
+        ("sea", "SGSIN", "NZTRG", 5, 17, ""),
+        ("customs", "NZTRG", "NZTRG", 1, 2, "NZ"),
+        ("road", "NZTRG", "Tauranga", 0, 1, "NZ"),
+    ],
+    "Leixoes to Tauranga by Singapore": [
+        ("road", "supplier", "PTLEI", 0, 1, "PT"),
+        ("sea", "PTLEI", "SGSIN", 2, 24, ""),
+        ("sea", "SGSIN", "NZTRG", 4, 17, ""),
+        ("customs", "NZTRG", "NZTRG", 1, 2, "NZ"),
+        ("road", "NZTRG", "Tauranga", 0, 1, "NZ"),
+    ],
+    "Colombo to Melbourne": [
+        ("road", "supplier", "LKCMB", 0, 1, "LK"),
+        ("sea", "LKCMB", "AUMEL", 2, 22, ""),
+        ("customs", "AUMEL", "AUMEL", 1, 2, "AU"),
+        ("road", "AUMEL", "Melbourne", 0, 1, "AU"),
+    ],
+    "Ningbo to Melbourne": [
+        ("road", "supplier", "CNNGB", 0, 1, "CN"),
+        ("sea", "CNNGB", "AUMEL", 2, 18, ""),
+        ("customs", "AUMEL", "AUMEL", 1, 2, "AU"),
+        ("road", "AUMEL", "Melbourne", 0, 1, "AU"),
+    ],
+}
 SUPPLIERS = [
     ("OZU", "Ozumeki Leaf", "JPY", "JP", "Shizuoka", "JPSMZ", 34),
     ("QIN", "Qinlaro Metalware", "USD", "CN", "Ningbo", "CNNGB", 36),
@@ -103,7 +147,8 @@ RATES = {
 
 def lay_directory(today: date) -> None:
     """Companies, sites, people, parties, items, rates."""
-    Port.objects.bulk_create(Port(code=code, name=name, country=country) for code, name, country in PORTS)
+    columns = ("code", "name", "country", "latitude", "longitude", "time_zone")
+    Port.objects.bulk_create(Port(**dict(zip(columns, row, strict=True))) for row in PORTS)
     base = ["customs_value", "duty", "freight", "insurance"]
     _company("KLN", "Kestrel & Loam Ltd", "NZ", "NZD", D("0.15"), base, ("TRG", "Tauranga", "NZTRG"))
     _company("KLA", "Kestrel & Loam Australia Pty Ltd", "AU", "AUD", D("0.10"), base, ("MEL", "Melbourne", "AUMEL"))
@@ -111,6 +156,7 @@ def lay_directory(today: date) -> None:
     Company.objects.filter(code="KLA").update(address="Accounts\nLevel 2, 60 Kestrel Walk\nMelbourne VIC 3000")
     Site.objects.filter(code="TRG").update(address="Goods in, dock 1\n140 Totara Street\nTauranga 3116")
     Site.objects.filter(code="MEL").update(address="Receiving\n22 Swanfield Road\nMelbourne VIC 3207")
+    _routes()
     _people()
     _parties()
     _items(today)
@@ -243,6 +289,29 @@ def _free_time(today: date) -> None:
         for country in ("NZ", "AU"):
             for month, day, name in ((1, 1, "New Year"), (12, 25, "Christmas Day"), (12, 26, "Boxing Day")):
                 Holiday.objects.create(country=country, day=date(year, month, day), name=name)
+
+
+def _routes() -> None:
+    """How goods usually travel; inland days are working days of the country, at our end of our site."""
+    sites = {site.name: site for site in Site.objects.all()}
+    RouteLeg.objects.bulk_create(
+        RouteLeg(
+            route=route,
+            number=number,
+            mode=mode,
+            origin=origin,
+            destination=destination,
+            wait_days=wait,
+            days=days,
+            days_in="working" if country else "calendar",
+            country=country,
+            site=sites.get(destination),
+        )
+        for route, legs in ROUTES.items()
+        for number, (mode, origin, destination, wait, days, country) in enumerate(legs, 1)
+    )
+    # Sunday is the only day of rest for haulage at Colombo.
+    WorkingWeek.objects.create(country="LK", rest="7")
 
 
 def _rates(today: date) -> None:

@@ -23,7 +23,7 @@ from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment
 from northing.quality.models import Case
 from northing.shipping.models import Container, Leg, Stowage
-from northing.shipping.operations import LegPlan
+from northing.shipping.operations import CallPlan, LegPlan
 
 D = Decimal
 TERMS = {"OZU": "FOB", "QIN": "FOB", "DAL": "FCA", "TRE": "FOB", "AMB": "CIF"}
@@ -113,7 +113,9 @@ class _World:
 
     def voyage(self, vessel: str, number: str, carrier: str, load: str, discharge: str, imo: str) -> int:
         """A voyage."""
-        request = packing.VoyageRequest(vessel, imo, number, self.parties[carrier].pk, load, discharge)
+        request = packing.VoyageRequest(
+            vessel, imo, number, self.parties[carrier].pk, (CallPlan(load), CallPlan(discharge))
+        )
         return packing.create_voyage(self.act("hanne", -130), request)
 
     def shipment(

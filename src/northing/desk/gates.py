@@ -29,7 +29,7 @@ OWN = Gate(sent=ANYBODY)
 # Whoever does anything at all here, and does not only look.
 EVERY = tuple(WORDS)
 SAFE = ("GET", "HEAD", "OPTIONS")
-HOUSE = ("keep_house", "keep_supplier", "estimate_charge")
+HOUSE = ("keep_house", "keep_supplier", "estimate_charge", "pack")
 CHARGES = ("estimate_charge", "book_bill")
 
 

@@ -104,11 +104,14 @@ class ApiToken(models.Model):
 
 
 class Port(models.Model):
-    """A port by its UN/LOCODE."""
+    """A port by its UN/LOCODE: where it lies (degrees, north and east above 0), and by which clock it lives."""
 
     code = models.CharField(max_length=5, primary_key=True)
     name = models.CharField(max_length=80)
     country = models.CharField(max_length=2)
+    latitude = models.DecimalField("Latitude", max_digits=7, decimal_places=4, null=True)
+    longitude = models.DecimalField("Longitude", max_digits=7, decimal_places=4, null=True)
+    time_zone = models.CharField("Time zone", max_length=40, blank=True, db_default="")
 
     class Meta:
         ordering = ["code"]
@@ -224,6 +227,9 @@ class Item(models.Model):
     keeps_lot = models.BooleanField(default=False)
     keeps_best_before = models.BooleanField(default=False)
     inspected = models.BooleanField(default=False)
+    stows_apart = models.BooleanField(
+        default=False, db_default=False, help_text="Shares a container only with goods of its own group"
+    )
     delay_cost = models.DecimalField(
         "Cost of delay per day",
         max_digits=19,
@@ -302,18 +308,61 @@ class ExchangeRate(models.Model):
 
 
 class Holiday(models.Model):
-    """A day on which nobody works in a country."""
+    """A day on which nobody works in a country; or only at one site of ours there."""
 
     country = models.CharField(max_length=2)
     day = models.DateField()
     name = models.CharField(max_length=80, blank=True)
+    site = models.ForeignKey(Site, models.CASCADE, null=True, blank=True, related_name="holidays")
 
     class Meta:
-        ordering = ["country", "day"]
-        constraints = [models.UniqueConstraint(fields=["country", "day"], name="holiday_once")]
+        ordering = ["country", "day", "site"]
+        constraints = [
+            models.UniqueConstraint(fields=["country", "day", "site"], name="holiday_once", nulls_distinct=False)
+        ]
 
     def __str__(self):
         return f"{self.day:%-d %b %Y} in {self.country}"
+
+
+class WorkingWeek(models.Model):
+    """The days of the week on which nobody works in a country, where they are not Saturday and Sunday."""
+
+    country = models.CharField(max_length=2, unique=True)
+    # As core.calendars.read_rest reads it: ISO weekdays, such as "5 6" for Friday and Saturday.
+    rest = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        ordering = ["country"]
+
+    def __str__(self):
+        return f"working week in {self.country}"
+
+
+class RouteLeg(models.Model):
+    """A leg of a route pattern: the legs of the same route, in order, are the pattern.
+
+    `wait_days` go by between the leg before and this one, `days` on it; both are counted in calendar days, or in the
+    working days of a country (and of a site, where its own holidays count).
+    """
+
+    route = models.CharField(max_length=60)
+    number = models.PositiveSmallIntegerField()
+    mode = models.CharField(max_length=8)
+    origin = models.CharField(max_length=60)
+    destination = models.CharField(max_length=60)
+    wait_days = models.PositiveSmallIntegerField(default=0)
+    days = models.PositiveSmallIntegerField()
+    days_in = models.CharField(max_length=8, default="calendar")
+    country = models.CharField(max_length=2, blank=True)
+    site = models.ForeignKey(Site, models.PROTECT, null=True, blank=True, related_name="+")
+
+    class Meta:
+        ordering = ["route", "number"]
+        constraints = [models.UniqueConstraint(fields=["route", "number"], name="route_leg_once")]
+
+    def __str__(self):
+        return f"{self.route} {self.number}"
 
 
 class FreeTime(models.Model):

@@ -7,10 +7,11 @@ from decimal import Decimal
 
 from django.db.models import Q, QuerySet
 
+from northing.core.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
 from northing.core.exact import divide
 from northing.core.problems import Problem, Refused
 from northing.directory.catalogue import Catalogue
-from northing.directory.models import Bin, Company, ExchangeRate, Item, Pack, Person
+from northing.directory.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, Person, WorkingWeek
 from northing.directory.rights import companies_of, roles_with
 
 ONE = Decimal(1)
@@ -113,3 +114,32 @@ def in_one_currency(companies: Iterable[int]) -> dict[int, Decimal]:
         same = company.currency == first.currency
         worth[company.pk] = ONE if same else there or (divide(ONE, back, 10) if back else ONE)
     return worth
+
+
+class Calendars(dict[str, Calendar]):
+    """The calendars of some countries; with a site, its own holidays come on top."""
+
+    def __init__(self, countries: Iterable[str]):
+        weeks = WorkingWeek.objects.filter(country__in=set(countries)).values_list("country", "rest")
+        rest = {country: read_rest(said) for country, said in weeks}
+        days: dict[tuple[str, int | None], set[date]] = {}
+        for country, site, day in Holiday.objects.filter(country__in=set(countries)).values_list(
+            "country", "site", "day"
+        ):
+            days.setdefault((country, site), set()).add(day)
+        self._days = days
+        super().__init__(
+            (country, Calendar(rest.get(country, SATURDAY_SUNDAY), frozenset(days.get((country, None), ()))))
+            for country in set(countries)
+        )
+
+    def of(self, country: str, site: int | None) -> Calendar:
+        """The calendar of a site in that country; of a country nobody named, Saturday and Sunday rest."""
+        calendar = self.get(country, USUAL)
+        own = self._days.get((country, site)) if site else None
+        return Calendar(calendar.rest, calendar.holidays | own) if own else calendar
+
+
+def calendars_of(countries: Iterable[str]) -> Calendars:
+    """The calendars of these countries, in two queries."""
+    return Calendars(countries)

@@ -7,13 +7,28 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
+from zoneinfo import available_timezones
 
 from django.db import models
 
-from northing.core.free_time import CALENDAR, WORKING, read_tiers
+from northing.core.calendars import CALENDAR, WORKING, read_rest
+from northing.core.free_time import read_tiers
 from northing.core.landed_cost import KINDS as CHARGE_KINDS
 from northing.core.problems import Problem
-from northing.directory.models import Agreement, Bin, Company, FreeTime, Holiday, Item, Pack, Party, Port, Site
+from northing.directory.models import (
+    Agreement,
+    Bin,
+    Company,
+    FreeTime,
+    Holiday,
+    Item,
+    Pack,
+    Party,
+    Port,
+    RouteLeg,
+    Site,
+    WorkingWeek,
+)
 from northing.formats import facts as of
 
 ZERO, LARGEST = Decimal(0), Decimal("999999999")
@@ -119,6 +134,16 @@ def _tiers(said: str) -> str:
     return said
 
 
+def _rest(said: str) -> str:
+    return " ".join(str(day) for day in sorted(read_rest(said)))
+
+
+def _time_zone(said: str) -> str:
+    if said not in available_timezones():
+        raise ValueError("is no time zone such as Pacific/Auckland")
+    return said
+
+
 MILESTONES = ("discharged", "gate_out", "returned")
 KINDS = {
     kind.name: kind
@@ -129,7 +154,14 @@ KINDS = {
             "ports",
             Port,
             ("code",),
-            (Fact("code", "UN/LOCODE", of.locode, fixed=True), NAME, Fact("country", "Country", of.country)),
+            (
+                Fact("code", "UN/LOCODE", of.locode, fixed=True),
+                NAME,
+                Fact("country", "Country", of.country),
+                Fact("latitude", "Latitude, south below 0", of.number(Decimal(-90), Decimal(90), 4), None),
+                Fact("longitude", "Longitude, west below 0", of.number(Decimal(-180), Decimal(180), 4), None),
+                Fact("time_zone", "Time zone", _time_zone, ""),
+            ),
             ("keep_house",),
         ),
         Kind(
@@ -246,6 +278,7 @@ KINDS = {
                 _yes("keeps_lot", "Keeps a lot"),
                 _yes("keeps_best_before", "Keeps best before"),
                 _yes("inspected", "Is inspected"),
+                _yes("stows_apart", "Travels apart from other groups"),
             ),
             ("keep_house", "keep_supplier"),
             story="item",
@@ -269,13 +302,46 @@ KINDS = {
             "holiday",
             "holidays",
             Holiday,
-            ("country", "day"),
+            ("country", "day", "site"),
             (
                 Fact("country", "Country", of.country, fixed=True),
                 Fact("day", "Day", of.day, fixed=True),
                 Fact("name", "Name", of.text(80), ""),
+                Fact("site", "Only at the site", absent=None, refers="site", fixed=True),
             ),
             ("keep_house", "estimate_charge"),
+        ),
+        Kind(
+            "working-week",
+            "working week",
+            "working weeks",
+            WorkingWeek,
+            ("country",),
+            (
+                Fact("country", "Country", of.country, fixed=True),
+                Fact("rest", "Days of rest, 1 is Monday", _rest, ""),
+            ),
+            ("keep_house", "estimate_charge"),
+        ),
+        Kind(
+            "route",
+            "route leg",
+            "route patterns",
+            RouteLeg,
+            ("route", "number"),
+            (
+                Fact("route", "Route", of.text(60), fixed=True),
+                Fact("number", "Leg", of.whole(1, 20), fixed=True),
+                _choice("mode", "By", ("road", "sea", "customs", "rail", "air")),
+                Fact("origin", "From", of.text(60)),
+                Fact("destination", "To", of.text(60)),
+                Fact("wait_days", "Days before it starts", of.whole(0, 99), 0),
+                Fact("days", "Days on it", of.whole(0, 199)),
+                _choice("days_in", "Days are", (CALENDAR, WORKING), absent=CALENDAR),
+                Fact("country", "Working days of the country", of.country, ""),
+                Fact("site", "and of the site", absent=None, refers="site"),
+            ),
+            ("keep_house", "pack"),
         ),
         Kind(
             "free-time",

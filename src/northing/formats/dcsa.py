@@ -1,7 +1,7 @@
 """Track & Trace events in the open JSON of the DCSA: transport, equipment and shipment events, read or refused.
 
 Only what Northing believes dates by is read; the whole event is kept beside it. Days are those of the event's own
-offset, which is the time at the place where it happened.
+offset; whoever knows the port's own clock may say better.
 """
 
 import json

@@ -44,6 +44,8 @@ CONSTRAINTS = {
     "directory_pack_gtin_key": Problem("This GTIN is on another pack.", "gtin", "Check it."),
     "agreement_once": Problem("There is a price from that day and quantity.", "valid_from", "Open it and change that."),
     "free_time_once": Problem("There is such free time from that day.", "valid_from", "Open it and change that."),
+    "route_leg_once": Problem("The route has a leg of that number.", "number", "Open it, or choose another number."),
+    "directory_workingweek_country_key": Problem("This working week is there already.", "country", "Open it."),
     "holiday_once": Problem("This holiday is there already.", "day"),
     "one_open_answer": Problem("An answer to this instalment is open already.", mend="Accept or refuse it first."),
     "on_hand_not_negative": Problem("Somebody else has just taken these units.", mend="Look again."),

@@ -4,9 +4,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
+from northing.core.calendars import USUAL, Calendar
 from northing.core.free_time import Clock, Terms, clock, last_free_day, read_tiers
 from northing.core.passage import Statement, believed
-from northing.directory.models import FreeTime, Holiday
+from northing.directory.models import FreeTime
+from northing.directory.queries import calendars_of
 from northing.shipping.models import Container, DateStatement
 
 Milestone = DateStatement.Milestone
@@ -24,11 +26,11 @@ class Standing:
     free_until: date
     # Whether it has left the port.
     out: bool
-    holidays: frozenset[date]
+    calendar: Calendar
 
     def clock(self, today: date) -> Clock:
         """Where its clock stands."""
-        return clock(terms_of(self.free), self.started, self.ended, today, self.holidays)
+        return clock(terms_of(self.free), self.started, self.ended, today, self.calendar)
 
 
 def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
@@ -53,7 +55,7 @@ def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
 
 
 def standings_of(containers: Iterable[Container]) -> list[Standing]:
-    """How the containers stand, in their order; they come with `shipment__voyage__discharge_port` selected.
+    """How the containers stand, in their order; they come with their shipment's voyage and port of discharge selected.
 
     A container without a voyage, or whose carrier's terms nobody entered, stands by none.
     """
@@ -62,14 +64,15 @@ def standings_of(containers: Iterable[Container]) -> list[Standing]:
     if not offers:
         return []
     facts = facts_of(boxes)
-    holidays = _holidays({box.shipment.voyage.discharge_port.country for box in boxes})
+    calendars = calendars_of({box.shipment.discharge_port.country for box in boxes if box.shipment.discharge_port})
     found = []
     for box in boxes:
-        days = holidays.get(box.shipment.voyage.discharge_port.country, frozenset())
+        port = box.shipment.discharge_port
+        calendar = calendars[port.country] if port else USUAL
         for free in _held_by(offers, box, facts[box.pk]):
             known = facts[box.pk]
-            until, out = last_free_day(terms_of(free), known[free.starts], days), Milestone.GATE_OUT in known
-            found.append(Standing(box, free, known[free.starts], known.get(free.ends), until, out, days))
+            until, out = last_free_day(terms_of(free), known[free.starts], calendar), Milestone.GATE_OUT in known
+            found.append(Standing(box, free, known[free.starts], known.get(free.ends), until, out, calendar))
     return found
 
 
@@ -90,16 +93,9 @@ def _held_by(offers: list[FreeTime], box: Container, facts: dict[str, date]) -> 
     voyage, met = box.shipment.voyage, set()
     for free in offers:
         started = facts.get(free.starts)
-        fits = free.carrier_id == voyage.carrier_id and free.port_id in (None, voyage.discharge_port_id)
+        fits = free.carrier_id == voyage.carrier_id and free.port_id in (None, box.shipment.discharge_port_id)
         if free.covers in met or not fits or free.size_type not in ("", box.size_type) or started is None:
             continue
         if free.valid_from <= started:
             met.add(free.covers)
             yield free
-
-
-def _holidays(countries: set[str]) -> dict[str, frozenset[date]]:
-    found: dict[str, set[date]] = {}
-    for country, day in Holiday.objects.filter(country__in=countries).values_list("country", "day"):
-        found.setdefault(country, set()).add(day)
-    return {country: frozenset(days) for country, days in found.items()}

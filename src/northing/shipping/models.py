@@ -9,32 +9,59 @@ from northing.orders.models import Instalment
 
 
 class Voyage(models.Model):
-    """A vessel's passage from port to port; shared by shipments."""
+    """A vessel's passage along its port calls; shared by shipments."""
 
     vessel = models.CharField(max_length=60)
     imo = models.CharField(max_length=7)
     number = models.CharField(max_length=20)
     carrier = models.ForeignKey(Party, models.PROTECT)
-    load_port = models.ForeignKey(Port, models.PROTECT, related_name="+")
-    discharge_port = models.ForeignKey(Port, models.PROTECT, related_name="+")
+    # A sailing that its carrier called off; what was to sail with it is rolled to another.
+    blanked_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]
-        constraints = [
-            models.UniqueConstraint(fields=["imo", "number", "load_port", "discharge_port"], name="voyage_once")
-        ]
+        constraints = [models.UniqueConstraint(fields=["imo", "number"], name="voyage_once")]
 
     def __str__(self):
         return f"{self.vessel} {self.number}"
 
 
+class PortCall(models.Model):
+    """A port that a voyage calls at. Expected dates follow from what is said; an omitted call is passed by."""
+
+    voyage = models.ForeignKey(Voyage, models.PROTECT, related_name="calls")
+    number = models.PositiveSmallIntegerField()
+    port = models.ForeignKey(Port, models.PROTECT, related_name="+")
+    planned_arrival = models.DateField(null=True)
+    planned_departure = models.DateField(null=True)
+    expected_arrival = models.DateField(null=True)
+    expected_departure = models.DateField(null=True)
+    omitted = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["voyage", "number"]
+        constraints = [models.UniqueConstraint(fields=["voyage", "number"], name="call_number_once")]
+
+    def __str__(self):
+        return f"{self.voyage} at {self.port_id}"
+
+
 class Shipment(models.Model):
-    """Containers that travel together under one transport document."""
+    """Containers, or loose packages, that travel together under one transport document."""
+
+    class Mode(models.TextChoices):
+        SEA = "sea", "Sea"
+        AIR = "air", "Air"
+        ROAD = "road", "Road"
+        RAIL = "rail", "Rail"
 
     reference = models.CharField(max_length=24, unique=True)
     document = models.CharField("Transport document", max_length=40, blank=True)
     forwarder = models.ForeignKey(Party, models.PROTECT, null=True, blank=True)
+    mode = models.CharField("By", max_length=8, choices=Mode.choices, default=Mode.SEA, db_default="sea")
+    # That of the main leg, and where it discharges.
     voyage = models.ForeignKey(Voyage, models.PROTECT, null=True, related_name="shipments")
+    discharge_port = models.ForeignKey(Port, models.PROTECT, null=True, related_name="+")
     created_at = models.DateTimeField()
     planned_dock = models.DateField(null=True)
     expected_dock = models.DateField(null=True)
@@ -63,13 +90,18 @@ class Shipment(models.Model):
 
 
 class Leg(models.Model):
-    """A planned part of the passage. The main leg is the one its voyage sails."""
+    """A planned part of the passage. A leg that a voyage sails goes from one of its calls to a later one.
+
+    Of several (transshipment) the last is the main one: with its end the goods are landed. They are under way from
+    the start of the first.
+    """
 
     class Mode(models.TextChoices):
         ROAD = "road", "Road"
         SEA = "sea", "Sea"
         CUSTOMS = "customs", "Customs"
         RAIL = "rail", "Rail"
+        AIR = "air", "Air"
 
     shipment = models.ForeignKey(Shipment, models.CASCADE, related_name="legs")
     number = models.PositiveSmallIntegerField()
@@ -81,6 +113,8 @@ class Leg(models.Model):
     expected_start = models.DateField()
     expected_end = models.DateField()
     main = models.BooleanField(default=False)
+    load_call = models.ForeignKey(PortCall, models.PROTECT, null=True, related_name="loads")
+    discharge_call = models.ForeignKey(PortCall, models.PROTECT, null=True, related_name="discharges")
 
     class Meta:
         ordering = ["shipment", "number"]
@@ -88,16 +122,27 @@ class Leg(models.Model):
             models.UniqueConstraint(fields=["shipment", "number"], name="leg_number_once"),
             models.UniqueConstraint(fields=["shipment"], condition=Q(main=True), name="one_main_leg"),
             models.CheckConstraint(condition=Q(planned_end__gte=F("planned_start")), name="leg_ends_after_start"),
+            models.CheckConstraint(
+                condition=Q(load_call=None, discharge_call=None)
+                | Q(load_call__isnull=False, discharge_call__isnull=False),
+                name="leg_from_call_to_call",
+            ),
         ]
 
 
 class Container(models.Model):
-    """A container by its ISO 6346 number."""
+    """A container by its ISO 6346 number; or loose packages, by their mark.
+
+    What it may hold is that of its type (core.loading), unless said otherwise of this one.
+    """
 
     shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="containers")
     number = models.CharField(max_length=11)
     size_type = models.CharField(max_length=4)
     seal = models.CharField(max_length=20, blank=True)
+    tare_kg = fields.quantity(null=True)
+    payload_kg = fields.quantity(null=True)
+    volume_m3 = fields.quantity(null=True)
 
     class Meta:
         ordering = ["shipment", "number"]
@@ -160,6 +205,7 @@ class CarrierEvent(models.Model):
     imo = models.CharField(max_length=7, blank=True)
     voyage = models.CharField(max_length=50, blank=True)
     container = models.CharField(max_length=15, blank=True)
+    at = models.DateTimeField(null=True)
     empty = models.BooleanField(null=True)
     retracts = models.CharField(max_length=100, blank=True)
     retracted = models.BooleanField(default=False)
@@ -189,12 +235,14 @@ class DateStatement(models.Model):
         ESTIMATED = "estimated", "Estimated"
         ACTUAL = "actual", "Actual"
 
-    voyage = models.ForeignKey(Voyage, models.PROTECT, null=True, related_name="statements")
+    call = models.ForeignKey(PortCall, models.PROTECT, null=True, related_name="statements")
     leg = models.ForeignKey(Leg, models.PROTECT, null=True, related_name="statements")
     container = models.ForeignKey(Container, models.PROTECT, null=True, related_name="statements")
     milestone = models.CharField(max_length=10, choices=Milestone.choices)
     kind = models.CharField(max_length=9, choices=Kind.choices)
+    # The day at the place it is about; the instant as well, where it was said.
     value = models.DateField()
+    at = models.DateTimeField(null=True)
     source = models.CharField(max_length=60)
     said_by = models.ForeignKey(Person, models.PROTECT, null=True)
     event = models.ForeignKey(CarrierEvent, models.PROTECT, null=True, related_name="statements")
@@ -205,9 +253,9 @@ class DateStatement(models.Model):
         constraints = [
             models.CheckConstraint(
                 condition=(
-                    Q(voyage__isnull=False, leg=None, container=None)
-                    | Q(voyage=None, leg__isnull=False, container=None)
-                    | Q(voyage=None, leg=None, container__isnull=False)
+                    Q(call__isnull=False, leg=None, container=None)
+                    | Q(call=None, leg__isnull=False, container=None)
+                    | Q(call=None, leg=None, container__isnull=False)
                 ),
                 name="statement_about_one_thing",
             )

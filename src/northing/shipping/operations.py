@@ -10,7 +10,7 @@ from northing.core.passage import ExpectedLeg
 from northing.core.problems import Problem, refuse_if
 from northing.directory.acts import Act
 from northing.directory.columns import update_columns
-from northing.shipping.models import Container, DateStatement, Leg, Shipment, Stowage, Voyage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 
 
 @dataclass(frozen=True)
@@ -23,6 +23,8 @@ class LegPlan:
     start: date
     end: date
     main: bool = False
+    load_call: int | None = None
+    discharge_call: int | None = None
 
 
 def lock(shipments: Iterable[int]) -> dict[int, Shipment]:
@@ -33,24 +35,41 @@ def lock(shipments: Iterable[int]) -> dict[int, Shipment]:
     return {shipment.pk: shipment for shipment in found}
 
 
-def write_voyage(vessel: str, imo: str, number: str, carrier: int, load_port: str, discharge_port: str) -> Voyage:
-    """A voyage."""
-    return Voyage.objects.create(
-        vessel=vessel,
-        imo=imo,
-        number=number,
-        carrier_id=carrier,
-        load_port_id=load_port,
-        discharge_port_id=discharge_port,
+@dataclass(frozen=True)
+class CallPlan:
+    """A port that a voyage calls at, with the days of its plan."""
+
+    port: str
+    arrival: date | None = None
+    departure: date | None = None
+
+
+def write_voyage(vessel: str, imo: str, number: str, carrier: int, calls: Sequence[CallPlan]) -> Voyage:
+    """A voyage with its calls, in order; as planned so expected."""
+    voyage = Voyage.objects.create(vessel=vessel, imo=imo, number=number, carrier_id=carrier)
+    PortCall.objects.bulk_create(
+        PortCall(
+            voyage=voyage,
+            number=place,
+            port_id=call.port,
+            planned_arrival=call.arrival,
+            planned_departure=call.departure,
+            expected_arrival=call.arrival,
+            expected_departure=call.departure,
+        )
+        for place, call in enumerate(calls, 1)
     )
+    return voyage
 
 
-def write_shipment(act: Act, reference: str, document: str, forwarder: int | None) -> Shipment:
+def write_shipment(act: Act, reference: str, document: str, forwarder: int | None, mode: str = "sea") -> Shipment:
     """A shipment without containers yet; the reference is numbered when none is given."""
     if not reference:
         last = Shipment.objects.aggregate(last=Max("pk"))["last"] or 0
         reference = f"S-{last + 1:05d}"
-    return Shipment.objects.create(reference=reference, document=document, forwarder_id=forwarder, created_at=act.at)
+    return Shipment.objects.create(
+        reference=reference, document=document, forwarder_id=forwarder, mode=mode, created_at=act.at
+    )
 
 
 def write_container(shipment: Shipment, number: str, size_type: str, seal: str) -> Container:
@@ -58,7 +77,7 @@ def write_container(shipment: Shipment, number: str, size_type: str, seal: str) 
     return Container.objects.create(shipment=shipment, number=number, size_type=size_type, seal=seal)
 
 
-def write_legs(shipment: Shipment, voyage: Voyage | None, plans: Sequence[LegPlan]) -> list[Leg]:
+def write_legs(shipment: Shipment, plans: Sequence[LegPlan]) -> list[Leg]:
     """Replace the planned legs. A leg of whose dates somebody spoke may be planned anew but not become another one.
 
     Raises Refused where it would.
@@ -74,12 +93,33 @@ def write_legs(shipment: Shipment, voyage: Voyage | None, plans: Sequence[LegPla
         leg.mode, leg.origin, leg.destination, leg.main = plan.mode, plan.origin, plan.destination, plan.main
         leg.planned_start = leg.expected_start = plan.start
         leg.planned_end = leg.expected_end = plan.end
+        leg.load_call_id, leg.discharge_call_id = plan.load_call, plan.discharge_call
         leg.save()
         legs.append(leg)
-    shipment.voyage = voyage
     shipment.planned_dock = plans[-1].end if plans else None
-    shipment.save(update_fields=["voyage", "planned_dock"])
+    shipment.save(update_fields=["planned_dock"])
+    note_main_voyage(shipment)
     return legs
+
+
+def note_main_voyage(shipment: Shipment) -> None:
+    """Write which voyage sails the main leg of the shipment, and where that discharges."""
+    main = (
+        shipment.legs.filter(main=True, discharge_call__isnull=False).select_related("discharge_call__voyage").first()
+    )
+    shipment.voyage = main.discharge_call.voyage if main else None
+    shipment.discharge_port_id = main.discharge_call.port_id if main else None
+    shipment.save(update_fields=["voyage", "discharge_port"])
+
+
+def fill_call_plans(plans: Iterable[LegPlan]) -> None:
+    """A call of whose day nobody spoke has the day of the first leg that is planned by it."""
+    for plan in plans:
+        for call, day in ((plan.load_call, plan.start), (plan.discharge_call, plan.end)):
+            which = "departure" if call == plan.load_call else "arrival"
+            PortCall.objects.filter(pk=call, **{f"planned_{which}": None}).update(
+                **{f"planned_{which}": day, f"expected_{which}": day}
+            )
 
 
 def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Problem]:
@@ -94,16 +134,18 @@ def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Pr
 
 @dataclass(frozen=True)
 class Said:
-    """When and by whom something was said, where that is another than the one who writes it down; of which event."""
+    """When and by whom something was said, where that is another than the one who writes it down; of which event,
+    and the very instant that was named, if one was."""
 
     at: datetime
     source: str
     event: int
+    instant: datetime | None = None
 
 
 def write_statement(
     act: Act,
-    voyage: Voyage | None,
+    call: PortCall | None,
     leg: Leg | None,
     milestone: str,
     kind: str,
@@ -113,12 +155,13 @@ def write_statement(
 ) -> DateStatement:
     """What somebody says about a date."""
     return DateStatement.objects.create(
-        voyage=voyage,
+        call=call,
         leg=leg,
         container=container,
         milestone=milestone,
         kind=kind,
         value=value,
+        at=said.instant if said else None,
         source=said.source if said else str(act.person),
         said_by=None if said else act.person,
         said_at=said.at if said else act.at,
@@ -126,13 +169,34 @@ def write_statement(
     )
 
 
-def take_over_dates(shipment: Shipment, legs: Sequence[Leg], expected: Sequence[ExpectedLeg]) -> None:
-    """Write the expected dates of the legs and of the dock."""
-    for leg, dates in zip(legs, expected, strict=True):
-        leg.expected_start, leg.expected_end = dates.start, dates.end
-    Leg.objects.bulk_update(legs, ["expected_start", "expected_end"])
-    shipment.expected_dock = expected[-1].end if expected else None
-    shipment.save(update_fields=["expected_dock"])
+def take_over_dates(expected: Iterable[tuple[Shipment, Sequence[Leg], Sequence[ExpectedLeg]]]) -> list[Shipment]:
+    """Write the expected dates of the legs and of the dock, where they are others. Returns whose dock date moved."""
+    legs, moved = [], []
+    for shipment, those, dates in expected:
+        for leg, day in zip(those, dates, strict=True):
+            if (leg.expected_start, leg.expected_end) != (day.start, day.end):
+                leg.expected_start, leg.expected_end = day.start, day.end
+                legs.append(leg)
+        dock = dates[-1].end if dates else None
+        if shipment.expected_dock != dock:
+            shipment.expected_dock = dock
+            moved.append(shipment)
+    types = {"expected_start": "date", "expected_end": "date"}
+    update_columns(Leg._meta.db_table, types, [(leg.pk, leg.expected_start, leg.expected_end) for leg in legs])
+    docks = [(shipment.pk, shipment.expected_dock) for shipment in moved]
+    update_columns(Shipment._meta.db_table, {"expected_dock": "date"}, docks)
+    return moved
+
+
+def take_over_calls(calls: Iterable[tuple[PortCall, date | None, date | None]]) -> None:
+    """Write the expected arrival and departure of calls, where they are others."""
+    rows = [
+        (call.pk, arrival, departure)
+        for call, arrival, departure in calls
+        if (call.expected_arrival, call.expected_departure) != (arrival, departure)
+    ]
+    types = {"expected_arrival": "date", "expected_departure": "date"}
+    update_columns(PortCall._meta.db_table, types, rows)
 
 
 def mark_sailed(shipments: Sequence[Shipment], fact: str, day: date) -> None:

@@ -1,9 +1,12 @@
 """Reads of shipments and their dates."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from itertools import groupby
 
-from northing.core.passage import PlannedLeg, Statement
-from northing.shipping.models import DateStatement, Leg, Shipment, Stowage
+from northing.core.passage import PlannedLeg, Point, Statement, believed, expected_days
+from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
 
 # Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.
 UNSETTLED = """
@@ -24,23 +27,83 @@ def companies_aboard(shipments: Iterable[int]) -> dict[int, set[str]]:
     return found
 
 
-def planned_legs(shipment: Shipment, extra: Iterable[DateStatement] = ()) -> tuple[list[Leg], list[PlannedLeg]]:
-    """The legs of a shipment with what was said of each, `extra` unsaved statements included."""
-    legs = list(shipment.legs.order_by("number"))
-    standing = DateStatement.objects.exclude(event__retracted=True)
-    said = list(standing.filter(leg__in=legs))
-    if shipment.voyage_id:
-        said += standing.filter(voyage=shipment.voyage_id)
-    said += extra
-    planned = []
+@dataclass(frozen=True)
+class Sailing:
+    """A call with its expected days and whether they have happened (None where nothing is known of a day)."""
+
+    call: PortCall
+    arrival: tuple[date, bool] | None
+    departure: tuple[date, bool] | None
+
+
+def sailings(voyages: Iterable[int], today: date, extra: Iterable[DateStatement] = ()) -> dict[int, Sailing]:
+    """Where the voyages (ids) stand, call by call (by id); `extra` unsaved statements included.
+
+    A slip runs on from call to call. An omitted call is passed by.
+    """
+    calls = list(PortCall.objects.filter(voyage__in=list(voyages)).order_by("voyage", "number"))
+    said = list(DateStatement.objects.exclude(event__retracted=True).filter(call__in=calls)) + list(extra)
+    found: dict[int, Sailing] = {}
+    for _, group in groupby(calls, key=lambda call: call.voyage_id):
+        found |= _sailing([call for call in group if not call.omitted], said, today)
+    return found
+
+
+def _sailing(calls: Sequence[PortCall], said: Iterable[DateStatement], today: date) -> dict[int, Sailing]:
+    ends = [(call, milestone) for call in calls for milestone in ("arrival", "departure")]
+    points, at = [], []
+    for call, milestone in ends:
+        about = _about((one for one in said if one.call_id == call.pk), milestone)
+        plan = call.planned_arrival if milestone == "arrival" else call.planned_departure
+        known = believed(about, today)
+        plan = plan or (known[0] if known else None)
+        if plan:
+            points.append(Point(plan, about))
+            at.append((call.pk, milestone))
+    days = dict(zip(at, expected_days(points, today), strict=True))
+    return {call.pk: Sailing(call, days.get((call.pk, "arrival")), days.get((call.pk, "departure"))) for call in calls}
+
+
+Planned = tuple[list[Leg], list[PlannedLeg]]
+
+
+def planned_legs(
+    shipments: Iterable[Shipment], today: date, extra: Iterable[DateStatement] = ()
+) -> tuple[dict[int, Planned], dict[int, Sailing]]:
+    """The legs of shipments (by id) with what was said of each, `extra` unsaved statements included; and the sailings
+    that they follow. Four queries, however many shipments."""
+    extra = list(extra)
+    legs = list(Leg.objects.filter(shipment__in=list(shipments)).order_by("shipment", "number"))
+    calls = {call for leg in legs for call in (leg.load_call_id, leg.discharge_call_id) if call}
+    voyages = set(PortCall.objects.filter(pk__in=calls).values_list("voyage", flat=True)) if calls else set()
+    sailing = sailings(voyages, today, extra) if voyages else {}
+    by_leg: dict[int, list[DateStatement]] = {}
+    own = DateStatement.objects.exclude(event__retracted=True).filter(leg__in=legs)
+    for said in [*own, *extra]:
+        if said.leg_id:
+            by_leg.setdefault(said.leg_id, []).append(said)
+    found: dict[int, Planned] = {shipment.pk: ([], []) for shipment in shipments}
     for leg in legs:
-        mine = [
-            s for s in said if s.leg_id == leg.pk or (leg.main and s.voyage_id and s.voyage_id == shipment.voyage_id)
-        ]
-        planned.append(
-            PlannedLeg(leg.planned_start, leg.planned_end, _about(mine, "departure"), _about(mine, "arrival"))
-        )
-    return legs, planned
+        mine = by_leg.get(leg.pk, [])
+        start, end = _about(mine, "departure"), _about(mine, "arrival")
+        if leg.load_call_id:
+            start = _sails(sailing.get(leg.load_call_id), "departure", leg.planned_start)
+            end = _sails(sailing.get(leg.discharge_call_id), "arrival", leg.planned_end)
+        of_shipment = found[leg.shipment_id]
+        of_shipment[0].append(leg)
+        of_shipment[1].append(PlannedLeg(leg.planned_start, leg.planned_end, start, end))
+    return found, sailing
+
+
+# A leg takes its voyage's day as what was said of it: when, and in which order, is settled among the calls.
+SETTLED = datetime(1, 1, 1, tzinfo=UTC)
+
+
+def _sails(sailing: Sailing | None, milestone: str, plan: date) -> list[Statement]:
+    known = getattr(sailing, milestone) if sailing else None
+    if known is None or (known[0] == plan and not known[1]):
+        return []
+    return [Statement("actual" if known[1] else "estimated", known[0], SETTLED, 0)]
 
 
 def _about(statements: Iterable[DateStatement], milestone: str) -> list[Statement]:

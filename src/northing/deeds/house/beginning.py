@@ -302,7 +302,7 @@ class _Made:
     def _sail(self, reference: str, departed: date, dock: date) -> None:
         shipment = shipping.write_shipment(self.act, reference, "", None)
         plan = shipping.LegPlan("sea", "port of loading", "dock", departed, dock, True)
-        leg = shipping.write_legs(shipment, None, [plan])[0]
+        leg = shipping.write_legs(shipment, [plan])[0]
         shipping.write_statement(self.act, None, leg, "departure", "actual", departed)
         shipping.mark_sailed([shipment], "departed_on", departed)
         self.shipments[reference], self.sailed[reference] = shipment, (departed, dock)

@@ -281,7 +281,7 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
             del act.person._held
             held_by(act.person)
     tell_many(act, [_told(kind, one) for one in doing])
-    if kind.name in ("free-time", "holiday") and doing:
+    if kind.name in ("free-time", "holiday", "working-week") and doing:
         # Every container that stands may be free for longer or shorter now.
         boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(statements__milestone="returned")
         matters.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())

@@ -8,7 +8,7 @@ from decimal import Decimal
 from django.db.models import F, Sum
 
 from northing.core.ownership import moments_through
-from northing.core.passage import ExpectedLeg, expected_legs
+from northing.core.passage import expected_legs
 from northing.core.problems import Problem, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.cost import owning
@@ -19,20 +19,24 @@ from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import DateStatement, Leg, Shipment, Stowage, Voyage
-from northing.shipping.queries import UNSETTLED, companies_aboard, planned_legs
+from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
+from northing.shipping.queries import UNSETTLED, companies_aboard, planned_legs, sailings
 from northing.standing import operations as standing
 
 
 @dataclass(frozen=True)
 class DateRequest:
-    """What is said about a leg's departure or arrival. On the main leg it is said of the voyage."""
+    """What is said about the departure or arrival of a leg, or of a voyage's call at a port (ids).
 
-    leg: int
+    Of a leg that a voyage sails it is said of the voyage's call there, for all shipments that share it.
+    """
+
+    leg: int | None
     milestone: str
     kind: str
     value: date
     said: shipping.Said | None = None
+    call: int | None = None
 
 
 @dataclass(frozen=True)
@@ -80,24 +84,64 @@ class Ripple:
         return sum(line.saves for line in self.lines)
 
 
+@dataclass(frozen=True)
+class _Touched:
+    """A shipment whose dates follow what is said, and what happens to its goods with it."""
+
+    shipment: Shipment
+    event: str | None
+
+
 @dataclass
 class _Subject:
-    leg: Leg
-    voyage: Voyage | None
-    shipments: list[Shipment]
+    call: PortCall | None
+    leg: Leg | None
+    touched: list[_Touched]
+
+    @property
+    def shipments(self) -> list[Shipment]:
+        return [one.shipment for one in self.touched]
 
     @property
     def keys(self) -> list[int]:
         return [shipment.pk for shipment in self.shipments]
 
+    def those(self, event: str) -> list[Shipment]:
+        """The shipments to whose goods this happens."""
+        return [one.shipment for one in self.touched if one.event == event]
+
+    @property
+    def events(self) -> list[str]:
+        return sorted({one.event for one in self.touched if one.event})
+
+    @property
+    def name(self) -> str:
+        if self.call:
+            return f"{self.call.voyage}"
+        return f"{self.leg.origin} to {self.leg.destination}" if self.leg else ""
+
 
 def _subject(request: DateRequest, *, lock: bool) -> _Subject:
-    leg = Leg.objects.select_related("shipment__voyage").get(pk=request.leg)
-    voyage = leg.shipment.voyage if leg.main else None
-    found = Shipment.objects.filter(voyage=voyage) if voyage else Shipment.objects.filter(pk=leg.shipment_id)
-    keys = list(found.values_list("pk", flat=True))
-    shipments = shipping.lock(keys).values() if lock else found.order_by("pk")
-    return _Subject(leg, voyage, list(shipments))
+    side = "load_call" if request.milestone == "departure" else "discharge_call"
+    leg = Leg.objects.get(pk=request.leg) if request.leg else None
+    call = request.call or (leg and getattr(leg, f"{side}_id"))
+    # Of a voyage all of its shipments: a slip runs on to those that load or discharge at later calls.
+    sailed = Leg.objects.filter(load_call__voyage__calls=call)
+    legs = sailed if call else Leg.objects.filter(pk=request.leg)
+    keys = list(legs.values_list("shipment", flat=True).order_by("shipment"))
+    shipments = shipping.lock(keys) if lock else Shipment.objects.in_bulk(keys)
+    # Read again behind the lock: a leg may have been planned anew by whom we waited for.
+    by_shipment: dict[int, list[Leg]] = {}
+    for one in Leg.objects.filter(shipment__in=shipments).order_by("shipment", "number"):
+        by_shipment.setdefault(one.shipment_id, []).append(one)
+    touched = []
+    for key, those in sorted(by_shipment.items()):
+        mine = [one for one in those if getattr(one, f"{side}_id") == call] if call else []
+        mine = mine or [one for one in those if one.pk == request.leg]
+        event = _event(mine[0], those, request.milestone) if mine else None
+        touched.append(_Touched(shipments[key], event))
+    found = PortCall.objects.select_related("voyage", "port").get(pk=call) if call else None
+    return _Subject(found, leg, touched)
 
 
 def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
@@ -110,11 +154,17 @@ def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
 
 
 def _lines_moving(subject: _Subject, request: DateRequest, today: date, companies: set[int]) -> list[RippleLine]:
-    docks = {}
-    for shipment in subject.shipments:
-        _, planned = planned_legs(shipment, [_unsaved(subject, request)])
-        docks[shipment.pk] = (shipment.expected_dock, expected_legs(planned, today)[-1].end)
-    moving = [key for key, (old, new) in docks.items() if old != new]
+    planned, _ = planned_legs(subject.shipments, today, [_unsaved(subject, request)])
+    docks = {
+        shipment.pk: (shipment.expected_dock, expected_legs(planned[shipment.pk][1], today)[-1].end)
+        for shipment in subject.shipments
+    }
+    return lines_between(docks, companies)
+
+
+def lines_between(docks: dict[int, tuple[date | None, date | None]], companies: set[int]) -> list[RippleLine]:
+    """The lines aboard shipments (ids) whose dock date goes from one to another; worst first."""
+    moving = [key for key, (old, new) in docks.items() if old != new and new is not None]
     open_parts = Stowage.objects.filter(container__shipment__in=moving, settled__lt=F("quantity"))
     rows = open_parts.filter(instalment__line__order__company__in=companies).values_list(*RIPPLE).order_by(*RIPPLE)
     lines = [
@@ -136,15 +186,14 @@ RIPPLE = (
 
 
 def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int]) -> list[tuple[Company, Decimal]]:
-    event = _event(subject.leg, request.milestone)
-    if event is None or not _actual(request):
+    if not _actual(request):
         return []
-    stowage = Stowage.objects.filter(
-        container__shipment__in=subject.keys, instalment__line__order__company__in=companies
-    )
     totals: dict[int, Decimal] = {}
-    for one in owning.becoming_ours(stowage, event, request.value):
-        totals[one.goods.company] = totals.get(one.goods.company, Decimal(0)) + one.base
+    for event in subject.events:
+        aboard = Stowage.objects.filter(container__shipment__in=[one.pk for one in subject.those(event)])
+        mine = aboard.filter(instalment__line__order__company__in=companies)
+        for one in owning.becoming_ours(mine, event, request.value):
+            totals[one.goods.company] = totals.get(one.goods.company, Decimal(0)) + one.base
     found = Company.objects.in_bulk(totals)
     return [(found[key], total) for key, total in totals.items()]
 
@@ -153,8 +202,8 @@ def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
     # The year 9999 stands for "said after everything that was said so far".
     from_now_on = "9999-01-01T00:00:00+00:00"
     said = DateStatement(
-        voyage=subject.voyage,
-        leg=None if subject.voyage else subject.leg,
+        call=subject.call,
+        leg=None if subject.call else subject.leg,
         milestone=request.milestone,
         kind=request.kind,
         value=request.value,
@@ -167,15 +216,17 @@ def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
 def say_date(act: Act, request: DateRequest) -> int:
     """Record what was said; an actual departure or arrival moves the goods and may make them ours."""
     subject = _say(act, request)
-    follow_dates(act, subject.shipments)
-    return subject.leg.shipment_id
+    follow_dates(act, subject.shipments, [subject.call] if subject.call else [])
+    return subject.leg.shipment_id if subject.leg else 0
 
 
-def note_estimate(act: Act, request: DateRequest) -> set[int]:
-    """Record an estimate, one of many; returns the shipments (ids) that whoever heard them brings along at the end."""
+def note_estimate(act: Act, request: DateRequest) -> tuple[set[int], set[int]]:
+    """Record an estimate, one of many; returns the shipments and the calls (ids) that whoever heard them brings along
+    at the end."""
     if _actual(request):
         raise ValueError("what has happened is followed at once")
-    return {shipment.pk for shipment in _say(act, request).shipments}
+    subject = _say(act, request)
+    return {shipment.pk for shipment in subject.shipments}, {subject.call.pk} if subject.call else set()
 
 
 def _say(act: Act, request: DateRequest) -> _Subject:
@@ -185,8 +236,8 @@ def _say(act: Act, request: DateRequest) -> _Subject:
     refuse_if(_problems(act, subject, request))
     shipping.write_statement(
         act,
-        subject.voyage,
-        None if subject.voyage else subject.leg,
+        subject.call,
+        None if subject.call else subject.leg,
         request.milestone,
         request.kind,
         request.value,
@@ -212,74 +263,105 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
         found += future_problem(request.value, act, "value")
     if abs((request.value - act.today).days) > 1000:
         found.append(Problem("This day is years away.", "value", "Check the year."))
-    first = subject.shipments[0]
-    if request.milestone == "arrival" and subject.leg.main and _actual(request):
-        if not first.departed_on:
-            found.append(Problem("The departure is not recorded yet.", "milestone", "Record it first."))
-        elif request.value < first.departed_on:
-            found.append(
-                Problem("It cannot arrive before it departed.", "value", f"It departed on {first.departed_on}.")
-            )
-    if request.milestone == "departure" and _actual(request) and subject.leg.main and first.departed_on:
-        found.append(Problem(f"The departure is recorded already, on {first.departed_on}.", "milestone"))
-    if request.milestone == "arrival" and _actual(request) and subject.leg.main and first.arrived_on:
-        found.append(Problem(f"The arrival is recorded already, on {first.arrived_on}.", "milestone"))
+    if _actual(request):
+        found += _sailing_problems(subject, request)
     return found
+
+
+def _sailing_problems(subject: _Subject, request: DateRequest) -> list[Problem]:
+    recorded = _recorded(subject, request.milestone)
+    if recorded:
+        return [Problem(f"The {request.milestone} is recorded already, on {recorded:%-d %b %Y}.", "milestone")]
+    found = []
+    for shipment in subject.those("arrival"):
+        if not shipment.departed_on:
+            found.append(Problem("The departure is not recorded yet.", "milestone", "Record it first."))
+        elif request.value < shipment.departed_on:
+            what = f"It departed on {shipment.departed_on:%-d %b %Y}."
+            found.append(Problem("It cannot arrive before it departed.", "value", what))
+    return found[:1]
+
+
+def _recorded(subject: _Subject, milestone: str) -> date | None:
+    """The day on which it happened already: of a call what is said of it, of a main leg what its goods followed."""
+    if subject.call:
+        actual = subject.call.statements.filter(milestone=milestone, kind=DateStatement.Kind.ACTUAL)
+        said = actual.exclude(event__retracted=True).values_list("value", flat=True).first()
+        if said:
+            return said
+    for event, (fact, _, _) in SAILS.items():
+        for shipment in subject.those(event):
+            if getattr(shipment, fact):
+                return getattr(shipment, fact)
+    return None
 
 
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
 
 
 def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
-    event = _event(subject.leg, request.milestone)
-    if event is None:
-        return
-    if event in SAILS:
-        fact, source, target = SAILS[event]
-        shipping.mark_sailed(subject.shipments, fact, request.value)
-        standing.move_all(story, source, target, UNSETTLED, [subject.keys])
-    if moments.isdisjoint(moments_through(event)):
-        return
-    stowage = Stowage.objects.filter(container__shipment__in=subject.keys)
-    owned = owning.becoming_ours(stowage, event, request.value)
-    if owned:
-        companies = {one.goods.company for one in owned}
-        text = f"Goods became ours: {event.replace('_', ' ')} of {subject.voyage or subject.leg.shipment}"
-        text += posting_note(companies, request.value)
-        entry = open_entry(act, story, text, companies, request.value)
-        owning.take_ownership(entry, owned, request.value)
+    for event in subject.events:
+        shipments = subject.those(event)
+        keys = [shipment.pk for shipment in shipments]
+        if event in SAILS:
+            fact, source, target = SAILS[event]
+            shipping.mark_sailed(shipments, fact, request.value)
+            standing.move_all(story, source, target, UNSETTLED, [keys])
+        if moments.isdisjoint(moments_through(event)):
+            continue
+        owned = owning.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, request.value)
+        if owned:
+            companies = {one.goods.company for one in owned}
+            what = subject.call.voyage if subject.call else shipments[0]
+            text = f"Goods became ours: {event.replace('_', ' ')} of {what}"
+            text += posting_note(companies, request.value)
+            entry = open_entry(act, story, text, companies, request.value)
+            owning.take_ownership(entry, owned, request.value)
 
 
-def _event(leg: Leg, milestone: str) -> str | None:
-    """What happens to the goods: pickup, on board, arrival; None for a leg that changes nothing."""
-    if leg.main:
-        return "on_board" if milestone == "departure" else "arrival"
-    return "pickup" if leg.number == 1 and milestone == "departure" else None
+CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
 
 
-def follow_dates(act: Act, shipments: Iterable[Shipment]) -> None:
-    """Bring legs, dock dates, expectations and matters along with what is said now."""
-    keys, moved = [], []
-    for shipment in shipments:
-        before = shipment.expected_dock
-        legs, planned = planned_legs(shipment)
-        expected: list[ExpectedLeg] = expected_legs(planned, act.today)
-        shipping.take_over_dates(shipment, legs, expected)
-        keys.append(shipment.pk)
-        if shipment.expected_dock != before:
-            moved.append(shipment.pk)
+def _event(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
+    """What happens to the goods: pickup, on board, arrival; None for a leg that changes nothing.
+
+    They are on board from the first leg that a vessel carries, and landed at the end of the main one.
+    """
+    first = next((one for one in legs if one.main or one.mode in CARRIED), None)
+    if milestone == "arrival":
+        return "arrival" if leg.main else None
+    if first and leg.pk == first.pk:
+        return "on_board"
+    return "pickup" if leg.number == 1 else None
+
+
+def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCall] = ()) -> None:
+    """Bring calls, legs, dock dates, expectations and matters along with what is said now.
+
+    `calls` are those of which something was said: their voyage is brought along even where nothing sails by it.
+    """
+    shipments = {shipment.pk: shipment for shipment in shipments}
+    voyages = {call.voyage_id for call in calls}
+    planned, sailing = planned_legs(shipments.values(), act.today)
+    sailing = sailings(voyages, act.today) | sailing if voyages else sailing
+    shipping.take_over_calls(
+        (one.call, one.arrival and one.arrival[0], one.departure and one.departure[0]) for one in sailing.values()
+    )
+    moved = shipping.take_over_dates(
+        (shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()
+    )
     instalments = Stowage.objects.filter(container__shipment__in=moved).values_list("instalment", flat=True)
-    bring_along(dated=instalments.distinct(), shipments=keys)
+    bring_along(dated=instalments.distinct(), shipments=list(shipments))
 
 
 def _words(subject: _Subject, request: DateRequest) -> str:
-    what = f"{subject.voyage}" if subject.voyage else f"{subject.leg.origin} to {subject.leg.destination}"
     by = f", said by {request.said.source}" if request.said else ""
-    return f"{what}: {request.kind} {request.milestone} {request.value:%-d %b %Y}{by}"
+    at = f" at {subject.call.port_id}" if subject.call else ""
+    return f"{subject.name}: {request.kind} {request.milestone}{at} {request.value:%-d %b %Y}{by}"
 
 
 def _links(subject: _Subject) -> list[tuple[str, int, int | None]]:
     links: list[tuple[str, int, int | None]] = [("shipment", shipment.pk, None) for shipment in subject.shipments]
-    if subject.voyage:
-        links.append(("voyage", subject.voyage.pk, None))
+    if subject.call:
+        links.append(("voyage", subject.call.voyage_id, None))
     return links

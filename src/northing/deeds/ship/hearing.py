@@ -6,26 +6,28 @@ event says is said at the carrier's own time of saying, so that what comes late 
 
 import json
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from northing.core.problems import Problem, Refused
 from northing.deeds.aftermath import bring_along
 from northing.deeds.ship import following, handling
 from northing.directory.acts import Act
 from northing.directory.columns import update_columns
+from northing.directory.models import Port
 from northing.directory.rights import require_somewhere
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, read_events
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import CarrierEvent, Container, DateStatement, Leg, Shipment, Voyage
+from northing.shipping.models import CarrierEvent, Container, DateStatement, Leg, PortCall
 from northing.shipping.operations import Said
 
 State = CarrierEvent.State
 # A call at a port is that of a voyage when it is this near to what was planned.
 NEAR = timedelta(days=60)
-CALLS = {"DEPA": ("departure", "load_port"), "ARRI": ("arrival", "discharge_port")}
+CALLS = {"DEPA": "departure", "ARRI": "arrival"}
 MOST_TOLD = 100
 LOT = 100
 WITHDRAWN = "withdrawn by its sender"
@@ -66,18 +68,18 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             read.append((raw, said))
         else:
             wrong.append(f"Event {place}: {said}.")
-    new = _keep(act, source, read)
-    voyages, boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts])
-    moved = set(Shipment.objects.filter(voyage__in=voyages).values_list("pk", flat=True))
+    new = _keep(act, source, _at_their_places(read))
+    moved = _Moved()
+    boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts], moved)
     taken = CarrierEvent.objects.filter(pk__in=[record.pk for record, _ in new], retracted=True)
     gone = set(taken.values_list("pk", flat=True))
     for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
         record.retracted = record.pk in gone
-        moved |= _tie(act, record, event)
+        _tie(act, record, event, moved)
     said = [(record.pk, str(record.state), record.says) for record, _ in new]
     update_columns(CarrierEvent._meta.db_table, {"state": "text", "says": "text"}, said)
     # However many estimates there were, what follows from them is worked out once.
-    following.follow_dates(act, shipping.lock(moved).values())
+    moved.follow(act)
     bring_along(shipments=boxes)
     states = [record.state for record, _ in new]
     if new:
@@ -88,6 +90,16 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
         **{state: states.count(state) for state in (State.TIED, State.NOTED, State.WAITS)},
         "wrong": wrong[:MOST_TOLD],
     }
+
+
+def _at_their_places(read: list[tuple[dict, Event]]) -> list[tuple[dict, Event]]:
+    """The events with their day by the clock of the port they are about; where it has none, of the event's offset."""
+    ports = Port.objects.filter(code__in={event.port for _, event in read}).exclude(time_zone="")
+    zones = {code: ZoneInfo(zone) for code, zone in ports.values_list("code", "time_zone")}
+    return [
+        (raw, replace(event, day=event.at.astimezone(zones[event.port]).date()) if event.port in zones else event)
+        for raw, event in read
+    ]
 
 
 def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[CarrierEvent, Event]]:
@@ -105,6 +117,7 @@ def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[C
                 kind=event.kind,
                 code=event.code,
                 day=event.day,
+                at=event.at,
                 said_at=event.said_at,
                 heard_at=act.at,
                 port=event.port,
@@ -122,8 +135,21 @@ def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[C
     return new
 
 
-def _withdraw(source: str, ids: Iterable[str]) -> tuple[list[int], list[int]]:
-    """What a carrier takes back is believed no more. Returns the voyages and shipments whose dates it moves.
+@dataclass
+class _Moved:
+    """The shipments and calls (ids) whose dates are to be brought along at the end."""
+
+    shipments: set[int] = field(default_factory=set)
+    calls: set[int] = field(default_factory=set)
+
+    def follow(self, act: Act) -> None:
+        """Bring them along."""
+        calls = list(PortCall.objects.filter(pk__in=self.calls))
+        following.follow_dates(act, shipping.lock(self.shipments).values(), calls)
+
+
+def _withdraw(source: str, ids: Iterable[str], moved: _Moved) -> list[int]:
+    """What a carrier takes back is believed no more. Returns the shipments of whose containers it spoke.
 
     An actual departure or arrival that goods have followed stays: they cannot be un-sailed by a message.
     """
@@ -131,26 +157,27 @@ def _withdraw(source: str, ids: Iterable[str]) -> tuple[list[int], list[int]]:
     taken = taken.exclude(state=State.TIED, kind="actual", event_type=TRANSPORT)
     keys = list(taken.values_list("pk", flat=True))
     statements = DateStatement.objects.filter(event__in=keys)
-    voyages = list(statements.exclude(voyage=None).values_list("voyage", flat=True))
+    calls = set(statements.exclude(call=None).values_list("call", flat=True))
+    voyages = PortCall.objects.filter(pk__in=calls).values("voyage")
+    moved.calls |= calls
+    moved.shipments |= set(Leg.objects.filter(load_call__voyage__in=voyages).values_list("shipment", flat=True))
     boxes = list(statements.exclude(container=None).values_list("container__shipment", flat=True))
     CarrierEvent.objects.filter(pk__in=keys).update(retracted=True)
     CarrierEvent.objects.filter(pk__in=keys, state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
-    return voyages, boxes
+    return boxes
 
 
-def _tie(act: Act, record: CarrierEvent, event: Event) -> set[int]:
-    """Tie an event, or let it wait; returns the shipments (ids) whose dates are still to be brought along."""
-    moved: set[int] = set()
+def _tie(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> None:
+    """Tie an event, or let it wait."""
     try:
         # The key is that of the whole lot: the deeds that events lead to have none of their own.
         state, says = _say(replace(act, key=""), record, event, moved)
     except Refused as refused:
         state, says = State.WAITS, " ".join(str(problem) for problem in refused.problems)
     record.state, record.says = state, says[:240]
-    return moved
 
 
-def _say(act: Act, record: CarrierEvent, event: Event, moved: set[int]) -> tuple[str, str]:
+def _say(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> tuple[str, str]:
     """Say what the event says. Raises Refused where a rule stands against it, or nothing is known that it fits."""
     if event.retracts:
         return _of_withdrawal(record, event)
@@ -172,32 +199,35 @@ def _of_withdrawal(record: CarrierEvent, event: Event) -> tuple[str, str]:
     return State.NOTED, f"takes back {event.retracts}"
 
 
-def _of_voyage(act: Act, record: CarrierEvent, event: Event, moved: set[int]) -> tuple[str, str]:
-    milestone, end = CALLS[event.code]
-    voyages = Voyage.objects.filter(imo=event.imo, **{end: event.port}) if event.imo else Voyage.objects.none()
-    if event.voyage:
-        voyages = voyages.filter(number=event.voyage)
-    found = [(abs(leg_day - event.day), leg) for leg, leg_day in _main_legs(voyages, milestone)]
-    near = [one for one in found if one[0] <= NEAR]
-    if not near:
+def _of_voyage(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> tuple[str, str]:
+    milestone = CALLS[event.code]
+    call = _nearest_call(event, milestone)
+    if call is None:
         where = event.port or "no port"
         raise Refused(f"No voyage of IMO {event.imo or 'none'} {event.voyage} calls at {where} around that day.")
-    _, leg = min(near, key=lambda one: one[0])
     if event.kind == "planned":
         return State.NOTED, "the plan is ours; a carrier's plan is kept beside it"
-    said = Said(event.said_at, record.source, record.pk)
-    asked = following.DateRequest(leg, milestone, event.kind, event.day, said)
+    said = Said(event.said_at, record.source, record.pk, event.at)
+    asked = following.DateRequest(None, milestone, event.kind, event.day, said, call)
     if event.kind == "actual":
         following.say_date(act, asked)
     else:
-        moved |= following.note_estimate(act, asked)
+        shipments, calls = following.note_estimate(act, asked)
+        moved.shipments |= shipments
+        moved.calls |= calls
     return State.TIED, f"{milestone} of the voyage"
 
 
-def _main_legs(voyages, milestone: str) -> list[tuple[int, Any]]:
-    day = "planned_start" if milestone == "departure" else "planned_end"
-    legs = Leg.objects.filter(shipment__voyage__in=voyages, main=True).order_by("pk")
-    return list(legs.values_list("pk", day))
+def _nearest_call(event: Event, milestone: str) -> int | None:
+    """The call that the vessel meant makes there, of several the one planned nearest to the day that is said."""
+    if not event.imo:
+        return None
+    calls = PortCall.objects.filter(voyage__imo=event.imo, port=event.port)
+    if event.voyage:
+        calls = calls.filter(voyage__number=event.voyage)
+    days = calls.order_by("pk").values_list("pk", f"planned_{milestone}")
+    near = [(abs(day - event.day), call) for call, day in days if day and abs(day - event.day) <= NEAR]
+    return min(near)[1] if near else None
 
 
 def _milestone(event: Event) -> str:
@@ -227,8 +257,9 @@ def _of_container(act: Act, record: CarrierEvent, event: Event) -> tuple[str, st
 def try_again(act: Act, request: EventRequest) -> int:
     """Try to tie an event that waits: what it lacked may be there now."""
     record = _waiting(act, request)
-    moved = _tie(act, record, _event_of(record))
-    following.follow_dates(act, shipping.lock(moved).values())
+    moved = _Moved()
+    _tie(act, record, _event_of(record), moved)
+    moved.follow(act)
     if record.state == State.WAITS:
         raise Refused(Problem(record.says, mend="Mend that, or drop the event."))
     record.save(update_fields=["state", "says"])
@@ -259,7 +290,7 @@ def _event_of(record: CarrierEvent) -> Event:
         event_type=record.event_type,
         code=record.code,
         kind=record.kind,
-        at=record.said_at,
+        at=record.at or record.said_at,
         day=record.day,
         said_at=record.said_at,
         port=record.port,

@@ -1,7 +1,7 @@
 """Pack: shipments, containers, stowage, legs and voyages."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -17,8 +17,8 @@ from northing.formats.identifiers import container_number, imo_number
 from northing.orders.models import Instalment
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, Shipment, Stowage, Voyage
-from northing.shipping.operations import LegPlan
+from northing.shipping.models import Container, PortCall, Shipment, Stowage
+from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import companies_aboard
 from northing.standing import operations as standing
 
@@ -30,6 +30,7 @@ class ShipmentRequest:
     document: str = ""
     forwarder: int | None = None
     reference: str = ""
+    mode: str = "sea"
 
 
 @dataclass(frozen=True)
@@ -44,19 +45,18 @@ class ContainerRequest:
 
 @dataclass(frozen=True)
 class VoyageRequest:
-    """A vessel's voyage between two ports."""
+    """A vessel's voyage and the ports it calls at, in order."""
 
     vessel: str
     imo: str
     number: str
     carrier: int
-    load_port: str
-    discharge_port: str
+    calls: tuple[CallPlan, ...]
 
 
 @dataclass(frozen=True)
 class PassageRequest:
-    """The planned legs of a shipment and the voyage its main leg sails."""
+    """The planned legs of a shipment. The voyage sails the main leg, where the leg does not name its calls."""
 
     shipment: int
     voyage: int | None
@@ -88,7 +88,7 @@ def _require_packing(act: Act, companies=()) -> None:
 def create_shipment(act: Act, request: ShipmentRequest) -> int:
     """An empty shipment."""
     _require_packing(act)
-    shipment = shipping.write_shipment(act, request.reference, request.document, request.forwarder)
+    shipment = shipping.write_shipment(act, request.reference, request.document, request.forwarder, request.mode)
     tell(act, "create_shipment", f"Opened shipment {shipment.reference}", [("shipment", shipment.pk, None)])
     return shipment.pk
 
@@ -97,12 +97,9 @@ def create_shipment(act: Act, request: ShipmentRequest) -> int:
 def create_voyage(act: Act, request: VoyageRequest) -> int:
     """A voyage that shipments can share."""
     _require_packing(act)
-    if request.load_port == request.discharge_port:
-        raise Refused(Problem("The voyage ends where it starts.", "discharge_port", "Choose another port."))
+    refuse_if(_call_problems(request.calls))
     imo = imo_number(request.imo)
-    voyage = shipping.write_voyage(
-        request.vessel, imo, request.number, request.carrier, request.load_port, request.discharge_port
-    )
+    voyage = shipping.write_voyage(request.vessel, imo, request.number, request.carrier, request.calls)
     tell(act, "create_voyage", f"Entered voyage {voyage}", [("voyage", voyage.pk, None)])
     return voyage.pk
 
@@ -124,35 +121,94 @@ def plan_passage(act: Act, request: PassageRequest) -> int:
     shipment = _open_shipment(request.shipment)
     companies = companies_aboard([shipment.pk])
     _require_packing(act, companies)
-    refuse_if(_leg_problems(request))
-    voyage = Voyage.objects.get(pk=request.voyage) if request.voyage else None
-    refuse_if(_voyage_problems(voyage))
-    shipping.write_legs(shipment, voyage, request.legs)
-    words = f"Planned {len(request.legs)} legs" + (f" with {voyage}" if voyage else "")
-    tell(
-        act,
-        "plan_passage",
-        f"{words}; at the dock on {request.legs[-1].end:%-d %b %Y}",
-        [("shipment", shipment.pk, None)],
-    )
+    refuse_if([] if request.legs else [Problem("Plan at least one leg.", "legs")])
+    legs = _with_calls(request)
+    refuse_if(_leg_problems(legs))
+    refuse_if(sailed_problems(legs))
+    shipping.write_legs(shipment, legs)
+    shipping.fill_call_plans(legs)
+    words = f"Planned {len(legs)} legs" + (f" with {shipment.voyage}" if shipment.voyage else "")
+    links = [("shipment", shipment.pk, None)]
+    tell(act, "plan_passage", f"{words}; at the dock on {legs[-1].end:%-d %b %Y}", links)
     following.follow_dates(act, [shipment])
     return shipment.pk
 
 
-def _voyage_problems(voyage: Voyage | None) -> list[Problem]:
-    gone = voyage and voyage.statements.filter(kind="actual", milestone="departure").first()
-    if not gone:
-        return []
-    what = f"{voyage} departed on {gone.value:%-d %b %Y}."
-    return [Problem(what, "voyage", "Choose a voyage that has not.")]
+def _call_problems(calls: Sequence[CallPlan]) -> list[Problem]:
+    if len(calls) < 2:
+        return [Problem("A voyage calls at two ports at least.", "calls", "Enter where it loads and discharges.")]
+    found, last = [], None
+    for place, call in enumerate(calls):
+        where = f"calls-{place}"
+        if place and call.port == calls[place - 1].port:
+            what = "The voyage ends where it starts." if len(calls) == 2 else "The call before is at the same port."
+            found.append(Problem(what, where, "Choose another port."))
+        for day in (call.arrival, call.departure):
+            if day:
+                found += day_problems(day, where)
+                if last and day < last:
+                    found.append(Problem("This is before the day above.", where, "Correct one of the dates."))
+                last = day
+    return found
 
 
-def _leg_problems(request: PassageRequest) -> list[Problem]:
-    if not request.legs:
-        return [Problem("Plan at least one leg.", "legs")]
+def _with_calls(request: PassageRequest) -> list[LegPlan]:
+    """The legs with the calls that they sail from and to, and the days that the voyages say.
+
+    Of the voyage that is chosen the main leg takes the calls at its own ports; where it names none of them, the first
+    and the last. Raises Refused where the ports lie the other way round.
+    """
+    legs = list(request.legs)
+    if request.voyage:
+        for index, leg in enumerate(legs):
+            if leg.main and leg.load_call is None:
+                load, discharge = _calls_of(request.voyage, leg, f"legs-{index}")
+                legs[index] = replace(leg, load_call=load.pk, discharge_call=discharge.pk)
+    keys = [key for leg in legs for key in (leg.load_call, leg.discharge_call) if key]
+    calls = PortCall.objects.select_related("port").in_bulk(keys)
+    return [_as_sailed(leg, calls) if leg.load_call else leg for leg in legs]
+
+
+def _calls_of(voyage: int, leg: LegPlan, where: str) -> tuple[PortCall, PortCall]:
+    calls = list(PortCall.objects.filter(voyage=voyage, omitted=False).select_related("port").order_by("number"))
+
+    def at(place: str) -> list[PortCall]:
+        text = place.strip().upper()
+        return [call for call in calls if text in (call.port_id, call.port.name.upper())]
+
+    load = (at(leg.origin) or calls[:1])[0]
+    later = [call for call in at(leg.destination) or calls[-1:] if call.number > load.number]
+    if not later:
+        what = f"The voyage does not sail from {leg.origin} to {leg.destination}."
+        raise Refused(Problem(what, where, "Choose another voyage, or correct the ports of this leg."))
+    return load, later[0]
+
+
+def _as_sailed(leg: LegPlan, calls: dict[int, PortCall]) -> LegPlan:
+    load, discharge = calls[leg.load_call], calls[leg.discharge_call]
+    start = load.expected_departure or load.planned_departure or leg.start
+    end = discharge.expected_arrival or discharge.planned_arrival or leg.end
+    return replace(leg, start=start, end=max(start, end))
+
+
+def sailed_problems(legs: Iterable[LegPlan]) -> list[Problem]:
+    """Nothing is put on a vessel that has left, that is called off, or that does not call there any more."""
+    keys = [leg.load_call for leg in legs if leg.load_call]
+    found = []
+    for call in PortCall.objects.filter(pk__in=keys).select_related("voyage").order_by("pk"):
+        gone = call.statements.filter(kind="actual", milestone="departure").exclude(event__retracted=True).first()
+        if gone:
+            what = f"{call.voyage} departed on {gone.value:%-d %b %Y}."
+            found.append(Problem(what, "voyage", "Choose a voyage that has not."))
+        if call.voyage.blanked_at:
+            found.append(Problem(f"{call.voyage} is called off.", "voyage", "Choose another voyage."))
+    return found
+
+
+def _leg_problems(legs: Sequence[LegPlan]) -> list[Problem]:
     found: list[Problem] = []
     before: date | None = None
-    for index, leg in enumerate(request.legs):
+    for index, leg in enumerate(legs):
         where = f"legs-{index}"
         found += day_problems(leg.start, where) + day_problems(leg.end, where)
         if leg.end < leg.start:
@@ -160,7 +216,7 @@ def _leg_problems(request: PassageRequest) -> list[Problem]:
         if before and leg.start < before:
             found.append(Problem("The leg starts before the one above it ends.", where, "Correct one of the dates."))
         before = leg.end
-    if sum(leg.main for leg in request.legs) != 1:
+    if sum(leg.main for leg in legs) != 1:
         found.append(Problem("Exactly one leg is the main one, sailed by the voyage.", "legs", "Mark the sea leg."))
     return found
 

@@ -1,15 +1,23 @@
 """Forms of shipments: containers, stowage, legs, voyages, dates."""
 
+from dataclasses import replace
+
 from django import forms
 
 from northing.deeds.ship import handling
 from northing.deeds.ship.following import DateRequest
-from northing.deeds.ship.packing import ContainerRequest, PassageRequest, ShipmentRequest, StowRequest, VoyageRequest
+from northing.deeds.ship.packing import (
+    ContainerRequest,
+    PassageRequest,
+    ShipmentRequest,
+    StowRequest,
+    VoyageRequest,
+)
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.directory.models import Party, Port
 from northing.reports.clocks import FACTS
 from northing.shipping.models import Container, DateStatement, Leg, Voyage
-from northing.shipping.operations import LegPlan
+from northing.shipping.operations import CallPlan, LegPlan
 
 Milestone = DateStatement.Milestone
 SIZE_TYPES = [
@@ -53,20 +61,35 @@ class VoyageForm(DeedForm):
     imo = forms.CharField(label="IMO number", max_length=12)
     number = forms.CharField(label="Voyage number", max_length=20)
     carrier = forms.ModelChoiceField(Party.objects.filter(kind="provider"))
-    load_port = forms.ModelChoiceField(Port.objects.all(), label="Port of loading")
-    discharge_port = forms.ModelChoiceField(Port.objects.all(), label="Port of discharge")
 
-    @staticmethod
-    def asked(entered: dict) -> VoyageRequest:
+    def asked(self, calls: list[CallPlan]) -> VoyageRequest:
         """The voyage as a request."""
-        return VoyageRequest(
-            entered["vessel"].strip(),
-            entered["imo"].strip(),
-            entered["number"].strip(),
-            entered["carrier"].pk,
-            entered["load_port"].pk,
-            entered["discharge_port"].pk,
-        )
+        entered = self.cleaned_data
+        names = (entered[name].strip() for name in ("vessel", "imo", "number"))
+        return VoyageRequest(*names, entered["carrier"].pk, tuple(calls))
+
+
+class CallForm(forms.Form):
+    """A port that the voyage calls at; an empty row is left out."""
+
+    port = forms.ModelChoiceField(Port.objects.all(), required=False, empty_label="no call")
+    arrival = DayField(label="Arrives", required=False)
+    departure = DayField(label="Departs", required=False)
+
+    def clean(self):
+        entered = super().clean()
+        if not entered.get("port") and any(entered.get(name) for name in ("arrival", "departure")):
+            raise forms.ValidationError("Choose the port of this call, or leave the row empty.")
+        return entered
+
+    def asked(self) -> CallPlan | None:
+        """The call as planned."""
+        entered = self.cleaned_data
+        port = entered.get("port")
+        return CallPlan(port.pk, entered["arrival"], entered["departure"]) if port else None
+
+
+CallFormSet = forms.formset_factory(CallForm, extra=4, max_num=20, absolute_max=20)
 
 
 class LegForm(forms.Form):
@@ -91,7 +114,20 @@ class LegForm(forms.Form):
         if not entered.get("origin"):
             return None
         mode = entered["mode"] or "sea"
-        return LegPlan(mode, entered["origin"], entered["destination"], entered["start"], entered["end"], mode == "sea")
+        return LegPlan(mode, entered["origin"], entered["destination"], entered["start"], entered["end"])
+
+
+CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
+
+
+def with_main(legs: list[LegPlan]) -> list[LegPlan]:
+    """The legs with the main one marked: the last that a vessel carries; where none does, the longest."""
+    if not legs:
+        return legs
+    carried = [place for place, leg in enumerate(legs) if leg.mode in CARRIED]
+    longest = max(range(len(legs)), key=lambda place: legs[place].end - legs[place].start)
+    main = carried[-1] if carried else longest
+    return [replace(leg, main=place == main) for place, leg in enumerate(legs)]
 
 
 LegFormSet = forms.formset_factory(LegForm, extra=4, max_num=12, absolute_max=12)
@@ -107,7 +143,7 @@ class PassageForm(DeedForm):
     def asked(self, shipment: int, legs: list[LegPlan]) -> PassageRequest:
         """The plan as a request."""
         voyage = self.cleaned_data["voyage"]
-        return PassageRequest(shipment, voyage.pk if voyage else None, tuple(legs))
+        return PassageRequest(shipment, voyage.pk if voyage else None, tuple(with_main(legs)))
 
 
 class StowForm(DeedForm):

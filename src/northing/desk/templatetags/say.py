@@ -3,6 +3,7 @@
 import uuid
 from datetime import date
 from decimal import Decimal
+from zoneinfo import ZoneInfo
 
 from django import template
 from django.utils import timezone
@@ -52,6 +53,13 @@ def day(value):
     if hasattr(value, "hour"):
         value = timezone.localtime(value).date()
     return figures.day(value, timezone.now().year)
+
+
+@register.filter
+def at_place(instant, call):
+    """The time of day of an instant by the clock of the port, where it has one."""
+    zone = ZoneInfo(call.port.time_zone) if call and call.port.time_zone else None
+    return timezone.localtime(instant, zone).strftime("%H:%M") + (" there" if zone else "") if instant else ""
 
 
 @register.filter

@@ -106,7 +106,7 @@ def _of_clock(request, today) -> dict:
     if not (_is_key(box) and _is_key(clock)):
         return {}
     boxes = Container.objects.filter(pk=box, shipment__in=visible_shipments(request.user))
-    standing = standings_of(boxes.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port"))
+    standing = standings_of(boxes.select_related("shipment__voyage__carrier", "shipment__discharge_port"))
     for one in standing:
         if one.free.pk == int(clock):
             return {

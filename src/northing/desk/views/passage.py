@@ -12,6 +12,7 @@ from northing.deeds.ship import following, handling, packing
 from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
     BoxesForm,
+    CallFormSet,
     ContainerForm,
     DateForm,
     LegFormSet,
@@ -27,7 +28,7 @@ from northing.ledger.queries import posting_note
 from northing.orders.models import Instalment
 from northing.reports.clocks import standings_of
 from northing.reports.cost_sheet import cost_sheet
-from northing.shipping.models import Container, DateStatement, Shipment, Stowage, Voyage
+from northing.shipping.models import Container, DateStatement, Leg, Shipment, Stowage, Voyage
 
 SHOWN = 200
 
@@ -67,12 +68,14 @@ def new_shipment(request):
 
 def new_voyage(request):
     """Enter a voyage."""
-    form = VoyageForm(request.POST or None)
-    if request.method == "POST" and form.do(request, packing.create_voyage, form.asked):
-        messages.success(request, "The voyage is entered; choose it when you plan a passage.")
-        return redirect(_back(request) or "passage")
-    context = {"form": form, "title": "New voyage", "button": "Enter voyage"}
-    return render(request, "desk/simple_form.html", context, status=422 if form.errors else 200)
+    form, calls = VoyageForm(request.POST or None), CallFormSet(request.POST or None, prefix="calls")
+    if request.method == "POST" and calls.is_valid() and form.is_valid():
+        plans = [call for call in (one.asked() for one in calls) if call]
+        if form.do(request, packing.create_voyage, lambda _: form.asked(plans)):
+            messages.success(request, "The voyage is entered; choose it when you plan a passage.")
+            return redirect(_back(request) or "passage")
+    context = {"form": form, "calls": calls}
+    return render(request, "desk/voyage_new.html", context, status=422 if request.method == "POST" else 200)
 
 
 def _back(request):
@@ -96,9 +99,7 @@ def shipment(request, shipment_id: int):
         for box in record.containers.order_by("number")
     ]
     standing = standings_of(
-        record.containers.select_related("shipment__voyage__carrier", "shipment__voyage__discharge_port").order_by(
-            "number"
-        )
+        record.containers.select_related("shipment__voyage__carrier", "shipment__discharge_port").order_by("number")
     )
     today = timezone.localdate()
     context = {
@@ -118,8 +119,10 @@ def shipment(request, shipment_id: int):
 
 
 def _said(record: Shipment):
-    about = Q(leg__shipment=record) | Q(voyage=record.voyage_id, voyage__isnull=False)
-    return DateStatement.objects.filter(about).select_related("voyage", "leg").order_by("-pk")[:30]
+    legs = record.legs.exclude(load_call=None)
+    about = Q(leg__shipment=record) | Q(milestone="departure", call__in=legs.values("load_call"))
+    about |= Q(milestone="arrival", call__in=legs.values("discharge_call"))
+    return DateStatement.objects.filter(about).select_related("call__voyage", "call__port", "leg").order_by("-pk")[:30]
 
 
 @require_POST
@@ -243,7 +246,6 @@ def say_date(request, shipment_id: int):
 
 def _others_aboard(record: Shipment, leg: int) -> int:
     """How many other shipments the date moves: those that share the voyage."""
-    main = record.legs.filter(pk=leg, main=True).exists()
-    return (
-        Shipment.objects.filter(voyage=record.voyage).exclude(pk=record.pk).count() if main and record.voyage_id else 0
-    )
+    own = record.legs.filter(pk=leg, load_call__isnull=False).values_list("load_call__voyage", flat=True)
+    others = Leg.objects.filter(load_call__voyage__in=own).exclude(shipment=record)
+    return others.values("shipment").distinct().count()
