@@ -75,15 +75,24 @@ def send_and_agree(stage, number):
 
 
 def pack(stage):
-    page = stage.page("shipping", "/passage/new/")
-    page.click("text=Open shipment")
-    path = re.search(r"/passage/\d+/", page.url)[0]
+    page = stage.page("shipping", "/passage/loading/")
+    stage.accessible(page)
+    page.check("#all")
+    page.click("button:has-text('Load')")
     wrong = CONTAINERS[0][:-1] + str((int(CONTAINERS[0][-1]) + 1) % 10)
-    page.fill("#id_number", wrong)
-    page.click("button:has-text('Add container')")
-    expect(page.locator(".says:visible").first).to_contain_text("check digit is wrong")
-    page.fill("#id_number", CONTAINERS[0])
-    page.click("button:has-text('Add container')")
+    page.fill("[name=box-0-number]", wrong)
+    page.select_option("[name=box-0-type]", "22G1")
+    for field, quantity in zip(page.locator("td.stow input").all(), ("240", "1200", "900"), strict=True):
+        field.fill(quantity)
+    stage.accessible(page)
+    page.click("button:text-is('Load')")
+    expect(page.locator("th.box .says")).to_contain_text("check digit is wrong")
+    # What was typed is still there.
+    expect(page.locator("td.stow input").nth(1)).to_have_value("1200")
+    page.fill("[name=box-0-number]", CONTAINERS[0])
+    page.click("button:text-is('Load')")
+    expect(page.locator("main")).to_contain_text("The shipment is loaded")
+    path = re.search(r"/passage/\d+/", page.url)[0]
     page.click("text=Plan the passage")
     plan = (
         ["sea", "CNNGB", "NZTRG", "2026-11-20", "2026-12-12"],
@@ -95,12 +104,6 @@ def pack(stage):
         page.select_option(f"#id_legs-{index}-mode", leg[0])
     stage.accessible(page)
     page.click("button:has-text('Plan')")
-    page.click("a.btn:text-is('Pack')")
-    for field, quantity in zip(page.locator("table.entry input").all(), ("240", "1200", "900"), strict=True):
-        field.fill(quantity)
-    stage.accessible(page)
-    page.click("button:has-text('Pack')")
-    expect(page.locator("main")).to_contain_text("Packed into")
     return path
 
 

@@ -1,6 +1,5 @@
 """The calls of the directory: suppliers, items and their prices, read and kept."""
 
-from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -57,7 +56,7 @@ def keep_item(request: HttpRequest, asked: shapes.ItemIn):
         texts = [dict(pack) | {"item": asked.code} for pack in asked.packs]
         rows = tuple((place, _texts("pack", one)) for place, one in enumerate(texts))
         if rows:
-            founding.keep_rows(replace(act_of(request), key=""), founding.RowsRequest("pack", rows))
+            founding.keep_rows(act_of(request).inner(), founding.RowsRequest("pack", rows))
     return Item.objects.prefetch_related("packs").get(pk=key)
 
 

@@ -45,7 +45,7 @@ def _acts(*rights: str) -> Gate:
 
 READ_PAGES = """healthz account house records records-csv people watch find lines line answers chasers errand
 errand-file orders wrong-rows order-file-example order-file quote items usual incoterm order order-pdf order-xml
-document passage shipment costs layer dock quality bills look-back stock ledger entry trial-balance
+document passage loading-list shipment costs layer dock quality bills look-back stock ledger entry trial-balance
 arrivals supplier supplier-template supplier-pdf supplier-xml supplier-file"""
 OWN_PAGES = """sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view
 forget-view supplier-confirm supplier-upload supplier-remark supplier-answer supplier-document"""
@@ -85,17 +85,16 @@ GATES: Mapping[str, Gate] = {
     "take-back-order": _form("write_order"),
     "answer": _form("record_answer"),
     "decide": _acts("decide_answer"),
-    "new-shipment": _form("pack"),
+    "load-new": _form("pack"),
+    "load": _form("pack"),
+    "propose-loading": _acts("pack"),
     "new-voyage": _form("pack"),
-    "add-container": _acts("pack"),
     "plan": _form("pack"),
     "say-date": _acts("say_dates"),
     "say-boxes": _acts("say_dates"),
     "events": _form("say_dates"),
     "event-again": _acts("say_dates"),
     "drop-event": _acts("say_dates"),
-    "pack": _form("pack"),
-    "unstow": _acts("pack"),
     "new-charge": _form(*CHARGES),
     "rates": _acts("enter_rate"),
     "charge": _acts(*CHARGES),

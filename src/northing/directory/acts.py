@@ -1,6 +1,6 @@
 """An act: who does something, when, through which door, under which key."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cached_property
 
@@ -27,6 +27,10 @@ class Act:
     def today(self) -> date:
         """The business day of the act."""
         return timezone.localdate(self.at)
+
+    def inner(self) -> "Act":
+        """For a deed within a deed: the key is that of the whole."""
+        return replace(self, key="")
 
     def require(self, right: str, *companies: int) -> None:
         """Raise NotAllowed unless the person has the right in all the companies."""

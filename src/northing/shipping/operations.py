@@ -206,6 +206,13 @@ def mark_sailed(shipments: Sequence[Shipment], fact: str, day: date) -> None:
         setattr(shipment, fact, day)
 
 
+def take_away(rows: Iterable[Stowage]) -> None:
+    """Stowage that is out again, with its shares of estimates. Movements keep pointing at what happened."""
+    for row in rows:
+        row.shares.all().delete()
+        row.delete()
+
+
 def own_stowage(rows: Iterable[tuple]) -> None:
     """Goods that became ours: (stowage, day, amount in the order's currency, in base currency, rate)."""
     types = {"ours_on": "date", "goods_amount": "numeric", "goods_base": "numeric", "goods_rate": "numeric"}

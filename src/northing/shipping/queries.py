@@ -3,10 +3,13 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from hashlib import sha256
 from itertools import groupby
 
+from django.db.models import Exists, OuterRef, QuerySet
+
 from northing.core.passage import PlannedLeg, Point, Statement, believed, expected_days
-from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 
 # Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.
 UNSETTLED = """
@@ -112,3 +115,23 @@ def _about(statements: Iterable[DateStatement], milestone: str) -> list[Statemen
         for said in statements
         if said.milestone == milestone
     ]
+
+
+def stowage_mark(shipment: int, companies: Iterable[int]) -> str:
+    """A mark of what the containers of a shipment hold of the goods of some companies; another one when it changes."""
+    boxes = Container.objects.filter(shipment=shipment).order_by("pk").values_list("pk", "number", "size_type", "seal")
+    rows = Stowage.objects.filter(
+        container__shipment=shipment, instalment__line__order__company__in=list(companies)
+    ).order_by("pk")
+    said = repr((list(boxes), list(rows.values_list("container", "instalment", "quantity"))))
+    return sha256(said.encode()).hexdigest()[:16]
+
+
+def open_voyages() -> QuerySet[Voyage]:
+    """Voyages that goods can still be put on: not called off, with a call that has not departed and a later one."""
+    later = PortCall.objects.filter(voyage=OuterRef("voyage"), number__gt=OuterRef("number"), omitted=False)
+    gone = DateStatement.objects.filter(call=OuterRef("pk"), milestone="departure", kind="actual").exclude(
+        event__retracted=True
+    )
+    loads = PortCall.objects.filter(Exists(later), ~Exists(gone), voyage=OuterRef("pk"), omitted=False)
+    return Voyage.objects.filter(Exists(loads), blanked_at=None)

@@ -171,7 +171,7 @@ def _tie(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> None:
     """Tie an event, or let it wait."""
     try:
         # The key is that of the whole lot: the deeds that events lead to have none of their own.
-        state, says = _say(replace(act, key=""), record, event, moved)
+        state, says = _say(act.inner(), record, event, moved)
     except Refused as refused:
         state, says = State.WAITS, " ".join(str(problem) for problem in refused.problems)
     record.state, record.says = state, says[:240]

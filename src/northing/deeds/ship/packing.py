@@ -5,22 +5,17 @@ from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
-from northing.core.exact import plain
 from northing.core.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds.aftermath import bring_along
-from northing.deeds.cost import costing
-from northing.deeds.ship import following
+from northing.deeds.ship import following, loading
+from northing.deeds.ship.loading import open_shipment, require_packing
 from northing.directory.acts import Act
-from northing.directory.rights import companies_of, may_somewhere
 from northing.formats.identifiers import container_number, imo_number
-from northing.orders.models import Instalment
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, PortCall, Shipment, Stowage
+from northing.shipping.models import Container, PortCall, Stowage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import companies_aboard
-from northing.standing import operations as standing
 
 
 @dataclass(frozen=True)
@@ -78,16 +73,10 @@ class UnstowRequest:
     stowage: int
 
 
-def _require_packing(act: Act, companies=()) -> None:
-    act.require("pack", *companies)
-    if not companies and not may_somewhere(act.person, "pack"):
-        act.require("pack", *(companies_of(act.person) or [0]))
-
-
 @once
 def create_shipment(act: Act, request: ShipmentRequest) -> int:
     """An empty shipment."""
-    _require_packing(act)
+    require_packing(act)
     shipment = shipping.write_shipment(act, request.reference, request.document, request.forwarder, request.mode)
     tell(act, "create_shipment", f"Opened shipment {shipment.reference}", [("shipment", shipment.pk, None)])
     return shipment.pk
@@ -96,7 +85,7 @@ def create_shipment(act: Act, request: ShipmentRequest) -> int:
 @once
 def create_voyage(act: Act, request: VoyageRequest) -> int:
     """A voyage that shipments can share."""
-    _require_packing(act)
+    require_packing(act)
     refuse_if(_call_problems(request.calls))
     imo = imo_number(request.imo)
     voyage = shipping.write_voyage(request.vessel, imo, request.number, request.carrier, request.calls)
@@ -107,8 +96,8 @@ def create_voyage(act: Act, request: VoyageRequest) -> int:
 @once
 def add_container(act: Act, request: ContainerRequest) -> int:
     """A container by its number."""
-    shipment = _open_shipment(request.shipment)
-    _require_packing(act)
+    shipment = open_shipment(request.shipment)
+    require_packing(act)
     number = container_number(request.number)
     container = shipping.write_container(shipment, number, request.size_type, request.seal)
     tell(act, "add_container", f"Put container {number} into {shipment}", [("shipment", shipment.pk, None)])
@@ -118,9 +107,9 @@ def add_container(act: Act, request: ContainerRequest) -> int:
 @once
 def plan_passage(act: Act, request: PassageRequest) -> int:
     """Plan the legs; dock dates of everything aboard follow."""
-    shipment = _open_shipment(request.shipment)
+    shipment = open_shipment(request.shipment)
     companies = companies_aboard([shipment.pk])
-    _require_packing(act, companies)
+    require_packing(act, companies)
     refuse_if([] if request.legs else [Problem("Plan at least one leg.", "legs")])
     legs = _with_calls(request)
     refuse_if(_leg_problems(legs))
@@ -223,95 +212,24 @@ def _leg_problems(legs: Sequence[LegPlan]) -> list[Problem]:
 
 @once
 def stow(act: Act, request: StowRequest) -> int:
-    """Put parts of lines into a container; never more than is still with the supplier."""
+    """Put parts of lines into a container, on top of what it holds."""
     container = Container.objects.select_related("shipment").get(pk=request.container)
-    shipment = _open_shipment(container.shipment_id)
+    shipment = open_shipment(container.shipment_id)
     rows = [(key, quantity) for key, quantity in request.rows if quantity]
     if not rows:
         raise Refused(Problem("Nothing was entered to pack.", "rows", "Type a quantity beside a line."))
-    parts = _locked_parts([key for key, _ in rows])
-    companies = {part.line.order.company_id for part in parts.values()}
-    _require_packing(act, companies)
-    refuse_if(problem for key, quantity in rows for problem in _stow_problems(parts.get(key), quantity, f"row-{key}"))
-    links = [("line", part.line_id, part.line.order.company_id) for part in parts.values()]
-    text = f"Packed {len(rows)} part{'s' if len(rows) > 1 else ''} into {container.number} of {shipment}"
-    story = tell(act, "stow", text + _unagreed(parts.values()), [("shipment", shipment.pk, None), *links])
-    made = Stowage.objects.bulk_create(
-        Stowage(container=container, instalment_id=key, quantity=quantity) for key, quantity in rows
-    )
-    standing.move(
-        story,
-        [standing.MoveDraft(part.instalment_id, "with_supplier", "packed", part.quantity, part.pk) for part in made],
-    )
-    costing.respread_estimates(act, shipment)
-    bring_along(instalments=parts, shipments=[shipment.pk])
-    return container.shipment_id
-
-
-def _unagreed(parts: Iterable[Instalment]) -> str:
-    """A warning that lets pass: the story keeps what was packed without the supplier's word."""
-    names = [f"{part.line.order.number}/{part.line.number}" for part in parts if part.agreed_quantity < part.quantity]
-    return f"; not agreed yet: {', '.join(names)}" if names else ""
-
-
-def _stow_problems(part: Instalment | None, quantity: Decimal, where: str) -> list[Problem]:
-    if part is None:
-        return [Problem("This instalment does not exist.", where)]
-    there, item = part.position.with_supplier, part.line.item
-    if quantity < 0:
-        return [Problem("The quantity must be above 0.", where)]
-    if round(quantity, item.decimals) != quantity:
-        return [Problem(f"{item.code} is counted in whole {item.unit}.", where, "Enter whole units.")]
-    if quantity > there:
-        return [
-            Problem(
-                f"Only {plain(there)} {item.unit} of {item.code} are still with the supplier.",
-                where,
-                "Pack at most that many.",
-            )
-        ]
-    return []
+    negative = [Problem("The quantity must be above 0.", f"row-{key}") for key, quantity in rows if quantity < 0]
+    refuse_if(negative)
+    changes = [loading.Change(container, key, quantity, f"row-{key}") for key, quantity in rows]
+    loading.restow(act, shipment, changes, loading.Loaded(shipment.pk))
+    return shipment.pk
 
 
 @once
 def unstow(act: Act, request: UnstowRequest) -> int:
     """Take stowage out again; its units are with the supplier as before."""
-    shipment = _open_shipment(Container.objects.get(stowage=request.stowage).shipment_id)
-    part = (
-        Stowage.objects.select_for_update(of=("self",))
-        .select_related("container", "instalment__line__order")
-        .get(pk=request.stowage)
-    )
-    _require_packing(act, [part.instalment.line.order.company_id])
-    if part.settled or part.ours_on:
-        raise Refused(Problem("Goods of this part are received or ours already.", mend="Reverse the receipt first."))
-    if part.shares.filter(charge__billed__isnull=False).exists():
-        raise Refused(
-            Problem("A bill is spread over this part.", mend="It stays; bills are spread over what was packed.")
-        )
-    company = part.instalment.line.order.company_id
-    links = [("shipment", shipment.pk, company), ("line", part.instalment.line_id, company)]
-    story = tell(act, "unstow", f"Took {plain(part.quantity)} out of {part.container.number}", links)
-    standing.move(story, [standing.MoveDraft(part.instalment_id, "packed", "with_supplier", part.quantity)])
-    instalment = part.instalment_id
-    # Movements keep pointing at what happened, not at a row that is gone.
-    part.shares.all().delete()
-    part.delete()
-    costing.respread_estimates(act, shipment)
-    bring_along(instalments=[instalment], shipments=[shipment.pk])
+    part = Stowage.objects.select_related("container").get(pk=request.stowage)
+    shipment = open_shipment(part.container.shipment_id)
+    change = loading.Change(part.container, part.instalment_id, -part.quantity, "")
+    loading.restow(act, shipment, [change], loading.Loaded(shipment.pk))
     return shipment.pk
-
-
-def _open_shipment(key: int) -> Shipment:
-    shipment = shipping.lock([key])[key]
-    if shipment.departed_on:
-        raise Refused(Problem(f"{shipment} has departed.", mend="Pack into a shipment that has not."))
-    return shipment
-
-
-def _locked_parts(keys: list[int]) -> dict[int, Instalment]:
-    parts = Instalment.objects.select_for_update(of=("self",)).select_related("line__item", "line__order")
-    found = {part.pk: part for part in parts.filter(pk__in=keys).order_by("pk")}
-    for key, position in standing.locked_positions(found).items():
-        found[key].position = position
-    return found

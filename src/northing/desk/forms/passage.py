@@ -7,51 +7,16 @@ from django import forms
 from northing.deeds.ship import handling
 from northing.deeds.ship.following import DateRequest
 from northing.deeds.ship.packing import (
-    ContainerRequest,
     PassageRequest,
-    ShipmentRequest,
-    StowRequest,
     VoyageRequest,
 )
-from northing.desk.forms.base import DayField, DeedForm, ExactField
+from northing.desk.forms.base import DayField, DeedForm
 from northing.directory.models import Party, Port
 from northing.reports.clocks import FACTS
 from northing.shipping.models import Container, DateStatement, Leg, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 
 Milestone = DateStatement.Milestone
-SIZE_TYPES = [
-    ("22G1", "22G1, 20 foot dry"),
-    ("42G1", "42G1, 40 foot dry"),
-    ("45G1", "45G1, 40 foot high cube"),
-    ("22R1", "22R1, 20 foot refrigerated"),
-]
-
-
-class ShipmentForm(DeedForm):
-    """A new shipment."""
-
-    document = forms.CharField(label="Transport document", max_length=40, required=False)
-    forwarder = forms.ModelChoiceField(Party.objects.filter(kind="provider"), required=False)
-
-    @staticmethod
-    def asked(entered: dict) -> ShipmentRequest:
-        """The shipment as a request."""
-        forwarder = entered["forwarder"]
-        return ShipmentRequest(entered["document"], forwarder.pk if forwarder else None)
-
-
-class ContainerForm(DeedForm):
-    """A container by its number."""
-
-    number = forms.CharField(label="Container number", max_length=20)
-    size_type = forms.ChoiceField(label="Size-type", choices=SIZE_TYPES)
-    seal = forms.CharField(max_length=20, required=False)
-
-    def asked(self, shipment: int) -> ContainerRequest:
-        """The container as a request."""
-        entered = self.cleaned_data
-        return ContainerRequest(shipment, entered["number"], entered["size_type"], entered["seal"])
 
 
 class VoyageForm(DeedForm):
@@ -144,26 +109,6 @@ class PassageForm(DeedForm):
         """The plan as a request."""
         voyage = self.cleaned_data["voyage"]
         return PassageRequest(shipment, voyage.pk if voyage else None, tuple(with_main(legs)))
-
-
-class StowForm(DeedForm):
-    """Quantities beside the instalments that are still with their suppliers."""
-
-    def __init__(self, *args, parts, **kwargs):
-        super().__init__(*args, **kwargs)
-        self.parts = parts
-        for part in parts:
-            self.fields[f"row-{part.pk}"] = ExactField(required=False, label=f"Pack of {part.line.item.code}")
-
-    def rows(self):
-        """(instalment, its field) for the template."""
-        for part in self.parts:
-            yield part, self[f"row-{part.pk}"]
-
-    def asked(self, container: int) -> StowRequest:
-        """What is packed, as a request."""
-        entered = ((part.pk, self.cleaned_data[f"row-{part.pk}"]) for part in self.parts)
-        return StowRequest(container, tuple((key, quantity) for key, quantity in entered if quantity is not None))
 
 
 class BoxesForm(DeedForm):

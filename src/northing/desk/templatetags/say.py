@@ -10,9 +10,11 @@ from django.utils import timezone
 from django.utils.html import format_html
 from django.utils.safestring import mark_safe
 
+from northing.core.exact import plain as exact_plain
 from northing.core.landed_cost import unit_price_of
 from northing.core.places import COLUMNS
 from northing.drawings import figures
+from northing.drawings.fill import fill as draw_fill
 from northing.drawings.strip import ALONE
 from northing.drawings.strip import legend as draw_legend
 from northing.drawings.strip import strip as draw_strip
@@ -25,6 +27,24 @@ NOTHING = "–"
 def count(value):
     """A quantity."""
     return NOTHING if value is None or value == "" else figures.count(Decimal(value))
+
+
+@register.filter
+def plain(value):
+    """A number as programs read it: no grouping, no trailing zeros; empty where there is none."""
+    return "" if value in (None, "") else exact_plain(Decimal(value))
+
+
+@register.filter
+def size(value, places):
+    """A volume or a weight, rounded to so many places."""
+    return NOTHING if value is None else figures.count(round(Decimal(value), places))
+
+
+@register.simple_tag
+def fill_drawing():
+    """The drawing of a container that is still empty; what is typed fills it."""
+    return mark_safe(draw_fill(Decimal(0), Decimal(0), "how full it is"))
 
 
 @register.filter

@@ -9,26 +9,21 @@ from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
 from northing.deeds.ship import following, handling, packing
-from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
     BoxesForm,
     CallFormSet,
-    ContainerForm,
     DateForm,
     LegFormSet,
     PassageForm,
-    ShipmentForm,
-    StowForm,
     VoyageForm,
 )
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
 from northing.directory.rights import companies_of, may_somewhere
 from northing.ledger.queries import posting_note
-from northing.orders.models import Instalment
 from northing.reports.clocks import standings_of
 from northing.reports.cost_sheet import cost_sheet
-from northing.shipping.models import Container, DateStatement, Leg, Shipment, Stowage, Voyage
+from northing.shipping.models import DateStatement, Leg, Shipment, Stowage, Voyage
 
 SHOWN = 200
 
@@ -53,17 +48,6 @@ def shipments(request):
     found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__stowage"))
     page = page_of_rows(found.prefetch_related("legs").order_by("-pk"), request.GET)
     return render(request, "desk/passage.html", {"shipments": page.rows, "page": page})
-
-
-def new_shipment(request):
-    """Open an empty shipment."""
-    form = ShipmentForm(request.POST or None)
-    if request.method == "POST":
-        made = form.do(request, packing.create_shipment, form.asked)
-        if made:
-            return redirect("shipment", made)
-    context = {"form": form, "title": "New shipment", "button": "Open shipment"}
-    return render(request, "desk/simple_form.html", context, status=422 if form.errors else 200)
 
 
 def new_voyage(request):
@@ -110,9 +94,7 @@ def shipment(request, shipment_id: int):
         "legs": record.legs.order_by("number"),
         "said": _said(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
-        "container_form": ContainerForm(),
         "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
-        "whole": WholeForm(),
         "story": told(request, "shipment", record.pk),
     }
     return render(request, "desk/shipment.html", context)
@@ -123,64 +105,6 @@ def _said(record: Shipment):
     about = Q(leg__shipment=record) | Q(milestone="departure", call__in=legs.values("load_call"))
     about |= Q(milestone="arrival", call__in=legs.values("discharge_call"))
     return DateStatement.objects.filter(about).select_related("call__voyage", "call__port", "leg").order_by("-pk")[:30]
-
-
-@require_POST
-def add_container(request, shipment_id: int):
-    """Put a container into the shipment."""
-    record = _shipment(request, shipment_id)
-    form = ContainerForm(request.POST)
-    if form.do(request, packing.add_container, lambda _: form.asked(record.pk)):
-        return redirect("shipment", record.pk)
-    context = {
-        "form": form,
-        "title": f"Container for {record}",
-        "button": "Add container",
-        "back": f"/passage/{record.pk}/",
-    }
-    return render(request, "desk/simple_form.html", context, status=422)
-
-
-def pack(request, container_id: int):
-    """Put instalments, or parts of them, into a container."""
-    box = get_object_or_404(Container.objects.select_related("shipment"), pk=container_id)
-    record = _shipment(request, box.shipment_id)
-    parts = (
-        Instalment.objects.filter(
-            line__order__company__in=companies_of(request.user),
-            position__with_supplier__gt=0,
-            line__order__sent_at__isnull=False,
-        )
-        .select_related("position", "line__item", "line__order__supplier", "line__order__company")
-        .order_by("promise", "pk")
-    )
-    text = request.GET.get("q", "").replace("\x00", "")[:60]
-    if text:
-        parts = parts.filter(
-            Q(line__order__number__icontains=text)
-            | Q(line__item__code__icontains=text)
-            | Q(line__item__description__icontains=text)
-            | Q(line__order__supplier__name__icontains=text)
-        )
-    shown = list(parts[: SHOWN + 1])
-    form = StowForm(request.POST or None, parts=shown[:SHOWN])
-    if request.method == "POST" and form.do(request, packing.stow, lambda _: form.asked(box.pk)):
-        messages.success(request, f"Packed into {box.number}.")
-        return redirect("shipment", record.pk)
-    context = {"box": box, "shipment": record, "form": form, "q": text, "more": len(shown) > SHOWN}
-    return render(request, "desk/pack.html", context, status=422 if form.errors else 200)
-
-
-@require_POST
-def unstow(request, stowage_id: int):
-    """Take stowage out of its container again."""
-    mine = Stowage.objects.filter(instalment__line__order__company__in=companies_of(request.user))
-    part = get_object_or_404(mine.select_related("container"), pk=stowage_id)
-    form = WholeForm(request.POST)
-    if form.do(request, packing.unstow, lambda _: packing.UnstowRequest(part.pk)) is None:
-        for error in form.non_field_errors():
-            messages.error(request, error)
-    return redirect("shipment", part.container.shipment_id)
 
 
 def plan(request, shipment_id: int):
