@@ -30,6 +30,7 @@ def test_every_situation_is_there_and_the_books_explain_themselves(db, today):
         assert Position.objects.filter(**{f"{place}__gt": 0}).exists(), place
     assert Position.objects.filter(excess__gt=0).exists()
     assert {*Matter.objects.values_list("party", flat=True)} == {
+        "accounts",
         "us",
         "supplier",
         "carrier",

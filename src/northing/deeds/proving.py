@@ -7,7 +7,7 @@ from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import Message
 from northing.quality.models import Case
-from northing.shipping.models import Shipment
+from northing.shipping.models import DespatchNotice, Shipment
 from northing.standing.models import LineStanding, Matter
 
 CHUNK = 2_000
@@ -36,6 +36,7 @@ def _matter_faults() -> list[str]:
         (CostLayer, matters.refresh_layers),
         (Case, matters.refresh_cases),
         (Message, matters.refresh_letters),
+        (DespatchNotice, matters.refresh_notices),
     ):
         found = model.objects.all() if model is not Instalment else Instalment.objects.filter(position__isnull=False)
         for keys in _chunks(found.order_by("pk").values_list("pk", flat=True).iterator()):

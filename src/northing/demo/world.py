@@ -14,15 +14,16 @@ from northing.deeds.cost import clearing, costing
 from northing.deeds.house import beginning
 from northing.deeds.land import inspecting, issuing, receiving
 from northing.deeds.order import ordering
-from northing.deeds.ship import following, handling, hearing, packing
+from northing.deeds.ship import following, handling, hearing, noticing, packing, papering
 from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Person, Site
+from northing.formats.despatch import Line, Notice
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment
 from northing.quality.models import Case
-from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.models import Container, Leg, PaperDue, Stowage
 from northing.shipping.operations import CallPlan, LegPlan
 
 D = Decimal
@@ -48,6 +49,7 @@ def lay_world(today: date) -> None:
     world.talk_with_suppliers()
     world.drafts()
     world.everyday()
+    world.a_notice_waits()
     world.close_the_books()
     world.chaser_rules()
 
@@ -371,6 +373,31 @@ class _World:
         voyage = self.voyage("Saltmarsh Heron", "229S", "VAN", "CNNGB", "NZTRG", with_imo_check_digit("998101"))
         shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), 5, 30, boxes=2)
         self.charge(shipment, "QUI", "freight", "4900.00", "USD", "volume", 0)
+        papering.ask_usual(self.act("hanne", 0), papering.UsualRequest(shipment))
+        balance = papering.PaperRequest(
+            shipment, "balance", "accounts", "Balance of 70 % to Qinlaro", anchor="departure", anchor_days=7
+        )
+        papering.ask_paper(self.act("hanne", 0), balance)
+        first = PaperDue.objects.filter(shipment=shipment, kind="packing_list").get()
+        papering.settle_paper(self.act("hanne", 0), papering.DoneRequest(first.pk, self.today, "QL-PL-229"))
+
+    def a_notice_waits(self) -> None:
+        """A forwarder's packing list: as agreed, more than there is, and an order that nobody knows."""
+        parts = Instalment.objects.filter(
+            line__order__supplier=self.parties["DAL"], position__with_supplier__gt=0, agreed_quantity__gt=0
+        ).select_related("line__order", "line__item", "position")
+        lines = []
+        for number, part in enumerate(parts.order_by("pk")[:3], 1):
+            more = D(120) if number == 2 else D(0)
+            box = with_container_check_digit(f"QXNU{880 + number // 3:03d}417")
+            line = part.line
+            quantity = part.position.with_supplier + more
+            lines.append(
+                Line(number, line.order.number, str(line.number), line.item.code, quantity, box, "42G1", "QM-77")
+            )
+        lines.append(Line(len(lines) + 1, "KLN-09999", "1", "", D(60), lines[0].container))
+        said = Notice("QMF-PL-5102", tuple(lines), self.today - timedelta(days=1), "QMF510223")
+        noticing.read(self.act("hanne", 0), noticing.NoticeRequest(said))
 
     def talk_with_suppliers(self) -> None:
         """Unanswered, answered differently, and an accepted split."""

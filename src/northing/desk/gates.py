@@ -45,10 +45,11 @@ def _acts(*rights: str) -> Gate:
 
 READ_PAGES = """healthz account house records records-csv people watch find lines line answers chasers errand
 errand-file orders wrong-rows order-file-example order-file quote items usual incoterm order order-pdf order-xml
-document passage loading-list shipment costs layer dock quality bills look-back stock ledger entry trial-balance
+document passage loading-list shipment packing-pdf packing-csv packing-xlsx
+advice costs layer dock quality bills look-back stock ledger entry trial-balance
 arrivals supplier supplier-template supplier-pdf supplier-xml supplier-file"""
 OWN_PAGES = """sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view
-forget-view supplier-confirm supplier-upload supplier-remark supplier-answer supplier-document"""
+forget-view supplier-confirm supplier-despatch supplier-upload supplier-remark supplier-answer supplier-document"""
 GATES: Mapping[str, Gate] = {
     **dict.fromkeys(READ_PAGES.split(), READ),
     **dict.fromkeys(OWN_PAGES.split(), OWN),
@@ -90,6 +91,12 @@ GATES: Mapping[str, Gate] = {
     "propose-loading": _acts("pack"),
     "new-voyage": _form("pack"),
     "plan": _form("pack"),
+    "ask-paper": _acts("pack"),
+    "usual-papers": _acts("pack"),
+    "settle-paper": _acts("pack"),
+    "notices": _acts("pack"),
+    "notice": _acts("pack"),
+    "drop-notice": _acts("pack"),
     "say-date": _acts("say_dates"),
     "say-boxes": _acts("say_dates"),
     "events": _form("say_dates"),

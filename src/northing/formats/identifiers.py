@@ -40,6 +40,20 @@ def imo_number(text: str, where: str = "imo") -> str:
         raise _refused(f"{text!r} is not an IMO number: seven digits.", where) from None
 
 
+def sscc_number(text: str, where: str = "sscc") -> str:
+    """An SSCC, eighteen digits, its check digit verified (GS1 General Specifications 7.9). Raises Refused.
+
+    >>> sscc_number("106141412345678908")
+    '106141412345678908'
+    """
+    digits = text.replace(" ", "")
+    if len(digits) != 18 or not (digits.isascii() and digits.isdigit()):
+        raise _refused(f"{text[:24]!r} is not an SSCC: eighteen digits.", where)
+    if ean.calc_check_digit(digits[:-1]) != digits[-1]:
+        raise _refused(f"{digits}: the check digit of this SSCC is wrong.", where)
+    return digits
+
+
 def with_gtin_check_digit(digits: str) -> str:
     """The digits with the check digit of the GS1 General Specifications, section 7.9.
 

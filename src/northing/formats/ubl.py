@@ -1,28 +1,27 @@
-"""UBL 2.1 (ISO/IEC 19845): the Order we send and take in, the OrderResponse that suppliers answer with.
-
-Hostile XML is refused before it is read: no document types, no entities, a limit on size and depth.
-"""
+"""UBL 2.1 (ISO/IEC 19845): the Order we send and take in, the OrderResponse that suppliers answer with."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any
 
 from lxml import etree
 
 from northing.core.exact import plain
-from northing.core.money import rounded
 from northing.core.problems import Problem, Refused
+from northing.formats.ubl_parts import SPACES, UNITS, read_xml
+from northing.formats.ubl_parts import address_lines as _address_lines
+from northing.formats.ubl_parts import amount as _amount
+from northing.formats.ubl_parts import found as _found
+from northing.formats.ubl_parts import number as _number
+from northing.formats.ubl_parts import part as _part
+from northing.formats.ubl_parts import party as _party
+from northing.formats.ubl_parts import quantity as _quantity
+from northing.formats.ubl_parts import text as _text
 
 ORDER = "urn:oasis:names:specification:ubl:schema:xsd:Order-2"
 RESPONSE = "urn:oasis:names:specification:ubl:schema:xsd:OrderResponse-2"
-CAC = "urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2"
-CBC = "urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2"
-SPACES: dict[str | None, str] = {"cac": CAC, "cbc": CBC}
-LARGEST, DEEPEST = 20_000_000, 60
-# UN/ECE Recommendation 20 codes of our units; another unit is sent as the mutually defined ZZ.
-UNITS = {"pc": "H87", "kg": "KGM", "m": "MTR", "l": "LTR", "set": "SET", "box": "BX"}
 
 
 def order_xml(order: Mapping[str, Any], number: int, issued_on: date) -> bytes:
@@ -119,39 +118,6 @@ def _order_line(root: "etree._Element", line: Mapping[str, Any], currency: str) 
         _text(_part(what, "SellersItemIdentification"), "ID", line["supplier_code"])
 
 
-def _part(parent: "etree._Element", name: str) -> "etree._Element":
-    return etree.SubElement(parent, f"{{{CAC}}}{name}")
-
-
-def _text(parent: "etree._Element", name: str, text: str) -> "etree._Element":
-    made = etree.SubElement(parent, f"{{{CBC}}}{name}")
-    made.text = text
-    return made
-
-
-def _amount(parent: "etree._Element", name: str, amount: Decimal, currency: str) -> None:
-    _text(parent, name, format(rounded(amount, currency), "f")).set("currencyID", currency)
-
-
-def _quantity(parent: "etree._Element", name: str, quantity: str, unit: str) -> None:
-    _text(parent, name, plain(Decimal(quantity))).set("unitCode", unit)
-
-
-def _address_lines(address: "etree._Element", lines: str) -> None:
-    for line in lines.splitlines():
-        _text(_part(address, "AddressLine"), "Line", line)
-
-
-def _party(root: "etree._Element", role: str, name: str, city: str, country: str, lines: str = "") -> None:
-    party = _part(_part(root, role), "Party")
-    _text(_part(party, "PartyName"), "Name", name)
-    address = _part(party, "PostalAddress")
-    if city:
-        _text(address, "CityName", city)
-    _address_lines(address, lines)
-    _text(_part(address, "Country"), "IdentificationCode", country)
-
-
 @dataclass(frozen=True, slots=True)
 class ResponseLine:
     """What a supplier says of one line: None where they say nothing of it."""
@@ -170,33 +136,6 @@ class Response:
     order: str
     reference: str
     lines: tuple[ResponseLine, ...]
-
-
-def read_xml(content: bytes) -> "etree._Element":
-    """The root of a document that is small, flat, and declares nothing. Raises Refused."""
-    if len(content) > LARGEST:
-        raise Refused(Problem("The file is larger than 20 MB.", "file", "Split it."))
-    head = content[:4096].upper()
-    if b"<!DOCTYPE" in content.upper()[:100_000] or b"<!ENTITY" in head:
-        raise Refused(Problem("The file declares a document type; Northing reads none.", "file", "Send plain UBL."))
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, recover=False)
-    try:
-        root = etree.fromstring(content, parser)
-    except (etree.XMLSyntaxError, ValueError) as error:
-        raise Refused(Problem(f"The file is not readable XML: {str(error)[:120]}.", "file")) from None
-    if _depth(root) > DEEPEST:
-        raise Refused(Problem("The file is nested deeper than any order.", "file"))
-    return root
-
-
-def _depth(root: "etree._Element") -> int:
-    deepest, level = 0, 0
-    for event, _ in etree.iterwalk(root, events=("start", "end")):
-        level += 1 if event == "start" else -1
-        deepest = max(deepest, level)
-        if deepest > DEEPEST:
-            break
-    return deepest
 
 
 def read_order(content: bytes) -> list[dict[str, str]]:
@@ -317,23 +256,6 @@ def _response_line(item: "etree._Element") -> ResponseLine:
     remark = _found(item, "cbc:Note")[:500]
     quantities = tuple((quantity, day) for quantity, day in known if quantity is not None)
     return ResponseLine(int(number), code in ("5", "AP", ""), quantities, price, remark)
-
-
-def _found(node: "etree._Element", path: str) -> str:
-    return (node.findtext(path, "", SPACES) or "").strip()
-
-
-def _number(node: "etree._Element", path: str, where: str) -> Decimal | None:
-    text = _found(node, path)
-    if not text:
-        return None
-    try:
-        number = Decimal(text)
-    except InvalidOperation:
-        raise Refused(Problem(f"{where}: {text[:20]!r} is not a number.", "file")) from None
-    if not number.is_finite() or abs(number) >= Decimal(10) ** 12:
-        raise Refused(Problem(f"{where}: {text[:20]!r} is not a number anybody means.", "file"))
-    return number
 
 
 def _day(node: "etree._Element", where: str) -> date | None:

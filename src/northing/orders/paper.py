@@ -3,12 +3,10 @@
 from datetime import date
 from decimal import Decimal
 
-import weasyprint
-from django.template.loader import render_to_string
-
 from northing.drawings.figures import count, price
 from northing.formats.ubl import order_xml
 from northing.orders.models import Revision
+from northing.papers.printing import to_pdf
 
 ADDRESSES = {
     "order_to": "Order to",
@@ -24,9 +22,7 @@ def order_pdf(revision: Revision) -> bytes:
     changed = changes(before.content, revision.content) if before else []
     context = {"order": revision.content, "revision": revision, "changes": changed, "sums": _sums(revision.content)}
     context["addresses"] = [(words, revision.content.get(name)) for name, words in ADDRESSES.items()]
-    page = render_to_string("orders/paper.html", context)
-    # Nothing is fetched: the paper is this text alone.
-    return weasyprint.HTML(string=page, url_fetcher=_nothing).write_pdf()
+    return to_pdf("orders/paper.html", context)
 
 
 def _sums(content: dict) -> list[tuple[str, Decimal]]:
@@ -47,10 +43,6 @@ def _sums(content: dict) -> list[tuple[str, Decimal]]:
 
 def _percent(fraction: str) -> str:
     return f"{count(Decimal(fraction) * 100)} %"
-
-
-def _nothing(url: str, *_: object, **__: object) -> dict:
-    raise ValueError(f"a paper fetches nothing, not {url[:40]}")
 
 
 def order_ubl(revision: Revision) -> bytes:

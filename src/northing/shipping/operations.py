@@ -1,8 +1,10 @@
 """Writes of shipments, containers, stowage, legs, voyages, statements."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from decimal import Decimal
+from typing import Protocol
 
 from django.db.models import Max
 
@@ -10,7 +12,21 @@ from northing.core.passage import ExpectedLeg
 from northing.core.problems import Problem, refuse_if
 from northing.directory.acts import Act
 from northing.directory.columns import update_columns
-from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.formats.despatch import Line, Notice
+from northing.shipping.models import (
+    Container,
+    DateStatement,
+    DespatchNotice,
+    HandlingContent,
+    HandlingUnit,
+    Leg,
+    NoticeLine,
+    PaperDue,
+    PortCall,
+    Shipment,
+    Stowage,
+    Voyage,
+)
 
 
 @dataclass(frozen=True)
@@ -222,3 +238,96 @@ def own_stowage(rows: Iterable[tuple]) -> None:
 def settle_stowage(stowage: Iterable[Stowage]) -> None:
     """Write how much of each was received or declared missing."""
     update_columns(Stowage._meta.db_table, {"settled": "numeric"}, [(part.pk, part.settled) for part in stowage])
+
+
+def write_notice(
+    act: Act, supplier: int | None, number: str, said: Notice, lines: Sequence[tuple[Line, int | None]]
+) -> DespatchNotice:
+    """A despatch notice as it came; each row with the order line (id) it is about, where one was found."""
+    notice = DespatchNotice.objects.create(
+        supplier_id=supplier,
+        number=number,
+        door=act.door,
+        sent_by=act.person,
+        made_at=act.at,
+        issued_on=said.issued_on,
+        document=said.document,
+        imo=said.imo,
+        voyage=said.voyage,
+    )
+    NoticeLine.objects.bulk_create(
+        NoticeLine(
+            notice=notice,
+            number=row.number,
+            order=row.order,
+            line=row.line,
+            item=row.item,
+            quantity=row.quantity,
+            container=row.container,
+            size_type=row.size_type,
+            seal=row.seal,
+            sscc=row.sscc,
+            order_line_id=line,
+        )
+        for row, line in lines
+    )
+    return notice
+
+
+def settle_notice(notice: DespatchNotice, state: str, shipment: Shipment | None) -> None:
+    """What became of a notice."""
+    notice.state, notice.shipment = state, shipment
+    notice.save(update_fields=["state", "shipment"])
+
+
+def write_units(units: Iterable[tuple[Container, str, Mapping[int, Decimal]]]) -> None:
+    """Pallets in containers, with how much of which stowage (id) stands on each."""
+    for container, sscc, contents in units:
+        unit = HandlingUnit.objects.create(container=container, sscc=sscc)
+        HandlingContent.objects.bulk_create(
+            HandlingContent(unit=unit, stowage_id=stowage, quantity=quantity) for stowage, quantity in contents.items()
+        )
+
+
+class PaperAsked(Protocol):
+    """What a paper due consists of."""
+
+    shipment: int
+    kind: str
+    what: str
+    party: str
+    owner: int | None
+    form: str
+    anchor: str
+    anchor_days: int
+    due: date | None
+    needed_for: str
+
+
+def write_paper(act: Act, asked: PaperAsked) -> PaperDue:
+    """A paper that is due."""
+    return PaperDue.objects.create(
+        shipment_id=asked.shipment,
+        kind=asked.kind,
+        what=asked.what.strip()[:80],
+        party=asked.party,
+        owner_id=asked.owner,
+        form=asked.form,
+        anchor=asked.anchor,
+        anchor_days=asked.anchor_days,
+        due=asked.due,
+        needed_for=asked.needed_for,
+        written_on=act.today,
+    )
+
+
+def settle_paper(paper: PaperDue, day: date | None, reference: str, form: str) -> None:
+    """A paper is there since a day, or (None) is not."""
+    paper.done_on, paper.reference = day, reference
+    paper.form = form or paper.form
+    paper.save(update_fields=["done_on", "reference", "form"])
+
+
+def write_paper_days(rows: Sequence[tuple[int, date | None]]) -> None:
+    """By when papers (ids) are due."""
+    update_columns(PaperDue._meta.db_table, {"due": "date"}, rows)

@@ -30,6 +30,15 @@ def companies_aboard(shipments: Iterable[int]) -> dict[int, set[str]]:
     return found
 
 
+def companies_of_shipments(shipments: Iterable[int]) -> dict[int, set[int]]:
+    """The companies (ids) that have goods in each of the shipments (ids)."""
+    aboard = Stowage.objects.filter(container__shipment__in=list(shipments)).order_by()
+    found: dict[int, set[int]] = {}
+    for shipment, company in aboard.values_list("container__shipment", "instalment__line__order__company").distinct():
+        found.setdefault(shipment, set()).add(company)
+    return found
+
+
 @dataclass(frozen=True)
 class Sailing:
     """A call with its expected days and whether they have happened (None where nothing is known of a day)."""

@@ -9,9 +9,11 @@ from django.db.models import F, Sum
 
 from northing.core.ownership import moments_through
 from northing.core.passage import expected_legs
+from northing.core.periods import far_problems
 from northing.core.problems import Problem, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.cost import owning
+from northing.deeds.ship import papering
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.rights import companies_of
@@ -261,8 +263,7 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
     found = []
     if _actual(request):
         found += future_problem(request.value, act, "value")
-    if abs((request.value - act.today).days) > 1000:
-        found.append(Problem("This day is years away.", "value", "Check the year."))
+    found += far_problems(request.value, act.today, "value")
     if _actual(request):
         found += _sailing_problems(subject, request)
     return found
@@ -350,6 +351,7 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     moved = shipping.take_over_dates(
         (shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()
     )
+    papering.refresh_days(list(shipments.values()))
     instalments = Stowage.objects.filter(container__shipment__in=moved).values_list("instalment", flat=True)
     bring_along(dated=instalments.distinct(), shipments=list(shipments))
 

@@ -20,7 +20,7 @@ from northing.orders.models import Instalment
 from northing.papers.models import StoryEntry
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, HandlingContent, Shipment, Stowage
 from northing.shipping.queries import stowage_mark
 from northing.standing import operations as standing
 
@@ -283,7 +283,7 @@ def _unagreed(parts: Iterable[Instalment]) -> str:
 
 
 def _write(changes: Iterable[Change], stowage: Mapping[tuple[int, int], list[Stowage]]) -> list[Stowage]:
-    new, grown, gone = [], [], []
+    new, grown, gone, less = [], [], [], []
     for change in changes:
         rows = stowage.get((change.box.pk, change.instalment), [])
         if change.more > 0:
@@ -300,7 +300,10 @@ def _write(changes: Iterable[Change], stowage: Mapping[tuple[int, int], list[Sto
             row.quantity -= part
             left -= part
             (grown if row.quantity else gone).append(row)
+            less.append(row)
     Stowage.objects.bulk_update(grown, ["quantity"])
+    # How it is palletised is not known any more once some of it is taken off.
+    HandlingContent.objects.filter(stowage__in=less).delete()
     shipping.take_away(gone)
     return Stowage.objects.bulk_create(new) + grown
 

@@ -9,6 +9,7 @@ from northing.core.agreeing import Part
 from northing.core.exact import read_exact
 from northing.core.problems import Problem, Refused
 from northing.deeds.agree.agreeing import AnswerRow
+from northing.formats.despatch import Line, Notice
 from northing.formats.tables import read_rows
 from northing.formats.ubl import read_response
 from northing.orders.models import Instalment
@@ -148,3 +149,44 @@ def _from_ubl(content: bytes) -> Said:
         for line in response.lines
         if line.parts
     }
+
+
+def despatch_said(post, parts: list[Instalment]) -> Notice:
+    """A despatch as it was typed: how much of which part leaves, in which container. Raises Refused."""
+    texts = {name: post.get(name, "").replace("\x00", "").strip() for name in DESPATCH}
+    lines, problems = [], []
+    for part in parts:
+        said = post.get(f"leaves-{part.pk}", "").strip()
+        if not said:
+            continue
+        where, line = f"leaves-{part.pk}", part.line
+        try:
+            units = _number(said, where, "quantity")
+        except Refused as refused:
+            problems += refused.problems
+            continue
+        if not 0 < units < Decimal(10) ** 12:
+            problems.append(Problem(f"The quantity {said[:20]!r} is not one.", where, "Write a number above 0."))
+            continue
+        box = post.get(f"box-{part.pk}", "").strip() or texts["container"]
+        number = "".join(box.upper().split()).replace("-", "").replace("\x00", "")[:15]
+        lines.append(
+            Line(
+                len(lines) + 1,
+                line.order.number,
+                str(line.number),
+                line.item.code,
+                units,
+                number,
+                seal=texts["seal"][:20] if number else "",
+            )
+        )
+    if problems:
+        raise Refused(problems)
+    if not lines:
+        raise Refused(Problem("Nothing leaves by what was sent.", "leaves", "Write a quantity beside a line."))
+    day = _day(texts["despatched_on"], "despatched_on") if texts["despatched_on"] else None
+    return Notice(texts["notice"][:40], tuple(lines), day, texts["document"][:40])
+
+
+DESPATCH = ("notice", "despatched_on", "document", "container", "seal")

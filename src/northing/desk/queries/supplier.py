@@ -24,6 +24,11 @@ class OrderShown:
     confirmed: list[Instalment] = field(default_factory=list)
     documents: list[Document] = field(default_factory=list)
 
+    @property
+    def there(self) -> list[Instalment]:
+        """All of it that is still with the supplier."""
+        return [*self.waits, *self.undecided, *self.confirmed]
+
 
 def _typed(part: Instalment, typed: Mapping[str, str] | None) -> dict[str, str]:
     """What stands in the fields of a part: what was typed, or what is asked."""

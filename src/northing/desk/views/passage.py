@@ -1,14 +1,24 @@
 """Passage: shipments, their containers, legs and dates."""
 
+import tempfile
+from decimal import Decimal
+from pathlib import Path
+
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.db.models import Count, Q
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.core.loading import chargeable_weight
+from northing.core.moves import PARTIES
 from northing.core.problems import Refused
-from northing.deeds.ship import following, handling, packing
+from northing.deeds.ship import following, handling, packing, papering
+from northing.desk.forms.notices import PaperDoneForm, PaperForm
+from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
     BoxesForm,
     CallFormSet,
@@ -23,7 +33,16 @@ from northing.directory.rights import companies_of, may_somewhere
 from northing.ledger.queries import posting_note
 from northing.reports.clocks import standings_of
 from northing.reports.cost_sheet import cost_sheet
-from northing.shipping.models import DateStatement, Leg, Shipment, Stowage, Voyage
+from northing.reports.packing_list import (
+    despatch_advice,
+    packed_rows,
+    packing_csv,
+    packing_pdf,
+    packing_sheet,
+    senders,
+)
+from northing.reports.readiness import readiness_of
+from northing.shipping.models import DateStatement, Leg, PaperDue, Shipment, Stowage, Voyage
 
 SHOWN = 200
 
@@ -94,10 +113,24 @@ def shipment(request, shipment_id: int):
         "legs": record.legs.order_by("number"),
         "said": _said(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
+        "readiness": readiness_of(record, mine, today),
+        "papers": record.papers.select_related("owner").order_by("done_on", "due", "pk"),
+        "paper_form": PaperForm(),
+        "parties": PARTIES,
+        "today": today,
+        "senders": senders(record, mine),
+        "total": _total(stowage),
         "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
         "story": told(request, "shipment", record.pk),
     }
     return render(request, "desk/shipment.html", context)
+
+
+def _total(stowage: list[Stowage]) -> dict:
+    """What is aboard by volume and weight, and what air freight would be charged by."""
+    volume = sum((part.quantity * part.instalment.line.item.volume_m3 for part in stowage), Decimal(0))
+    weight = sum((part.quantity * part.instalment.line.item.weight_kg for part in stowage), Decimal(0))
+    return {"volume": volume, "weight": weight, "chargeable": chargeable_weight(volume, weight)}
 
 
 def _said(record: Shipment):
@@ -173,3 +206,74 @@ def _others_aboard(record: Shipment, leg: int) -> int:
     own = record.legs.filter(pk=leg, load_call__isnull=False).values_list("load_call__voyage", flat=True)
     others = Leg.objects.filter(load_call__voyage__in=own).exclude(shipment=record)
     return others.values("shipment").distinct().count()
+
+
+@require_POST
+def ask_paper(request, shipment_id: int):
+    """Ask for a paper."""
+    record = _shipment(request, shipment_id)
+    return _paper_done(request, record, PaperForm(request.POST), papering.ask_paper, record.pk)
+
+
+@require_POST
+def usual_papers(request, shipment_id: int):
+    """Ask for the usual papers."""
+    record = _shipment(request, shipment_id)
+    asked = papering.UsualRequest(record.pk)
+    form = WholeForm(request.POST)
+    number = form.do(request, papering.ask_usual, lambda _: asked)
+    if number is not None:
+        messages.success(request, f"{number} papers are asked for." if number else "They are asked for already.")
+    return _to_papers(request, record, form)
+
+
+@require_POST
+def settle_paper(request, paper_id: int):
+    """A paper is there, or is not after all."""
+    paper = get_object_or_404(PaperDue.objects.filter(shipment__in=visible_shipments(request.user)), pk=paper_id)
+    return _paper_done(request, paper.shipment, PaperDoneForm(request.POST), papering.settle_paper, paper.pk)
+
+
+def _paper_done(request, record: Shipment, form, deed, key: int):
+    if form.do(request, deed, lambda _: form.asked(key)):
+        messages.success(request, "Recorded.")
+    return _to_papers(request, record, form)
+
+
+def _to_papers(request, record: Shipment, form):
+    for errors in form.errors.values():
+        for error in errors:
+            messages.error(request, error)
+    return redirect(reverse("shipment", args=[record.pk]) + "#papers")
+
+
+def packing_list(request, shipment_id: int, kind: str):
+    """The packing list of the goods that the person may see, as PDF, CSV or XLSX."""
+    record = _shipment(request, shipment_id)
+    rows = packed_rows(record, companies_of(request.user))
+    name = f"packing-list-{record.reference}.{kind}"
+    if kind == "pdf":
+        return _file(packing_pdf(record, rows), "application/pdf", name)
+    if kind == "csv":
+        return _file("\ufeff" + "".join(packing_csv(rows)), "text/csv; charset=utf-8", name)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / name
+        packing_sheet(rows, path)
+        sheet = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+        return _file(path.read_bytes(), sheet, name)
+
+
+def advice(request, shipment_id: int, supplier_id: int, company_id: int):
+    """What one supplier sends one company, as a UBL DespatchAdvice."""
+    record = _shipment(request, shipment_id)
+    for supplier, company in senders(record, companies_of(request.user)):
+        if (supplier.pk, company.pk) == (supplier_id, company_id):
+            name = f"despatch-{record.reference}-{supplier.code}-{company.code}.xml"
+            return _file(despatch_advice(record, supplier, company), "application/xml", name)
+    raise Http404
+
+
+def _file(content: bytes | str, kind: str, name: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type=kind)
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer

@@ -14,9 +14,11 @@ from django.views.decorators.http import require_POST
 from northing.core.problems import Refused
 from northing.deeds.agree import agreeing, inviting
 from northing.deeds.house import remarking
+from northing.deeds.ship import noticing
 from northing.desk.callers import caller_of
-from northing.desk.forms.supplier import FileForm, RemarkForm, answer_rows, file_rows
+from northing.desk.forms.supplier import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
 from northing.desk.queries.supplier import OrderShown, shown_orders
+from northing.desk.views.notices import read_file
 from northing.desk.views.papers import paper_file
 from northing.desk.words import words
 from northing.directory.acts import Act
@@ -66,7 +68,12 @@ def _act(request, link, part: str = "") -> Act:
 
 def _page(request, link, token: str, problems=(), status: int = 200):
     orders = shown_orders(link.supplier, request.POST if problems else None)
+    there = [part for order in orders for part in order.there]
+    for part in there:
+        part.leaves, part.box = (request.POST.get(f"{name}-{part.pk}", "") for name in ("leaves", "box"))
     context = {
+        "there": there,
+        "despatch": request.POST if "despatched_on" in request.POST else None,
         "w": WORDS,
         "supplier": link.supplier,
         "token": token,
@@ -157,6 +164,21 @@ def upload(request, link, token: str):
     except Refused as refused:
         return _page(request, link, token, refused.problems, 422)
     return _answer(request, link, token, rows)
+
+
+@require_POST
+@by_link
+def despatch(request, link, token: str):
+    """What leaves them, as a form or as a file."""
+    try:
+        upload = request.FILES.get("file")
+        parts = [part for order in shown_orders(link.supplier) for part in order.there]
+        said = read_file(upload) if upload else despatch_said(request.POST, parts)
+        noticing.read(_act(request, link, "despatch"), noticing.NoticeRequest(said, link.supplier_id))
+    except Refused as refused:
+        return _page(request, link, token, refused.problems, 422)
+    messages.success(request, WORDS["done_despatch"])
+    return redirect("supplier", token)
 
 
 @require_POST

@@ -1,0 +1,326 @@
+"""Despatch notices: what left a supplier, in which containers. As a table (CSV, XLSX) and as UBL 2.1 DespatchAdvice."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+
+from lxml import etree
+
+from northing.core.exact import plain, read_exact
+from northing.core.periods import day_problems
+from northing.core.problems import Problem, Refused
+from northing.formats import grids
+from northing.formats.ubl_parts import SPACES, UNITS, found, number, part, party, quantity, read_xml, text
+
+ADVICE = "urn:oasis:names:specification:ubl:schema:xsd:DespatchAdvice-2"
+MOST = 5_000
+# Columns by name; those with a word behind them are explained on the page.
+COLUMNS = {
+    "order": "our order's number",
+    "line": "its line; may be left out where the item stands on one line only",
+    "item": "code, GTIN or the supplier's own code; may be left out where the line is given",
+    "quantity": "in base units",
+    "container": "its number; left out: loose packages",
+    "type": "size-type, 45G1 when left out",
+    "seal": "",
+    "sscc": "of the pallet it stands on",
+    "notice": "number of the notice; once is enough, as for the next four",
+    "document": "transport document",
+    "imo": "of the vessel",
+    "voyage": "",
+    "despatched_on": "a day like 2026-11-24",
+}
+NEEDED = ("order", "quantity")
+LONGEST = {"order": 24, "line": 12, "item": 40, "container": 15, "type": 4, "seal": 20, "sscc": 18}
+LONGEST |= {"notice": 40, "document": 40, "imo": 12, "voyage": 20}
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """Units of an item of an order, in a container; texts as they came, empty where nothing is said."""
+
+    number: int
+    order: str
+    line: str
+    item: str
+    quantity: Decimal
+    container: str = ""
+    size_type: str = ""
+    seal: str = ""
+    sscc: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Notice:
+    """A despatch notice as it came."""
+
+    number: str
+    lines: tuple[Line, ...]
+    issued_on: date | None = None
+    document: str = ""
+    imo: str = ""
+    voyage: str = ""
+
+
+def read_notice(path: Path) -> Notice:
+    """A notice from a file: XML is read as a UBL DespatchAdvice, anything else as a table. Raises Refused."""
+    with path.open("rb") as file:
+        head = file.read(200).lstrip(b"\xef\xbb\xbf \t\r\n")
+    return read_advice(path.read_bytes()) if head.startswith(b"<") else read_table(path)
+
+
+def read_table(path: Path) -> Notice:
+    """A notice from a CSV table or an XLSX workbook. Raises Refused with all that is wrong, by row."""
+    _, rows = grids.read_grid(path)
+    header: list[str] | None = None
+    lines: list[Line] = []
+    heads: list[Mapping[str, str]] = []
+    problems: list[Problem] = []
+    for place, cells in rows:
+        if header is None:
+            header = [name.strip().lower().replace(" ", "_") for name in cells]
+            missing = [name for name in NEEDED if name not in header]
+            if missing:
+                what = f"The file lacks the columns {', '.join(missing)}."
+                raise Refused(Problem(what, "file", "Name them in the first row."))
+            continue
+        if len(lines) >= MOST:
+            raise Refused(Problem(f"The notice has more than {MOST:,} rows.", "file", "Split it."))
+        said = {name: cell for name, cell in zip(header, cells, strict=False) if name in COLUMNS}
+        try:
+            lines.append(_line(place, said))
+            heads.append(said)
+        except Refused as refused:
+            problems += refused.problems
+    if problems:
+        raise Refused(problems[:20])
+    return _notice(lines, heads)
+
+
+def _notice(lines: Sequence[Line], heads: Iterable[Mapping[str, str]]) -> Notice:
+    if not lines:
+        raise Refused(Problem("The notice has no row.", "file"))
+    head: dict[str, str] = {}
+    for said in heads:
+        for name in ("notice", "document", "imo", "voyage", "despatched_on"):
+            head[name] = head.get(name) or said.get(name, "").strip()
+    issued = _day(head["despatched_on"], "despatched_on") if head["despatched_on"] else None
+    return Notice(head["notice"], tuple(lines), issued, head["document"], _digits(head["imo"]), head["voyage"])
+
+
+def _digits(imo: str) -> str:
+    return "".join(character for character in imo if character.isdigit())[:7]
+
+
+def _line(place: int, said: Mapping[str, str]) -> Line:
+    for name, longest in LONGEST.items():
+        if len(said.get(name, "")) > longest:
+            raise Refused(Problem(f"Row {place}, {name}: longer than {longest} characters.", "file"))
+    order = said.get("order", "").strip()
+    if not order:
+        raise Refused(Problem(f"Row {place}, order: is empty.", "file"))
+    if not (said.get("line", "").strip() or said.get("item", "").strip()):
+        raise Refused(Problem(f"Row {place}: neither line nor item says what it is.", "file"))
+    return Line(
+        place,
+        order,
+        said.get("line", "").strip(),
+        said.get("item", "").strip(),
+        _units(said.get("quantity", ""), f"Row {place}, quantity"),
+        said.get("container", "").upper().replace(" ", "").replace("-", ""),
+        said.get("type", "").strip().upper(),
+        said.get("seal", "").strip(),
+        said.get("sscc", "").replace(" ", ""),
+    )
+
+
+def _units(said: str, where: str) -> Decimal:
+    try:
+        value = read_exact(said.strip().replace(" ", ""))
+    except ValueError:
+        raise Refused(Problem(f"{where}: {said[:20]!r} is not a number with a decimal point.", "file")) from None
+    if not 0 < value < Decimal(10) ** 12 or round(value, 6) != value:
+        raise Refused(Problem(f"{where}: {said[:20]!r} is not a quantity anybody sends.", "file"))
+    return value
+
+
+def _day(said: str, where: str) -> date:
+    try:
+        day = date.fromisoformat(said[:10])
+    except ValueError:
+        raise Refused(Problem(f"{where}: {said[:20]!r} is not a day like 2026-11-24.", "file")) from None
+    if day_problems(day, "file"):
+        raise Refused(Problem(f"{where}: nobody means the year {day.year}.", "file"))
+    return day
+
+
+def read_advice(content: bytes) -> Notice:
+    """A UBL DespatchAdvice. Raises Refused, naming the line and what is wrong with it."""
+    root = read_xml(content)
+    if root.tag != f"{{{ADVICE}}}DespatchAdvice":
+        raise Refused(Problem("The file is not a UBL DespatchAdvice.", "file", "Export one, or send CSV or XLSX."))
+    whole = root.find("cac:Shipment", SPACES)
+    order = found(root, "cac:OrderReference/cbc:ID")
+    lines = [
+        _advised(place, line, whole, order) for place, line in enumerate(root.iterfind("cac:DespatchLine", SPACES), 1)
+    ]
+    if len(lines) > MOST:
+        raise Refused(Problem(f"The notice has more than {MOST:,} lines.", "file", "Split it."))
+    stage = "cac:ShipmentStage/cac:TransportMeans/"
+    head = {
+        "notice": found(root, "cbc:ID")[:40],
+        "document": _shipped(whole, "cac:Consignment/cbc:ID")[:40],
+        "imo": _shipped(whole, f"{stage}cac:MaritimeTransport/cbc:VesselID"),
+        "voyage": _shipped(whole, f"{stage}cbc:JourneyID")[:20],
+        "despatched_on": found(root, "cbc:IssueDate"),
+    }
+    return _notice(lines, [head])
+
+
+def _shipped(shipment: "etree._Element | None", path: str) -> str:
+    return found(shipment, path) if shipment is not None else ""
+
+
+def _advised(place: int, line: "etree._Element", whole: "etree._Element | None", order: str) -> Line:
+    where = f"line {found(line, 'cbc:ID')[:20] or place}"
+    units = number(line, "cbc:DeliveredQuantity", where)
+    reference = "cac:OrderLineReference/"
+    item = next(
+        filter(
+            None,
+            (
+                found(line, f"cac:Item/cac:{kind}Identification/cbc:ID")
+                for kind in ("BuyersItem", "StandardItem", "SellersItem")
+            ),
+        ),
+        "",
+    )
+    own = line.find("cac:Shipment", SPACES)
+    unit = _first(own, whole, "cac:TransportHandlingUnit")
+    box = unit.find("cac:TransportEquipment", SPACES) if unit is not None else None
+    said = {
+        "order": found(line, f"{reference}cac:OrderReference/cbc:ID") or order,
+        "line": found(line, f"{reference}cbc:LineID"),
+        "item": item,
+        "quantity": plain(units) if units is not None else "",
+        "container": found(box, "cbc:ID") if box is not None else "",
+        "type": found(box, "cbc:TransportEquipmentTypeCode") if box is not None else "",
+        "seal": found(box, "cac:TransportEquipmentSeal/cbc:ID") if box is not None else "",
+        "sscc": _sscc(unit),
+    }
+    return _line(place, said)
+
+
+def _first(own: "etree._Element | None", whole: "etree._Element | None", path: str) -> "etree._Element | None":
+    for node in (own, whole):
+        inner = node.find(path, SPACES) if node is not None else None
+        if inner is not None:
+            return inner
+    return None
+
+
+def _sscc(unit: "etree._Element | None") -> str:
+    said = found(unit, "cbc:ID") if unit is not None else ""
+    return said if len(said) == 18 and said.isdigit() else ""
+
+
+@dataclass(frozen=True)
+class Packed:
+    """Units of a line in a container, as a packing list says them."""
+
+    order: str
+    line: int
+    item: str
+    description: str
+    supplier_code: str
+    unit: str
+    quantity: Decimal
+    container: str
+    size_type: str
+    seal: str
+    sscc: str
+    volume: Decimal
+    weight: Decimal
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What a despatch advice is about: from whom to whom, how it travels, what is in it."""
+
+    number: str
+    issued_on: date
+    supplier: tuple[str, str, str]
+    customer: tuple[str, str, str]
+    document: str = ""
+    vessel: str = ""
+    imo: str = ""
+    voyage: str = ""
+    load_port: str = ""
+    discharge_port: str = ""
+    lines: Sequence[Packed] = field(default_factory=tuple)
+
+
+def advice_xml(advice: Advice) -> bytes:
+    """A UBL 2.1 DespatchAdvice; each line says its order, its container and its pallet."""
+    root = etree.Element(f"{{{ADVICE}}}DespatchAdvice", nsmap={None: ADVICE, **SPACES})
+    text(root, "UBLVersionID", "2.1")
+    text(root, "ID", advice.number)
+    text(root, "IssueDate", advice.issued_on.isoformat())
+    text(root, "LineCountNumeric", str(len(advice.lines)))
+    party(root, "DespatchSupplierParty", *advice.supplier)
+    party(root, "DeliveryCustomerParty", *advice.customer)
+    _shipment(root, advice)
+    for place, line in enumerate(advice.lines, 1):
+        _despatch_line(root, advice, place, line)
+    return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True))
+
+
+def _shipment(root: "etree._Element", advice: Advice) -> None:
+    made = part(root, "Shipment")
+    text(made, "ID", advice.number)
+    weight = sum((line.weight for line in advice.lines), Decimal(0))
+    volume = sum((line.volume for line in advice.lines), Decimal(0))
+    quantity(made, "GrossWeightMeasure", plain(round(weight, 3)), "KGM")
+    quantity(made, "GrossVolumeMeasure", plain(round(volume, 4)), "MTQ")
+    if advice.document:
+        text(part(made, "Consignment"), "ID", advice.document)
+    if advice.vessel:
+        stage = part(made, "ShipmentStage")
+        means = part(stage, "TransportMeans")
+        text(means, "JourneyID", advice.voyage)
+        vessel = part(means, "MaritimeTransport")
+        text(vessel, "VesselID", advice.imo)
+        text(vessel, "VesselName", advice.vessel)
+        for name, port in (
+            ("LoadingPortLocation", advice.load_port),
+            ("UnloadingPortLocation", advice.discharge_port),
+        ):
+            if port:
+                text(part(stage, name), "ID", port)
+
+
+def _despatch_line(root: "etree._Element", advice: Advice, place: int, line: Packed) -> None:
+    made = part(root, "DespatchLine")
+    text(made, "ID", str(place))
+    quantity(made, "DeliveredQuantity", plain(line.quantity), UNITS.get(line.unit, "ZZ"))
+    reference = part(made, "OrderLineReference")
+    text(reference, "LineID", str(line.line))
+    text(part(reference, "OrderReference"), "ID", line.order)
+    item = part(made, "Item")
+    text(item, "Description", line.description)
+    text(item, "Name", line.item)
+    text(part(item, "BuyersItemIdentification"), "ID", line.item)
+    if line.supplier_code:
+        text(part(item, "SellersItemIdentification"), "ID", line.supplier_code)
+    shipment = part(made, "Shipment")
+    text(shipment, "ID", advice.number)
+    unit = part(shipment, "TransportHandlingUnit")
+    if line.sscc:
+        text(unit, "ID", line.sscc)
+    box = part(unit, "TransportEquipment")
+    text(box, "ID", line.container)
+    text(box, "TransportEquipmentTypeCode", line.size_type)
+    if line.seal:
+        text(part(box, "TransportEquipmentSeal"), "ID", line.seal)

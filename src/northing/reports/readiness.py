@@ -1,0 +1,113 @@
+"""What stands between a shipment and its next step, each with the act that mends it."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+
+from django.db.models import Count, F, Q
+from django.urls import reverse
+
+from northing.core.problems import Strength
+from northing.costing.models import CustomsEntry
+from northing.directory.models import Bin, Company, Item
+from northing.shipping.models import PaperDue, Shipment, Stowage
+
+DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be received"
+
+
+@dataclass(frozen=True)
+class Missing:
+    """One thing that is missing: what, how strong, and where it is mended."""
+
+    what: str
+    mend: str
+    url: str
+    strength: Strength = Strength.BLOCK
+
+
+@dataclass(frozen=True)
+class Readiness:
+    """The next step of a shipment (empty: all is received), and what is missing for it."""
+
+    step: str
+    missing: list[Missing]
+
+    @property
+    def blocked(self) -> bool:
+        return any(one.strength is Strength.BLOCK for one in self.missing)
+
+
+def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readiness:
+    """Where the shipment stands for these companies (ids)."""
+    parts = Stowage.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
+    entered = set(CustomsEntry.objects.filter(shipment=shipment).values_list("company", flat=True))
+    aboard = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
+    page = reverse("shipment", args=[shipment.pk])
+    if not shipment.departed_on:
+        found = [*_to_depart(shipment, parts, page), *_papers(shipment, ("departure",), page, today)]
+        return Readiness(DEPART, found)
+    if not parts.filter(settled__lt=F("quantity")).exists():
+        return Readiness("", [])
+    customs = [*_entries(shipment, aboard - entered, parts), *_papers(shipment, ("customs",), page, today)]
+    if not shipment.arrived_on:
+        return Readiness(ARRIVE, [_softened(one) for one in customs])
+    if aboard - entered:
+        return Readiness(CLEAR, customs)
+    return Readiness(RECEIVE, [*_bins(parts), *_papers(shipment, ("customs", "receipt"), page, today)])
+
+
+def _softened(one: Missing) -> Missing:
+    """What is only needed later is a warning now."""
+    return Missing(one.what, one.mend, one.url, Strength.WARN)
+
+
+def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
+    load = reverse("load", args=[shipment.pk])
+    if not parts.exists():
+        yield Missing("Nothing is packed yet.", "Load it", load)
+    legs = list(shipment.legs.all())
+    if not legs:
+        yield Missing("It has no legs.", "Plan the passage", reverse("plan", args=[shipment.pk]))
+    elif shipment.mode == Shipment.Mode.SEA and not shipment.voyage_id:
+        yield Missing("No voyage is chosen.", "Plan the passage", reverse("plan", args=[shipment.pk]))
+    unagreed = parts.filter(instalment__agreed_quantity__lt=F("instalment__quantity")).values_list(
+        "instalment__line__order__number", "instalment__line__number", "instalment__line"
+    )
+    lines = list(unagreed.distinct().order_by("instalment__line__order__number", "instalment__line__number")[:6])
+    if lines:
+        names = ", ".join(f"{order}/{number}" for order, number, _ in lines)
+        url = reverse("line", args=[lines[0][2]])
+        yield Missing(f"Not agreed: {names}.", "Record the answer", url, Strength.WARN)
+    bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("stowage"))
+    numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True)[:6])
+    if numbers:
+        yield Missing(f"No seal: {', '.join(numbers)}.", "Enter it", load, Strength.WARN)
+
+
+def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date) -> Iterable[Missing]:
+    for paper in PaperDue.objects.filter(shipment=shipment, done_on=None, needed_for__in=needed).order_by("due", "pk"):
+        by = f", due {paper.due:%-d %b}" if paper.due else ""
+        late = " (late)" if paper.due and paper.due < today else ""
+        yield Missing(f"{paper} {paper.lacks}{by}{late}.", "Record it", f"{page}#papers")
+    balance = PaperDue.objects.filter(shipment=shipment, done_on=None, kind=PaperDue.Kind.BALANCE)
+    for paper in balance.exclude(needed_for__in=needed):
+        yield Missing(f"{paper} {paper.lacks}: it releases the papers.", "Record it", f"{page}#papers", Strength.WARN)
+
+
+def _entries(shipment: Shipment, without: set[int], parts) -> Iterable[Missing]:
+    for company in Company.objects.filter(pk__in=without).order_by("code"):
+        url = reverse("customs", args=[shipment.pk, company.pk])
+        yield Missing(f"{company.code} has no customs entry.", "Book it", url)
+    bare = Item.objects.filter(Q(hs_code="") | Q(hs_code__isnull=True))
+    codes = bare.filter(order_lines__instalments__stowage__in=parts).distinct().order_by("code")[:6]
+    for item in codes:
+        yield Missing(f"{item.code} has no tariff number.", "Enter it", reverse("record", args=["item", item.pk]))
+
+
+def _bins(parts) -> Iterable[Missing]:
+    order = "instalment__line__order"
+    sites = parts.order_by().values_list(f"{order}__site", f"{order}__site__code").distinct()
+    there = set(Bin.objects.filter(purpose=Bin.Purpose.STORE).values_list("site", flat=True))
+    for site, code in sorted(sites, key=lambda one: one[1]):
+        if site not in there:
+            yield Missing(f"{code} has no store bin.", "Make one", reverse("new-record", args=["bin"]))
