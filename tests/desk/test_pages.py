@@ -15,7 +15,7 @@ from northing.deeds import aftermath
 from northing.deeds.agree import agreeing, inviting
 from northing.deeds.cost import costing
 from northing.deeds.house import remarking
-from northing.deeds.ship import noticing
+from northing.deeds.ship import noticing, packing
 from northing.desk.models import SavedView
 from northing.directory.models import Agreement, Company, ExchangeRate, Grant, Person
 from northing.formats.despatch import Line, Notice
@@ -25,9 +25,9 @@ from northing.papers.errands import begin
 from northing.papers.models import Message
 from northing.quality.models import Case
 from northing.receiving.models import Receipt
-from northing.shipping.models import CarrierEvent, Container, DespatchNotice, PaperDue, Shipment, Stowage
+from northing.shipping.models import CarrierEvent, Container, DespatchNotice, PaperDue, Shipment, Stowage, Voyage
 from tests.bulk import fill
-from tests.factories import CONTAINERS, NOW, ROLES, TODAY, small_world
+from tests.factories import CALLS, CONTAINERS, NOW, ROLES, TODAY, small_world
 
 LISTS = [
     "watch",
@@ -96,6 +96,7 @@ def addresses(world):
             source="s", event_id="e", event_type="x", kind="actual", day=TODAY, said_at=NOW, heard_at=NOW, raw={}
         )[0].pk,
         "notice_id": notice_of(world),
+        "voyage_id": voyage_of(world),
         "paper_id": PaperDue.objects.get_or_create(
             shipment=Shipment.objects.get(), kind="lading", party="carrier", due=TODAY, written_on=TODAY
         )[0].pk,
@@ -113,7 +114,15 @@ def addresses(world):
     }
     for pattern in all_patterns(get_resolver("northing.desk.urls")):
         wanted = pattern.pattern.converters
-        yield pattern.name, reverse(pattern.name, kwargs={name: ids[name] for name in wanted}), set(wanted)
+        words = {"voyage-happens": {"name": "roll"}, "shipment-happens": {"name": "split"}}.get(pattern.name, {})
+        yield pattern.name, reverse(pattern.name, kwargs={name: ids[name] for name in wanted} | words), set(wanted)
+
+
+def voyage_of(world):
+    """A voyage that nothing sails with."""
+    there = Voyage.objects.first()
+    asked = packing.VoyageRequest("Heron", "9074729", "1", world.parties["provider"].pk, CALLS)
+    return there.pk if there else packing.create_voyage(world.act("shipping"), asked)
 
 
 def notice_of(world):

@@ -21,6 +21,7 @@ NAMED = {
     "order": "order",
     "to": "site or company",
     "buyer": "buyer",
+    "aboard": "shipment, voyage or container",
 }
 DATES = {"expected": "expected", "need-by": "need_by", "promised": "promise", "requested": "requested_on"}
 _DATE_WORDS = DATES | {"need by": "need_by", "needed": "need_by", "promise": "promise", "ready": "promise"}

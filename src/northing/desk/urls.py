@@ -2,7 +2,7 @@
 
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView, LogoutView
-from django.urls import path
+from django.urls import path, register_converter
 
 from northing.desk.forms.signing import SignInForm
 from northing.desk.views import (
@@ -29,7 +29,24 @@ from northing.desk.views import (
     quality,
     supplier,
     suppliers,
+    voyages,
 )
+
+
+class _OneOf:
+    """A word of an address that is one of some."""
+
+    regex = ""
+
+    def to_python(self, value: str) -> str:
+        """The word."""
+        return value
+
+    to_url = to_python
+
+
+for _name, _words in (("voyage_happening", voyages.TO_VOYAGES), ("shipment_happening", voyages.TO_SHIPMENTS)):
+    register_converter(type(_name, (_OneOf,), {"regex": "|".join(_words)}), _name)
 
 SIGN_IN = login_not_required(LoginView.as_view(template_name="desk/sign_in.html", authentication_form=SignInForm))
 
@@ -128,6 +145,9 @@ urlpatterns = [
     path("passage/load/propose/", loading.propose_loading, name="propose-loading"),
     path("passage/<int:shipment_id>/load/", loading.load, name="load"),
     path("voyages/new/", passage.new_voyage, name="new-voyage"),
+    path("voyages/<int:voyage_id>/", voyages.voyage, name="voyage"),
+    path("voyages/<int:voyage_id>/<voyage_happening:name>/", voyages.voyage_happens, name="voyage-happens"),
+    path("passage/<int:shipment_id>/<shipment_happening:name>/", voyages.shipment_happens, name="shipment-happens"),
     path("passage/<int:shipment_id>/", passage.shipment, name="shipment"),
     path("passage/<int:shipment_id>/plan/", passage.plan, name="plan"),
     path("passage/<int:shipment_id>/papers/", passage.ask_paper, name="ask-paper"),

@@ -23,7 +23,7 @@ class Story:
     @property
     def remarkable(self) -> bool:
         """Whether people may remark on records of this kind."""
-        return self.kind in ("order", "line", "shipment", "container", "charge", "item", "party")
+        return self.kind in ("order", "line", "shipment", "container", "charge", "item", "party", "voyage")
 
     @property
     def shareable(self) -> bool:

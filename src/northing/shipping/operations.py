@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from typing import Protocol
 
@@ -331,3 +331,65 @@ def settle_paper(paper: PaperDue, day: date | None, reference: str, form: str) -
 def write_paper_days(rows: Sequence[tuple[int, date | None]]) -> None:
     """By when papers (ids) are due."""
     update_columns(PaperDue._meta.db_table, {"due": "date"}, rows)
+
+
+def move_legs(legs: Iterable[Leg]) -> None:
+    """Legs sail between other calls; what was planned of them stays."""
+    Leg.objects.bulk_update(list(legs), ["load_call", "discharge_call"])
+
+
+def swap_vessel(voyage: Voyage, vessel: str, imo: str, number: str) -> None:
+    """Another vessel sails the voyage."""
+    voyage.vessel, voyage.imo, voyage.number = vessel, imo, number
+    voyage.save(update_fields=["vessel", "imo", "number"])
+
+
+def omit_call(call: PortCall) -> None:
+    """The voyage passes a port by."""
+    call.omitted, call.expected_arrival, call.expected_departure = True, None, None
+    call.save(update_fields=["omitted", "expected_arrival", "expected_departure"])
+
+
+def blank(voyage: Voyage, at: datetime) -> None:
+    """A sailing is called off."""
+    voyage.blanked_at = at
+    voyage.save(update_fields=["blanked_at"])
+
+
+def write_split(act: Act, shipment: Shipment, boxes: Sequence[Container]) -> Shipment:
+    """A shipment like the other, with some of its containers; what was said of its legs is said of these as well."""
+    made = write_shipment(act, "", shipment.document, shipment.forwarder_id, shipment.mode)
+    for name in ("planned_dock", "expected_dock", "departed_on", "arrived_on", "voyage_id", "discharge_port_id"):
+        setattr(made, name, getattr(shipment, name))
+    made.save()
+    for leg in list(shipment.legs.order_by("number")):
+        said = list(leg.statements.order_by("pk"))
+        leg.pk, leg.shipment = None, made
+        leg._state.adding = True
+        leg.save()
+        for one in said:
+            one.pk, one.leg = None, leg
+            one._state.adding = True
+            one.save()
+    Container.objects.filter(pk__in=[box.pk for box in boxes]).update(shipment=made)
+    return made
+
+
+def redirect_legs(shipment: Shipment, main: Leg, call: PortCall, place: str, days: int) -> None:
+    """The main leg ends at another call; from there one leg by road leads to a place. What was planned of it stays."""
+    rest = max((shipment.planned_dock or main.planned_end) - main.planned_end, timedelta(0))
+    shipment.legs.filter(number__gt=main.number).delete()
+    main.discharge_call, main.destination = call, call.port_id
+    main.save(update_fields=["discharge_call", "destination"])
+    start = main.planned_end + max(rest - timedelta(days=days), timedelta(0))
+    Leg.objects.create(
+        shipment=shipment,
+        number=main.number + 1,
+        mode=Leg.Mode.ROAD,
+        origin=call.port_id,
+        destination=place,
+        planned_start=start,
+        planned_end=start + timedelta(days=days),
+        expected_start=start,
+        expected_end=start + timedelta(days=days),
+    )

@@ -99,21 +99,22 @@ def planned_legs(
         mine = by_leg.get(leg.pk, [])
         start, end = _about(mine, "departure"), _about(mine, "arrival")
         if leg.load_call_id:
-            start = _sails(sailing.get(leg.load_call_id), "departure", leg.planned_start)
-            end = _sails(sailing.get(leg.discharge_call_id), "arrival", leg.planned_end)
+            start = _sails(sailing.get(leg.load_call_id), "departure")
+            end = _sails(sailing.get(leg.discharge_call_id), "arrival")
         of_shipment = found[leg.shipment_id]
         of_shipment[0].append(leg)
         of_shipment[1].append(PlannedLeg(leg.planned_start, leg.planned_end, start, end))
     return found, sailing
 
 
-# A leg takes its voyage's day as what was said of it: when, and in which order, is settled among the calls.
+# A leg takes its voyage's day as what was said of it: when, and in which order, is settled among the calls. A vessel
+# neither waits for a lorry that is late nor leaves before its day for one that is early.
 SETTLED = datetime(1, 1, 1, tzinfo=UTC)
 
 
-def _sails(sailing: Sailing | None, milestone: str, plan: date) -> list[Statement]:
+def _sails(sailing: Sailing | None, milestone: str) -> list[Statement]:
     known = getattr(sailing, milestone) if sailing else None
-    if known is None or (known[0] == plan and not known[1]):
+    if known is None:
         return []
     return [Statement("actual" if known[1] else "estimated", known[0], SETTLED, 0)]
 

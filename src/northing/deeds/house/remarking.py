@@ -12,7 +12,7 @@ from northing.papers import mailing
 from northing.papers.documents import attach
 from northing.papers.models import Document
 from northing.papers.operations import Link, once, tell
-from northing.shipping.models import Container, Shipment
+from northing.shipping.models import Container, Shipment, Voyage
 
 LONGEST = 1_000
 # Any of these deals with suppliers, and may say something to them.
@@ -150,6 +150,10 @@ def _party(act: Act, key: int, companies: set[int]) -> Subject | None:
     return Subject([("party", key, None)], None) if companies and Party.objects.filter(pk=key).exists() else None
 
 
+def _voyage(act: Act, key: int, companies: set[int]) -> Subject | None:
+    return Subject([("voyage", key, None)], None) if companies and Voyage.objects.filter(pk=key).exists() else None
+
+
 SUBJECTS = {
     "order": _order,
     "line": _line,
@@ -158,6 +162,7 @@ SUBJECTS = {
     "charge": _charge,
     "item": _item,
     "party": _party,
+    "voyage": _voyage,
 }
 
 

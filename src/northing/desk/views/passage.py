@@ -190,7 +190,7 @@ def say_date(request, shipment_id: int):
             note = posting_note(companies_of(request.user), form.cleaned_data["value"])
         messages.success(request, f"The date is recorded{note}; everything aboard follows it.")
         return redirect("shipment", record.pk)
-    context = {"shipment": record, "form": form}
+    context = {"shipment": record, "form": form, "book": f"/lines/?where=aboard+{record.reference}"}
     if form.is_valid():
         asked = form.asked(form.cleaned_data)
         context |= {"asked": form.cleaned_data, "others": _others_aboard(record, asked.leg), "shown": SHOWN}

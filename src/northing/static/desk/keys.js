@@ -28,7 +28,11 @@ const acts = {
 
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
-  if (going && /^[1-8]$/.test(event.key)) {
+  const keyed = /^[a-z]$/.test(event.key) && document.querySelector(`main [data-key="${event.key}"]`);
+  if (keyed) {
+    event.preventDefault();
+    keyed.click();
+  } else if (going && /^[1-8]$/.test(event.key)) {
     go(Number(event.key));
   } else if (acts[event.key]) {
     event.preventDefault();

@@ -6,12 +6,13 @@ from datetime import date, timedelta
 from functools import reduce
 from operator import or_
 
-from django.db.models import Q
+from django.db.models import Q, Value
+from django.db.models.functions import Concat
 
 from northing.core.sentence import NAMED, Clause
 from northing.core.windows import read_window
 from northing.directory.models import Item, Party, Person, Site
-from northing.orders.models import PurchaseOrder
+from northing.orders.models import OrderLine, PurchaseOrder
 
 MOST_NAMES = 20_000
 
@@ -163,6 +164,15 @@ def _people(names: Sequence[str]):
     return Person.objects.filter(_any(names, "username__iexact", "first_name__iexact", "last_name__iexact"))
 
 
+def _aboard(names: Sequence[str]):
+    """Lines with goods in a shipment, on a voyage (by vessel, number or both) or in a container."""
+    box = "instalments__stowage__container"
+    lookups = (f"{box}__shipment__reference__iexact", f"{box}__shipment__document__iexact", f"{box}__number__iexact")
+    voyage = f"{box}__shipment__voyage__"
+    lines = OrderLine.objects.annotate(sails=Concat(f"{voyage}vessel", Value(" "), f"{voyage}number"))
+    return lines.filter(_any(names, *lookups, "sails__iexact"))
+
+
 _NAMES = {
     "from": ("supplier_id", _suppliers),
     "of": ("item_id", _items),
@@ -170,4 +180,5 @@ _NAMES = {
     "order": ("order_id", _orders),
     "to": ("site_id", _sites),
     "buyer": ("buyer_id", _people),
+    "aboard": ("line_id", _aboard),
 }

@@ -1,0 +1,105 @@
+"""A voyage: its calls, what sails with it, and what happens to it. Everything is shown before it is done."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import quote
+
+from django.contrib import messages
+from django.db.models import Count
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+
+from northing.core.problems import Refused
+from northing.deeds.ship import following, rerouting
+from northing.desk.forms import rerouting as forms
+from northing.desk.forms.base import act_of
+from northing.desk.queries.story import told
+from northing.desk.views.passage import SHOWN, visible_shipments
+from northing.directory.rights import companies_of
+from northing.shipping.models import DateStatement, Leg, Voyage
+
+
+@dataclass(frozen=True)
+class Happening:
+    """Something that happens: how it is called, its form, its deed, what is said when it is done."""
+
+    title: str
+    form: type
+    deed: Callable[..., Any]
+    button: str
+    done: str
+
+
+TO_VOYAGES = {
+    "say": Happening("A date", forms.SayForm, following.say_date, "Record it", "Recorded; everything aboard follows."),
+    "roll": Happening("Roll to another voyage", forms.RollForm, rerouting.roll, "Roll", "Rolled."),
+    "swap": Happening("Another vessel", forms.SwapForm, rerouting.swap_vessel, "Swap", "The vessel is swapped."),
+    "omit": Happening("A port is omitted", forms.OmitForm, rerouting.omit_port, "Omit it", "The port is omitted."),
+    "blank": Happening(
+        "The sailing is called off", forms.BlankForm, rerouting.blank_sailing, "Call it off", "It is called off."
+    ),
+}
+TO_SHIPMENTS = {
+    "split": Happening("Split containers off", forms.SplitForm, rerouting.split_off, "Split off", "Split off."),
+    "land": Happening("Land elsewhere", forms.LandForm, rerouting.land_elsewhere, "Land there", "Redirected."),
+}
+
+
+def voyage(request, voyage_id: int):
+    """A voyage with its calls and the shipments that sail with it."""
+    found = get_object_or_404(Voyage.objects.select_related("carrier"), pk=voyage_id)
+    legs = Leg.objects.filter(load_call__voyage=found, shipment__in=visible_shipments(request.user))
+    legs = legs.select_related("shipment", "load_call", "discharge_call").order_by("shipment", "number")
+    said = DateStatement.objects.filter(call__voyage=found).select_related("call__port")
+    context = {
+        "voyage": found,
+        "calls": found.calls.select_related("port").annotate(loads_here=Count("loads")).order_by("number"),
+        "legs": legs,
+        "said": said.order_by("-pk")[:30],
+        "happenings": TO_VOYAGES.items(),
+        "book": _book(str(found)),
+        "story": told(request, "voyage", found.pk),
+    }
+    return render(request, "desk/voyage.html", context)
+
+
+def _book(name: str) -> str:
+    """The address of the lines aboard in the line book."""
+    return f"/lines/?where={quote(f'aboard {name}')}"
+
+
+def voyage_happens(request, voyage_id: int, name: str):
+    """Something happens to a voyage: first what it would do, then, confirmed, the deed."""
+    found = get_object_or_404(Voyage, pk=voyage_id)
+    return _happens(request, found, TO_VOYAGES[name], "voyage", name)
+
+
+def shipment_happens(request, shipment_id: int, name: str):
+    """Something happens to a shipment."""
+    found = get_object_or_404(visible_shipments(request.user).select_related("voyage"), pk=shipment_id)
+    return _happens(request, found, TO_SHIPMENTS[name], "shipment", name)
+
+
+def _happens(request, subject, one: Happening, page: str, name: str):
+    posted = request.method == "POST"
+    form = one.form(request.POST or None, subject=subject)
+    context = {"subject": subject, "one": one, "form": form, "page": page, "name": name, "shown": SHOWN}
+    context["book"] = _book(str(subject))
+    if posted and request.POST.get("confirmed"):
+        if form.do(request, one.deed, form.asked) is not None:
+            messages.success(request, one.done)
+            return redirect(page, subject.pk)
+    elif posted and form.is_valid():
+        try:
+            context["ripple"] = _ripple(request, one, form)
+        except Refused as refused:
+            form.take(refused)
+    return render(request, "desk/happening.html", context, status=422 if form.errors else 200)
+
+
+def _ripple(request, one: Happening, form) -> following.Ripple:
+    asked, mine = form.asked(form.cleaned_data), companies_of(request.user)
+    if isinstance(asked, following.DateRequest):
+        return following.preview(asked, timezone.localdate(), mine)
+    return rerouting.foresee(act_of(request), one.deed, asked, mine)
