@@ -8,6 +8,7 @@ from northing.desk.forms.signing import SignInForm
 from northing.desk.views import (
     account,
     answers,
+    board,
     book,
     books,
     changing,
@@ -140,6 +141,7 @@ urlpatterns = [
     path("passage/events/", events.events, name="events"),
     path("passage/events/<int:event_id>/again/", events.event, {"what": "again"}, name="event-again"),
     path("passage/events/<int:event_id>/drop/", events.event, {"what": "drop"}, name="drop-event"),
+    path("passage/board/", board.passage_board, name="board"),
     path("passage/loading/", loading.loading_list, name="loading-list"),
     path("passage/load/", loading.load_new, name="load-new"),
     path("passage/load/propose/", loading.propose_loading, name="propose-loading"),

@@ -1,0 +1,107 @@
+"""The passage board by keyboard alone; and a container that is rolled."""
+
+from playwright.sync_api import expect
+
+from northing.deeds.ship import packing
+from northing.shipping.models import DateStatement, Shipment
+from northing.shipping.operations import CallPlan, LegPlan
+from tests.factories import CONTAINERS, TODAY, D
+from tests.stories.test_following import DAY
+
+
+def planned(stage, lines, number=CONTAINERS[0]):
+    """A shipment on the Heron, which leaves in three days."""
+    world = stage.world
+    shipment = world.shipment([world.sent_order(lines)], number)
+    plans = (
+        LegPlan("sea", "CNNGB", "NZTRG", TODAY + 3 * DAY, TODAY + 28 * DAY, True),
+        LegPlan("road", "NZTRG", "TRG", TODAY + 30 * DAY, TODAY + 31 * DAY),
+    )
+    asked = packing.PassageRequest(shipment.pk, stage.heron, plans)
+    packing.plan_passage(world.act("shipping"), asked)
+    return Shipment.objects.get(pk=shipment.pk)
+
+
+def two_voyages(stage):
+    made = []
+    for vessel, imo, leaves in (("Heron", "9074729", 3), ("Tern", "9319466", 10)):
+        calls = (CallPlan("CNNGB", None, TODAY + leaves * DAY), CallPlan("NZTRG", TODAY + (leaves + 25) * DAY, None))
+        asked = packing.VoyageRequest(vessel, imo, "1S", stage.world.parties["provider"].pk, calls)
+        made.append(packing.create_voyage(stage.world.act("shipping"), asked))
+    stage.heron, stage.tern = made
+
+
+def test_the_board_by_keyboard_alone(stage):
+    two_voyages(stage)
+    shipment = planned(stage, {"A": D(240)})
+    page = stage.page("shipping", "/passage/board/")
+    stage.accessible_by_night(page)
+    keys = page.keyboard
+    tells = page.locator("#tells")
+    keys.press("j")
+    expect(tells).to_contain_text("Heron 1S: 1 shipments")
+    keys.press("j")
+    expect(tells).to_contain_text("Heron 1S: departure CNNGB")
+    keys.press("j")
+    expect(tells).to_contain_text("Heron 1S: arrival NZTRG 22 Dec")
+    # Three days later: first what it would move, then it is said.
+    for _ in range(4):
+        keys.press("ArrowRight")
+    keys.press("ArrowLeft")
+    expect(tells).to_contain_text("Fri 25 Dec, +3 days")
+    keys.press("Enter")
+    expect(page.locator("main")).to_contain_text("This is what it would do")
+    expect(page.locator("tbody tr")).to_contain_text("28 Dec")
+    stage.accessible(page)
+    page.locator("button[name=confirmed]").focus()
+    keys.press("Enter")
+    expect(page.locator("main")).to_contain_text("everything aboard follows")
+    assert DateStatement.objects.get(kind="estimated").value == TODAY + 31 * DAY
+    shipment.refresh_from_db()
+    assert shipment.expected_dock == TODAY + 34 * DAY
+    # Back on the board: Enter opens the shipment; h goes earlier.
+    page.goto(stage.base + "/passage/board/")
+    for _ in range(4):
+        keys.press("j")
+    expect(tells).to_contain_text("3 days behind plan")
+    keys.press("Enter")
+    expect(page.locator("h1")).to_contain_text(shipment.reference)
+    page.goto(stage.base + "/passage/board/")
+    keys.press("h")
+    page.wait_for_url("**day=2026-10-**")
+
+
+def test_a_rolled_container(stage):
+    two_voyages(stage)
+    shipment = planned(stage, {"A": D(240)})
+    world = stage.world
+    box = packing.add_container(world.act("shipping"), packing.ContainerRequest(shipment.pk, CONTAINERS[1], "22G1"))
+    part = world.sent_order({"C": D(30)}).lines.get().instalments.get()
+    packing.stow(world.act("shipping"), packing.StowRequest(box, ((part.pk, D(30)),)))
+    page = stage.page("shipping", f"/passage/{shipment.pk}/")
+    stage.accessible(page)
+    page.click("text=Split off")
+    page.check(f"input[name=containers][value='{box}']")
+    page.select_option("#id_to", label="Tern 1S")
+    page.click("button:has-text('Show the ripple')")
+    expect(page.locator("tbody tr")).to_have_count(1)
+    expect(page.locator("tbody tr")).to_contain_text("+7")
+    expect(page.locator("main")).to_contain_text("1 line moves")
+    stage.accessible(page)
+    assert Shipment.objects.count() == 1
+    page.click("button:has-text('Split off')")
+    expect(page.locator("main")).to_contain_text("Split off.")
+    made = Shipment.objects.exclude(pk=shipment.pk).get()
+    assert (made.containers.get().number, made.expected_dock) == (CONTAINERS[1], TODAY + 38 * DAY)
+    # The whole of the other is rolled from the voyage's page; one key shows its lines.
+    page.click("a:text-is('Heron 1S')")
+    stage.accessible_by_night(page)
+    page.click("text=Roll to another voyage")
+    page.check("input[name=shipments]")
+    page.select_option("#id_to", label="Tern 1S")
+    page.click("button:has-text('Show the ripple')")
+    expect(page.locator("main")).to_contain_text("Open them in the line book")
+    page.click("button[name=confirmed]")
+    expect(page.locator("main")).to_contain_text("Rolled.")
+    page.goto(f"{stage.base}/lines/?where=aboard Tern 1S")
+    expect(page.locator("tbody tr")).to_have_count(2)
