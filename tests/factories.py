@@ -21,6 +21,7 @@ from northing.directory.models import (
     Item,
     Pack,
     Party,
+    PastPassage,
     Person,
     Port,
     RouteLeg,
@@ -189,6 +190,16 @@ def small_world() -> World:
         Agreement.objects.create(supplier=supplier, item=item, price=D(price), currency=currency, valid_from=since)
     Holiday.objects.create(country="NZ", day=TODAY + timedelta(days=3), name="Founders' day")
     WorkingWeek.objects.create(country="AU", rest="7")
+    days = {"planned_departure": 0, "departed_on": 2, "planned_arrival": 26, "arrived_on": 30}
+    days |= {"planned_dock": 29, "received_on": 34}
+    PastPassage.objects.create(
+        reference="BEFORE-1",
+        supplier=world.parties["USD"],
+        carrier=world.parties["provider"],
+        load_port=ports["CNNGB"],
+        discharge_port=ports["NZTRG"],
+        **{name: TODAY + timedelta(days=day - 300) for name, day in days.items()},
+    )
     road = dict(route="Ningbo to TRG", mode="road", days_in="working", country="NZ", site=world.site)
     RouteLeg.objects.create(**road | dict(number=1, origin="supplier", destination="CNNGB", days=1, country="CN"))
     sea = dict(route="Ningbo to TRG", mode="sea", wait_days=2, days=26)

@@ -4,6 +4,7 @@ import logging
 from dataclasses import replace
 from datetime import date, datetime
 
+from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
@@ -16,7 +17,7 @@ from northing.deeds.agree.inviting import acting_person
 from northing.deeds.house import founding
 from northing.deeds.order import importing
 from northing.deeds.order.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
-from northing.deeds.ship import hearing
+from northing.deeds.ship import hearing, learning
 from northing.directory.acts import Act
 from northing.directory.models import Company, Party
 from northing.directory.records import KINDS
@@ -132,6 +133,14 @@ def chase_by_rule(timestamp: int) -> None:
     if timezone.localtime(now).hour >= FROM_HOUR:
         for refused in chase_all(now):
             logging.getLogger(__name__).warning("not chased: %s", refused)
+
+
+@app.periodic(cron="20 3 * * *")
+@app.task(name="learn passages", queue="errands", pass_context=False)
+def learn_from_passages(timestamp: int) -> None:
+    """Each night, what finished passages teach about the next ones."""
+    with transaction.atomic():
+        learning.learn_passages(timezone.now())
 
 
 @app.periodic(cron="*/5 * * * *")

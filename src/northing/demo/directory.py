@@ -16,6 +16,7 @@ from northing.directory.models import (
     Item,
     Pack,
     Party,
+    PastPassage,
     Person,
     Port,
     RouteLeg,
@@ -162,6 +163,7 @@ def lay_directory(today: date) -> None:
     _items(today)
     _rates(today)
     _free_time(today)
+    _past_passages(today)
 
 
 def _company(code, name, country, currency, tax, base, site) -> None:
@@ -312,6 +314,48 @@ def _routes() -> None:
     )
     # Sunday is the only day of rest for haulage at Colombo.
     WorkingWeek.objects.create(country="LK", rest="7")
+
+
+# supplier, carrier, from, to, days at sea, how late it leaves, how late it arrives (on average), passages
+LANES = [
+    ("QIN", "VAN", "CNNGB", "NZTRG", 28, 1, 3, 26),
+    ("DAL", "VAN", "VNSGN", "NZTRG", 24, 2, 4, 22),
+    ("OZU", "OSP", "JPSMZ", "NZTRG", 23, 0, 1, 24),
+    ("TRE", "OSP", "PTLEI", "NZTRG", 48, 3, 5, 14),
+    ("AMB", "VAN", "LKCMB", "AUMEL", 22, 1, 1, 18),
+    ("QIN", "VAN", "CNNGB", "AUMEL", 18, 1, 2, 4),
+]
+
+
+def _past_passages(today: date) -> None:
+    """What was finished before Northing, in the two years before the first demo order."""
+    chance = random.Random(SEED + 4)
+    parties = {party.code: party for party in Party.objects.all()}
+    past = []
+    for supplier, carrier, load, discharge, sea, leaves, late, count in LANES:
+        for number in range(count):
+            planned = today - timedelta(days=chance.randint(190, 900))
+            departed = planned + timedelta(days=max(-2, round(chance.gauss(leaves, 2))))
+            arrives = planned + timedelta(days=sea)
+            arrived = departed + timedelta(days=sea + round(chance.gammavariate(2, late / 2 + 0.5)) - 1)
+            dock = arrives + timedelta(days=3)
+            received = arrived + timedelta(days=3 + round(chance.gammavariate(1.5, 0.8)))
+            past.append(
+                PastPassage(
+                    reference=f"{supplier}-{discharge[2:]}-{number + 1:03d}",
+                    supplier=parties[supplier],
+                    carrier=parties[carrier],
+                    load_port_id=load,
+                    discharge_port_id=discharge,
+                    planned_departure=planned,
+                    departed_on=departed,
+                    planned_arrival=arrives,
+                    arrived_on=arrived,
+                    planned_dock=dock,
+                    received_on=received,
+                )
+            )
+    PastPassage.objects.bulk_create(past)
 
 
 def _rates(today: date) -> None:

@@ -14,7 +14,7 @@ from northing.deeds.cost import clearing, costing
 from northing.deeds.house import beginning
 from northing.deeds.land import inspecting, issuing, receiving
 from northing.deeds.order import ordering
-from northing.deeds.ship import following, handling, hearing, noticing, packing, papering
+from northing.deeds.ship import following, handling, hearing, learning, noticing, packing, papering
 from northing.demo.directory import ITEMS, SEED, SUPPLIERS, lay_directory
 from northing.directory.acts import Act
 from northing.directory.models import Company, Item, Party, Person, Site
@@ -52,6 +52,7 @@ def lay_world(today: date) -> None:
     world.a_notice_waits()
     world.close_the_books()
     world.chaser_rules()
+    learning.learn_passages(timezone.now())
 
 
 class _World:

@@ -416,3 +416,25 @@ class SiteFeed(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class PastPassage(models.Model):
+    """A passage that was finished before Northing: from it, too, arrival ranges are learnt."""
+
+    reference = models.CharField(max_length=40, unique=True)
+    supplier = models.ForeignKey(Party, models.PROTECT, null=True, blank=True, related_name="+")
+    carrier = models.ForeignKey(Party, models.PROTECT, null=True, blank=True, related_name="+")
+    load_port = models.ForeignKey(Port, models.PROTECT, related_name="+")
+    discharge_port = models.ForeignKey(Port, models.PROTECT, related_name="+")
+    planned_departure = models.DateField()
+    departed_on = models.DateField()
+    planned_arrival = models.DateField()
+    arrived_on = models.DateField()
+    planned_dock = models.DateField(null=True, blank=True)
+    received_on = models.DateField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["reference"]
+
+    def __str__(self):
+        return self.reference

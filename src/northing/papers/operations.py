@@ -46,6 +46,7 @@ CONSTRAINTS = {
     "free_time_once": Problem("There is such free time from that day.", "valid_from", "Open it and change that."),
     "route_leg_once": Problem("The route has a leg of that number.", "number", "Open it, or choose another number."),
     "directory_workingweek_country_key": Problem("This working week is there already.", "country", "Open it."),
+    "directory_pastpassage_reference_key": Problem("There is a passage of that reference.", "reference", "Open it."),
     "holiday_once": Problem("This holiday is there already.", "day"),
     "one_open_answer": Problem("An answer to this instalment is open already.", mend="Accept or refuse it first."),
     "on_hand_not_negative": Problem("Somebody else has just taken these units.", mend="Look again."),

@@ -398,3 +398,15 @@ class NoticeLine(models.Model):
 
     class Meta:
         ordering = ["notice", "number"]
+
+
+class LearntSpread(models.Model):
+    """How many days off plan finished passages were, under one key of core.ranges; written anew by the worker."""
+
+    key = models.CharField(max_length=120, unique=True)
+    # Passages by days off plan.
+    counts = models.JSONField()
+    learnt_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["key"]

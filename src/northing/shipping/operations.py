@@ -19,6 +19,7 @@ from northing.shipping.models import (
     DespatchNotice,
     HandlingContent,
     HandlingUnit,
+    LearntSpread,
     Leg,
     NoticeLine,
     PaperDue,
@@ -393,3 +394,10 @@ def redirect_legs(shipment: Shipment, main: Leg, call: PortCall, place: str, day
         expected_start=start,
         expected_end=start + timedelta(days=days),
     )
+
+
+def keep_spreads(at: datetime, learnt: Mapping[tuple[str, ...], Mapping[int, int]]) -> None:
+    """What was learnt of finished passages replaces what was learnt before."""
+    LearntSpread.objects.all().delete()
+    rows = [("|".join(key)[:120], {str(day): count for day, count in some.items()}) for key, some in learnt.items()]
+    LearntSpread.objects.bulk_create(LearntSpread(key=key, counts=counts, learnt_at=at) for key, counts in rows)

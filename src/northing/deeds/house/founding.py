@@ -222,6 +222,8 @@ def _together(kind: Kind, record: Any) -> list[Problem]:
         record.currency = record.supplier.currency
     if kind.name == "free-time" and record.starts == record.ends:
         return [Problem("The clock ends where it starts.", "ends", "Choose what ends it.")]
+    if kind.name == "past-passage" and not record.departed_on <= record.arrived_on:
+        return [Problem("It arrived before it departed.", "arrived_on", "Correct one of the days.")]
     if kind.name == "pack" and record.name == record.item.unit and record.factor != 1:
         return [Problem(f"{record.name} is the unit of {record.item.code}: it holds 1.", "factor")]
     return []

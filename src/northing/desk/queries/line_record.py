@@ -2,6 +2,8 @@
 
 from decimal import Decimal
 
+from django.utils import timezone
+
 from northing.confirmations.models import Answer
 from northing.core.ordering import net_amount
 from northing.core.places import COLUMNS
@@ -10,6 +12,7 @@ from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, OrderLine
 from northing.quality.models import Case, Inspection, ReturnNote
 from northing.receiving.models import ReceiptLine
+from northing.reports.ranges import part_ranges
 from northing.shipping.models import Stowage
 from northing.standing.models import Matter, Position
 
@@ -21,10 +24,15 @@ def gather(line: OrderLine) -> dict:
     answers = Answer.objects.filter(instalment__in=keys).select_related(
         "instalment__line__item", "recorded_by", "decided_by"
     )
-    stowage = Stowage.objects.filter(instalment__in=keys).select_related("container__shipment", "instalment")
+    stowage = Stowage.objects.filter(instalment__in=keys).select_related(
+        "container__shipment__voyage__carrier", "instalment"
+    )
+    stowage = stowage.prefetch_related("container__shipment__legs__load_call")
     receipts = ReceiptLine.objects.filter(instalment__in=keys).select_related("receipt", "bin").order_by("pk")
     layers = CostLayer.objects.filter(stowage__instalment__in=keys, received__gt=0).select_related("company")
     order = line.order
+    for part in parts:
+        part.line = line
     return {
         "line": line,
         "order": order,
@@ -34,6 +42,7 @@ def gather(line: OrderLine) -> dict:
         "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),
         "answers": list(answers.order_by("-pk")),
         "stowage": stowage.order_by("pk"),
+        "ranges": part_ranges(stowage.order_by("pk"), parts, line.need_by, timezone.localdate()),
         "receipts": receipts,
         "layers": layers.order_by("pk"),
         "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),

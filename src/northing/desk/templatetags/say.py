@@ -146,6 +146,13 @@ def signed(value):
 
 
 @register.filter
+def days_lost(days):
+    """Days on average, one decimal, with what they are."""
+    off = round(Decimal(days), 1)
+    return f"{figures.count(abs(off))} days {'lost' if off > 0 else 'gained' if off < 0 else 'off plan'}"
+
+
+@register.filter
 def slip(shipment):
     """Days between the planned and the expected dock date."""
     if not (shipment.planned_dock and shipment.expected_dock):

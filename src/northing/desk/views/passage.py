@@ -41,6 +41,7 @@ from northing.reports.packing_list import (
     packing_sheet,
     senders,
 )
+from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
 from northing.shipping.models import DateStatement, Leg, PaperDue, Shipment, Stowage, Voyage
 
@@ -114,6 +115,7 @@ def shipment(request, shipment_id: int):
         "said": _said(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
         "readiness": readiness_of(record, mine, today),
+        "range": shipment_range(record, Learnt(), today),
         "papers": record.papers.select_related("owner").order_by("done_on", "due", "pk"),
         "paper_form": PaperForm(),
         "parties": PARTIES,

@@ -1,0 +1,125 @@
+"""When goods will be at the dock, as a range learnt from finished passages (core.ranges)."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+from functools import cached_property
+
+from northing.core.ranges import Key, Range, Stretch, arrival_range, pooled
+from northing.orders.models import Instalment
+from northing.shipping.models import LearntSpread, Shipment, Stowage
+
+READY, SEA, INLAND = "made ready", "at sea", "cleared and brought in"
+
+
+def ready_keys(supplier: str, port: str) -> list[Key]:
+    """From this supplier at this port to all."""
+    return [("ready", supplier, port), ("ready", supplier), ("ready",)]
+
+
+def sea_keys(load: str, discharge: str, carrier: str) -> list[Key]:
+    """From this carrier on this lane to all."""
+    return [("sea", load, discharge, carrier), ("sea", load, discharge), ("sea", "by", carrier), ("sea",)]
+
+
+def inland_keys(port: str) -> list[Key]:
+    """From this port to all."""
+    return [("inland", port), ("inland",)]
+
+
+class Learnt:
+    """What the worker has learnt, read once."""
+
+    @cached_property
+    def _counts(self) -> Mapping[Key, Mapping[int, int]]:
+        rows = LearntSpread.objects.values_list("key", "counts")
+        return {tuple(key.split("|")): {int(days): count for days, count in counts.items()} for key, counts in rows}
+
+    def stretch(self, name: str, keys: list[Key], gone: int | None = None, estimated: bool = False) -> Stretch:
+        """A stretch with what is known of it."""
+        return Stretch(name, *pooled(self._counts, keys), gone=gone, estimated=estimated)
+
+
+def shipment_range(shipment: Shipment, learnt: Learnt, today: date) -> Range | None:
+    """The range of a shipment's day at the dock; None where it has no legs."""
+    legs = sorted(shipment.legs.all(), key=lambda leg: leg.number)
+    main = next((leg for leg in legs if leg.main), None)
+    if main is None or shipment.expected_dock is None or shipment.planned_dock is None:
+        return None
+    first = next((leg for leg in legs if leg.main or leg.mode in ("sea", "air")), main)
+    load = first.load_call.port_id if first.load_call else first.origin
+    discharge = shipment.discharge_port_id or main.destination
+    inland = inland_keys(discharge)
+    if shipment.arrived_on:
+        base = shipment.arrived_on + (shipment.planned_dock - main.planned_end)
+        gone = (today - base).days
+        return arrival_range(base, [learnt.stretch(INLAND, inland, gone)], today)
+    carrier = shipment.voyage.carrier.code if shipment.voyage else ""
+    sea, rest = sea_keys(load, discharge, carrier), [learnt.stretch(INLAND, inland)]
+    if shipment.departed_on:
+        follows = shipment.departed_on + (main.planned_end - first.planned_start)
+        estimated = main.expected_end != max(follows, today)
+        base = shipment.expected_dock if estimated else shipment.expected_dock - (main.expected_end - follows)
+        at_sea = learnt.stretch(SEA, sea, None if estimated else (today - follows).days, estimated)
+        return arrival_range(base, [at_sea, *rest], today)
+    estimated = first.expected_start != max(first.planned_start, today)
+    gone = None if estimated else (today - first.planned_start).days
+    ready = learnt.stretch(READY, ready_keys(_supplier_of(shipment), load), gone, estimated)
+    late = shipment.expected_dock - (timedelta(0) if estimated else first.expected_start - first.planned_start)
+    return arrival_range(late, [ready, learnt.stretch(SEA, sea), *rest], today)
+
+
+def _supplier_of(shipment: Shipment) -> str:
+    """Whose goods it is that decide when it leaves: of several, no one's alone."""
+    aboard = Stowage.objects.filter(container__shipment=shipment).order_by()
+    codes = list(aboard.values_list("instalment__line__order__supplier__code", flat=True).distinct()[:2])
+    return codes[0] if len(codes) == 1 else ""
+
+
+@dataclass(frozen=True)
+class PartRange:
+    """A part of a line that is still to come: where it is, how much of it, and its range."""
+
+    where: str
+    quantity: Decimal
+    range: Range
+    chance: float | None
+
+    @property
+    def percent(self) -> int | None:
+        return None if self.chance is None else round(self.chance * 100)
+
+
+def part_ranges(stowage: Iterable[Stowage], parts: Iterable[Instalment], need_by: date, today: date) -> list[PartRange]:
+    """The ranges of a line's open parts: those in shipments, and those that are still with the supplier."""
+    learnt, found = Learnt(), []
+    ranges: dict[int, Range | None] = {}
+    for part in stowage:
+        if part.settled >= part.quantity:
+            continue
+        shipment = part.container.shipment
+        if shipment.pk not in ranges:
+            ranges[shipment.pk] = shipment_range(shipment, learnt, today)
+        known = ranges[shipment.pk]
+        if known:
+            left = part.quantity - part.settled
+            found.append(PartRange(f"{part.container.number} of {shipment}", left, known, known.chance(need_by)))
+    for one in parts:
+        there = one.position.with_supplier if hasattr(one, "position") else None
+        if not there:
+            continue
+        order = one.line.order
+        port, site = order.supplier.port_id or "", order.site.port_id or ""
+        ready = max(one.promise or one.asked_on, today)
+        known = arrival_range(
+            ready + timedelta(days=order.supplier.passage_days),
+            [
+                learnt.stretch(READY, ready_keys(order.supplier.code, port)),
+                learnt.stretch(SEA, sea_keys(port, site, "")),
+                learnt.stretch(INLAND, inland_keys(site)),
+            ],
+            today,
+        )
+        found.append(PartRange("with the supplier", there, known, known.chance(need_by)))
+    return found
