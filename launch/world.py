@@ -84,6 +84,7 @@ def demo(words: list[str]) -> int:
     env |= {"MAIL_URL": f"smtp://127.0.0.1:{smtp}", "PUBLIC_URL": f"http://127.0.0.1:{port}"}
     inbox = _background(["inbox", "--smtp", str(smtp), "--page", str(page)], env)
     server = _server(port, env)
+    carrier = _background(["carrier", "--port", str(free_port(8070))], env)
     # The worker does errands, sends letters, and wakes at set times.
     worker = _background(["work"], env)
     RUNNING[DATABASE].write_text(f"{server.pid} {port}")
@@ -100,9 +101,9 @@ def demo(words: list[str]) -> int:
         return server.wait()
     finally:
         say("stopping")
-        for process in (worker, server, inbox):
+        for process in (worker, server, inbox, carrier):
             process.terminate()
-        for process in (worker, server, inbox):
+        for process in (worker, server, inbox, carrier):
             process.wait()
         RUNNING[DATABASE].unlink(missing_ok=True)
         if started:

@@ -9,21 +9,22 @@ KIND_RANK = {"planned": 0, "estimated": 1, "actual": 2}
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """What somebody said about one date. `id` settles what was said at the same instant."""
+    """What somebody said about one date. `rank` (of who said it), then `id`, settle what was said at one instant."""
 
     kind: str
     value: date
     said_at: datetime
     id: int
+    rank: int = 0
 
 
 def believed(statements: Iterable[Statement], today: date) -> tuple[date, bool] | None:
     """The date to believe, and whether it has happened; None where nothing was said.
 
-    Actual over estimated over planned, newer over older, then the higher id. What has not happened
-    is never believed before today.
+    Actual over estimated over planned, newer over older, then the higher rank, then the higher id. What has not
+    happened is never believed before today.
     """
-    best = max(statements, key=lambda said: (KIND_RANK[said.kind], said.said_at, said.id), default=None)
+    best = max(statements, key=lambda said: (KIND_RANK[said.kind], said.said_at, said.rank, said.id), default=None)
     if best is None:
         return None
     happened = best.kind == "actual"

@@ -17,7 +17,7 @@ from northing.deeds.agree.inviting import acting_person
 from northing.deeds.house import founding
 from northing.deeds.order import importing
 from northing.deeds.order.amending import BuyerRequest, NeedByRequest, assign_buyer, set_need_by
-from northing.deeds.ship import hearing, learning
+from northing.deeds.ship import hearing, learning, polling
 from northing.directory.acts import Act
 from northing.directory.models import Company, Party
 from northing.directory.records import KINDS
@@ -133,6 +133,14 @@ def chase_by_rule(timestamp: int) -> None:
     if timezone.localtime(now).hour >= FROM_HOUR:
         for refused in chase_all(now):
             logging.getLogger(__name__).warning("not chased: %s", refused)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="poll feeds", queue="errands", pass_context=False)
+def poll_feeds(timestamp: int) -> None:
+    """Ask carriers' feeds that are due."""
+    for said in polling.poll_due(timezone.now()):
+        logging.getLogger(__name__).info("%s", said)
 
 
 @app.periodic(cron="20 3 * * *")

@@ -103,6 +103,7 @@ GATES: Mapping[str, Gate] = {
     "say-boxes": _acts("say_dates"),
     "events": _form("say_dates"),
     "event-again": _acts("say_dates"),
+    "set-feed": _acts("say_dates"),
     "drop-event": _acts("say_dates"),
     "new-charge": _form(*CHARGES),
     "rates": _acts("enter_rate"),

@@ -139,6 +139,7 @@ urlpatterns = [
     path("orders/answers/<int:answer_id>/", orders.decide, name="decide"),
     path("passage/", passage.shipments, name="passage"),
     path("passage/events/", events.events, name="events"),
+    path("passage/events/feed/", events.set_feed, name="set-feed"),
     path("passage/events/<int:event_id>/again/", events.event, {"what": "again"}, name="event-again"),
     path("passage/events/<int:event_id>/drop/", events.event, {"what": "drop"}, name="drop-event"),
     path("passage/board/", board.passage_board, name="board"),

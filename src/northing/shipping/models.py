@@ -244,6 +244,8 @@ class DateStatement(models.Model):
     value = models.DateField()
     at = models.DateTimeField(null=True)
     source = models.CharField(max_length=60)
+    # Of two that say something at the same instant the higher is believed.
+    rank = models.PositiveSmallIntegerField(default=0, db_default=0)
     said_by = models.ForeignKey(Person, models.PROTECT, null=True)
     event = models.ForeignKey(CarrierEvent, models.PROTECT, null=True, related_name="statements")
     said_at = models.DateTimeField()
@@ -410,3 +412,30 @@ class LearntSpread(models.Model):
 
     class Meta:
         ordering = ["key"]
+
+
+class CarrierFeed(models.Model):
+    """A carrier's feed that the worker polls, and how that goes."""
+
+    carrier = models.OneToOneField(Party, models.PROTECT, related_name="feed")
+    url = models.URLField(max_length=200)
+    # Of two that say something at the same instant the higher is believed.
+    rank = models.PositiveSmallIntegerField(default=1)
+    every_minutes = models.PositiveSmallIntegerField(default=15)
+    active = models.BooleanField(default=True)
+    set_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    # Events said up to here have been heard.
+    heard_to = models.DateTimeField(null=True)
+    # Where a reading that was cut off goes on, and the newest it had met.
+    resume = models.CharField(max_length=500, blank=True)
+    newest = models.DateTimeField(null=True)
+    next_at = models.DateTimeField()
+    failures = models.PositiveIntegerField(default=0)
+    last_at = models.DateTimeField(null=True)
+    last_said = models.CharField(max_length=240, blank=True)
+
+    class Meta:
+        ordering = ["carrier"]
+
+    def __str__(self):
+        return f"Feed of {self.carrier}"

@@ -14,6 +14,7 @@ from northing.directory.acts import Act
 from northing.directory.columns import update_columns
 from northing.formats.despatch import Line, Notice
 from northing.shipping.models import (
+    CarrierFeed,
     Container,
     DateStatement,
     DespatchNotice,
@@ -158,6 +159,11 @@ class Said:
     source: str
     event: int
     instant: datetime | None = None
+    rank: int = 0
+
+
+# What a person says by hand stands above what a machine says at the same instant.
+BY_HAND = 100
 
 
 def write_statement(
@@ -180,6 +186,7 @@ def write_statement(
         value=value,
         at=said.instant if said else None,
         source=said.source if said else str(act.person),
+        rank=said.rank if said else BY_HAND,
         said_by=None if said else act.person,
         said_at=said.at if said else act.at,
         event_id=said.event if said else None,
@@ -401,3 +408,40 @@ def keep_spreads(at: datetime, learnt: Mapping[tuple[str, ...], Mapping[int, int
     LearntSpread.objects.all().delete()
     rows = [("|".join(key)[:120], {str(day): count for day, count in some.items()}) for key, some in learnt.items()]
     LearntSpread.objects.bulk_create(LearntSpread(key=key, counts=counts, learnt_at=at) for key, counts in rows)
+
+
+class FeedAsked(Protocol):
+    """What a carrier's feed consists of."""
+
+    carrier: int
+    url: str
+    rank: int
+    every_minutes: int
+    active: bool
+
+
+def keep_feed(act: Act, asked: FeedAsked) -> CarrierFeed:
+    """The feed of a carrier; at another address it is heard from its beginning."""
+    feed, _ = CarrierFeed.objects.select_for_update().get_or_create(
+        carrier_id=asked.carrier, defaults={"url": asked.url, "set_by": act.person, "next_at": act.at}
+    )
+    if feed.url != asked.url:
+        feed.heard_to, feed.newest, feed.resume = None, None, ""
+    feed.url, feed.rank, feed.every_minutes, feed.active = asked.url, asked.rank, asked.every_minutes, asked.active
+    feed.set_by, feed.next_at, feed.failures = act.person, act.at, 0
+    feed.save()
+    return feed
+
+
+def note_page(feed: CarrierFeed, following: str, newest: datetime | None) -> None:
+    """A page is heard; with the last of them all that was said up to the newest is."""
+    feed.resume, feed.newest = following[:500], newest
+    if not following:
+        feed.heard_to, feed.newest = max(filter(None, (feed.heard_to, newest)), default=None), None
+    feed.save(update_fields=["resume", "newest", "heard_to"])
+
+
+def note_poll(feed: CarrierFeed, at: datetime, following: datetime, failures: int, said: str) -> None:
+    """How asking a feed went, and when it is asked again."""
+    feed.last_at, feed.next_at, feed.failures, feed.last_said = at, following, failures, said[:240]
+    feed.save(update_fields=["last_at", "next_at", "failures", "last_said"])

@@ -121,7 +121,7 @@ def _sails(sailing: Sailing | None, milestone: str) -> list[Statement]:
 
 def _about(statements: Iterable[DateStatement], milestone: str) -> list[Statement]:
     return [
-        Statement(said.kind, said.value, said.said_at, said.pk or 2**62)
+        Statement(said.kind, said.value, said.said_at, said.pk or 2**62, said.rank)
         for said in statements
         if said.milestone == milestone
     ]

@@ -285,16 +285,20 @@ def _sailing_problems(subject: _Subject, request: DateRequest) -> list[Problem]:
 
 def _recorded(subject: _Subject, milestone: str) -> date | None:
     """The day on which it happened already: of a call what is said of it, of a main leg what its goods followed."""
-    if subject.call:
-        actual = subject.call.statements.filter(milestone=milestone, kind=DateStatement.Kind.ACTUAL)
-        said = actual.exclude(event__retracted=True).values_list("value", flat=True).first()
-        if said:
-            return said
+    said = recorded(subject.call.pk, milestone) if subject.call else None
+    if said:
+        return said
     for event, (fact, _, _) in SAILS.items():
         for shipment in subject.those(event):
             if getattr(shipment, fact):
                 return getattr(shipment, fact)
     return None
+
+
+def recorded(call: int, milestone: str) -> date | None:
+    """The day of a departure from a call (id), or an arrival there, that is recorded as actual."""
+    actual = DateStatement.objects.filter(call=call, milestone=milestone, kind=DateStatement.Kind.ACTUAL)
+    return actual.exclude(event__retracted=True).values_list("value", flat=True).first()
 
 
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}

@@ -39,6 +39,7 @@ class EventsRequest:
 
     source: str
     content: bytes
+    rank: int = 0
 
 
 def in_lots(content: bytes) -> Iterator[bytes]:
@@ -69,7 +70,7 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
         else:
             wrong.append(f"Event {place}: {said}.")
     new = _keep(act, source, _at_their_places(read))
-    moved = _Moved()
+    moved = _Moved(rank=request.rank)
     boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts], moved)
     taken = CarrierEvent.objects.filter(pk__in=[record.pk for record, _ in new], retracted=True)
     gone = set(taken.values_list("pk", flat=True))
@@ -141,6 +142,8 @@ class _Moved:
 
     shipments: set[int] = field(default_factory=set)
     calls: set[int] = field(default_factory=set)
+    # That of the source they are heard from.
+    rank: int = 0
 
     def follow(self, act: Act) -> None:
         """Bring them along."""
@@ -188,7 +191,7 @@ def _say(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> tuple[s
     if event.event_type == TRANSPORT and event.code in CALLS:
         return _of_voyage(act, record, event, moved)
     if event.event_type == EQUIPMENT and _milestone(event):
-        return _of_container(act, record, event)
+        return _of_container(act, record, event, moved.rank)
     return State.NOTED, "no date that is believed by it"
 
 
@@ -207,7 +210,10 @@ def _of_voyage(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> t
         raise Refused(f"No voyage of IMO {event.imo or 'none'} {event.voyage} calls at {where} around that day.")
     if event.kind == "planned":
         return State.NOTED, "the plan is ours; a carrier's plan is kept beside it"
-    said = Said(event.said_at, record.source, record.pk, event.at)
+    recorded = following.recorded(call, milestone)
+    if event.kind == "actual" and recorded == event.day:
+        return State.NOTED, f"the {milestone} is recorded on that day already"
+    said = Said(event.said_at, record.source, record.pk, event.at, moved.rank)
     asked = following.DateRequest(None, milestone, event.kind, event.day, said, call)
     if event.kind == "actual":
         following.say_date(act, asked)
@@ -239,7 +245,7 @@ def _milestone(event: Event) -> str:
     return "returned" if event.code == "GTIN" and event.empty is True else ""
 
 
-def _of_container(act: Act, record: CarrierEvent, event: Event) -> tuple[str, str]:
+def _of_container(act: Act, record: CarrierEvent, event: Event, rank: int) -> tuple[str, str]:
     if event.kind != "actual":
         return State.NOTED, "only what has happened to a container is believed"
     # The same container sails again and again: its newest passage that had begun by that day is meant.
@@ -248,7 +254,7 @@ def _of_container(act: Act, record: CarrierEvent, event: Event) -> tuple[str, st
     if box is None:
         raise Refused(f"No container {event.container or 'without a number'} of ours was under way on that day.")
     milestone = _milestone(event)
-    said = Said(event.said_at, record.source, record.pk)
+    said = Said(event.said_at, record.source, record.pk, event.at, rank)
     handling.say_boxes(act, handling.BoxesRequest(box.shipment_id, (box.pk,), milestone, event.day, said))
     return State.TIED, f"{handling.WORDS[milestone]}: {box.number}"
 

@@ -8,15 +8,15 @@ from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
 from northing.deeds.order import importing
-from northing.deeds.ship import hearing
+from northing.deeds.ship import hearing, polling
 from northing.desk.forms.base import act_of
-from northing.desk.forms.events import EventsForm
+from northing.desk.forms.events import EventsForm, FeedForm
 from northing.desk.forms.orders import WholeForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
 from northing.formats.dcsa import read_events
 from northing.papers import errands
-from northing.shipping.models import CarrierEvent
+from northing.shipping.models import CarrierEvent, CarrierFeed
 
 DEEDS = {"again": (hearing.try_again, "It is tied now."), "drop": (hearing.drop, "Dropped.")}
 State = CarrierEvent.State
@@ -64,10 +64,23 @@ def _context(request, form: EventsForm) -> dict:
     return {
         "form": form,
         "page": page_of_rows(rows.order_by("-pk"), request.GET),
+        "feeds": CarrierFeed.objects.select_related("carrier").order_by("carrier__name"),
+        "feed_form": FeedForm(),
         "states": [(value, label, counts.get(value, 0)) for value, label in State.choices],
         "shown": shown,
         "story": told(request, "events", 0),
     }
+
+
+@require_POST
+def set_feed(request):
+    """Set the feed of a carrier."""
+    form = FeedForm(request.POST)
+    if form.do(request, polling.set_feed, form.asked):
+        messages.success(request, "The feed is set; it is asked within a minute.")
+        return redirect("events")
+    context = _context(request, EventsForm()) | {"feed_form": form}
+    return render(request, "desk/events.html", context, status=422)
 
 
 @require_POST

@@ -1,0 +1,1 @@
+"""Carriers' Track & Trace feeds."""
