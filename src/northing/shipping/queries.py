@@ -6,9 +6,11 @@ from datetime import UTC, date, datetime
 from hashlib import sha256
 from itertools import groupby
 
-from django.db.models import Exists, OuterRef, QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from northing.core.passage import PlannedLeg, Point, Statement, believed, expected_days
+from northing.directory.models import Person
+from northing.directory.rights import companies_of
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 
 # Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.
@@ -145,3 +147,11 @@ def open_voyages() -> QuerySet[Voyage]:
     )
     loads = PortCall.objects.filter(Exists(later), ~Exists(gone), voyage=OuterRef("pk"), omitted=False)
     return Voyage.objects.filter(Exists(loads), blanked_at=None)
+
+
+def visible_shipments(person: Person) -> QuerySet[Shipment]:
+    """Shipments with goods of the person's companies, and those with nothing in them yet."""
+    mine = Stowage.objects.filter(instalment__line__order__company__in=companies_of(person))
+    others = Stowage.objects.exclude(instalment__line__order__company__in=companies_of(person))
+    aboard = mine.values("container__shipment")
+    return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=others.values("container__shipment")))

@@ -10,10 +10,10 @@ from django.utils.safestring import mark_safe
 from northing.core.sentence import read_sentence, say
 from northing.desk.queries.board import bands
 from northing.desk.queries.book.where import where
-from northing.desk.views.passage import visible_shipments
 from northing.directory.rights import companies_of
 from northing.drawings.board import board_svg
 from northing.reports.board import ZOOMS, Window, board, with_lines
+from northing.shipping.queries import visible_shipments
 from northing.standing.models import LineStanding
 
 MOST_LINES = 50_000

@@ -15,12 +15,11 @@ from northing.deeds.ship.building import build
 from northing.desk.forms.loading import LoadForm
 from northing.desk.queries import loading
 from northing.desk.queries.paging import page_of_rows
-from northing.desk.views.passage import visible_shipments
 from northing.directory.models import RouteLeg
 from northing.directory.rights import companies_of, may_somewhere
 from northing.orders.models import Instalment
 from northing.shipping.models import PortCall, Shipment
-from northing.shipping.queries import stowage_mark
+from northing.shipping.queries import stowage_mark, visible_shipments
 
 MOST_PROPOSED = 2_000
 

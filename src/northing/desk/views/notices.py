@@ -13,12 +13,11 @@ from northing.desk.forms.notices import NoticeForm, TakeForm
 from northing.desk.forms.orders import WholeForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
-from northing.desk.views.passage import visible_shipments
 from northing.directory.models import RouteLeg
 from northing.directory.rights import companies_of
 from northing.formats.despatch import COLUMNS, Notice, read_notice
 from northing.shipping.models import DespatchNotice, PortCall, Voyage
-from northing.shipping.queries import open_voyages
+from northing.shipping.queries import open_voyages, visible_shipments
 
 LARGEST = 20_000_000
 

@@ -44,16 +44,9 @@ from northing.reports.packing_list import (
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
 from northing.shipping.models import DateStatement, Leg, PaperDue, Shipment, Stowage, Voyage
+from northing.shipping.queries import visible_shipments
 
 SHOWN = 200
-
-
-def visible_shipments(person):
-    """Shipments with goods of the person's companies, and those with nothing in them yet."""
-    mine = Stowage.objects.filter(instalment__line__order__company__in=companies_of(person))
-    others = Stowage.objects.exclude(instalment__line__order__company__in=companies_of(person))
-    aboard = mine.values("container__shipment")
-    return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=others.values("container__shipment")))
 
 
 def _shipment(request, shipment_id: int) -> Shipment:

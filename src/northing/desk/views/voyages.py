@@ -15,9 +15,10 @@ from northing.deeds.ship import following, rerouting
 from northing.desk.forms import rerouting as forms
 from northing.desk.forms.base import act_of
 from northing.desk.queries.story import told
-from northing.desk.views.passage import SHOWN, visible_shipments
+from northing.desk.views.passage import SHOWN
 from northing.directory.rights import companies_of
 from northing.shipping.models import DateStatement, Leg, Voyage
+from northing.shipping.queries import visible_shipments
 
 
 @dataclass(frozen=True)
