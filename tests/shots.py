@@ -17,20 +17,20 @@ VIEWS = {
     "line": ("ilva", "/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-"]),
     "order": ("tobin", "/?party=us", ["KLN-0000[0-9] line", "^KLN-0000[0-9]$"]),
     "new-order": ("ilva", "/orders/new/", []),
-    "revision": ("ilva", "/orders/", ["^KLN-00025$", "^Change$"]),
     "order-file": ("ilva", "/orders/files/", []),
     "answers": ("ilva", "/answers/", []),
     "chasers": ("ilva", "/chasers/", []),
     "supplier": ("ilva", "/suppliers/2/", []),
     "passage": ("hanne", "/passage/", []),
-    "shipment": ("pell", "/passage/", ["^S-00002$"]),
+    "load": ("hanne", "/passage/load/?port=CNNGB&all=1", []),
+    "board": ("hanne", "/passage/board/", []),
+    "notice": ("hanne", "/passage/notices/1/", []),
+    "shipment": ("hanne", "/passage/", ["^S-00007$"]),
     "events": ("hanne", "/passage/events/?state=tied", []),
-    "charge": ("pell", "/costs/", ["^Freight$"]),
     "cost-trail": ("pell", "/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),
     "receive": ("rua", "/dock/", ["^Receive$"]),
     "quality": ("odo", "/quality/", []),
     "stock": ("maris", "/stock/", []),
-    "trial-balance": ("maris", "/ledger/trial-balance/", []),
 }
 
 
@@ -42,11 +42,11 @@ KLN-00025,KLN,TRE,TRG,CUP-21,1600,,{0},
 """
 
 
-def revise(page: Page) -> None:
-    """What a smaller quantity and a remark would change."""
-    page.locator("input[name$='-quantity']").first.fill("1200")
-    page.fill("#id_remark", "Less of the celadon, please")
-    page.click("button:has-text('See what changes')")
+def propose(page: Page) -> None:
+    """A loading as it is proposed."""
+    page.select_option("#id_route", "Ningbo to Melbourne")
+    page.click("#propose")
+    page.wait_for_selector("th.box:nth-of-type(5)")
 
 
 def read_file(page: Page) -> None:
@@ -66,7 +66,7 @@ def as_supplier(page: Page) -> None:
 
 
 # What is done before the picture is taken.
-STEPS = {"revision": revise, "order-file": read_file, "supplier": as_supplier}
+STEPS = {"load": propose, "order-file": read_file, "supplier": as_supplier}
 
 
 def take(page: Page, base: str, name: str, folder: Path) -> None:

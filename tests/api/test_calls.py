@@ -170,7 +170,8 @@ def calls():
 
 
 SCOPE_OF = {"orders": "orders", "confirmations": "confirmations", "documents": "documents"}
-SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers") | {"events": "passage"}
+SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers")
+SCOPE_OF |= dict.fromkeys(("events", "shipments", "voyages"), "passage")
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
@@ -178,7 +179,7 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
     nobody, others = Client(), {scope: Program(world, scopes=[scope]) for scope in SCOPES}
     seen = 0
     for method, path in calls():
-        url = path.format(order_id=1, answer_id=1, document_id=1)
+        url = path.format(order_id=1, answer_id=1, document_id=1, shipment_id=1)
         assert getattr(nobody, method)(f"/api/v1{url}").status_code == 401, (method, path)
         wanted = "read" if method == "get" else SCOPE_OF[path.strip("/").split("/")[-1 if "documents" in path else 0]]
         for scope, other in others.items():
@@ -195,6 +196,15 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
 
 
 BODIES = {
+    ("post", "/shipments"): {"containers": []},
+    ("put", "/shipments/{shipment_id}/load"): {"containers": []},
+    ("post", "/voyages"): {
+        "vessel": "V",
+        "imo": "9074729",
+        "number": "9",
+        "carrier": "FWD",
+        "calls": [{"port": "CNNGB"}, {"port": "NZTRG"}],
+    },
     ("post", "/events"): {"source": "V", "events": []},
     ("put", "/suppliers"): {"code": "Q"},
     ("put", "/items"): {"code": "Q"},
@@ -216,8 +226,9 @@ def test_every_call_is_blind_for_the_other_company(world):
     row = agreeing.AnswerRow(part.pk, D(240), part.asked_on + timedelta(days=1), part.pack_price)
     agreeing.record_answers(world.act("expediter"), agreeing.AnswersRequest(order.pk, "R", TODAY, (row,)))
     stranger, answer = Program(world, "stranger"), Answer.objects.get()
+    shipment = world.shipment([order]).pk
     for method, path in calls():
-        url = path.format(order_id=order.pk, answer_id=answer.pk, document_id=1)
+        url = path.format(order_id=order.pk, answer_id=answer.pk, document_id=1, shipment_id=shipment)
         body = BODIES.get((method, path), {}) | ({"order": order.pk} if path == "/confirmations" else {})
         if method == "get":
             found = stranger.get(url)

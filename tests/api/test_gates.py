@@ -56,6 +56,7 @@ def walk(world, who):
     paper = remarking.DocumentRequest(order.pk, "paper.pdf", b"%PDF-1.4 paper")
     ids = {"order_id": order.pk, "answer_id": Answer.objects.get().pk}
     ids["document_id"] = remarking.add_document(world.act("expediter", "d"), paper)
+    ids["shipment_id"] = world.shipment([order]).pk
     program = Program(world, who) if who != "nobody" else None
     found = {}
     for method, path in calls():

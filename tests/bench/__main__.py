@@ -22,7 +22,7 @@ from northing.formats.identifiers import with_container_check_digit  # noqa: E40
 from northing.orders.models import Instalment, PurchaseOrder  # noqa: E402
 from northing.shipping.models import Leg, Stowage  # noqa: E402
 from northing.shipping.operations import LegPlan  # noqa: E402
-from tests.bench import book, files  # noqa: E402
+from tests.bench import book, files, passage  # noqa: E402
 from tests.bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
 from tests.bulk import fill_lines, spread_out  # noqa: E402
 from tests.factories import NOW, TODAY, World, small_world  # noqa: E402
@@ -159,6 +159,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="./northing bench")
     parser.add_argument("--lines", type=int, default=100_000, help="order lines; 1,000,000 takes a quarter of an hour")
     parser.add_argument("--rows", type=int, default=100_000, help="rows of the order file")
+    parser.add_argument("--passage", action="store_true", help="only the passage, on 20,000 lines")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
     told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -166,6 +167,10 @@ def main() -> None:
     world = small_world()
     Item.objects.update(inspected=False)
     spread_out(world)
+    if asked.passage:
+        fill_lines(world, 20_000)
+        print("\n".join(passage.everything(world)))
+        return
     results = [measured("exact spread 10,000 x 20 / plain floats", exact_spread(10_000, 20), 4)]
     results += files.taken(world, asked.rows)
     fill_lines(world, few)
@@ -180,6 +185,7 @@ def main() -> None:
     results.append(measured("receive 200 lines / executemany", receive(world, 200), 4))
     results.append(measured("departure of 5,000, not ours yet / bare UPDATE", depart(world, 5_000, "receipt"), 4))
     results.append(measured("departure of 5,000, ours on board / bare UPDATE", depart(world, 5_000, "on_board"), 4))
+    results += passage.everything(world)
     print(f"\n{lines:,} order lines; medians in milliseconds, ours and the leanest ({NOW:%Y-%m-%d} world)")
     print("\n".join(results))
 

@@ -22,10 +22,19 @@ from northing.formats.despatch import Line, Notice
 from northing.ledger.models import CostLayer, Entry
 from northing.orders.models import Instalment, OrderFile, OrderLine, PurchaseOrder
 from northing.papers.errands import begin
-from northing.papers.models import Message
+from northing.papers.models import Hook, Message
 from northing.quality.models import Case
 from northing.receiving.models import Receipt
-from northing.shipping.models import CarrierEvent, Container, DespatchNotice, PaperDue, Shipment, Stowage, Voyage
+from northing.shipping.models import (
+    CarrierEvent,
+    Container,
+    DespatchNotice,
+    PaperDue,
+    Ripple,
+    Shipment,
+    Stowage,
+    Voyage,
+)
 from tests.bulk import fill
 from tests.factories import CALLS, CONTAINERS, NOW, ROLES, TODAY, small_world
 
@@ -97,6 +106,12 @@ def addresses(world):
         )[0].pk,
         "notice_id": notice_of(world),
         "voyage_id": voyage_of(world),
+        "ripple_id": Ripple.objects.get_or_create(
+            person=world.people["expediter"], company=world.nz, source="s", at=NOW, lines=[], broken=0, saved=0
+        )[0].pk,
+        "hook_id": Hook.objects.get_or_create(
+            url="https://x.example/", secret="s", set_by=world.people["administrator"], made_at=NOW
+        )[0].pk,
         "paper_id": PaperDue.objects.get_or_create(
             shipment=Shipment.objects.get(), kind="lading", party="carrier", due=TODAY, written_on=TODAY
         )[0].pk,

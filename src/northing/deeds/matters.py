@@ -21,7 +21,7 @@ from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.models import Message
 from northing.quality.models import Case
 from northing.reports.clocks import Standing, standings_of
-from northing.shipping.models import Container, DespatchNotice, Leg, NoticeLine, PaperDue, Shipment
+from northing.shipping.models import Container, DespatchNotice, Leg, NoticeLine, PaperDue, Ripple, Shipment
 from northing.shipping.queries import companies_of_shipments
 from northing.standing.models import Matter
 from northing.standing.operations import MatterDraft, settle_matters
@@ -253,6 +253,21 @@ def refresh_notices(notices: Iterable[int]) -> None:
         drafts += [
             MatterDraft("notice", notice.pk, company, waits, subject, url) for key, company in pairs if key == notice.pk
         ]
+    settle_matters(drafts)
+
+
+def refresh_ripples(ripples: Iterable[int]) -> None:
+    """What machines moved, for the people who own the lines: ours until it is seen."""
+    drafts = []
+    for ripple in Ripple.objects.filter(pk__in=list(ripples)):
+        count = len(ripple.lines)
+        reason = f"{ripple.source} moved {count} line{'s' if count > 1 else ''}"
+        reason += f"; {ripple.broken} need-by broken, {ripple.saved} saved"
+        waits = None if ripple.seen_at else moves.Move(moves.US, reason, _day(ripple.at))
+        url = f"/passage/moved/{ripple.pk}/"
+        drafts.append(
+            MatterDraft("ripple", ripple.pk, ripple.company_id, waits, "Dates were moved", url, person=ripple.person_id)
+        )
     settle_matters(drafts)
 
 

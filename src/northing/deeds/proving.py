@@ -7,7 +7,7 @@ from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import Message
 from northing.quality.models import Case
-from northing.shipping.models import DespatchNotice, Shipment
+from northing.shipping.models import DespatchNotice, Ripple, Shipment
 from northing.standing.models import LineStanding, Matter
 
 CHUNK = 2_000
@@ -37,6 +37,7 @@ def _matter_faults() -> list[str]:
         (Case, matters.refresh_cases),
         (Message, matters.refresh_letters),
         (DespatchNotice, matters.refresh_notices),
+        (Ripple, matters.refresh_ripples),
     ):
         found = model.objects.all() if model is not Instalment else Instalment.objects.filter(position__isnull=False)
         for keys in _chunks(found.order_by("pk").values_list("pk", flat=True).iterator()):

@@ -23,7 +23,7 @@ from northing.directory.models import Company, Party
 from northing.directory.records import KINDS
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.orders.paper import papers_of
-from northing.papers import mailing
+from northing.papers import hooks, mailing
 from northing.papers.errands import Run, handles, named
 
 
@@ -141,6 +141,13 @@ def poll_feeds(timestamp: int) -> None:
     """Ask carriers' feeds that are due."""
     for said in polling.poll_due(timezone.now()):
         logging.getLogger(__name__).info("%s", said)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="tell hooks", queue="letters", pass_context=False)
+def tell_hooks(timestamp: int) -> None:
+    """Tell other programs what happened."""
+    hooks.send_due(timezone.now())
 
 
 @app.periodic(cron="20 3 * * *")

@@ -49,7 +49,8 @@ document passage board loading-list voyage shipment packing-pdf packing-csv pack
 advice costs layer dock quality bills look-back stock ledger entry trial-balance
 arrivals supplier supplier-template supplier-pdf supplier-xml supplier-file"""
 OWN_PAGES = """sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view
-forget-view supplier-confirm supplier-despatch supplier-upload supplier-remark supplier-answer supplier-document"""
+forget-view supplier-confirm supplier-despatch supplier-upload supplier-remark supplier-answer supplier-document
+moved"""
 GATES: Mapping[str, Gate] = {
     **dict.fromkeys(READ_PAGES.split(), READ),
     **dict.fromkeys(OWN_PAGES.split(), OWN),
@@ -57,6 +58,8 @@ GATES: Mapping[str, Gate] = {
     "attach": _acts(*EVERY),
     "make-feed": _acts(*EVERY),
     "end-feeds": _acts(*EVERY),
+    "hooks": _form("keep_house"),
+    "end-hook": _acts("keep_house"),
     "new-record": _form(*HOUSE),
     "records-file": _form(*HOUSE),
     "record": _acts(*HOUSE),

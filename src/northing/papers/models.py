@@ -130,3 +130,38 @@ class Errand(models.Model):
     @property
     def is_over(self) -> bool:
         return self.state in (self.State.DONE, self.State.FAILED)
+
+
+class Hook(models.Model):
+    """An address that is told what happens; what is sent is signed with its secret."""
+
+    url = models.URLField(max_length=200)
+    secret = models.CharField(max_length=64)
+    # Of papers.hooks.KINDS.
+    kinds = models.JSONField(default=list)
+    set_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return self.url
+
+
+class HookDelivery(models.Model):
+    """One thing told to one address, until it was taken or is given up."""
+
+    hook = models.ForeignKey(Hook, models.CASCADE, related_name="deliveries")
+    kind = models.CharField(max_length=20)
+    body = models.JSONField()
+    made_at = models.DateTimeField()
+    next_at = models.DateTimeField(null=True)
+    tries = models.PositiveSmallIntegerField(default=0)
+    done_at = models.DateTimeField(null=True)
+    said = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        indexes = [models.Index(fields=["next_at"], condition=models.Q(next_at__isnull=False), name="hook_due")]

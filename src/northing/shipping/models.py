@@ -439,3 +439,21 @@ class CarrierFeed(models.Model):
 
     def __str__(self):
         return f"Feed of {self.carrier}"
+
+
+class Ripple(models.Model):
+    """What a machine's change of dates did to the lines that somebody owns, until that person has seen it."""
+
+    person = models.ForeignKey(Person, models.CASCADE, related_name="+")
+    company = models.ForeignKey("directory.Company", models.CASCADE, related_name="+")
+    source = models.CharField(max_length=60)
+    at = models.DateTimeField()
+    # [line, name, item, old dock day, new dock day, need-by day] of each line that moved.
+    lines = models.JSONField()
+    broken = models.PositiveIntegerField()
+    saved = models.PositiveIntegerField()
+    seen_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+        indexes = [models.Index(fields=["person"], condition=Q(seen_at=None), name="ripple_unseen")]

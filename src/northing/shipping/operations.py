@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
-from typing import Protocol
+from typing import Any, Protocol
 
 from django.db.models import Max
 
@@ -25,6 +25,7 @@ from northing.shipping.models import (
     NoticeLine,
     PaperDue,
     PortCall,
+    Ripple,
     Shipment,
     Stowage,
     Voyage,
@@ -445,3 +446,31 @@ def note_poll(feed: CarrierFeed, at: datetime, following: datetime, failures: in
     """How asking a feed went, and when it is asked again."""
     feed.last_at, feed.next_at, feed.failures, feed.last_said = at, following, failures, said[:240]
     feed.save(update_fields=["last_at", "next_at", "failures", "last_said"])
+
+
+@dataclass(frozen=True)
+class RippleKept:
+    """The rows of a ripple as they are kept, and how many need-by dates it broke and saved."""
+
+    rows: list[list[Any]]
+    broken: int
+    saved: int
+
+
+def write_ripple(act: Act, source: str, person: int, company: int, kept: RippleKept) -> Ripple:
+    """What a machine's change did to somebody's lines."""
+    return Ripple.objects.create(
+        person_id=person,
+        company_id=company,
+        source=source,
+        at=act.at,
+        lines=kept.rows,
+        broken=kept.broken,
+        saved=kept.saved,
+    )
+
+
+def see_ripple(ripple: Ripple, at: datetime) -> None:
+    """Its person has seen it."""
+    ripple.seen_at = at
+    ripple.save(update_fields=["seen_at"])

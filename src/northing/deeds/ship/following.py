@@ -1,6 +1,6 @@
 """Follow: departures and arrivals, once for all aboard; the ripple of a date."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -19,10 +19,11 @@ from northing.directory.models import Company
 from northing.directory.rights import companies_of
 from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
+from northing.papers.hooks import announce
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
-from northing.shipping.queries import UNSETTLED, companies_aboard, planned_legs, sailings
+from northing.shipping.queries import UNSETTLED, companies_aboard, companies_of_shipments, planned_legs, sailings
 from northing.standing import operations as standing
 
 
@@ -304,6 +305,9 @@ def recorded(call: int, milestone: str) -> date | None:
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
 
 
+TOLD = {"on_board": "departed", "arrival": "arrived"}
+
+
 def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
     for event in subject.events:
         shipments = subject.those(event)
@@ -312,6 +316,9 @@ def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: s
             fact, source, target = SAILS[event]
             shipping.mark_sailed(shipments, fact, request.value)
             standing.move_all(story, source, target, UNSETTLED, [keys])
+            aboard = companies_of_shipments(keys)
+            told = [(_told_of(one, on=request.value), aboard.get(one.pk, ())) for one in shipments]
+            announce(act, TOLD[event], told)
         if moments.isdisjoint(moments_through(event)):
             continue
         owned = owning.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, request.value)
@@ -356,8 +363,24 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
         (shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()
     )
     papering.refresh_days(list(shipments.values()))
+    _announce_docks(act, moved)
     instalments = Stowage.objects.filter(container__shipment__in=moved).values_list("instalment", flat=True)
     bring_along(dated=instalments.distinct(), shipments=list(shipments))
+
+
+def _announce_docks(act: Act, moved: Sequence[Shipment]) -> None:
+    aboard = companies_of_shipments([shipment.pk for shipment in moved])
+    told = [
+        (_told_of(one, expected_dock=one.expected_dock, planned_dock=one.planned_dock), aboard.get(one.pk, ()))
+        for one in moved
+    ]
+    announce(act, "dates_changed", told)
+
+
+def _told_of(shipment: Shipment, **days: date | None) -> dict[str, object]:
+    """What other programs are told of a shipment."""
+    said = {name: day.isoformat() if day else None for name, day in days.items()}
+    return {"shipment": shipment.reference, "id": shipment.pk, **said}
 
 
 def _words(subject: _Subject, request: DateRequest) -> str:

@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 from northing.core.problems import Problem, Refused
 from northing.deeds.aftermath import bring_along
-from northing.deeds.ship import following, handling
+from northing.deeds.ship import following, handling, rippling
 from northing.directory.acts import Act
 from northing.directory.columns import update_columns
 from northing.directory.models import Port
@@ -69,6 +69,7 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             read.append((raw, said))
         else:
             wrong.append(f"Event {place}: {said}.")
+    docks = rippling.docks()
     new = _keep(act, source, _at_their_places(read))
     moved = _Moved(rank=request.rank)
     boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts], moved)
@@ -82,6 +83,7 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
     # However many estimates there were, what follows from them is worked out once.
     moved.follow(act)
     bring_along(shipments=boxes)
+    rippling.tell_owners(act, source, docks)
     states = [record.state for record, _ in new]
     if new:
         tell(act, "hear", f"{len(new)} events of {source}", [("events", 0, None)])

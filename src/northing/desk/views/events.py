@@ -1,5 +1,8 @@
 """Carriers' events: taken in, tied to what they are about, or waiting for somebody."""
 
+from dataclasses import dataclass
+from urllib.parse import quote
+
 from django.contrib import messages
 from django.db.models import Count
 from django.shortcuts import get_object_or_404, redirect, render
@@ -8,7 +11,7 @@ from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
 from northing.deeds.order import importing
-from northing.deeds.ship import hearing, polling
+from northing.deeds.ship import hearing, polling, rippling
 from northing.desk.forms.base import act_of
 from northing.desk.forms.events import EventsForm, FeedForm
 from northing.desk.forms.orders import WholeForm
@@ -16,7 +19,7 @@ from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
 from northing.formats.dcsa import read_events
 from northing.papers import errands
-from northing.shipping.models import CarrierEvent, CarrierFeed
+from northing.shipping.models import CarrierEvent, CarrierFeed, Ripple
 
 DEEDS = {"again": (hearing.try_again, "It is tied now."), "drop": (hearing.drop, "Dropped.")}
 State = CarrierEvent.State
@@ -94,3 +97,34 @@ def event(request, event_id: int, what: str):
     for error in form.non_field_errors():
         messages.error(request, error)
     return redirect("events")
+
+
+def moved(request, ripple_id: int):
+    """What a machine's change did to one's lines; sent, it has been seen."""
+    found = get_object_or_404(Ripple.objects.filter(person=request.user), pk=ripple_id)
+    if request.method == "POST":
+        form = WholeForm(request.POST)
+        if form.do(request, rippling.see, lambda _: rippling.SeenRequest(found.pk)):
+            return redirect("watch")
+        for error in form.non_field_errors():
+            messages.error(request, error)
+    lines = [MovedLine(*row) for row in found.lines]
+    names = " or ".join(dict.fromkeys(line.name.rpartition("/")[0] for line in lines[:20]))
+    context = {"ripple": found, "lines": lines, "book": f"/lines/?where={quote(f'order {names}')}"}
+    return render(request, "desk/moved.html", context)
+
+
+@dataclass(frozen=True)
+class MovedLine:
+    """A line as a ripple kept it; days as text."""
+
+    line: int
+    name: str
+    item: str
+    old: str | None
+    new: str
+    need_by: str
+
+    @property
+    def broken(self) -> bool:
+        return self.new > self.need_by

@@ -1,0 +1,55 @@
+"""Addresses that are told what happens."""
+
+from django import forms
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from northing.deeds.house import hooking
+from northing.desk.forms.base import DeedForm
+from northing.desk.forms.orders import WholeForm
+from northing.papers.hooks import KINDS
+from northing.papers.models import Hook, HookDelivery
+
+
+class HookForm(DeedForm):
+    """An address and what it is told."""
+
+    url = forms.CharField(label="Address", max_length=200)
+    kinds = forms.MultipleChoiceField(
+        label="It is told when", choices=list(KINDS.items()), widget=forms.CheckboxSelectMultiple
+    )
+
+    @staticmethod
+    def asked(entered: dict) -> hooking.HookRequest:
+        """The address as a request."""
+        return hooking.HookRequest(entered["url"], tuple(entered["kinds"]))
+
+
+def hooks(request):
+    """Addresses, what was told them lately, and a new one."""
+    form = HookForm(request.POST or None)
+    if request.method == "POST":
+        made = form.do(request, hooking.add_hook, form.asked)
+        if made:
+            messages.success(request, f"Its secret is {made['secret']}; it is shown this once.")
+            return redirect("hooks")
+    context = {
+        "form": form,
+        "hooks": Hook.objects.filter(ended_at=None).select_related("set_by").order_by("-pk"),
+        "deliveries": HookDelivery.objects.select_related("hook").order_by("-pk")[:50],
+        "kinds": KINDS,
+    }
+    return render(request, "desk/hooks.html", context, status=422 if form.errors else 200)
+
+
+@require_POST
+def end_hook(request, hook_id: int):
+    """Tell an address no more."""
+    hook = get_object_or_404(Hook, pk=hook_id)
+    form = WholeForm(request.POST)
+    if form.do(request, hooking.end_hook, lambda _: hooking.EndRequest(hook.pk)):
+        messages.success(request, "It is told no more.")
+    for error in form.non_field_errors():
+        messages.error(request, error)
+    return redirect("hooks")

@@ -1,0 +1,1 @@
+"""Addresses that are told what happens."""
