@@ -159,7 +159,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="./northing bench")
     parser.add_argument("--lines", type=int, default=100_000, help="order lines; 1,000,000 takes a quarter of an hour")
     parser.add_argument("--rows", type=int, default=100_000, help="rows of the order file")
-    parser.add_argument("--passage", action="store_true", help="only the passage, on 20,000 lines")
+    parser.add_argument("--passage", action="store_true", help="only the passage, on 30,000 lines")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
     told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -168,7 +168,7 @@ def main() -> None:
     Item.objects.update(inspected=False)
     spread_out(world)
     if asked.passage:
-        fill_lines(world, 20_000)
+        fill_lines(world, 30_000)
         print("\n".join(passage.everything(world)))
         return
     results = [measured("exact spread 10,000 x 20 / plain floats", exact_spread(10_000, 20), 4)]

@@ -18,7 +18,7 @@ from tests.factories import NOW, TODAY, World
 DAY = timedelta(days=1)
 PARTS, SHIPMENTS = 10_000, 20
 VOYAGES, BOXES = 200, 2_000
-EVENTS = 5_000
+EVENTS = 10_000
 
 
 def everything(world: World) -> list[str]:
@@ -121,12 +121,13 @@ def board(world: World) -> list[str]:
             Container.objects.bulk_create(
                 Container(shipment_id=shipment, number=one, size_type="45G1") for one in numbers
             )
-    client = Client()
+    client = Client(SERVER_NAME="127.0.0.1")
     client.force_login(world.people["shipping"])
     took = []
     for _ in range(7):
         started = time.perf_counter()
         page = client.get("/passage/board/?zoom=half")
+        assert page.status_code == 200, page.status_code
         took.append((time.perf_counter() - started) * 1000)
     weight = len(page.content) / 1024
     count = Container.objects.filter(shipment__legs__load_call__isnull=False).distinct().count()
@@ -138,7 +139,8 @@ def board(world: World) -> list[str]:
 
 def replay(world: World) -> list[str]:
     """EVENTS estimates of all voyages, then as many of containers that are not under way, in lots."""
-    calls = list(PortCall.objects.filter(port="NZTRG").select_related("voyage"))
+    # The voyage of 10,000 parts stays out: what its slip costs is measured by itself.
+    calls = list(PortCall.objects.filter(port="NZTRG").exclude(voyage__number="1S").select_related("voyage"))
     estimates = [_call(calls[n % len(calls)], n) for n in range(EVENTS)]
     odd = [_box(n) for n in range(EVENTS)]
     found = []

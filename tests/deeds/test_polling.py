@@ -94,6 +94,7 @@ def test_the_worker_is_killed_between_two_lots(world, heron, monkeypatch):  # no
             raise KeyboardInterrupt
         return heard(act, request)
 
+    monkeypatch.setattr(hearing, "LOT", 100)
     monkeypatch.setattr(hearing, "hear", dies)
     with pytest.raises(KeyboardInterrupt):
         polling.poll(feed, NOW, Script((events, "")))

@@ -11,7 +11,7 @@ from django.db.models import Max
 from northing.core.passage import ExpectedLeg
 from northing.core.problems import Problem, refuse_if
 from northing.directory.acts import Act
-from northing.directory.columns import update_columns
+from northing.directory.columns import insert_columns, update_columns
 from northing.formats.despatch import Line, Notice
 from northing.shipping.models import (
     CarrierFeed,
@@ -192,6 +192,28 @@ def write_statement(
         said_at=said.at if said else act.at,
         event_id=said.event if said else None,
     )
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """An estimate that a machine says of a call (id)."""
+
+    call: int
+    milestone: str
+    value: date
+    said: Said
+
+
+def write_estimates(estimates: Iterable[Estimate]) -> None:
+    """What machines estimate, all at once."""
+    types = {"call_id": "bigint", "milestone": "text", "kind": "text", "value": "date", "at": "timestamptz"}
+    types |= {"source": "text", "rank": "smallint", "said_at": "timestamptz", "event_id": "bigint"}
+    rows = [
+        (one.call, one.milestone, str(DateStatement.Kind.ESTIMATED), one.value, one.said.instant)
+        + (one.said.source, one.said.rank, one.said.at, one.said.event)
+        for one in estimates
+    ]
+    insert_columns(DateStatement._meta.db_table, types, rows)
 
 
 def take_over_dates(expected: Iterable[tuple[Shipment, Sequence[Leg], Sequence[ExpectedLeg]]]) -> list[Shipment]:

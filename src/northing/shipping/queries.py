@@ -1,6 +1,6 @@
 """Reads of shipments and their dates."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from hashlib import sha256
@@ -56,18 +56,23 @@ def sailings(voyages: Iterable[int], today: date, extra: Iterable[DateStatement]
     A slip runs on from call to call. An omitted call is passed by.
     """
     calls = list(PortCall.objects.filter(voyage__in=list(voyages)).order_by("voyage", "number"))
-    said = list(DateStatement.objects.exclude(event__retracted=True).filter(call__in=calls)) + list(extra)
+    standing = DateStatement.objects.exclude(event__retracted=True).filter(call__in=calls)
+    said: dict[int | None, list[DateStatement]] = {}
+    for one in [*standing, *extra]:
+        said.setdefault(one.call_id, []).append(one)
     found: dict[int, Sailing] = {}
     for _, group in groupby(calls, key=lambda call: call.voyage_id):
         found |= _sailing([call for call in group if not call.omitted], said, today)
     return found
 
 
-def _sailing(calls: Sequence[PortCall], said: Iterable[DateStatement], today: date) -> dict[int, Sailing]:
+def _sailing(
+    calls: Sequence[PortCall], said: Mapping[int | None, list[DateStatement]], today: date
+) -> dict[int, Sailing]:
     ends = [(call, milestone) for call in calls for milestone in ("arrival", "departure")]
     points, at = [], []
     for call, milestone in ends:
-        about = _about((one for one in said if one.call_id == call.pk), milestone)
+        about = _about(said.get(call.pk, ()), milestone)
         plan = call.planned_arrival if milestone == "arrival" else call.planned_departure
         known = believed(about, today)
         plan = plan or (known[0] if known else None)

@@ -223,15 +223,6 @@ def say_date(act: Act, request: DateRequest) -> int:
     return subject.leg.shipment_id if subject.leg else 0
 
 
-def note_estimate(act: Act, request: DateRequest) -> tuple[set[int], set[int]]:
-    """Record an estimate, one of many; returns the shipments and the calls (ids) that whoever heard them brings along
-    at the end."""
-    if _actual(request):
-        raise ValueError("what has happened is followed at once")
-    subject = _say(act, request)
-    return {shipment.pk for shipment in subject.shipments}, {subject.call.pk} if subject.call else set()
-
-
 def _say(act: Act, request: DateRequest) -> _Subject:
     subject = _subject(request, lock=True)
     companies = companies_aboard(subject.keys)
@@ -355,6 +346,7 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     shipments = {shipment.pk: shipment for shipment in shipments}
     voyages = {call.voyage_id for call in calls}
     planned, sailing = planned_legs(shipments.values(), act.today)
+    voyages -= {one.call.voyage_id for one in sailing.values()}
     sailing = sailings(voyages, act.today) | sailing if voyages else sailing
     shipping.take_over_calls(
         (one.call, one.arrival and one.arrival[0], one.departure and one.departure[0]) for one in sailing.values()

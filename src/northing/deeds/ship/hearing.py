@@ -7,29 +7,29 @@ event says is said at the carrier's own time of saying, so that what comes late 
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
-from datetime import timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from northing.core.problems import Problem, Refused
+from northing.core.periods import far_problems
+from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.ship import following, handling, rippling
+from northing.deeds.ship.meaning import CallMeant, Meant
 from northing.directory.acts import Act
 from northing.directory.columns import update_columns
 from northing.directory.models import Port
-from northing.directory.rights import require_somewhere
+from northing.directory.rights import companies_of, require_somewhere
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, read_events
-from northing.papers.operations import once, tell
+from northing.papers.operations import Told, once, tell, tell_many
 from northing.shipping import operations as shipping
-from northing.shipping.models import CarrierEvent, Container, DateStatement, Leg, PortCall
+from northing.shipping.models import CarrierEvent, DateStatement, Leg, PortCall
 from northing.shipping.operations import Said
 
 State = CarrierEvent.State
-# A call at a port is that of a voyage when it is this near to what was planned.
-NEAR = timedelta(days=60)
 CALLS = {"DEPA": "departure", "ARRI": "arrival"}
 MOST_TOLD = 100
-LOT = 100
+# A lot is one transaction, and one step of progress; what follows from it is worked out once.
+LOT = 1_000
 WITHDRAWN = "withdrawn by its sender"
 
 
@@ -71,7 +71,7 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             wrong.append(f"Event {place}: {said}.")
     docks = rippling.docks()
     new = _keep(act, source, _at_their_places(read))
-    moved = _Moved(rank=request.rank)
+    moved = _Moved(Meant(event for _, event in new), rank=request.rank)
     boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts], moved)
     taken = CarrierEvent.objects.filter(pk__in=[record.pk for record, _ in new], retracted=True)
     gone = set(taken.values_list("pk", flat=True))
@@ -80,7 +80,6 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
         _tie(act, record, event, moved)
     said = [(record.pk, str(record.state), record.says) for record, _ in new]
     update_columns(CarrierEvent._meta.db_table, {"state": "text", "says": "text"}, said)
-    # However many estimates there were, what follows from them is worked out once.
     moved.follow(act)
     bring_along(shipments=boxes)
     rippling.tell_owners(act, source, docks)
@@ -140,15 +139,22 @@ def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[C
 
 @dataclass
 class _Moved:
-    """The shipments and calls (ids) whose dates are to be brought along at the end."""
+    """What the events of a lot are about; estimates that are still to be written; and the shipments and calls (ids)
+    whose dates are to be brought along at the end."""
 
+    meant: Meant
+    estimates: list[shipping.Estimate] = field(default_factory=list)
+    # Of several estimates of the same date in a lot the story tells the last that was said.
+    told: dict[tuple[int, str], Told] = field(default_factory=dict)
     shipments: set[int] = field(default_factory=set)
     calls: set[int] = field(default_factory=set)
     # That of the source they are heard from.
     rank: int = 0
 
     def follow(self, act: Act) -> None:
-        """Bring them along."""
+        """Write them, and bring along what follows, once for all."""
+        shipping.write_estimates(self.estimates)
+        tell_many(act, list(self.told.values()))
         calls = list(PortCall.objects.filter(pk__in=self.calls))
         following.follow_dates(act, shipping.lock(self.shipments).values(), calls)
 
@@ -193,7 +199,7 @@ def _say(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> tuple[s
     if event.event_type == TRANSPORT and event.code in CALLS:
         return _of_voyage(act, record, event, moved)
     if event.event_type == EQUIPMENT and _milestone(event):
-        return _of_container(act, record, event, moved.rank)
+        return _of_container(act, record, event, moved)
     return State.NOTED, "no date that is believed by it"
 
 
@@ -206,36 +212,32 @@ def _of_withdrawal(record: CarrierEvent, event: Event) -> tuple[str, str]:
 
 def _of_voyage(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> tuple[str, str]:
     milestone = CALLS[event.code]
-    call = _nearest_call(event, milestone)
+    call = moved.meant.call(event, milestone)
     if call is None:
         where = event.port or "no port"
         raise Refused(f"No voyage of IMO {event.imo or 'none'} {event.voyage} calls at {where} around that day.")
     if event.kind == "planned":
         return State.NOTED, "the plan is ours; a carrier's plan is kept beside it"
-    recorded = following.recorded(call, milestone)
-    if event.kind == "actual" and recorded == event.day:
-        return State.NOTED, f"the {milestone} is recorded on that day already"
     said = Said(event.said_at, record.source, record.pk, event.at, moved.rank)
-    asked = following.DateRequest(None, milestone, event.kind, event.day, said, call)
-    if event.kind == "actual":
-        following.say_date(act, asked)
-    else:
-        shipments, calls = following.note_estimate(act, asked)
-        moved.shipments |= shipments
-        moved.calls |= calls
+    if event.kind != "actual":
+        return _estimate(act, call, milestone, event, said, moved)
+    if following.recorded(call.key, milestone) == event.day:
+        return State.NOTED, f"the {milestone} is recorded on that day already"
+    following.say_date(act, following.DateRequest(None, milestone, event.kind, event.day, said, call.key))
     return State.TIED, f"{milestone} of the voyage"
 
 
-def _nearest_call(event: Event, milestone: str) -> int | None:
-    """The call that the vessel meant makes there, of several the one planned nearest to the day that is said."""
-    if not event.imo:
-        return None
-    calls = PortCall.objects.filter(voyage__imo=event.imo, port=event.port)
-    if event.voyage:
-        calls = calls.filter(voyage__number=event.voyage)
-    days = calls.order_by("pk").values_list("pk", f"planned_{milestone}")
-    near = [(abs(day - event.day), call) for call, day in days if day and abs(day - event.day) <= NEAR]
-    return min(near)[1] if near else None
+def _estimate(act: Act, call: CallMeant, milestone: str, event: Event, said: Said, moved: _Moved) -> tuple[str, str]:
+    """An estimate is written with the others of its lot; nothing happens to goods by it."""
+    act.require("say_dates", *(call.companies or companies_of(act.person)))
+    refuse_if(far_problems(event.day, act.today, "value"))
+    moved.estimates.append(shipping.Estimate(call.key, milestone, event.day, said))
+    words = f"{call.name}: estimated {milestone} at {call.port} {event.day:%-d %b %Y}, said by {said.source}"
+    links = [*(("shipment", key, None) for key in sorted(call.shipments)), ("voyage", call.voyage, None)]
+    moved.told[call.key, milestone] = Told("say_date", words, links, [])
+    moved.shipments |= call.shipments
+    moved.calls.add(call.key)
+    return State.TIED, f"{milestone} of the voyage"
 
 
 def _milestone(event: Event) -> str:
@@ -247,17 +249,15 @@ def _milestone(event: Event) -> str:
     return "returned" if event.code == "GTIN" and event.empty is True else ""
 
 
-def _of_container(act: Act, record: CarrierEvent, event: Event, rank: int) -> tuple[str, str]:
+def _of_container(act: Act, record: CarrierEvent, event: Event, moved: _Moved) -> tuple[str, str]:
     if event.kind != "actual":
         return State.NOTED, "only what has happened to a container is believed"
-    # The same container sails again and again: its newest passage that had begun by that day is meant.
-    boxes = Container.objects.filter(number=event.container, shipment__departed_on__lte=event.day)
-    box = boxes.order_by("-shipment__departed_on", "-pk").first()
+    box = moved.meant.box(event)
     if box is None:
         raise Refused(f"No container {event.container or 'without a number'} of ours was under way on that day.")
     milestone = _milestone(event)
-    said = Said(event.said_at, record.source, record.pk, event.at, rank)
-    handling.say_boxes(act, handling.BoxesRequest(box.shipment_id, (box.pk,), milestone, event.day, said))
+    said = Said(event.said_at, record.source, record.pk, event.at, moved.rank)
+    handling.say_boxes(act, handling.BoxesRequest(box.shipment, (box.key,), milestone, event.day, said))
     return State.TIED, f"{handling.WORDS[milestone]}: {box.number}"
 
 
@@ -265,8 +265,9 @@ def _of_container(act: Act, record: CarrierEvent, event: Event, rank: int) -> tu
 def try_again(act: Act, request: EventRequest) -> int:
     """Try to tie an event that waits: what it lacked may be there now."""
     record = _waiting(act, request)
-    moved = _Moved()
-    _tie(act, record, _event_of(record), moved)
+    event = _event_of(record)
+    moved = _Moved(Meant([event]))
+    _tie(act, record, event, moved)
     moved.follow(act)
     if record.state == State.WAITS:
         raise Refused(Problem(record.says, mend="Mend that, or drop the event."))
