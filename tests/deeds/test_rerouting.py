@@ -130,6 +130,8 @@ def test_a_vessel_is_swapped_and_carriers_are_heard_under_its_number(world, hero
     shipment.refresh_from_db()
     assert str(shipment.voyage) == "Petrel Sound 1S"
     assert "check digit" in refused(world, rerouting.swap_vessel, rerouting.SwapRequest(heron, "X", "9319467", "1S"))
+    with pytest.raises(NotAllowed):
+        do(world, rerouting.swap_vessel, asked, "stranger")
     assert "Name the vessel" in refused(world, rerouting.swap_vessel, rerouting.SwapRequest(heron, " ", "9319466", "1"))
     assert "voyage's number" in refused(world, rerouting.swap_vessel, rerouting.SwapRequest(heron, "X", "9319466", ""))
 

@@ -55,7 +55,7 @@ class Clock:
 def last_free_day(terms: Terms, started: date, calendar: Calendar = USUAL) -> date:
     """The last day that costs nothing. Without free days it is the day before the first that counts.
 
-    >>> terms = Terms(5, True, CALENDAR, CALENDAR, (Tier(1, Decimal(80)),), "USD")
+    >>> terms = Terms(5, True, "calendar", "calendar", (Tier(1, Decimal(80)),), "USD")
     >>> last_free_day(terms, date(2026, 11, 20)).isoformat()
     '2026-11-24'
     """

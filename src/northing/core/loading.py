@@ -83,7 +83,7 @@ def fill_of(parts: Iterable[tuple[Decimal, Decimal, Decimal]], volume: Decimal |
     """Add up (quantity, unit volume, unit weight).
 
     >>> fill_of([(Decimal(100), Decimal("0.14"), Decimal(90))], Decimal(28), Decimal(18000)).by_volume
-    Decimal('0.5')
+    Decimal('0.50')
     """
     cubic = weight = ZERO
     for quantity, unit_volume, unit_weight in parts:

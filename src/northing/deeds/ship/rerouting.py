@@ -142,15 +142,15 @@ def _same_ports(leg: Leg, calls: Iterable[PortCall]) -> tuple[PortCall, PortCall
 def swap_vessel(act: Act, request: SwapRequest) -> int:
     """Another vessel sails the voyage."""
     voyage = _voyage(request.voyage)
-    require_somewhere(act.person, "pack")
+    aboard = sorted({leg.shipment_id for leg in Leg.objects.filter(load_call__voyage=voyage)})
+    require_packing(act, companies_aboard(aboard))
     imo, number = imo_number(request.imo), request.number.strip()[:20]
     vessel = " ".join(request.vessel.split())[:60]
     refuse_if([Problem("Name the vessel.", "vessel")] if not vessel else [])
     refuse_if([Problem("Enter the voyage's number.", "number")] if not number else [])
     before = str(voyage)
     shipping.swap_vessel(voyage, vessel, imo, number)
-    aboard = {leg.shipment_id for leg in Leg.objects.filter(load_call__voyage=voyage)}
-    links: list[Link] = [("voyage", voyage.pk, None), *(("shipment", key, None) for key in sorted(aboard))]
+    links: list[Link] = [("voyage", voyage.pk, None), *(("shipment", key, None) for key in aboard)]
     tell(act, "swap_vessel", f"{voyage} sails instead of {before}", links)
     return voyage.pk
 

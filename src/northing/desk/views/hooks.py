@@ -8,6 +8,8 @@ from django.views.decorators.http import require_POST
 from northing.deeds.house import hooking
 from northing.desk.forms.base import DeedForm
 from northing.desk.forms.orders import WholeForm
+from northing.directory.models import Grant
+from northing.directory.rights import companies_of
 from northing.papers.hooks import KINDS
 from northing.papers.models import Hook, HookDelivery
 
@@ -26,6 +28,12 @@ class HookForm(DeedForm):
         return hooking.HookRequest(entered["url"], tuple(entered["kinds"]))
 
 
+def visible_hooks(person):
+    """Addresses of people who may see nothing that this person may not: they are told of those people's companies."""
+    elsewhere = Grant.objects.exclude(company__in=companies_of(person))
+    return Hook.objects.exclude(set_by__grants__in=elsewhere)
+
+
 def hooks(request):
     """Addresses, what was told them lately, and a new one."""
     form = HookForm(request.POST or None)
@@ -34,10 +42,11 @@ def hooks(request):
         if made:
             messages.success(request, f"Its secret is {made['secret']}; it is shown this once.")
             return redirect("hooks")
+    mine = visible_hooks(request.user)
     context = {
         "form": form,
-        "hooks": Hook.objects.filter(ended_at=None).select_related("set_by").order_by("-pk"),
-        "deliveries": HookDelivery.objects.select_related("hook").order_by("-pk")[:50],
+        "hooks": mine.filter(ended_at=None).select_related("set_by").order_by("-pk"),
+        "deliveries": HookDelivery.objects.filter(hook__in=mine).select_related("hook").order_by("-pk")[:50],
         "kinds": KINDS,
     }
     return render(request, "desk/hooks.html", context, status=422 if form.errors else 200)
@@ -46,7 +55,7 @@ def hooks(request):
 @require_POST
 def end_hook(request, hook_id: int):
     """Tell an address no more."""
-    hook = get_object_or_404(Hook, pk=hook_id)
+    hook = get_object_or_404(visible_hooks(request.user), pk=hook_id)
     form = WholeForm(request.POST)
     if form.do(request, hooking.end_hook, lambda _: hooking.EndRequest(hook.pk)):
         messages.success(request, "It is told no more.")
