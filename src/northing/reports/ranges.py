@@ -10,6 +10,7 @@ from northing.core.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
 from northing.shipping.models import LearntSpread, Shipment, Stowage
 
+NEARLY = 0.9995
 READY, SEA, INLAND = "made ready", "at sea", "cleared and brought in"
 
 
@@ -88,7 +89,11 @@ class PartRange:
 
     @property
     def percent(self) -> int | None:
-        return None if self.chance is None else round(self.chance * 100)
+        """The chance in whole per cent; only what never failed to come is 100, only what never came is 0."""
+        if self.chance is None:
+            return None
+        whole = round(self.chance * 100)
+        return whole if self.chance > NEARLY or self.chance < 1 - NEARLY else min(max(whole, 1), 99)
 
 
 def part_ranges(stowage: Iterable[Stowage], parts: Iterable[Instalment], need_by: date, today: date) -> list[PartRange]:
