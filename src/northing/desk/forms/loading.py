@@ -19,13 +19,13 @@ class LoadForm(DeedForm):
     """What should be in which container; of a new shipment also how it is called and travels."""
 
     seen = forms.CharField(widget=forms.HiddenInput, max_length=16, required=False)
-    document = forms.CharField(label="Transport document", max_length=40, required=False)
+    document = forms.CharField(label="Document", max_length=40, required=False)
     forwarder = forms.ModelChoiceField(Party.objects.filter(kind="provider"), required=False)
     mode = forms.ChoiceField(label="By", choices=Shipment.Mode.choices, required=False)
     route = forms.ChoiceField(required=False)
     voyage = forms.ModelChoiceField(Voyage.objects.none(), required=False, empty_label="no voyage yet")
     then = forms.ModelChoiceField(Voyage.objects.none(), required=False, label="then by", empty_label="no voyage yet")
-    begin = DayField(label="or leaving the supplier on", required=False)
+    begin = DayField(label="or leaving on", required=False)
     beyond = forms.BooleanField(label="Take more than was ordered", required=False)
 
     def __init__(self, *args, shipment: Shipment | None, **kwargs):
