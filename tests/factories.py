@@ -8,7 +8,7 @@ from northing.deeds.agree import agreeing
 from northing.deeds.cost import costing
 from northing.deeds.land import receiving
 from northing.deeds.order import ordering
-from northing.deeds.ship import following, packing
+from northing.deeds.ship import following, loading, packing
 from northing.directory.acts import Act
 from northing.directory.models import (
     Agreement,
@@ -142,6 +142,13 @@ class World:
     def line(self, code: str) -> OrderLine:
         """The only order line of an item."""
         return OrderLine.objects.get(item__code=code)
+
+
+def out_of(part: Stowage) -> loading.LoadRequest:
+    """That a stowage is taken out of its container."""
+    box = part.container
+    asked = loading.Box(box.pk, box.number, box.size_type, box.seal, ((part.instalment_id, D(0)),))
+    return loading.LoadRequest(box.shipment_id, (asked,))
 
 
 def small_world() -> World:

@@ -11,7 +11,7 @@ from northing.deeds.agree import agreeing
 from northing.deeds.cost import clearing, costing
 from northing.deeds.land import inspecting, issuing, receiving, reversing
 from northing.deeds.order import ordering
-from northing.deeds.ship import following, packing
+from northing.deeds.ship import following, loading, packing
 from northing.directory.models import Company, ExchangeRate
 from northing.directory.operations import enter_rate
 from northing.ledger.models import Entry
@@ -19,7 +19,7 @@ from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import StoryEntry
 from northing.shipping.models import Container, Leg, Shipment, Stowage
 from northing.shipping.operations import LegPlan
-from tests.factories import CALLS, CONTAINERS, TODAY
+from tests.factories import CALLS, CONTAINERS, TODAY, out_of
 
 
 def refused(deed, *arguments):
@@ -212,12 +212,12 @@ def test_packing(world):
     act = world.act("shipping")
     assert "Only 0 pc of A" in refused(packing.stow, act, packing.StowRequest(box.pk, ((part.pk, D(1)),)))
     assert "Nothing was entered" in refused(packing.stow, act, packing.StowRequest(box.pk, ()))
-    packing.unstow(act, packing.UnstowRequest(Stowage.objects.get().pk))
+    loading.load(act, out_of(Stowage.objects.get()))
     assert "above 0" in refused(packing.stow, act, packing.StowRequest(box.pk, ((part.pk, D(-1)),)))
     assert "whole pc" in refused(packing.stow, act, packing.StowRequest(box.pk, ((part.pk, D("0.5")),)))
     packing.stow(act, packing.StowRequest(box.pk, ((part.pk, D(100)),)))
     world.say(shipment, "departure")
-    assert "has departed" in refused(packing.unstow, act, packing.UnstowRequest(Stowage.objects.get().pk))
+    assert "has departed" in refused(loading.load, act, out_of(Stowage.objects.get()))
 
 
 def test_dates(world):

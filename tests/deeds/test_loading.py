@@ -119,6 +119,16 @@ def test_what_is_refused_and_where(world, parts, shipment, row, more, words, whe
     assert not Stowage.objects.exists()
 
 
+def test_containers_that_were_added_and_not_used_are_left_out(world, parts, shipment):
+    """Added and removed again, or of which nothing is said and nothing is in: neither is refused, however many."""
+    unused = [box(number="", gone=True), box(number=""), box(number=" ", gone=True)]
+    load(world, shipment, *unused, box((parts[0], 60)), box(number="", kind="LOOS"))
+    assert stowed() == [(ONE, "A", 60)]
+    assert Container.objects.count() == 1
+    # What is in it needs its number, and the place of what is wrong is the one where it stands.
+    assert refused(world, shipment, *unused, box((parts[1], 1), number=""))[0].where == "box-3-number"
+
+
 def test_the_same_container_twice_and_too_many(world, parts, shipment):
     assert "in the shipment already" in str(refused(world, shipment, box((parts[0], 1)), box((parts[0], 1)))[0])
     assert "More than 60" in str(refused(world, shipment, *[box()] * 61)[0])

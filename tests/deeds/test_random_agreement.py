@@ -16,12 +16,12 @@ from northing.core.problems import Refused
 from northing.deeds import proving
 from northing.deeds.agree import agreeing
 from northing.deeds.order import amending, ordering, revising, stopping
-from northing.deeds.ship import packing
+from northing.deeds.ship import loading, packing
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 from northing.papers.models import StoryEntry
 from northing.reports.proofs import position_faults
 from northing.shipping.models import Stowage
-from tests.factories import CONTAINERS, TODAY, small_world
+from tests.factories import CONTAINERS, TODAY, out_of, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "8"))
 PICK, DAYS = some.integers(0, 20), some.integers(1, 60)
@@ -118,7 +118,7 @@ class Agreement(RuleBasedStateMachine):
     def take_out(self, pick):
         part = self.one(Stowage.objects.all(), pick)
         if part:
-            self.attempt(packing.unstow, "shipping", packing.UnstowRequest(part.pk))
+            self.attempt(loading.load, "shipping", out_of(part))
 
     @rule(pick=PICK, whole=some.booleans(), deed=some.sampled_from([stopping.cancel, stopping.reopen]))
     def stop(self, pick, whole, deed):

@@ -11,7 +11,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from northing.core.problems import Refused
 from northing.deeds.cost import clearing, costing
 from northing.deeds.land import inspecting, issuing, receiving, reversing
-from northing.deeds.ship import packing
+from northing.deeds.ship import loading, packing
 from northing.directory.models import Item
 from northing.ledger.models import CostLayer, OnHand
 from northing.orders.models import Instalment
@@ -19,7 +19,7 @@ from northing.quality.models import Case
 from northing.receiving.models import Receipt
 from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, Shipment, Stowage
-from tests.factories import CONTAINERS, TODAY, small_world
+from tests.factories import CONTAINERS, TODAY, out_of, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "12"))
 MOMENTS = ["pickup", "on_board", "arrival", "receipt"]
@@ -86,7 +86,7 @@ class Deeds(RuleBasedStateMachine):
     def take_out(self, pick):
         part = self.one(Stowage.objects.all(), pick)
         if part:
-            self.attempt(packing.unstow, "shipping", packing.UnstowRequest(part.pk))
+            self.attempt(loading.load, "shipping", out_of(part))
 
     @rule(box=some.integers(0, 1), milestone=some.sampled_from(["departure", "arrival"]))
     def sail(self, box, milestone):

@@ -12,7 +12,7 @@ from northing.deeds.cost import clearing, costing, rating
 from northing.deeds.house import beginning, founding, granting
 from northing.deeds.land import inspecting, issuing, receiving, reversing
 from northing.deeds.order import amending, ordering, revising, stopping
-from northing.deeds.ship import following, handling, hearing, packing
+from northing.deeds.ship import following, handling, hearing, loading, packing
 from northing.directory.rights import ROLES, WORDS
 from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
@@ -20,7 +20,7 @@ from northing.papers.models import StoryEntry
 from northing.quality.models import Case
 from northing.shipping.models import Container, Leg, Stowage
 from northing.shipping.operations import LegPlan
-from tests.factories import CALLS, CONTAINERS, TODAY
+from tests.factories import CALLS, CONTAINERS, TODAY, out_of
 
 LEG = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
 
@@ -72,7 +72,7 @@ def deeds(world):
         ("pack", packing.add_container, packing.ContainerRequest(waiting.pk, CONTAINERS[0], "22G1")),
         ("pack", packing.plan_passage, packing.PassageRequest(waiting.pk, None, (LEG,))),
         ("pack", packing.stow, packing.StowRequest(box.pk, ((part.pk, D(1)),))),
-        ("pack", packing.unstow, packing.UnstowRequest(stowage.pk)),
+        ("pack", loading.load, out_of(stowage)),
         ("say_dates", following.say_date, _date(waiting)),
         ("estimate_charge", costing.enter_estimate, estimate),
         ("book_bill", costing.book_bill, replace(estimate, bill_number="X")),

@@ -11,7 +11,7 @@ from northing.core.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
 from northing.core.exact import divide
 from northing.core.problems import Problem, Refused
 from northing.directory.catalogue import Catalogue
-from northing.directory.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, Person, WorkingWeek
+from northing.directory.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, Person, RouteLeg, WorkingWeek
 from northing.directory.rights import companies_of, roles_with
 
 ONE = Decimal(1)
@@ -143,3 +143,9 @@ class Calendars(dict[str, Calendar]):
 def calendars_of(countries: Iterable[str]) -> Calendars:
     """The calendars of these countries, in two queries."""
     return Calendars(countries)
+
+
+def route_choices() -> list[tuple[str, str]]:
+    """The route patterns to choose from, none first."""
+    routes = RouteLeg.objects.order_by("route").values_list("route", flat=True).distinct()
+    return [("", "not planned yet"), *((route, route) for route in routes)]

@@ -9,6 +9,7 @@ from functools import cached_property
 from northing.core.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
 from northing.shipping.models import LearntSpread, Shipment, Stowage
+from northing.shipping.queries import first_carried
 
 NEARLY = 0.9995
 READY, SEA, INLAND = "made ready", "at sea", "cleared and brought in"
@@ -48,7 +49,7 @@ def shipment_range(shipment: Shipment, learnt: Learnt, today: date) -> Range | N
     main = next((leg for leg in legs if leg.main), None)
     if main is None or shipment.expected_dock is None or shipment.planned_dock is None:
         return None
-    first = next((leg for leg in legs if leg.main or leg.mode in ("sea", "air")), main)
+    first = first_carried(legs) or main
     load = first.load_call.port_id if first.load_call else first.origin
     discharge = shipment.discharge_port_id or main.destination
     inland = inland_keys(discharge)

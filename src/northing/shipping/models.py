@@ -130,6 +130,10 @@ class Leg(models.Model):
         ]
 
 
+# The modes of legs that a vessel, or an aircraft, carries.
+CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
+
+
 class Container(models.Model):
     """A container by its ISO 6346 number; or loose packages, by their mark.
 

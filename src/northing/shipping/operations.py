@@ -1,7 +1,7 @@
 """Writes of shipments, containers, stowage, legs, voyages, statements."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from typing import Any, Protocol
@@ -14,6 +14,7 @@ from northing.directory.acts import Act
 from northing.directory.columns import insert_columns, update_columns
 from northing.formats.despatch import Line, Notice
 from northing.shipping.models import (
+    CARRIED,
     CarrierFeed,
     Container,
     DateStatement,
@@ -44,6 +45,14 @@ class LegPlan:
     main: bool = False
     load_call: int | None = None
     discharge_call: int | None = None
+
+
+def with_main(plans: Sequence[LegPlan]) -> list[LegPlan]:
+    """The legs with the main one marked: the last that a vessel carries; where none does, the longest."""
+    carried = [place for place, leg in enumerate(plans) if leg.mode in CARRIED]
+    longest = max(range(len(plans)), key=lambda place: plans[place].end - plans[place].start, default=0)
+    main = carried[-1] if carried else longest
+    return [replace(leg, main=place == main) for place, leg in enumerate(plans)]
 
 
 def lock(shipments: Iterable[int]) -> dict[int, Shipment]:

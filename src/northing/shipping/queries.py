@@ -3,15 +3,16 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from decimal import Decimal
 from hashlib import sha256
 from itertools import groupby
 
-from django.db.models import Exists, OuterRef, Q, QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
 from northing.core.passage import PlannedLeg, Point, Statement, believed, expected_days
 from northing.directory.models import Person
 from northing.directory.rights import companies_of
-from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.shipping.models import CARRIED, Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 
 # Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.
 UNSETTLED = """
@@ -160,3 +161,19 @@ def visible_shipments(person: Person) -> QuerySet[Shipment]:
     others = Stowage.objects.exclude(instalment__line__order__company__in=companies_of(person))
     aboard = mine.values("container__shipment")
     return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=others.values("container__shipment")))
+
+
+def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:
+    """How much of each instalment (id) each of the containers (ids) holds."""
+    rows = Stowage.objects.filter(container__in=list(boxes)).order_by().values_list("container", "instalment")
+    return {(box, part): total for box, part, total in rows.annotate(total=Sum("quantity"))}
+
+
+def expected_docks() -> dict[int, date | None]:
+    """The dock days of all shipments that have not arrived, by id."""
+    return dict(Shipment.objects.filter(arrived_on=None).values_list("pk", "expected_dock"))
+
+
+def first_carried(legs: Iterable[Leg]) -> Leg | None:
+    """Of a shipment's legs in order the one with which its goods are on board."""
+    return next((leg for leg in legs if leg.main or leg.mode in CARRIED), None)

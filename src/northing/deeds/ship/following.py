@@ -23,7 +23,14 @@ from northing.papers.hooks import announce
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
-from northing.shipping.queries import UNSETTLED, companies_aboard, companies_of_shipments, planned_legs, sailings
+from northing.shipping.queries import (
+    UNSETTLED,
+    companies_aboard,
+    companies_of_shipments,
+    first_carried,
+    planned_legs,
+    sailings,
+)
 from northing.standing import operations as standing
 
 
@@ -322,15 +329,12 @@ def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: s
             owning.take_ownership(entry, owned, request.value)
 
 
-CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
-
-
 def _event(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
     """What happens to the goods: pickup, on board, arrival; None for a leg that changes nothing.
 
     They are on board from the first leg that a vessel carries, and landed at the end of the main one.
     """
-    first = next((one for one in legs if one.main or one.mode in CARRIED), None)
+    first = first_carried(legs)
     if milestone == "arrival":
         return "arrival" if leg.main else None
     if first and leg.pk == first.pk:

@@ -24,6 +24,7 @@ from northing.papers.operations import Told, once, tell, tell_many
 from northing.shipping import operations as shipping
 from northing.shipping.models import CarrierEvent, DateStatement, Leg, PortCall
 from northing.shipping.operations import Said
+from northing.shipping.queries import expected_docks
 
 State = CarrierEvent.State
 CALLS = {"DEPA": "departure", "ARRI": "arrival"}
@@ -69,7 +70,7 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             read.append((raw, said))
         else:
             wrong.append(f"Event {place}: {said}.")
-    docks = rippling.docks()
+    docks = expected_docks()
     new = _keep(act, source, _at_their_places(read))
     moved = _Moved(Meant(event for _, event in new), rank=request.rank)
     boxes = _withdraw(source, [event.retracts for _, event in new if event.retracts], moved)

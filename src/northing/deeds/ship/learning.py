@@ -12,6 +12,7 @@ from northing.receiving.models import ReceiptLine
 from northing.reports.ranges import inland_keys, ready_keys, sea_keys
 from northing.shipping import operations as shipping
 from northing.shipping.models import Leg, Shipment, Stowage
+from northing.shipping.queries import first_carried
 
 # Older passages say little of today's lanes.
 MOST = 20_000
@@ -35,7 +36,7 @@ def _samples() -> Iterator[tuple[list[Key], int]]:
         main = next((leg for leg in legs.get(key, ()) if leg.main), None)
         if main is None or shipment.departed_on is None:
             continue
-        first = next((leg for leg in legs[key] if leg.main or leg.mode in ("sea", "air")), main)
+        first = first_carried(legs[key]) or main
         load, discharge = ports_of(shipment, first)
         for supplier in suppliers.get(key, ()):
             yield ready_keys(supplier, load), (shipment.departed_on - first.planned_start).days

@@ -5,7 +5,7 @@ and a proposal alike.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.core.exact import plain
@@ -21,7 +21,7 @@ from northing.papers.models import StoryEntry
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, HandlingContent, Shipment, Stowage
-from northing.shipping.queries import stowage_mark
+from northing.shipping.queries import held_in, stowage_mark
 from northing.standing import operations as standing
 
 ZERO = Decimal(0)
@@ -68,13 +68,13 @@ class Change:
     where: str
 
 
-@dataclass
-class Loaded:
-    """What a loading changed."""
+@dataclass(frozen=True)
+class _Placed:
+    """A container that is there now, beside how it was asked for, and where that stood."""
 
-    shipment: int
-    instalments: set[int] = field(default_factory=set)
-    warnings: list[str] = field(default_factory=list)
+    place: int
+    box: Container
+    asked: Box
 
 
 def require_packing(act: Act, companies: Iterable[int] = ()) -> None:
@@ -103,32 +103,33 @@ def load(act: Act, request: LoadRequest) -> dict:
     if request.seen and request.seen != stowage_mark(shipment.pk, companies_of(act.person)):
         what = "Somebody has changed this shipment meanwhile."
         raise Refused(Problem(what, mend="Open it anew beside this and compare; what you typed stands here."))
-    boxes, problems = _boxes(shipment, request.boxes)
-    refuse_if(problems)
-    changes = _changes(boxes, request.boxes)
-    loaded = Loaded(shipment.pk)
-    if changes:
-        restow(act, shipment, changes, loaded, beyond=request.beyond)
-    _let_go(shipment, [box for box, asked in zip(boxes, request.boxes, strict=True) if asked.gone])
-    loaded.warnings += [str(problem) for problem in overfull(shipment)]
-    return {"shipment": shipment.pk, "warnings": loaded.warnings}
+    placed = _boxes(shipment, request.boxes)
+    changes = _changes(placed)
+    warnings = restow(act, shipment, changes, beyond=request.beyond) if changes else []
+    _let_go(one.box for one in placed if one.asked.gone)
+    warnings += [str(problem) for problem in overfull(shipment)]
+    return {"shipment": shipment.pk, "warnings": warnings}
 
 
-def _boxes(shipment: Shipment, asked: Sequence[Box]) -> tuple[list[Container], list[Problem]]:
-    """The containers, made or changed as asked, in their order."""
+def _boxes(shipment: Shipment, asked: Sequence[Box]) -> list[_Placed]:
+    """The containers, made or changed as asked, in their order; an empty one of which nothing is said is left out."""
     if len(asked) > MOST_BOXES:
         raise Refused(Problem(f"More than {MOST_BOXES} containers at once.", "boxes", "Load the rest afterwards."))
     there = {box.pk: box for box in Container.objects.filter(shipment=shipment).order_by("pk")}
     numbers = {box.number: box.pk for box in there.values()}
-    boxes, problems = [], []
+    placed: list[_Placed] = []
+    problems: list[Problem] = []
     for place, one in enumerate(asked):
         where = f"box-{place}"
+        filled = any(quantity for _, quantity in one.rows)
+        if one.container is None and not filled and (one.gone or not one.number.strip()):
+            continue
         box = there.get(one.container) if one.container else Container(shipment=shipment)
         if box is None:
             problems.append(Problem("This container is not in the shipment any more.", where, "Look again."))
             continue
         try:
-            number = box_number(one.number, one.size_type) if not one.gone else box.number
+            number = box.number if one.gone and box.pk else box_number(one.number, one.size_type)
         except Refused as refused:
             problems += [Problem(str(problem), f"{where}-number") for problem in refused.problems]
             continue
@@ -137,11 +138,11 @@ def _boxes(shipment: Shipment, asked: Sequence[Box]) -> tuple[list[Container], l
         if one.size_type not in TYPES and one.size_type != LOOSE:
             problems.append(Problem("This is no type of container that we know.", f"{where}-type"))
         box.number, box.size_type, box.seal = number, one.size_type, one.seal.strip()[:20]
-        boxes.append(box)
-    if not problems:
-        for box in boxes:
-            box.save()
-    return boxes, problems
+        placed.append(_Placed(place, box, one))
+    refuse_if(problems)
+    for made in placed:
+        made.box.save()
+    return placed
 
 
 def box_number(text: str, size_type: str) -> str:
@@ -154,21 +155,17 @@ def box_number(text: str, size_type: str) -> str:
     return mark
 
 
-def _changes(boxes: Sequence[Container], asked: Sequence[Box]) -> list[Change]:
-    held: dict[tuple[int, int], Decimal] = {}
-    for box, part, quantity in Stowage.objects.filter(container__in=boxes).values_list(
-        "container", "instalment", "quantity"
-    ):
-        held[box, part] = held.get((box, part), ZERO) + quantity
+def _changes(placed: Sequence[_Placed]) -> list[Change]:
+    held = held_in(one.box.pk for one in placed)
     return [
-        Change(box, key, wanted - held.get((box.pk, key), ZERO), f"cell-{key}-{place}")
-        for place, (box, one) in enumerate(zip(boxes, asked, strict=True))
-        for key, wanted in dict(one.rows).items()
-        if wanted != held.get((box.pk, key), ZERO)
+        Change(one.box, key, wanted - held.get((one.box.pk, key), ZERO), f"cell-{key}-{one.place}")
+        for one in placed
+        for key, wanted in dict(one.asked.rows).items()
+        if wanted != held.get((one.box.pk, key), ZERO)
     ]
 
 
-def _let_go(shipment: Shipment, boxes: Iterable[Container]) -> None:
+def _let_go(boxes: Iterable[Container]) -> None:
     for box in boxes:
         if Stowage.objects.filter(container=box).exists():
             raise Refused(Problem(f"{box.number} still holds goods.", mend="Take them out first."))
@@ -177,10 +174,8 @@ def _let_go(shipment: Shipment, boxes: Iterable[Container]) -> None:
         box.delete()
 
 
-def restow(
-    act: Act, shipment: Shipment, changes: Sequence[Change], loaded: Loaded, *, beyond: bool = False
-) -> list[Stowage]:
-    """Write what changes, and all that follows. Returns the stowage that was put in or grew. Raises Refused."""
+def restow(act: Act, shipment: Shipment, changes: Sequence[Change], *, beyond: bool = False) -> list[str]:
+    """Write what changes, and all that follows. Returns what to mind. Raises Refused."""
     parts = locked_parts({change.instalment for change in changes})
     companies = {part.line.order.company_id for part in parts.values()}
     require_packing(act, companies)
@@ -189,14 +184,13 @@ def restow(
     net = _net(changes)
     if not problems:
         problems = [problem for key, more in net.items() for problem in _beyond(act, parts[key], more, beyond, changes)]
-    loaded.warnings += [str(problem) for problem in refuse_if(problems)]
+    warnings = [str(problem) for problem in refuse_if(problems)]
     story = _told(act, shipment, changes, parts)
     grown = _write(changes, stowage)
     standing.move(story, _moves(net, parts, grown))
     costing.respread_estimates(act, shipment)
     bring_along(instalments=list(parts), shipments=[shipment.pk])
-    loaded.instalments |= set(parts)
-    return grown
+    return warnings
 
 
 def _locked_stowage(changes: Iterable[Change]) -> dict[tuple[int, int], list[Stowage]]:

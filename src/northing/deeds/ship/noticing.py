@@ -8,7 +8,6 @@ from decimal import Decimal
 from django.db.models import F, Q
 
 from northing.core.despatching import Allotted, Open, allot, differences
-from northing.core.exact import plain
 from northing.core.loading import LOOSE
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds import matters
@@ -23,6 +22,7 @@ from northing.orders.models import Instalment, OrderLine
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DespatchNotice, HandlingUnit, NoticeLine, Shipment, Stowage
+from northing.shipping.queries import held_in
 
 ZERO = Decimal(0)
 MATCHES, DIFFERS, UNKNOWN, WRONG = "matches", "differs", "unknown", "wrong"
@@ -248,11 +248,7 @@ def take(act: Act, request: TakeRequest) -> dict:
 def _boxes(shipment: int | None, good: Iterable[Judged]) -> tuple[loading.Box, ...]:
     """The containers of the notice with what is in them afterwards: what they hold, and what is announced."""
     there = {box.number: box for box in Container.objects.filter(shipment=shipment)} if shipment else {}
-    held: dict[tuple[str, int], Decimal] = {}
-    for number, part, quantity in Stowage.objects.filter(container__in=[box.pk for box in there.values()]).values_list(
-        "container__number", "instalment", "quantity"
-    ):
-        held[number, part] = held.get((number, part), ZERO) + quantity
+    held = held_in(box.pk for box in there.values())
     wanted: dict[str, dict[int, Decimal]] = {}
     said: dict[str, NoticeLine] = {}
     for one in good:
@@ -260,8 +256,9 @@ def _boxes(shipment: int | None, good: Iterable[Judged]) -> tuple[loading.Box, .
         first = said.setdefault(number, one.row)
         first.seal, first.size_type = first.seal or one.row.seal, first.size_type or one.row.size_type
         cells = wanted.setdefault(number, {})
+        key = there[number].pk if number in there else 0
         for part, quantity in one.allotted.rows if one.allotted else ():
-            cells[part] = cells.get(part, held.get((number, part), ZERO)) + quantity
+            cells[part] = cells.get(part, held.get((key, part), ZERO)) + quantity
     found = []
     for number, cells in wanted.items():
         box, row = there.get(number), said[number]
@@ -320,8 +317,3 @@ def summary(judged: Iterable[Judged]) -> dict[str, int]:
     for one in judged:
         counts[one.state] += 1
     return counts
-
-
-def said_of(one: Judged) -> str:
-    """What is said of a row, in words."""
-    return "; ".join(one.says) or f"{plain(one.row.quantity)} as agreed"

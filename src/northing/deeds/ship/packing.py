@@ -13,7 +13,7 @@ from northing.directory.acts import Act
 from northing.formats.identifiers import container_number, imo_number
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, PortCall, Stowage
+from northing.shipping.models import Container, PortCall
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import companies_aboard
 
@@ -64,13 +64,6 @@ class StowRequest:
 
     container: int
     rows: tuple[tuple[int, Decimal], ...]
-
-
-@dataclass(frozen=True)
-class UnstowRequest:
-    """Stowage taken out again before departure."""
-
-    stowage: int
 
 
 @once
@@ -221,15 +214,5 @@ def stow(act: Act, request: StowRequest) -> int:
     negative = [Problem("The quantity must be above 0.", f"row-{key}") for key, quantity in rows if quantity < 0]
     refuse_if(negative)
     changes = [loading.Change(container, key, quantity, f"row-{key}") for key, quantity in rows]
-    loading.restow(act, shipment, changes, loading.Loaded(shipment.pk))
-    return shipment.pk
-
-
-@once
-def unstow(act: Act, request: UnstowRequest) -> int:
-    """Take stowage out again; its units are with the supplier as before."""
-    part = Stowage.objects.select_related("container").get(pk=request.stowage)
-    shipment = open_shipment(part.container.shipment_id)
-    change = loading.Change(part.container, part.instalment_id, -part.quantity, "")
-    loading.restow(act, shipment, [change], loading.Loaded(shipment.pk))
+    loading.restow(act, shipment, changes)
     return shipment.pk

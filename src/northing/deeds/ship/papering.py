@@ -12,13 +12,12 @@ from northing.directory.acts import Act, future_problem
 from northing.directory.models import Person
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
-from northing.shipping.models import Leg, PaperDue, Shipment, Stowage
+from northing.shipping.models import CARRIED, Leg, PaperDue, Shipment, Stowage
 from northing.shipping.queries import companies_aboard
 
 Kind, Anchor = PaperDue.Kind, PaperDue.Anchor
 NEEDED_FOR = {"": "nothing", "departure": "the departure", "customs": "customs", "receipt": "the receipt"}
 MOST_PAPERS = 60
-CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from northing.formats.identifiers import imo_number
 from northing.papers.operations import Link, once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Voyage
-from northing.shipping.queries import companies_aboard
+from northing.shipping.queries import companies_aboard, expected_docks
 
 
 @dataclass(frozen=True)
@@ -83,19 +83,15 @@ def foresee(act: Act, deed: Callable[[Act, Any], Any], request: Any, companies: 
     Raises Refused where the deed does.
     """
     with transaction.atomic():
-        before = _docks()
+        before = expected_docks()
         done = deed(act.inner(), request)
-        after = _docks()
+        after = expected_docks()
         if isinstance(done, dict) and "split" in done:
             before[done["split"]] = before.get(done["shipment"])
         docks = {key: (before.get(key), dock) for key, dock in after.items()}
         lines = lines_between(docks, companies)
         transaction.set_rollback(True)
     return Ripple(lines, [])
-
-
-def _docks() -> dict[int, date | None]:
-    return dict(Shipment.objects.filter(arrived_on=None).values_list("pk", "expected_dock"))
 
 
 @once

@@ -13,7 +13,8 @@ from northing.directory.models import Company
 from northing.orders.models import OrderLine
 from northing.papers.operations import once
 from northing.shipping import operations as shipping
-from northing.shipping.models import Ripple, Shipment
+from northing.shipping.models import Ripple
+from northing.shipping.queries import expected_docks
 
 MOST_KEPT = 500
 
@@ -25,14 +26,9 @@ class SeenRequest:
     ripple: int
 
 
-def docks() -> dict[int, date | None]:
-    """The dock days of all shipments that have not arrived, by id."""
-    return dict(Shipment.objects.filter(arrived_on=None).values_list("pk", "expected_dock"))
-
-
 def tell_owners(act: Act, source: str, before: Mapping[int, date | None]) -> int:
     """Keep what moved since for those who own the lines; returns how many lines moved."""
-    after = docks()
+    after = expected_docks()
     moved = {key: (before[key], dock) for key, dock in after.items() if key in before and before[key] != dock}
     if not moved:
         return 0

@@ -11,10 +11,8 @@ from northing.directory.acts import Act
 from northing.directory.models import RouteLeg
 from northing.directory.queries import calendars_of
 from northing.papers.operations import once
-from northing.shipping.models import Leg, PortCall
-from northing.shipping.operations import LegPlan
-
-CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
+from northing.shipping.models import CARRIED, PortCall
+from northing.shipping.operations import LegPlan, with_main
 
 
 @dataclass(frozen=True)
@@ -52,20 +50,12 @@ def legs_by_route(request: RouteRequest, today: date) -> list[LegPlan]:
         for leg in pattern
     ]
     dates = worked_out(steps, request.begin or today)
-    carried = [place for place, leg in enumerate(pattern) if leg.mode in CARRIED]
-    main = carried[-1] if carried else max(range(len(pattern)), key=lambda place: pattern[place].days)
-    return [
-        LegPlan(
-            leg.mode,
-            leg.origin,
-            leg.destination,
-            start,
-            end,
-            place == main,
-            *(call.pk for call in calls.get(leg.pk, ())),
-        )
-        for place, (leg, (start, end)) in enumerate(zip(pattern, dates, strict=True))
-    ]
+    plans = []
+    for leg, (start, end) in zip(pattern, dates, strict=True):
+        load, discharge = calls.get(leg.pk, (None, None))
+        keys = (load and load.pk, discharge and discharge.pk)
+        plans.append(LegPlan(leg.mode, leg.origin, leg.destination, start, end, False, *keys))
+    return with_main(plans)
 
 
 def _days_of(calls: tuple[PortCall, PortCall]) -> tuple[date | None, date | None]:

@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from django import forms
+from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
@@ -118,3 +119,10 @@ class DeedForm(forms.Form):
 def act_of(request, key: str = "") -> Act:
     """The signed-in person acting now."""
     return Act(request.user, timezone.now(), key[:64])
+
+
+def say_errors(request, form: forms.Form) -> None:
+    """Say what a form refuses on the next page, where it does not stand itself."""
+    for errors in form.errors.values():
+        for error in errors:
+            messages.error(request, error)

@@ -10,7 +10,8 @@ from northing.deeds.ship.loading import MOST_BOXES, Box, LoadRequest
 from northing.deeds.ship.packing import ShipmentRequest
 from northing.desk.forms.base import DayField, DeedForm, ExactField
 from northing.desk.queries.loading import Column, Row
-from northing.directory.models import Party, RouteLeg
+from northing.directory.models import Party
+from northing.directory.queries import route_choices
 from northing.shipping.models import Shipment, Voyage
 from northing.shipping.queries import open_voyages
 
@@ -31,8 +32,7 @@ class LoadForm(DeedForm):
     def __init__(self, *args, shipment: Shipment | None, **kwargs):
         super().__init__(*args, **kwargs)
         self.shipment = shipment
-        routes = RouteLeg.objects.order_by("route").values_list("route", flat=True).distinct()
-        self.fields["route"].choices = [("", "not planned yet"), *((route, route) for route in routes)]
+        self.fields["route"].choices = route_choices()
         for name in ("voyage", "then"):
             self.fields[name].queryset = open_voyages().select_related("carrier").order_by("vessel", "number")
         if shipment:
@@ -106,7 +106,7 @@ class LoadForm(DeedForm):
                 row.cells[place[1]].says = str(problem)
 
     def asked(self, columns: list[Column]) -> BuildRequest:
-        """The whole as a request. A new container in which nothing is, and of which nothing is said, is left out."""
+        """The whole as a request."""
         entered = self.cleaned_data
         boxes = tuple(
             Box(

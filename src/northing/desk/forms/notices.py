@@ -6,7 +6,8 @@ from northing.core.moves import PARTIES
 from northing.deeds.ship.noticing import TakeRequest
 from northing.deeds.ship.papering import NEEDED_FOR, DoneRequest, PaperRequest
 from northing.desk.forms.base import DayField, DeedForm
-from northing.directory.models import Party, Person, RouteLeg
+from northing.directory.models import Party, Person
+from northing.directory.queries import route_choices
 from northing.shipping.models import PaperDue, Shipment
 from northing.shipping.queries import open_voyages
 
@@ -35,8 +36,7 @@ class TakeForm(DeedForm):
     def __init__(self, *args, shipments, **kwargs):
         super().__init__(*args, **kwargs)
         self.fields["shipment"].queryset = shipments
-        routes = RouteLeg.objects.order_by("route").values_list("route", flat=True).distinct()
-        self.fields["route"].choices = [("", "not planned yet"), *((route, route) for route in routes)]
+        self.fields["route"].choices = route_choices()
 
     def asked(self, notice: int) -> TakeRequest:
         """The notice and where it goes."""

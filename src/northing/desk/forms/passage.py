@@ -1,7 +1,5 @@
 """Forms of shipments: containers, stowage, legs, voyages, dates."""
 
-from dataclasses import replace
-
 from django import forms
 
 from northing.deeds.ship import handling
@@ -14,7 +12,7 @@ from northing.desk.forms.base import DayField, DeedForm
 from northing.directory.models import Party, Port
 from northing.reports.clocks import FACTS
 from northing.shipping.models import Container, DateStatement, Leg, Voyage
-from northing.shipping.operations import CallPlan, LegPlan
+from northing.shipping.operations import CallPlan, LegPlan, with_main
 
 Milestone = DateStatement.Milestone
 
@@ -74,25 +72,12 @@ class LegForm(forms.Form):
         return entered
 
     def asked(self) -> LegPlan | None:
-        """The leg as a plan; the sea leg is the main one."""
+        """The leg as a plan."""
         entered = self.cleaned_data
         if not entered.get("origin"):
             return None
         mode = entered["mode"] or "sea"
         return LegPlan(mode, entered["origin"], entered["destination"], entered["start"], entered["end"])
-
-
-CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
-
-
-def with_main(legs: list[LegPlan]) -> list[LegPlan]:
-    """The legs with the main one marked: the last that a vessel carries; where none does, the longest."""
-    if not legs:
-        return legs
-    carried = [place for place, leg in enumerate(legs) if leg.mode in CARRIED]
-    longest = max(range(len(legs)), key=lambda place: legs[place].end - legs[place].start)
-    main = carried[-1] if carried else longest
-    return [replace(leg, main=place == main) for place, leg in enumerate(legs)]
 
 
 LegFormSet = forms.formset_factory(LegForm, extra=4, max_num=12, absolute_max=12)

@@ -10,6 +10,7 @@ from northing.core.exact import plain
 from northing.costing.models import Charge
 from northing.deeds.agree import supplying
 from northing.deeds.land import issuing
+from northing.desk.forms.base import say_errors
 from northing.desk.forms.dock import IssueForm
 from northing.desk.forms.suppliers import DelayForm
 from northing.desk.queries.paging import page_of, page_of_rows
@@ -80,9 +81,7 @@ def delay_cost(request, item_id: int):
 
     if form.do(request, supplying.set_delay_cost, asked):
         messages.success(request, "Kept: what waits for it weighs more on the Watch.")
-    for errors in form.errors.values():
-        for error in errors:
-            messages.error(request, error)
+    say_errors(request, form)
     return redirect("item", record.pk)
 
 

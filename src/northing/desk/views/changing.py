@@ -7,7 +7,7 @@ from django.views.decorators.http import require_POST
 
 from northing.core.problems import Refused
 from northing.deeds.order import revising, stopping
-from northing.desk.forms.base import act_of
+from northing.desk.forms.base import act_of, say_errors
 from northing.desk.forms.changing import ChangeForm, StopForm, parts_form
 from northing.desk.forms.orders import LineFormSet
 from northing.desk.queries import supply
@@ -75,9 +75,7 @@ def parts(request, line_id: int):
     if form.do(request, revising.set_parts, lambda _: form.asked(line.pk)):
         messages.success(request, "The supplier is asked for the parts as they are now.")
         return redirect("line", line.pk)
-    for errors in form.errors.values():
-        for error in errors:
-            messages.error(request, error)
+    say_errors(request, form)
     return redirect("line", line.pk)
 
 

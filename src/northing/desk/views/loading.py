@@ -18,7 +18,7 @@ from northing.desk.queries.paging import page_of_rows
 from northing.directory.models import RouteLeg
 from northing.directory.rights import companies_of, may_somewhere
 from northing.orders.models import Instalment
-from northing.shipping.models import PortCall, Shipment
+from northing.shipping.models import CARRIED, PortCall, Shipment
 from northing.shipping.queries import stowage_mark, visible_shipments
 
 MOST_PROPOSED = 2_000
@@ -109,7 +109,7 @@ def _picked(request) -> list[int]:
 def _routes() -> dict[str, list[list[str]]]:
     """The ports between which a vessel carries goods on each route, leg by leg."""
     found: dict[str, list[list[str]]] = {}
-    for leg in RouteLeg.objects.filter(mode__in=("sea", "air")).order_by("route", "number"):
+    for leg in RouteLeg.objects.filter(mode__in=CARRIED).order_by("route", "number"):
         found.setdefault(leg.route, []).append([leg.origin, leg.destination])
     return found
 

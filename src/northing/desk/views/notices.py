@@ -16,7 +16,7 @@ from northing.desk.queries.story import told
 from northing.directory.models import RouteLeg
 from northing.directory.rights import companies_of
 from northing.formats.despatch import COLUMNS, Notice, read_notice
-from northing.shipping.models import DespatchNotice, PortCall, Voyage
+from northing.shipping.models import CARRIED, DespatchNotice, PortCall, Voyage
 from northing.shipping.queries import open_voyages, visible_shipments
 
 LARGEST = 20_000_000
@@ -104,7 +104,7 @@ def _likely(found: DespatchNotice, judged: list[noticing.Judged]) -> dict:
 
 def _route_to(site: str, voyage: Voyage | None) -> str:
     ends = RouteLeg.objects.filter(destination=site).values_list("route", flat=True)
-    routes = RouteLeg.objects.filter(route__in=list(ends), mode__in=("sea", "air"))
+    routes = RouteLeg.objects.filter(route__in=list(ends), mode__in=CARRIED)
     if voyage is None:
         return ""
     ports = list(PortCall.objects.filter(voyage=voyage).order_by("number").values_list("port", flat=True))

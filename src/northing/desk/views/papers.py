@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST
 
 from northing.core.problems import NotAllowed, Refused
 from northing.deeds.house import remarking
-from northing.desk.forms.base import act_of
+from northing.desk.forms.base import act_of, say_errors
 from northing.desk.forms.changing import DocumentForm, RemarkForm
 from northing.directory.models import Party
 from northing.directory.queries import scoped
@@ -53,9 +53,7 @@ def _done(request, kind: str, record: int, form, deed: Callable, asked: Callable
         raise Http404 from None
     if form.do(request, deed, asked):
         messages.success(request, words)
-    for errors in form.errors.values():
-        for error in errors:
-            messages.error(request, error)
+    say_errors(request, form)
     return redirect(_page_of(request, kind, record) + "#story")
 
 

@@ -1,7 +1,6 @@
 """Passage: shipments, their containers, legs and dates."""
 
 import tempfile
-from decimal import Decimal
 from pathlib import Path
 
 from django.contrib import messages
@@ -13,10 +12,11 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from northing.core.loading import chargeable_weight
+from northing.core.loading import chargeable_weight, fill_of
 from northing.core.moves import PARTIES
 from northing.core.problems import Refused
 from northing.deeds.ship import following, handling, packing, papering
+from northing.desk.forms.base import say_errors
 from northing.desk.forms.notices import PaperDoneForm, PaperForm
 from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
@@ -123,9 +123,10 @@ def shipment(request, shipment_id: int):
 
 def _total(stowage: list[Stowage]) -> dict:
     """What is aboard by volume and weight, and what air freight would be charged by."""
-    volume = sum((part.quantity * part.instalment.line.item.volume_m3 for part in stowage), Decimal(0))
-    weight = sum((part.quantity * part.instalment.line.item.weight_kg for part in stowage), Decimal(0))
-    return {"volume": volume, "weight": weight, "chargeable": chargeable_weight(volume, weight)}
+    items = ((part.quantity, part.instalment.line.item) for part in stowage)
+    whole = fill_of(((units, item.volume_m3, item.weight_kg) for units, item in items), None, None)
+    charged = chargeable_weight(whole.volume, whole.weight)
+    return {"volume": whole.volume, "weight": whole.weight, "chargeable": charged}
 
 
 def _said(record: Shipment):
@@ -166,9 +167,7 @@ def say_boxes(request, shipment_id: int):
     form = BoxesForm(request.POST, shipment=record)
     if form.do(request, handling.say_boxes, form.asked):
         messages.success(request, "Recorded; their clocks follow.")
-    for errors in form.errors.values():
-        for error in errors:
-            messages.error(request, error)
+    say_errors(request, form)
     return redirect("shipment", record.pk)
 
 
@@ -236,9 +235,7 @@ def _paper_done(request, record: Shipment, form, deed, key: int):
 
 
 def _to_papers(request, record: Shipment, form):
-    for errors in form.errors.values():
-        for error in errors:
-            messages.error(request, error)
+    say_errors(request, form)
     return redirect(reverse("shipment", args=[record.pk]) + "#papers")
 
 

@@ -5,7 +5,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from northing.deeds.house import granting
-from northing.desk.forms.base import DeedForm
+from northing.desk.forms.base import DeedForm, say_errors
 from northing.desk.forms.people import GrantForm, PersonForm, RoleForm
 from northing.desk.queries.paging import page_of_rows
 from northing.desk.queries.story import told
@@ -80,7 +80,5 @@ def set_role(request):
 def _said(request, deed, asked, form):
     if form.do(request, deed, asked):
         messages.success(request, "Done.")
-    for errors in form.errors.values():
-        for error in errors:
-            messages.error(request, error)
+    say_errors(request, form)
     return redirect("people")

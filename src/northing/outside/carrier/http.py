@@ -7,6 +7,7 @@ from datetime import datetime
 from urllib.parse import urlencode, urljoin, urlsplit
 
 from northing.outside.carrier.base import Feed, Page, Unreachable
+from northing.outside.web import OPENER
 
 TIMEOUT = 8
 LARGEST = 20_000_000
@@ -28,7 +29,7 @@ class HttpFeed(Feed):
             raise Unreachable("the feed sends us on to somebody else")
         request = urllib.request.Request(where, headers={"Accept": "application/json"})
         try:
-            with urllib.request.build_opener(_NoDetours).open(request, timeout=TIMEOUT) as answer:
+            with OPENER.open(request, timeout=TIMEOUT) as answer:
                 content = answer.read(LARGEST + 1)
                 following = answer.headers.get("Next-Page", "")
         except urllib.error.HTTPError as error:
@@ -38,10 +39,3 @@ class HttpFeed(Feed):
         if len(content) > LARGEST:
             raise Unreachable(f"a page of it is larger than {LARGEST // 1_000_000} MB")
         return Page(content, following)
-
-
-class _NoDetours(urllib.request.HTTPRedirectHandler):
-    """A feed does not send the worker anywhere else."""
-
-    def redirect_request(self, *args: object, **more: object) -> None:
-        return None

@@ -10,6 +10,8 @@ import http.client
 import urllib.error
 import urllib.request
 
+from northing.outside.web import OPENER
+
 TIMEOUT = 8
 
 
@@ -36,16 +38,9 @@ def tell(url: str, secret: str, key: str, at: int, body: bytes) -> int:
     }
     request = urllib.request.Request(url, data=body, headers=headers, method="POST")
     try:
-        with urllib.request.build_opener(_NoDetours).open(request, timeout=TIMEOUT) as answer:
+        with OPENER.open(request, timeout=TIMEOUT) as answer:
             return int(answer.status)
     except urllib.error.HTTPError as error:
         raise NotTaken(f"it answers {error.code}") from error
     except (OSError, http.client.HTTPException, ValueError) as error:
         raise NotTaken(f"it cannot be reached: {str(error)[:120]}") from error
-
-
-class _NoDetours(urllib.request.HTTPRedirectHandler):
-    """What is told one address is not told another."""
-
-    def redirect_request(self, *args: object, **more: object) -> None:
-        return None

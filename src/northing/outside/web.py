@@ -1,0 +1,13 @@
+"""Asking other programs over HTTP: no detours, a short wait."""
+
+import urllib.request
+
+
+class _NoDetours(urllib.request.HTTPRedirectHandler):
+    """Whoever is asked does not send us anywhere else."""
+
+    def redirect_request(self, *args: object, **more: object) -> None:
+        return None
+
+
+OPENER = urllib.request.build_opener(_NoDetours)
