@@ -6,8 +6,10 @@ import subprocess
 from collections.abc import Iterable
 from pathlib import Path
 
+from launch.land import make_land
 from launch.places import ROOT
 from launch.say import Stop, run, say
+from northing.core.waters import DATA
 
 BUILT = ROOT / "src" / "northing" / "static" / "built"
 STAMP = BUILT / "made-from.txt"
@@ -15,8 +17,10 @@ FONTS = ["archivo-latin-wdth-normal.woff2", "archivo-latin-ext-wdth-normal.woff2
 
 
 def _sources() -> Iterable[Path]:
-    """What the stylesheet depends on: its own sources, the lock file, and whatever names a class."""
-    yield from sorted((ROOT / "assets").rglob("*.css"))
+    """What the stylesheet and the land depend on: their sources, the lock file, and whatever names a class."""
+    yield from sorted(path for path in (ROOT / "assets").rglob("*") if path.suffix in (".css", ".mjs"))
+    yield ROOT / "launch" / "land.py"
+    yield from (ROOT / "src" / "northing" / "core" / name for name in ("globe.py", "turns.py", "waters.py"))
     yield ROOT / "package-lock.json"
     package = ROOT / "src" / "northing"
     yield from sorted(
@@ -33,7 +37,7 @@ def _digest(paths: Iterable[Path]) -> str:
 
 
 def _stamp() -> str:
-    outputs = sorted(path for path in BUILT.rglob("*") if path.is_file() and path != STAMP)
+    outputs = [DATA, *sorted(path for path in BUILT.rglob("*") if path.is_file() and path != STAMP)]
     return f"sources {_digest(_sources())}\noutputs {_digest(outputs)}\n"
 
 
@@ -47,7 +51,7 @@ def current() -> bool:
 
 
 def build(words: list[str]) -> int:
-    """Remake src/northing/static/built."""
+    """Remake src/northing/static/built, and the sea that lanes are found on."""
     if shutil.which("npm") is None:
         raise Stop("Node is missing; it is needed only to remake the assets: apt-get install nodejs npm")
     if not (ROOT / "node_modules").exists():
@@ -58,6 +62,7 @@ def build(words: list[str]) -> int:
     for name in FONTS:
         shutil.copyfile(fonts / "files" / name, BUILT / "fonts" / name)
     shutil.copyfile(fonts / "LICENSE", BUILT / "fonts" / "LICENSE")
+    make_land(BUILT / "land.svg")
     status = subprocess.run(["npm", "run", "--silent", "build"], cwd=ROOT).returncode
     if status == 0:
         STAMP.write_text(_stamp())

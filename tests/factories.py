@@ -153,7 +153,14 @@ def out_of(part: Stowage) -> loading.LoadRequest:
 
 def small_world() -> World:
     """Everything the worked case needs."""
-    ports = {code: Port.objects.create(code=code, name=code, country=code[:2]) for code in ("CNNGB", "NZTRG", "AUMEL")}
+    ports = {
+        code: Port.objects.create(code=code, name=code, country=code[:2], latitude=D(north), longitude=D(east))
+        for code, north, east in (
+            ("CNNGB", "29.93", "121.85"),
+            ("NZTRG", "-37.66", "176.18"),
+            ("AUMEL", "-37.83", "144.92"),
+        )
+    }
     nz = Company.objects.create(
         code="KLN",
         name="Test NZ",

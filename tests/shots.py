@@ -21,7 +21,7 @@ VIEWS = {
     "answers": ("ilva", "/answers/", []),
     "chasers": ("ilva", "/chasers/", []),
     "supplier": ("ilva", "/suppliers/2/", []),
-    "passage": ("hanne", "/passage/", []),
+    "chart": ("hanne", "/passage/chart/", []),
     "load": ("hanne", "/passage/load/?port=CNNGB&all=1", []),
     "board": ("hanne", "/passage/board/", []),
     "notice": ("hanne", "/passage/notices/1/", []),

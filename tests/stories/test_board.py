@@ -2,8 +2,8 @@
 
 from playwright.sync_api import expect
 
-from northing.deeds.ship import packing
-from northing.shipping.models import DateStatement, Shipment
+from northing.deeds.ship import following, packing
+from northing.shipping.models import DateStatement, PortCall, Shipment
 from northing.shipping.operations import CallPlan, LegPlan
 from tests.factories import CONTAINERS, TODAY, D
 from tests.stories.test_following import DAY
@@ -105,3 +105,32 @@ def test_a_rolled_container(stage):
     expect(page.locator("main")).to_contain_text("Rolled.")
     page.goto(f"{stage.base}/lines/?where=aboard Tern 1S")
     expect(page.locator("tbody tr")).to_have_count(2)
+
+
+def test_the_chart_by_keyboard_alone(stage):
+    two_voyages(stage)
+    shipment = planned(stage, {"A": D(240)})
+    call = PortCall.objects.get(voyage=stage.heron, port="CNNGB")
+    left = following.DateRequest(None, "departure", "actual", TODAY - 3 * DAY, call=call.pk)
+    following.say_date(stage.world.act("shipping"), left)
+    page = stage.page("shipping", "/passage/board/")
+    page.click("text=Chart")
+    stage.accessible(page)
+    stage.accessible_by_night(page)
+    keys = page.keyboard
+    tells = page.locator("#tells")
+    for said in ("CNNGB: nothing waits", "NZTRG: nothing waits", "Heron 1S: CNNGB to NZTRG; there 16 Dec"):
+        keys.press("j")
+        expect(tells).to_contain_text(said)
+    # The land is there, and nearer is nearer.
+    assert page.evaluate("document.querySelector('svg.chart .land').getBBox().width") > 1000
+    near = "document.querySelector('svg.chart').viewBox.baseVal.width"
+    before = page.evaluate(near)
+    keys.press("+")
+    assert page.evaluate(near) < before
+    keys.press("0")
+    assert page.evaluate(near) == before
+    keys.press("Enter")
+    expect(page.locator("h1")).to_contain_text("Heron 1S")
+    page.goto(f"{stage.base}/passage/chart/?where=aboard {shipment.reference}")
+    expect(page.locator("table").first).to_contain_text("Heron 1S")

@@ -122,3 +122,27 @@ def _latest_implied(dates: Sequence[tuple[date, bool] | None]) -> list[date | No
         if found and found[1]:
             limit = found[0] if limit is None else min(limit, found[0])
     return limits[::-1]
+
+
+def standing(legs: Sequence[ExpectedLeg]) -> tuple[int, bool]:
+    """Where a shipment is: the index of a leg (past the last: done), and whether it is on it or waits for it.
+
+    >>> past, now, later = date(2026, 11, 1), date(2026, 11, 9), date(2026, 11, 20)
+    >>> done, on = ExpectedLeg(past, now, True, True), ExpectedLeg(now, later, True, False)
+    >>> standing([done, on]), standing([done]), standing([ExpectedLeg(now, later, False, False)])
+    ((1, True), (1, False), (0, False))
+    """
+    index = max((index for index, leg in enumerate(legs) if leg.started), default=-1)
+    if index >= 0 and not legs[index].ended:
+        return index, True
+    return index + 1, False
+
+
+def share_passed(start: date, end: date, today: date) -> float:
+    """How much of the days from `start` to `end` has passed at noon today; between 0 and 1, never all or nothing.
+
+    >>> share_passed(date(2026, 11, 1), date(2026, 11, 9), date(2026, 11, 5))
+    0.5
+    """
+    days = max((end - start).days, 0) + 1
+    return (min(max((today - start).days, 0), days - 1) + 0.5) / days

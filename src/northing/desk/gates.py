@@ -45,7 +45,7 @@ def _acts(*rights: str) -> Gate:
 
 READ_PAGES = """healthz account house records records-csv people watch find lines line answers chasers errand
 errand-file orders wrong-rows order-file-example order-file quote items usual incoterm order order-pdf order-xml
-document passage board loading-list voyage shipment packing-pdf packing-csv packing-xlsx
+document passage board chart loading-list voyage shipment packing-pdf packing-csv packing-xlsx
 advice costs layer dock quality bills look-back stock ledger entry trial-balance
 arrivals supplier supplier-template supplier-pdf supplier-xml supplier-file"""
 OWN_PAGES = """sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view

@@ -122,7 +122,7 @@ def board(shipments: QuerySet[Shipment], window: Window, companies: set[int], to
     there = shipments.filter(pk__in=seen).select_related("voyage").order_by("expected_dock", "pk")
     found = list(there[:MOST_SHIPMENTS])
     planned, sailing = planned_legs(found, today)
-    boxes, needed = _boxes(found, today), _needed(found, companies)
+    boxes, needed = _boxes(found, today), needed_by(found, companies)
     voyages: dict[int | None, VoyageDrawn] = {}
     for shipment in found:
         legs, plan = planned[shipment.pk]
@@ -178,7 +178,8 @@ def _boxes(shipments: list[Shipment], today: date) -> dict[int, list[BoxDrawn]]:
     return found
 
 
-def _needed(shipments: list[Shipment], companies: set[int]) -> dict[int, list[tuple[date, int]]]:
+def needed_by(shipments: list[Shipment], companies: set[int]) -> dict[int, list[tuple[date, int]]]:
+    """By shipment (id), the need-by days of what is aboard for the companies (ids), and how many lines need it then."""
     line = "instalment__line"
     aboard = Stowage.objects.filter(
         container__shipment__in=shipments, settled__lt=F("quantity"), **{f"{line}__order__company__in": companies}
@@ -190,9 +191,3 @@ def _needed(shipments: list[Shipment], companies: set[int]) -> dict[int, list[tu
     for shipment, day, count in rows.annotate(count=Count(line, distinct=True)):
         found.setdefault(shipment, []).append((day, count))
     return found
-
-
-def with_lines(shipments: QuerySet[Shipment], lines: Iterable[int]) -> QuerySet[Shipment]:
-    """The shipments with goods of these lines (ids) aboard."""
-    aboard = Stowage.objects.filter(instalment__line__in=list(lines)).values("container__shipment")
-    return shipments.filter(pk__in=aboard)

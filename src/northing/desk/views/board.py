@@ -7,16 +7,11 @@ from django.shortcuts import render
 from django.utils import timezone
 from django.utils.safestring import mark_safe
 
-from northing.core.sentence import read_sentence, say
+from northing.desk.queries.aboard import shipments_asked
 from northing.desk.queries.board import bands
-from northing.desk.queries.book.where import where
 from northing.directory.rights import companies_of
 from northing.drawings.board import board_svg
-from northing.reports.board import ZOOMS, Window, board, with_lines
-from northing.shipping.queries import visible_shipments
-from northing.standing.models import LineStanding
-
-MOST_LINES = 50_000
+from northing.reports.board import ZOOMS, Window, board
 
 
 def passage_board(request):
@@ -25,29 +20,19 @@ def passage_board(request):
     zoom = request.GET.get("zoom", "quarter")
     zoom = zoom if zoom in ZOOMS else "quarter"
     around = _day(request.GET.get("day", ""), today)
-    clauses = read_sentence(request.GET.get("where", ""), today)
-    mine = companies_of(request.user)
-    shipments = visible_shipments(request.user)
-    unknown: list[str] = []
-    if clauses:
-        asked = where(clauses, mine, today)
-        unknown = asked.unknown
-        table = LineStanding._meta.db_table
-        sql = f"select b.line_id from {table} b where {asked.text()} limit {MOST_LINES}"
-        lines = [row.pk for row in LineStanding.objects.raw(sql, asked.values)]
-        shipments = with_lines(shipments, lines)
+    asked = shipments_asked(request.user, request.GET.get("where", ""), today)
     window = Window.of(zoom, around)
-    voyages = board(shipments, window, mine, today)
+    voyages = board(asked.shipments, window, companies_of(request.user), today)
     step = timedelta(days=max(window.days // 3, 1))
     context = {
         "zoom": zoom,
         "zooms": list(ZOOMS),
-        "where": say(clauses),
-        "unknown": unknown,
+        "where": asked.said,
+        "unknown": asked.unknown,
         "around": around,
-        "before": _address(zoom, around - step, clauses),
-        "after": _address(zoom, around + step, clauses),
-        "now": _address(zoom, today, clauses),
+        "before": _address(zoom, around - step, asked.said),
+        "after": _address(zoom, around + step, asked.said),
+        "now": _address(zoom, today, asked.said),
         "voyages": len(voyages),
         "boxes": sum(len(one.boxes) for voyage in voyages for one in voyage.shipments),
         "late": sum(one.slip > 0 for voyage in voyages for one in voyage.shipments),
@@ -64,6 +49,6 @@ def _day(text: str, today: date) -> date:
     return day if abs((day - today).days) < 1000 else today
 
 
-def _address(zoom: str, day: date, clauses) -> str:
-    said = {"where": say(clauses), "zoom": zoom, "day": day.isoformat()}
+def _address(zoom: str, day: date, where: str) -> str:
+    said = {"where": where, "zoom": zoom, "day": day.isoformat()}
     return "?" + urlencode({name: text for name, text in said.items() if text})

@@ -1,16 +1,11 @@
 // The passage board: what is under the hand is told; a call is dragged, or moved by key, to another day: ripple first.
+import { told } from "./told.js";
+
 const svg = document.querySelector("svg.board");
 const tells = document.getElementById("tells");
 const form = document.getElementById("say");
-const told = tells?.textContent;
 const day = Number(svg?.dataset.day);
 let dragged = null;
-
-const links = () => [...svg.querySelectorAll("a[data-tells]")];
-
-function tell(link) {
-  if (link) tells.textContent = link.dataset.tells;
-}
 
 const shift = (iso, days) => {
   const on = new Date(`${iso}T00:00:00Z`);
@@ -36,13 +31,7 @@ function ask(link) {
   form.requestSubmit();
 }
 
-svg?.addEventListener("focusin", (event) => tell(event.target.closest("a[data-tells]")));
-svg?.addEventListener("mouseover", (event) => {
-  if (!dragged) tell(event.target.closest("a[data-tells]"));
-});
-svg?.addEventListener("mouseleave", () => {
-  if (!dragged) tells.textContent = told;
-});
+if (svg) told(svg, tells, () => dragged);
 
 svg?.addEventListener("pointerdown", (event) => {
   const link = event.target.closest("a.moves");
@@ -74,13 +63,4 @@ svg?.addEventListener("keydown", (event) => {
   else if (event.key === "Enter" && Number(link.dataset.by)) ask(link);
   else return;
   event.preventDefault();
-});
-document.addEventListener("keydown", (event) => {
-  const step = { j: 1, ArrowDown: 1, k: -1, ArrowUp: -1 }[event.key];
-  if (!svg || !step || event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
-  event.preventDefault();
-  const all = links();
-  const next = all[Math.min(Math.max(all.indexOf(document.activeElement) + step, 0), all.length - 1)];
-  next?.focus();
-  next?.scrollIntoView({ block: "nearest" });
 });
