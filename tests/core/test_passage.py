@@ -5,7 +5,7 @@ from itertools import permutations
 
 import pytest
 
-from northing.core.passage import PlannedLeg, Statement, believed, expected_legs
+from northing.core.passage import PlannedLeg, Statement, believed, expected_legs, for_container
 
 TODAY = date(2026, 11, 24)
 
@@ -64,6 +64,43 @@ def test_a_slip_runs_on_through_the_legs(said_of, expected):
     found = expected_legs(legs(**said_of), TODAY)
     for leg, want in list(zip(found, expected, strict=True))[1:]:
         assert ((leg.start - TODAY).days, (leg.end - TODAY).days) == want
+
+
+def test_a_plan_that_somebody_says_shifts_like_ours():
+    """The carrier plans the sea leg of 22 days instead of 20; it leaves three days late, and is there three later."""
+    plan = {"start2": [said("planned", -7)], "end2": [said("planned", 14), said("planned", 15, hour=1, key=2)]}
+    assert [(leg.end - TODAY).days for leg in expected_legs(legs(**plan), TODAY)][1:] == [25, 28]
+    late = plan | {"start2": [*plan["start2"], said("actual", -4, key=3)]}
+    assert [(leg.end - TODAY).days for leg in expected_legs(legs(**late), TODAY)][1:] == [18, 21]
+    # An estimate goes before any plan.
+    estimated = late | {"end2": [*plan["end2"], said("estimated", 16)]}
+    assert (expected_legs(legs(**estimated), TODAY)[1].end - TODAY).days == 16
+
+
+@pytest.mark.parametrize(
+    ("discharged", "out", "dock"),
+    [
+        ([], [], 19),
+        # What is said of the container goes before what is said of its vessel, earlier or later.
+        ([said("estimated", 20)], [], 23),
+        ([said("estimated", 8)], [], 11),
+        ([said("actual", -1)], [], 2),
+        # A plan does not.
+        ([said("planned", 30)], [], 19),
+        # It leaves the port on another day than its legs would have it.
+        ([], [said("estimated", 22)], 23),
+        ([said("actual", -2)], [said("actual", 0)], 1),
+        # It has left, so that it was discharged by then.
+        ([], [said("actual", -1)], 0),
+    ],
+)
+def test_a_container_over_its_vessel(discharged, out, dock):
+    """Its vessel left three days late and is there on day 16; then 1 day of waiting and 1 on the road."""
+    plan = legs(start2=[said("actual", -4)])
+    own = for_container(plan, 1, 2, discharged, out)
+    assert (expected_legs(own, TODAY)[-1].end - TODAY).days == dock
+    # Without a leg to leave with, what is said of leaving changes nothing.
+    assert for_container(plan, 1, None, (), out) == list(plan)
 
 
 def test_what_a_later_actual_implies_has_happened():

@@ -229,11 +229,11 @@ def test_dates(world):
         return refused(following.say_date, world.act("shipping"), request)
 
     assert "not come yet" in say("departure", "actual", 1)
-    assert "departure is not recorded" in say("arrival", "actual", 0)
     assert "years away" in say("arrival", "estimated", 40_000)
-    assert "departure or arrival" in say("arrival", "planned", 1)
+    assert "departure or arrival" in say("discharged", "planned", 1)
+    assert "planned, estimated or actual" in say("arrival", "guessed", 1)
     world.say(shipment, "departure", TODAY - timedelta(days=1))
-    assert "recorded already" in say("departure", "actual", 0)
+    assert "recorded already" in say("departure", "actual", -1)
     assert "before it departed" in say("arrival", "actual", -2)
 
 

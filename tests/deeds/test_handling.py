@@ -14,6 +14,7 @@ from northing.deeds.house import founding
 from northing.deeds.ship import handling, packing
 from northing.directory.models import FreeTime, Person
 from northing.reports.clocks import standings_of
+from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, DateStatement
 from northing.shipping.operations import LegPlan
 from northing.standing.models import Matter
@@ -115,11 +116,19 @@ def test_who_may_and_of_which_containers(landed):
             say(landed, "gate_out", TODAY, boxes=boxes)
 
 
-def test_before_it_has_arrived_nothing_is_taken_out(world):
-    world.shipment([world.sent_order({"A": D(240)})])
+def test_what_was_taken_out_has_arrived_and_departed_though_nobody_said_so(world):
+    """The first word of the whole passage: it had left by then, and was there."""
+    shipment = world.shipment([world.sent_order({"A": D(240)})])
     world.box = Container.objects.get(number=CONTAINERS[0])
-    with pytest.raises(Refused, match="has not arrived"):
-        say(world, "gate_out", TODAY)
+    say(world, "gate_out", TODAY)
+    shipment.refresh_from_db()
+    assert (shipment.departed_on, shipment.arrived_on, shipment.place) == (TODAY - 2 * DAY, TODAY, "landed")
+    assert DateStatement.objects.get(milestone="arrival").source == "follows from taken out of the port"
+    # Whoever knows better corrects it, though he spoke earlier than that.
+    world.say(shipment, "arrival", TODAY - DAY)
+    shipment.refresh_from_db()
+    assert shipment.arrived_on == TODAY - DAY
+    assert position_faults() == book_faults() == []
 
 
 @time_machine.travel(NOW, tick=True)
@@ -130,7 +139,7 @@ def test_on_the_page_and_as_an_estimate(landed, client):
     assert "Free time" in page and "320.00" in page and "80.00" in page
     entered = {"key": "k", "containers": [landed.box.pk], "milestone": "gate_out", "value": LANDED.isoformat()}
     answer = client.post(reverse("say-boxes", args=[landed.box.shipment_id]), entered, follow=True)
-    assert "their clocks follow" in answer.content.decode()
+    assert "their clocks and dates follow" in answer.content.decode()
     bad = entered | {"key": "l", "value": "x"}
     wrong = client.post(reverse("say-boxes", args=[landed.box.shipment_id]), bad, follow=True)
     assert "year-month-day" in wrong.content.decode()

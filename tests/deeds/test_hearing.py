@@ -1,5 +1,6 @@
 """Carriers' events: late, twice, out of order, withdrawn, of what is not ours; in any order the same is believed."""
 
+import contextlib
 import json
 from datetime import timedelta
 from decimal import Decimal as D
@@ -9,31 +10,41 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.urls import reverse
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from northing.core.problems import NotAllowed, Refused
+from northing.deeds.proving import move_faults
 from northing.deeds.ship import hearing, packing
 from northing.directory.models import Person
+from northing.formats.identifiers import with_container_check_digit
 from northing.papers import errands
-from northing.papers.models import Errand
+from northing.papers.models import Errand, StoryEntry
 from northing.reports.clocks import facts_of
-from northing.shipping.models import CarrierEvent, Container, DateStatement, Shipment
+from northing.reports.proofs import book_faults, position_faults
+from northing.shipping.models import CarrierEvent, Container, DateStatement, Ripple, Shipment
 from northing.shipping.operations import LegPlan
 from tests.factories import CALLS, CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
 IMO = "9074729"
+THIRD = with_container_check_digit("QXNU700001")
 ELSEWHERE = {"UNLocationCode": "AUMEL", "vessel": {"vesselIMONumber": IMO}}
+
+
+def cargo(world, leaves, arrives):
+    """A shipment whose vessel is to leave and to arrive so many days from today."""
+    world.cargo = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
+    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, CALLS)
+    voyage = world.heron = packing.create_voyage(world.act("shipping"), asked)
+    plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY + leaves * DAY, TODAY + arrives * DAY, True)
+    packing.plan_passage(world.act("shipping"), packing.PassageRequest(world.cargo.pk, voyage, (plan,)))
+    return world
 
 
 @pytest.fixture
 def afloat(world):
-    """A shipment whose vessel is to leave in two days and to arrive in thirty."""
-    world.cargo = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
-    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, CALLS)
-    voyage = packing.create_voyage(world.act("shipping"), asked)
-    plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY + 2 * DAY, TODAY + 30 * DAY, True)
-    packing.plan_passage(world.act("shipping"), packing.PassageRequest(world.cargo.pk, voyage, (plan,)))
-    return world
+    return cargo(world, 2, 30)
 
 
 def call(event_id, code, days, said, kind="EST", **more):
@@ -138,7 +149,6 @@ def test_a_container_by_itself(afloat):
         ),
         (call("a", "ARRI", 33, 0) | {"transportCall": {}}, "No voyage of IMO none"),
         (call("a", "ARRI", 200, 0), "around that day"),
-        (call("a", "ARRI", -1, 0, "ACT"), "departure is not recorded"),
         (box("a", "DISC", -1, number="XXXU1234567"), "No container XXXU1234567"),
         (box("a", "DISC", -1), "of ours was under way"),
     ],
@@ -151,9 +161,9 @@ def test_what_fits_nothing_or_cannot_be_waits_and_says_why(afloat, event, words)
 
 
 def test_what_waits_is_tried_again_or_dropped(afloat):
-    hear(afloat, call("a", "ARRI", -1, 0, "ACT"), box("b", "DISC", -1, number="XXXU1234567"))
+    hear(afloat, box("a", "GTIN", -1, "EMPTY"), box("b", "DISC", -1, number="XXXU1234567"))
     late, strange = CarrierEvent.objects.get(event_id="a"), CarrierEvent.objects.get(event_id="b")
-    with pytest.raises(Refused, match="departure is not recorded"):
+    with pytest.raises(Refused, match="of ours was under way"):
         hearing.try_again(afloat.act("shipping"), hearing.EventRequest(late.pk))
     hear(afloat, call("d", "DEPA", -20, 0, "ACT"))
     hearing.try_again(afloat.act("shipping"), hearing.EventRequest(late.pk))
@@ -235,3 +245,121 @@ def test_a_long_file_is_the_workers_and_goes_on_where_it_was_killed(afloat, clie
     errand.refresh_from_db()
     assert (errand.state, errand.done, CarrierEvent.objects.count()) == ("done", 151, 151)
     assert dock(afloat) == TODAY + 33 * DAY
+
+
+def test_a_plan_of_the_carrier_takes_the_place_of_ours(afloat):
+    hear(afloat, call("p", "ARRI", 32, 0, "PLN"))
+    assert dock(afloat) == TODAY + 32 * DAY
+    hear(afloat, call("e", "ARRI", 34, -5))
+    assert dock(afloat) == TODAY + 34 * DAY, "an estimate goes before a plan, though it is older"
+
+
+def test_a_container_goes_before_its_vessel(afloat):
+    """Of two containers one is to be discharged later: its part is at the dock later, and the line is complete then."""
+    order = afloat.sent_order({"B": D(100)})
+    line, part = order.lines.get(), order.lines.get().instalments.get()
+    boxes = []
+    for number in (CONTAINERS[1], THIRD):
+        asked = packing.ContainerRequest(afloat.cargo.pk, number, "22G1")
+        boxes.append(packing.add_container(afloat.act("shipping"), asked))
+        packing.stow(afloat.act("shipping"), packing.StowRequest(boxes[-1], ((part.pk, D(50)),)))
+    plans = (
+        LegPlan("sea", "CNNGB", "NZTRG", TODAY + 2 * DAY, TODAY + 30 * DAY, True),
+        LegPlan("road", "NZTRG", "TRG", TODAY + 32 * DAY, TODAY + 33 * DAY),
+    )
+    packing.plan_passage(afloat.act("shipping"), packing.PassageRequest(afloat.cargo.pk, afloat.heron, plans))
+    hear(afloat, box("x", "DISC", 37, number=CONTAINERS[1]) | {"eventClassifierCode": "EST"})
+    days = dict(Container.objects.values_list("number", "own_dock"))
+    assert days == {CONTAINERS[0]: None, CONTAINERS[1]: TODAY + 40 * DAY, THIRD: None}
+    line.refresh_from_db()
+    assert (line.expected_on, dock(afloat)) == (TODAY + 40 * DAY, TODAY + 33 * DAY)
+    told = Ripple.objects.get(person__isnull=False)
+    assert [row[0] for row in told.lines] == [line.pk], "its owner is told, and nobody else"
+    # The vessel slips: the container's own day stays, that of the others goes with it.
+    hear(afloat, call("v", "ARRI", 35, 1))
+    days = dict(Container.objects.values_list("number", "own_dock"))
+    assert (days[CONTAINERS[1]], dock(afloat)) == (TODAY + 40 * DAY, TODAY + 38 * DAY)
+    # It leaves the port on another day; taken back, it goes with its vessel again.
+    hear(afloat, box("o", "GTOT", 45, number=CONTAINERS[1]) | {"eventClassifierCode": "EST"})
+    assert Container.objects.get(pk=boxes[0]).own_dock == TODAY + 46 * DAY
+    for event_id, code in (("x", "DISC"), ("o", "GTOT")):
+        hear(afloat, box(f"{event_id}-", code, 37, number=CONTAINERS[1]) | {"retractedEventID": event_id})
+    line.refresh_from_db()
+    assert (Container.objects.get(pk=boxes[0]).own_dock, line.expected_on) == (None, TODAY + 38 * DAY)
+    assert move_faults() == []
+
+
+def test_a_discharge_on_the_way_is_not_the_end(afloat):
+    hear(afloat, call("d", "DEPA", -20, -5, "ACT"))
+    port = {"transportCall": {"UNLocationCode": "AUMEL"}}
+    heard = hear(afloat, box("x", "DISC", -8) | port)
+    assert (
+        heard["noted"] == 1
+        and "at AUMEL, where its passage does not end" in CarrierEvent.objects.get(event_id="x").says
+    )
+    assert Shipment.objects.get(pk=afloat.cargo.pk).arrived_on is None
+
+
+def test_what_comes_later_implies_what_came_before(world):
+    """The feed begins with the container: its vessel was there by then, and had left before."""
+    afloat = cargo(world, -27, -2)
+    heard = hear(afloat, box("x", "DISC", -3), box("y", "GTIN", -1, "EMPTY"))
+    assert heard["tied"] == 2, list(CarrierEvent.objects.values_list("says", flat=True))
+    shipment = Shipment.objects.get(pk=afloat.cargo.pk)
+    assert (shipment.arrived_on, shipment.place) == (TODAY - 3 * DAY, "landed")
+    assert shipment.departed_on <= shipment.arrived_on
+    assert StoryEntry.objects.filter(deed="implied", text__contains="nobody said when").exists()
+    # What really happened comes late, said before that: it is believed all the same.
+    hear(afloat, call("d", "DEPA", -30, -50, "ACT"), call("a", "ARRI", -4, -40, "ACT"))
+    shipment.refresh_from_db()
+    assert (shipment.departed_on, shipment.arrived_on) == (TODAY - 30 * DAY, TODAY - 4 * DAY)
+    assert position_faults() == book_faults() == move_faults() == []
+
+
+def test_a_carrier_corrects_what_happened(afloat):
+    hear(afloat, call("d", "DEPA", -20, -9, "ACT"), call("a", "ARRI", -5, -8, "ACT"))
+    hear(afloat, call("d2", "DEPA", -19, -7, "ACT"), call("a2", "ARRI", -4, -6, "ACT"))
+    shipment = Shipment.objects.get(pk=afloat.cargo.pk)
+    assert (shipment.departed_on, shipment.arrived_on) == (TODAY - 19 * DAY, TODAY - 4 * DAY)
+    # One of two words may be taken back; then the other is believed.
+    hear(afloat, call("r", "ARRI", -4, 0, "ACT", retractedEventID="a2"))
+    shipment.refresh_from_db()
+    assert shipment.arrived_on == TODAY - 5 * DAY
+    heard = hear(afloat, call("w", "ARRI", -30, 0, "ACT"))
+    assert heard["waits"] == 1 and "before it departed" in CarrierEvent.objects.get(event_id="w").says
+    assert position_faults() == book_faults() == []
+
+
+LIFE = [
+    call("dep", "DEPA", -20, -90, "ACT"),
+    call("est", "ARRI", -2, -80),
+    call("arr", "ARRI", -6, -30, "ACT"),
+    call("arr2", "ARRI", -5, -20, "ACT"),
+    box("dis", "DISC", -4),
+    box("out", "GTOT", -3, "LADEN"),
+    box("back", "GTIN", -1, "EMPTY"),
+]
+
+
+@given(order=st.permutations(LIFE), lots=st.lists(st.integers(1, 4), min_size=1, max_size=7))
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_in_any_order_and_any_lots_the_same_is_believed(afloat, order, lots):
+    """Goods, containers and dates; what has to wait for something is tried again at the end, as a person would."""
+    with transaction.atomic():
+        left = list(order)
+        for size in lots * 7:
+            if left:
+                hear(afloat, *left[:size])
+                left = left[size:]
+        for _ in range(3):
+            for event in CarrierEvent.objects.filter(state="waits").order_by("pk"):
+                with contextlib.suppress(Refused):
+                    hearing.try_again(afloat.act("shipping"), hearing.EventRequest(event.pk))
+        assert not CarrierEvent.objects.filter(state="waits").exists()
+        shipment = Shipment.objects.get(pk=afloat.cargo.pk)
+        facts = facts_of(Container.objects.select_related("shipment"))[Container.objects.get().pk]
+        assert (shipment.departed_on, shipment.arrived_on) == (TODAY - 20 * DAY, TODAY - 5 * DAY)
+        assert facts == {"discharged": TODAY - 4 * DAY, "gate_out": TODAY - 3 * DAY, "returned": TODAY - DAY}
+        assert shipment.legs.get().expected_end == TODAY - 5 * DAY
+        assert (shipment.place, position_faults(), move_faults()) == ("landed", [], [])
+        transaction.set_rollback(True)

@@ -62,6 +62,37 @@ def test_a_morning_of_events(stage, tmp_path):
     ):
         act()
         acts += 1
-    expect(page.locator("main")).to_contain_text("their clocks follow")
+    expect(page.locator("main")).to_contain_text("their clocks and dates follow")
     assert acts <= 4 and not Matter.objects.filter(kind="container").exists()
     assert DateStatement.objects.get(container=Container.objects.get()).milestone == "returned"
+
+
+def test_a_container_that_is_to_come_off_later(stage):
+    """Pick, day, press, and after the ripple press again: four acts; the line is at the dock when its last part is."""
+    shipment = sailed(stage.world)
+    page = stage.page("shipping", f"/passage/{shipment.pk}/")
+    stage.accessible(page)
+    form = page.locator("#containers form")
+    form.locator("input[name=containers]").check()
+    form.locator("input[name=value]").fill((TODAY + 20 * DAY).isoformat())
+    form.locator("button").click()
+    expect(page.locator("main")).to_contain_text("estimated to be discharged 14 Dec 2026")
+    expect(page.locator("main")).to_contain_text("1 line moves")
+    stage.accessible(page)
+    assert not DateStatement.objects.filter(container__isnull=False).exists()
+    page.click("button[name=confirmed]")
+    expect(page.locator("#containers")).to_contain_text("what is said of it alone")
+    said = DateStatement.objects.get(container__isnull=False)
+    assert (said.kind, said.milestone, Container.objects.get().own_dock) == (
+        "estimated",
+        "discharged",
+        TODAY + 20 * DAY,
+    )
+    # That it came off is the first word of its vessel's arrival: so it says before it is recorded.
+    form.locator("input[name=containers]").check()
+    form.locator("button").click()
+    expect(page.locator("main")).to_contain_text("Nobody has said that their vessel arrived")
+    page.click("button[name=confirmed]")
+    expect(page.locator("h1 + p")).to_contain_text("landed Tue 24 Nov")
+    page.click("text=What was said of these dates")
+    expect(page.locator("main")).to_contain_text("follows from discharged")

@@ -39,12 +39,13 @@ class StowageOut(Schema):
 
 
 class ContainerOut(Schema):
-    """A container of a shipment."""
+    """A container of a shipment; at the dock on the day of its shipment, unless it is spoken of by itself."""
 
     id: int
     number: str
     size_type: str
     seal: str
+    expected_dock: date | None
 
 
 class ShipmentOut(Schema):

@@ -1,8 +1,8 @@
 """Dates of a passage: which statement is believed, and how a slip runs on through the legs."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from datetime import date, datetime
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
 
 KIND_RANK = {"planned": 0, "estimated": 1, "actual": 2}
 
@@ -39,6 +39,26 @@ class PlannedLeg:
     end: date
     said_of_start: Sequence[Statement] = ()
     said_of_end: Sequence[Statement] = ()
+
+
+def for_container(
+    legs: Sequence[PlannedLeg],
+    landed: int,
+    leaves: int | None,
+    discharged: Sequence[Statement] = (),
+    out: Sequence[Statement] = (),
+) -> list[PlannedLeg]:
+    """The legs as they are for one container: what is said of it goes before what is said of its vessel.
+
+    `landed` is the index of the leg that ends with its discharge, `leaves` of the one it leaves the port with. A plan
+    for a container is no more than that: its vessel's dates go before it.
+    """
+    found = list(legs)
+    if any(said.kind != "planned" for said in discharged):
+        found[landed] = replace(found[landed], said_of_end=discharged)
+    if leaves is not None and out:
+        found[leaves] = replace(found[leaves], said_of_start=[*found[leaves].said_of_start, *out])
+    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,10 +104,12 @@ class Point:
 def expected_days(points: Sequence[Point], today: date) -> list[tuple[date, bool]]:
     """The expected date of each point of a chain, and whether it has happened; by the rules of `expected_legs`.
 
+    The newest plan that somebody said takes the place of ours, and shifts what is planned after it: like ours, it
+    shifts with what came before.
     A voyage's calls are such a chain (arrival, departure, arrival ...), and so are the legs of a shipment.
     """
-    said = [point.said for point in points]
-    plan = [point.plan for point in points]
+    said = [[one for one in point.said if one.kind != "planned"] for point in points]
+    plan = _plans(points)
     implied = _latest_implied([believed(statements, today) for statements in said])
     days: list[date] = []
     for index, statements in enumerate(said):
@@ -106,6 +128,16 @@ def expected_days(points: Sequence[Point], today: date) -> list[tuple[date, bool
         limit is not None or _is_actual(statements, today) for limit, statements in zip(implied, said, strict=True)
     ]
     return list(zip(days, happened, strict=True))
+
+
+def _plans(points: Sequence[Point]) -> list[date]:
+    shift, plans = timedelta(0), []
+    for point in points:
+        newest = believed([one for one in point.said if one.kind == "planned"], date.min)
+        if newest:
+            shift = newest[0] - point.plan
+        plans.append(point.plan + shift)
+    return plans
 
 
 def _is_actual(statements: Iterable[Statement], today: date) -> bool:

@@ -4,14 +4,15 @@ from collections.abc import Sequence
 
 from django.db import connection
 
-# Completion is the last part: every open shipment's dock date, and ready date plus passage of what is not packed.
+# Completion is the last part: the dock date of every container that holds some of it, and ready date plus passage of
+# what is not packed.
 REFRESH = """
 update orders_instalment i
    set expected_on = e.expected_on
   from (
     select part.id,
            greatest(
-             (select max(s.expected_dock)
+             (select max(coalesce(c.own_dock, s.expected_dock))
                 from shipping_stowage w
                 join shipping_container c on c.id = w.container_id
                 join shipping_shipment s on s.id = c.shipment_id

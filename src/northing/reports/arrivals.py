@@ -10,7 +10,8 @@ from northing.formats.icalendar import AllDay
 # A shipment is still shown this long after its last unit for the site was received.
 SHOWN_DAYS = 30
 SHIPMENTS = """
-select h.id, h.reference, h.expected_dock, count(distinct c.id), array_agg(distinct c.number),
+select h.id, h.reference, coalesce(c.own_dock, h.expected_dock) as day, count(distinct c.id),
+       array_agg(distinct c.number),
        sum(w.quantity - w.settled) filter (where w.settled < w.quantity),
        array_agg(distinct i.code || ' ' || i.description)
   from orders_purchaseorder o
@@ -20,9 +21,9 @@ select h.id, h.reference, h.expected_dock, count(distinct c.id), array_agg(disti
   join shipping_container c on c.id = w.container_id
   join shipping_shipment h on h.id = c.shipment_id
   join directory_item i on i.id = l.item_id
- where o.site_id = %s and h.expected_dock >= %s
- group by h.id
- order by h.expected_dock, h.id
+ where o.site_id = %s and coalesce(c.own_dock, h.expected_dock) >= %s
+ group by h.id, day
+ order by day, h.id
 """
 MOST_NAMED = 12
 

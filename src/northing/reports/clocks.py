@@ -1,6 +1,6 @@
 """Free-time clocks of containers: which terms hold, since when they run, what they have cost."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -39,18 +39,30 @@ def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
     Where nobody said when it was discharged, it was when its vessel arrived.
     """
     boxes = {box.pk: box for box in containers}
+    said = said_of(boxes)
+    return {
+        key: facts_from({one: said.get((key, one), []) for one in FACTS}, box.shipment.arrived_on)
+        for key, box in boxes.items()
+    }
+
+
+def said_of(containers: Iterable[int]) -> dict[tuple[int, str], list[Statement]]:
+    """What is said of containers (ids), by container and milestone."""
     said: dict[tuple[int, str], list[Statement]] = {}
     standing = DateStatement.objects.exclude(event__retracted=True)
-    for row in standing.filter(container__in=boxes, milestone__in=FACTS):
-        statement = Statement(row.kind, row.value, row.said_at, row.pk)
-        said.setdefault((row.container_id, row.milestone), []).append(statement)
-    facts: dict[int, dict[str, date]] = {}
-    for key, box in boxes.items():
-        facts[key] = {Milestone.DISCHARGED: box.shipment.arrived_on} if box.shipment.arrived_on else {}
-        for milestone in FACTS:
-            known = believed(said.get((key, milestone), ()), date.min)
-            if known and known[1]:
-                facts[key][milestone] = known[0]
+    rows = standing.filter(container__in=list(containers), milestone__in=FACTS).order_by()
+    for key, milestone, *words in rows.values_list("container", "milestone", "kind", "value", "said_at", "pk", "rank"):
+        said.setdefault((key, milestone), []).append(Statement(*words))
+    return said
+
+
+def facts_from(said: Mapping[str, Sequence[Statement]], arrived_on: date | None) -> dict[str, date]:
+    """The days on which the FACTS happened by what is said; discharged with the vessel where nobody said when."""
+    facts: dict[str, date] = {Milestone.DISCHARGED: arrived_on} if arrived_on else {}
+    for milestone in FACTS:
+        known = believed(said[milestone], date.min)
+        if known and known[1]:
+            facts[milestone] = known[0]
     return facts
 
 

@@ -1,5 +1,7 @@
 """How goods travel. A shipment belongs to no company; its stowage does, through the order."""
 
+from datetime import date
+
 from django.db import models
 from django.db.models import F, Q
 
@@ -137,7 +139,8 @@ CARRIED = (Leg.Mode.SEA, Leg.Mode.AIR)
 class Container(models.Model):
     """A container by its ISO 6346 number; or loose packages, by their mark.
 
-    What it may hold is that of its type (core.loading), unless said otherwise of this one.
+    What it may hold is that of its type (core.loading), unless said otherwise of this one. It is at the dock with its
+    shipment, unless its own discharge or leaving of the port is spoken of (`own_dock`).
     """
 
     shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="containers")
@@ -147,6 +150,7 @@ class Container(models.Model):
     tare_kg = fields.quantity(null=True)
     payload_kg = fields.quantity(null=True)
     volume_m3 = fields.quantity(null=True)
+    own_dock = models.DateField(null=True)
 
     class Meta:
         ordering = ["shipment", "number"]
@@ -154,6 +158,11 @@ class Container(models.Model):
 
     def __str__(self):
         return self.number
+
+    @property
+    def expected_dock(self) -> date | None:
+        """The day on which what is in it is expected at the dock."""
+        return self.own_dock or self.shipment.expected_dock
 
 
 class Stowage(models.Model):

@@ -204,23 +204,25 @@ def write_statement(
 
 
 @dataclass(frozen=True)
-class Estimate:
-    """An estimate that a machine says of a call (id)."""
+class StatementDraft:
+    """What a machine says of a date of a call or of a container (ids)."""
 
-    call: int
     milestone: str
+    kind: str
     value: date
     said: Said
+    call: int | None = None
+    container: int | None = None
 
 
-def write_estimates(estimates: Iterable[Estimate]) -> None:
-    """What machines estimate, all at once."""
-    types = {"call_id": "bigint", "milestone": "text", "kind": "text", "value": "date", "at": "timestamptz"}
-    types |= {"source": "text", "rank": "smallint", "said_at": "timestamptz", "event_id": "bigint"}
+def write_statements(drafts: Iterable[StatementDraft]) -> None:
+    """What machines say, all at once."""
+    types = {"call_id": "bigint", "container_id": "bigint", "milestone": "text", "kind": "text", "value": "date"}
+    types |= {"at": "timestamptz", "source": "text", "rank": "smallint", "said_at": "timestamptz", "event_id": "bigint"}
     rows = [
-        (one.call, one.milestone, str(DateStatement.Kind.ESTIMATED), one.value, one.said.instant)
-        + (one.said.source, one.said.rank, one.said.at, one.said.event)
-        for one in estimates
+        (one.call, one.container, one.milestone, one.kind, one.value)
+        + (one.said.instant, one.said.source, one.said.rank, one.said.at, one.said.event)
+        for one in drafts
     ]
     insert_columns(DateStatement._meta.db_table, types, rows)
 
@@ -242,6 +244,31 @@ def take_over_dates(expected: Iterable[tuple[Shipment, Sequence[Leg], Sequence[E
     docks = [(shipment.pk, shipment.expected_dock) for shipment in moved]
     update_columns(Shipment._meta.db_table, {"expected_dock": "date"}, docks)
     return moved
+
+
+def take_over_own_docks(docks: Mapping[int, date | None]) -> list[int]:
+    """Write the own dock days of containers (by id), where they are others. Returns which moved."""
+    known = dict(Container.objects.filter(pk__in=docks).values_list("pk", "own_dock"))
+    moved = [(key, day) for key, day in docks.items() if known[key] != day]
+    update_columns(Container._meta.db_table, {"own_dock": "date"}, moved)
+    return [key for key, _ in moved]
+
+
+def take_over_sailed(expected: Iterable[tuple[Shipment, Sequence[Leg], Sequence[ExpectedLeg]]]) -> None:
+    """A corrected departure or arrival: the day on which a shipment's goods are written to have sailed follows it."""
+    rows = []
+    for shipment, legs, dates in expected:
+        departed, arrived = shipment.departed_on, shipment.arrived_on
+        first = next((place for place, leg in enumerate(legs) if leg.main or leg.mode in CARRIED), None)
+        main = next((place for place, leg in enumerate(legs) if leg.main), None)
+        if departed and first is not None and dates[first].started:
+            departed = dates[first].start
+        if arrived and main is not None and dates[main].ended:
+            arrived = dates[main].end
+        if (departed, arrived) != (shipment.departed_on, shipment.arrived_on):
+            shipment.departed_on, shipment.arrived_on = departed, arrived
+            rows.append((shipment.pk, departed, arrived))
+    update_columns(Shipment._meta.db_table, {"departed_on": "date", "arrived_on": "date"}, rows)
 
 
 def take_over_calls(calls: Iterable[tuple[PortCall, date | None, date | None]]) -> None:

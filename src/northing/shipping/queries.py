@@ -2,14 +2,22 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from hashlib import sha256
 from itertools import groupby
 
 from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
-from northing.core.passage import PlannedLeg, Point, Statement, believed, expected_days
+from northing.core.passage import (
+    PlannedLeg,
+    Point,
+    Statement,
+    believed,
+    expected_days,
+    expected_legs,
+    for_container,
+)
 from northing.directory.models import Person
 from northing.directory.rights import companies_of
 from northing.shipping.models import CARRIED, Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
@@ -169,9 +177,49 @@ def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:
     return {(box, part): total for box, part, total in rows.annotate(total=Sum("quantity"))}
 
 
-def expected_docks() -> dict[int, date | None]:
-    """The dock days of all shipments that have not arrived, by id."""
-    return dict(Shipment.objects.filter(arrived_on=None).values_list("pk", "expected_dock"))
+# For how long after its arrival at the port the dock day of a container is still looked at.
+RECENT = timedelta(days=120)
+
+
+def expected_docks(today: date) -> dict[int, date | None]:
+    """The dock days of all containers (by id) that are on their way, or arrived at their port not long ago."""
+    on_the_way = Q(shipment__arrived_on=None) | Q(shipment__arrived_on__gte=today - RECENT)
+    rows = Container.objects.filter(on_the_way).order_by().values_list("pk", "own_dock", "shipment__expected_dock")
+    return {key: own or dock for key, own, dock in rows}
+
+
+def own_docks(
+    planned: Mapping[int, Planned], today: date, extra: Iterable[DateStatement] = ()
+) -> dict[int, date | None]:
+    """The own dock days of the containers (by id) of planned shipments (by id), `extra` unsaved statements included.
+
+    None where nothing is said of a container by itself.
+    """
+    standing = DateStatement.objects.exclude(event__retracted=True)
+    own = standing.filter(container__shipment__in=list(planned), milestone__in=OWN).select_related("container")
+    said: dict[int, list[DateStatement]] = {}
+    shipment_of = dict(
+        Container.objects.filter(own_dock__isnull=False, shipment__in=list(planned)).values_list("pk", "shipment")
+    )
+    for one in [*own, *extra]:
+        if one.container_id:
+            said.setdefault(one.container_id, []).append(one)
+            shipment_of[one.container_id] = one.container.shipment_id
+    return {key: _own_dock(planned[shipment], said.get(key, ()), today) for key, shipment in shipment_of.items()}
+
+
+# What is said of a container by itself and moves its day at the dock.
+OWN = (DateStatement.Milestone.DISCHARGED, DateStatement.Milestone.GATE_OUT)
+
+
+def _own_dock(planned: Planned, said: Sequence[DateStatement], today: date) -> date | None:
+    legs, plan = planned
+    landed = next((place for place, leg in enumerate(legs) if leg.main), None)
+    if not said or landed is None:
+        return None
+    inland = (place for place in range(landed + 1, len(legs)) if legs[place].mode in (Leg.Mode.ROAD, Leg.Mode.RAIL))
+    discharged, out = (_about(said, milestone) for milestone in OWN)
+    return expected_legs(for_container(plan, landed, next(inland, None), discharged, out), today)[-1].end
 
 
 def first_carried(legs: Iterable[Leg]) -> Leg | None:

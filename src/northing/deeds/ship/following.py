@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import UTC, date, datetime
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import Q
 
 from northing.core.ownership import moments_through
 from northing.core.passage import expected_legs
@@ -14,6 +14,7 @@ from northing.core.problems import Problem, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.cost import owning
 from northing.deeds.ship import papering
+from northing.deeds.ship.ripple import Ripple, RippleLine, moving
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.rights import companies_of
@@ -28,6 +29,7 @@ from northing.shipping.queries import (
     companies_aboard,
     companies_of_shipments,
     first_carried,
+    own_docks,
     planned_legs,
     sailings,
 )
@@ -47,51 +49,6 @@ class DateRequest:
     value: date
     said: shipping.Said | None = None
     call: int | None = None
-
-
-@dataclass(frozen=True)
-class RippleLine:
-    """A line of which units aboard a shipment would come to the dock on another day."""
-
-    line: int
-    name: str
-    item: str
-    description: str
-    quantity: Decimal
-    old: date | None
-    new: date
-    need_by: date
-
-    @property
-    def days(self) -> int:
-        """Days later; negative is earlier."""
-        return (self.new - self.old).days if self.old else 0
-
-    @property
-    def breaks(self) -> bool:
-        """The new date is the first to miss the need-by date."""
-        return self.new > self.need_by and not (self.old and self.old > self.need_by)
-
-    @property
-    def saves(self) -> bool:
-        """The new date meets a need-by date that the old one missed."""
-        return self.new <= self.need_by and bool(self.old and self.old > self.need_by)
-
-
-@dataclass(frozen=True)
-class Ripple:
-    """What saving a date would do: lines that move, worst first; goods that become ours, by company."""
-
-    lines: list[RippleLine]
-    owned: list[tuple[Company, Decimal]]
-
-    @property
-    def breaks(self) -> int:
-        return sum(line.breaks for line in self.lines)
-
-    @property
-    def saves(self) -> int:
-        return sum(line.saves for line in self.lines)
 
 
 @dataclass(frozen=True)
@@ -119,6 +76,11 @@ class _Subject:
     def those(self, event: str) -> list[Shipment]:
         """The shipments to whose goods this happens."""
         return [one.shipment for one in self.touched if one.event == event]
+
+    def to_follow(self, event: str) -> list[Shipment]:
+        """Those of them whose goods have not followed it yet; a day that is corrected moves nothing again."""
+        fact = SAILS[event][0] if event in SAILS else ""
+        return [shipment for shipment in self.those(event) if not (fact and getattr(shipment, fact))]
 
     @property
     def events(self) -> list[str]:
@@ -165,34 +127,7 @@ def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
 
 def _lines_moving(subject: _Subject, request: DateRequest, today: date, companies: set[int]) -> list[RippleLine]:
     planned, _ = planned_legs(subject.shipments, today, [_unsaved(subject, request)])
-    docks = {
-        shipment.pk: (shipment.expected_dock, expected_legs(planned[shipment.pk][1], today)[-1].end)
-        for shipment in subject.shipments
-    }
-    return lines_between(docks, companies)
-
-
-def lines_between(docks: dict[int, tuple[date | None, date | None]], companies: set[int]) -> list[RippleLine]:
-    """The lines aboard shipments (ids) whose dock date goes from one to another; worst first."""
-    moving = [key for key, (old, new) in docks.items() if old != new and new is not None]
-    open_parts = Stowage.objects.filter(container__shipment__in=moving, settled__lt=F("quantity"))
-    rows = open_parts.filter(instalment__line__order__company__in=companies).values_list(*RIPPLE).order_by(*RIPPLE)
-    lines = [
-        RippleLine(line, f"{order}/{number}", item, description, quantity, *docks[shipment], need_by)
-        for shipment, line, order, number, item, description, need_by, quantity in rows.annotate(Sum("quantity"))
-    ]
-    return sorted(lines, key=lambda line: (not line.breaks, -line.days))
-
-
-RIPPLE = (
-    "container__shipment",
-    "instalment__line",
-    "instalment__line__order__number",
-    "instalment__line__number",
-    "instalment__line__item__code",
-    "instalment__line__item__description",
-    "instalment__line__need_by",
-)
+    return moving(planned, today, companies)
 
 
 def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int]) -> list[tuple[Company, Decimal]]:
@@ -200,7 +135,7 @@ def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int])
         return []
     totals: dict[int, Decimal] = {}
     for event in subject.events:
-        aboard = Stowage.objects.filter(container__shipment__in=[one.pk for one in subject.those(event)])
+        aboard = Stowage.objects.filter(container__shipment__in=[one.pk for one in subject.to_follow(event)])
         mine = aboard.filter(instalment__line__order__company__in=companies)
         for one in owning.becoming_ours(mine, event, request.value):
             totals[one.goods.company] = totals.get(one.goods.company, Decimal(0)) + one.base
@@ -208,9 +143,11 @@ def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int])
     return [(found[key], total) for key, total in totals.items()]
 
 
+# Stands for "said after everything that was said so far".
+FROM_NOW_ON = datetime(9999, 1, 1, tzinfo=UTC)
+
+
 def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
-    # The year 9999 stands for "said after everything that was said so far".
-    from_now_on = "9999-01-01T00:00:00+00:00"
     said = DateStatement(
         call=subject.call,
         leg=None if subject.call else subject.leg,
@@ -218,7 +155,7 @@ def _unsaved(subject: _Subject, request: DateRequest) -> DateStatement:
         kind=request.kind,
         value=request.value,
     )
-    said.said_at = DateStatement._meta.get_field("said_at").to_python(from_now_on)
+    said.said_at = FROM_NOW_ON
     return said
 
 
@@ -228,6 +165,11 @@ def say_date(act: Act, request: DateRequest) -> int:
     subject = _say(act, request)
     follow_dates(act, subject.shipments, [subject.call] if subject.call else [])
     return subject.leg.shipment_id if subject.leg else 0
+
+
+def say(act: Act, request: DateRequest) -> list[Shipment]:
+    """`say_date` for one of many, inside a transaction: whoever calls it follows the dates of these shipments."""
+    return _say(act, request).shipments
 
 
 def _say(act: Act, request: DateRequest) -> _Subject:
@@ -257,8 +199,8 @@ def _actual(request: DateRequest) -> bool:
 
 
 def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem]:
-    if request.milestone not in ("departure", "arrival") or request.kind not in ("estimated", "actual"):
-        return [Problem("Say departure or arrival, estimated or actual.", "kind")]
+    if request.milestone not in ("departure", "arrival") or request.kind not in DateStatement.Kind.values:
+        return [Problem("Say departure or arrival; planned, estimated or actual.", "kind")]
     found = []
     if _actual(request):
         found += future_problem(request.value, act, "value")
@@ -269,17 +211,18 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
 
 
 def _sailing_problems(subject: _Subject, request: DateRequest) -> list[Problem]:
-    recorded = _recorded(subject, request.milestone)
-    if recorded:
-        return [Problem(f"The {request.milestone} is recorded already, on {recorded:%-d %b %Y}.", "milestone")]
-    found = []
+    if _recorded(subject, request.milestone) == request.value:
+        what = f"The {request.milestone} is recorded already, on {request.value:%-d %b %Y}."
+        return [Problem(what, "milestone", "Say another day to correct it.")]
     for shipment in subject.those("arrival"):
-        if not shipment.departed_on:
-            found.append(Problem("The departure is not recorded yet.", "milestone", "Record it first."))
-        elif request.value < shipment.departed_on:
+        if shipment.departed_on and request.value < shipment.departed_on:
             what = f"It departed on {shipment.departed_on:%-d %b %Y}."
-            found.append(Problem("It cannot arrive before it departed.", "value", what))
-    return found[:1]
+            return [Problem("It cannot arrive before it departed.", "value", what)]
+    for shipment in subject.those("on_board"):
+        if shipment.arrived_on and request.value > shipment.arrived_on:
+            what = f"It arrived on {shipment.arrived_on:%-d %b %Y}."
+            return [Problem("It cannot depart after it arrived.", "value", what)]
+    return []
 
 
 def _recorded(subject: _Subject, milestone: str) -> date | None:
@@ -295,9 +238,10 @@ def _recorded(subject: _Subject, milestone: str) -> date | None:
 
 
 def recorded(call: int, milestone: str) -> date | None:
-    """The day of a departure from a call (id), or an arrival there, that is recorded as actual."""
+    """The day of a departure from a call (id), or an arrival there, that is believed to be the actual one."""
     actual = DateStatement.objects.filter(call=call, milestone=milestone, kind=DateStatement.Kind.ACTUAL)
-    return actual.exclude(event__retracted=True).values_list("value", flat=True).first()
+    newest = actual.exclude(event__retracted=True).order_by("-said_at", "-rank", "-pk")
+    return newest.values_list("value", flat=True).first()
 
 
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
@@ -308,25 +252,46 @@ TOLD = {"on_board": "departed", "arrival": "arrived"}
 
 def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
     for event in subject.events:
-        shipments = subject.those(event)
-        keys = [shipment.pk for shipment in shipments]
-        if event in SAILS:
-            fact, source, target = SAILS[event]
-            shipping.mark_sailed(shipments, fact, request.value)
-            standing.move_all(story, source, target, UNSETTLED, [keys])
-            aboard = companies_of_shipments(keys)
-            told = [(_told_of(one, on=request.value), aboard.get(one.pk, ())) for one in shipments]
-            announce(act, TOLD[event], told)
-        if moments.isdisjoint(moments_through(event)):
-            continue
-        owned = owning.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, request.value)
-        if owned:
-            companies = {one.goods.company for one in owned}
-            what = subject.call.voyage if subject.call else shipments[0]
-            text = f"Goods became ours: {event.replace('_', ' ')} of {what}"
-            text += posting_note(companies, request.value)
-            entry = open_entry(act, story, text, companies, request.value)
-            owning.take_ownership(entry, owned, request.value)
+        if event == "arrival":
+            _depart_first(act, story, subject.to_follow(event), moments)
+        _follow_event(act, story, event, subject.to_follow(event), request.value, moments)
+
+
+def _depart_first(act: Act, story, shipments: Sequence[Shipment], moments: set[str]) -> None:
+    """What arrives has departed, though nobody said so: on the day by which it must have."""
+    left = [shipment for shipment in shipments if not shipment.departed_on]
+    planned, _ = planned_legs(left, act.today)
+    by_day: dict[date, list[Shipment]] = {}
+    for shipment in left:
+        legs, plan = planned[shipment.pk]
+        place = legs.index(first_carried(legs))
+        by_day.setdefault(expected_legs(plan, act.today)[place].start, []).append(shipment)
+    for day, some in sorted(by_day.items()):
+        names = ", ".join(str(shipment) for shipment in some[:6]) + (" and more" if len(some) > 6 else "")
+        links = [("shipment", shipment.pk, None) for shipment in some]
+        tell(act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; nobody said when", links, day)
+        _follow_event(act, story, "on_board", some, day, moments)
+
+
+def _follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], day: date, moments: set[str]) -> None:
+    """The goods of shipments follow what happened: they are in another place, and may be ours with that."""
+    keys = [shipment.pk for shipment in shipments]
+    if not keys:
+        return
+    if event in SAILS:
+        fact, source, target = SAILS[event]
+        shipping.mark_sailed(shipments, fact, day)
+        standing.move_all(story, source, target, UNSETTLED, [keys])
+        aboard = companies_of_shipments(keys)
+        announce(act, TOLD[event], [(_told_of(one, on=day), aboard.get(one.pk, ())) for one in shipments])
+    if moments.isdisjoint(moments_through(event)):
+        return
+    owned = owning.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, day)
+    if owned:
+        companies = {one.goods.company for one in owned}
+        text = f"Goods became ours: {event.replace('_', ' ')} of {shipments[0].voyage or shipments[0]}"
+        text += posting_note(companies, day)
+        owning.take_ownership(open_entry(act, story, text, companies, day), owned, day)
 
 
 def _event(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
@@ -355,12 +320,14 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     shipping.take_over_calls(
         (one.call, one.arrival and one.arrival[0], one.departure and one.departure[0]) for one in sailing.values()
     )
-    moved = shipping.take_over_dates(
-        (shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()
-    )
+    expected = [(shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()]
+    moved = shipping.take_over_dates(expected)
+    shipping.take_over_sailed(expected)
+    boxes = shipping.take_over_own_docks(own_docks(planned, act.today))
     papering.refresh_days(list(shipments.values()))
     _announce_docks(act, moved)
-    instalments = Stowage.objects.filter(container__shipment__in=moved).values_list("instalment", flat=True)
+    those = Q(container__shipment__in=moved) | Q(container__in=boxes) if boxes else Q(container__shipment__in=moved)
+    instalments = Stowage.objects.filter(those).values_list("instalment", flat=True)
     bring_along(dated=instalments.distinct(), shipments=list(shipments))
 
 

@@ -4,8 +4,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from django.db.models import Min
+
+from northing.core.passage import Statement
 from northing.formats.dcsa import Event
-from northing.shipping.models import Container, Leg, PortCall
+from northing.reports.clocks import FACTS, facts_from, said_of
+from northing.shipping.models import Container, Leg, PortCall, Shipment
 from northing.shipping.queries import companies_of_shipments
 
 # A call at a port is that of a voyage when it is this near to what was planned.
@@ -26,14 +30,18 @@ class CallMeant:
     companies: frozenset[int]
 
 
-@dataclass(frozen=True)
+@dataclass
 class BoxMeant:
-    """A container on a passage that has begun."""
+    """A container on a passage: when that was to begin, and how far it is."""
 
     key: int
     number: str
     shipment: int
-    departed_on: date
+    departed_on: date | None
+    arrived_on: date | None
+    port: str | None
+    begins: date | None
+    companies: frozenset[int] = frozenset()
 
 
 class Meant:
@@ -42,13 +50,11 @@ class Meant:
     def __init__(self, events: Iterable[Event]):
         events = list(events)
         self._calls = _calls(events)
-        numbers = {event.container for event in events} - {""}
-        boxes = Container.objects.filter(number__in=numbers, shipment__departed_on__isnull=False)
-        self._boxes: dict[str, list[BoxMeant]] = {}
-        for row in boxes.order_by("-shipment__departed_on", "-pk").values_list(
-            "pk", "number", "shipment", "shipment__departed_on"
-        ):
-            self._boxes.setdefault(row[1], []).append(BoxMeant(*row))
+        self._boxes = _boxes(events)
+        self._by_shipment: dict[int, list[BoxMeant]] = {}
+        for box in (box for some in self._boxes.values() for box in some):
+            self._by_shipment.setdefault(box.shipment, []).append(box)
+        self._said = said_of([box.key for some in self._boxes.values() for box in some])
 
     def call(self, event: Event, milestone: str) -> CallMeant | None:
         """The call that the vessel makes there; of several the one planned nearest to the day that is said."""
@@ -59,9 +65,46 @@ class Meant:
                 near.append((abs(day - event.day), call.key, call))
         return min(near)[2] if near and event.imo else None
 
-    def box(self, event: Event) -> BoxMeant | None:
-        """The container's newest passage that had begun by that day: the same one sails again and again."""
-        return next((box for box in self._boxes.get(event.container, ()) if box.departed_on <= event.day), None)
+    def box(self, event: Event, milestone: str) -> BoxMeant | None:
+        """The container on the passage that is meant: the same one sails again and again.
+
+        The newest that had begun by that day and from which it has not come back empty; else one that should have.
+        """
+        boxes = self._boxes.get(event.container, ())
+        for box in boxes:
+            if box.departed_on and box.departed_on <= event.day:
+                back = self.facts(box).get("returned")
+                if milestone == "returned" or back is None or back >= event.day:
+                    return box
+        waiting = (box for box in boxes if not box.departed_on and box.begins and box.begins <= event.day)
+        return None if milestone == "returned" else next(waiting, None)
+
+    def facts(self, box: BoxMeant) -> dict[str, date]:
+        """What has happened to a container, as it is believed, what was noted of it included."""
+        return facts_from({one: self._said.get((box.key, one), []) for one in FACTS}, box.arrived_on)
+
+    def note(self, box: BoxMeant, milestone: str, said: Statement) -> None:
+        """Something was said of a container."""
+        self._said.setdefault((box.key, milestone), []).append(said)
+
+    def sailed(self, shipments: Iterable[Shipment]) -> None:
+        """Shipments departed or arrived."""
+        for shipment in shipments:
+            for box in self._by_shipment.get(shipment.pk, ()):
+                box.departed_on, box.arrived_on = shipment.departed_on, shipment.arrived_on
+
+
+def _boxes(events: list[Event]) -> dict[str, list[BoxMeant]]:
+    numbers = {event.container for event in events} - {""}
+    rows = Container.objects.filter(number__in=numbers).annotate(begins=Min("shipment__legs__planned_start"))
+    about = ("shipment__departed_on", "shipment__arrived_on", "shipment__discharge_port", "begins")
+    found = [BoxMeant(*row) for row in rows.values_list("pk", "number", "shipment", *about)]
+    aboard = companies_of_shipments({box.shipment for box in found})
+    by_number: dict[str, list[BoxMeant]] = {}
+    for box in sorted(found, key=lambda one: (one.departed_on or one.begins or date.min, one.key), reverse=True):
+        box.companies = frozenset(aboard.get(box.shipment, ()))
+        by_number.setdefault(box.number, []).append(box)
+    return by_number
 
 
 def _calls(events: list[Event]) -> dict[tuple[str, str], list[CallMeant]]:

@@ -12,8 +12,8 @@ from django.db import transaction
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.ship import following
-from northing.deeds.ship.following import Ripple, lines_between
 from northing.deeds.ship.loading import require_packing
+from northing.deeds.ship.ripple import Ripple, lines_between
 from northing.directory.acts import Act
 from northing.directory.rights import require_somewhere
 from northing.formats.identifiers import imo_number
@@ -83,11 +83,9 @@ def foresee(act: Act, deed: Callable[[Act, Any], Any], request: Any, companies: 
     Raises Refused where the deed does.
     """
     with transaction.atomic():
-        before = expected_docks()
-        done = deed(act.inner(), request)
-        after = expected_docks()
-        if isinstance(done, dict) and "split" in done:
-            before[done["split"]] = before.get(done["shipment"])
+        before = expected_docks(act.today)
+        deed(act.inner(), request)
+        after = expected_docks(act.today)
         docks = {key: (before.get(key), dock) for key, dock in after.items()}
         lines = lines_between(docks, companies)
         transaction.set_rollback(True)

@@ -7,7 +7,7 @@ from datetime import date
 
 from northing.core.problems import Problem, Refused
 from northing.deeds import matters
-from northing.deeds.ship.following import RippleLine, lines_between
+from northing.deeds.ship.ripple import RippleLine, lines_between
 from northing.directory.acts import Act
 from northing.directory.models import Company
 from northing.orders.models import OrderLine
@@ -27,8 +27,8 @@ class SeenRequest:
 
 
 def tell_owners(act: Act, source: str, before: Mapping[int, date | None]) -> int:
-    """Keep what moved since for those who own the lines; returns how many lines moved."""
-    after = expected_docks()
+    """Keep what moved since (dock days by container) for those who own the lines; returns how many lines moved."""
+    after = expected_docks(act.today)
     moved = {key: (before[key], dock) for key, dock in after.items() if key in before and before[key] != dock}
     if not moved:
         return 0

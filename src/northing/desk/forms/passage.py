@@ -1,6 +1,7 @@
 """Forms of shipments: containers, stowage, legs, voyages, dates."""
 
 from django import forms
+from django.utils import timezone
 
 from northing.deeds.ship import handling
 from northing.deeds.ship.following import DateRequest
@@ -97,10 +98,11 @@ class PassageForm(DeedForm):
 
 
 class BoxesForm(DeedForm):
-    """What happened to containers of a shipment: one entry for many."""
+    """What happened to containers of a shipment, or is to: one entry for many. A day to come is estimated."""
 
     containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
     milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name in FACTS])
+    kind = forms.ChoiceField(choices=[("", "as its day says"), *DateStatement.Kind.choices], required=False)
     value = DayField(label="On")
 
     def __init__(self, *args, shipment, **kwargs):
@@ -112,7 +114,8 @@ class BoxesForm(DeedForm):
     def asked(self, entered: dict) -> handling.BoxesRequest:
         """What happened."""
         boxes = tuple(box.pk for box in entered["containers"])
-        return handling.BoxesRequest(self.shipment.pk, boxes, entered["milestone"], entered["value"])
+        kind = entered["kind"] or ("actual" if entered["value"] <= timezone.localdate() else "estimated")
+        return handling.BoxesRequest(self.shipment.pk, boxes, entered["milestone"], entered["value"], kind=kind)
 
 
 class DateForm(DeedForm):
@@ -121,7 +124,7 @@ class DateForm(DeedForm):
     leg = forms.ModelChoiceField(Leg.objects.none())
     milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name not in FACTS])
     kind = forms.ChoiceField(
-        choices=[choice for choice in DateStatement.Kind.choices if choice[0] != "planned"], label="Estimated or actual"
+        choices=DateStatement.Kind.choices, label="Planned, estimated or actual", initial=DateStatement.Kind.ESTIMATED
     )
     value = DayField(label="Day")
 

@@ -2,6 +2,7 @@
 
 from django.contrib import messages
 from django.db.models import F
+from django.db.models.functions import Coalesce
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -28,7 +29,7 @@ def dock(request):
             container__shipment__expected_dock__isnull=False,
         )
         .select_related("container__shipment__voyage", "instalment__line__order__site", "instalment__line__item")
-        .order_by("container__shipment__expected_dock", "container__number", "pk")
+        .order_by(Coalesce("container__own_dock", "container__shipment__expected_dock"), "container__number", "pk")
     )
     boxes: dict[tuple[int, int], dict] = {}
     for part in open_parts[:2000]:

@@ -1,6 +1,7 @@
 """Passage: shipments, their containers, legs and dates."""
 
 import tempfile
+from datetime import date
 from pathlib import Path
 
 from django.contrib import messages
@@ -16,7 +17,7 @@ from northing.core.loading import chargeable_weight, fill_of
 from northing.core.moves import PARTIES
 from northing.core.problems import Refused
 from northing.deeds.ship import following, handling, packing, papering
-from northing.desk.forms.base import say_errors
+from northing.desk.forms.base import act_of, say_errors
 from northing.desk.forms.notices import PaperDoneForm, PaperForm
 from northing.desk.forms.orders import WholeForm
 from northing.desk.forms.passage import (
@@ -103,7 +104,7 @@ def shipment(request, shipment_id: int):
         "shipment": record,
         "boxes": boxes,
         "clocks": [(one, one.clock(today)) for one in standing],
-        "boxes_form": BoxesForm(shipment=record, initial={"value": today}) if record.arrived_on else None,
+        "boxes_form": _boxes_form(record, today),
         "legs": record.legs.order_by("number"),
         "said": _said(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
@@ -121,6 +122,12 @@ def shipment(request, shipment_id: int):
     return render(request, "desk/shipment.html", context)
 
 
+def _boxes_form(record: Shipment, today: date) -> BoxesForm:
+    """What is likely to be said next: of what is on its way the discharge, of what has landed that it is fetched."""
+    milestone = "gate_out" if record.arrived_on else "discharged"
+    return BoxesForm(shipment=record, initial={"value": today, "milestone": milestone})
+
+
 def _total(stowage: list[Stowage]) -> dict:
     """What is aboard by volume and weight, and what air freight would be charged by."""
     items = ((part.quantity, part.instalment.line.item) for part in stowage)
@@ -132,8 +139,9 @@ def _total(stowage: list[Stowage]) -> dict:
 def _said(record: Shipment):
     legs = record.legs.exclude(load_call=None)
     about = Q(leg__shipment=record) | Q(milestone="departure", call__in=legs.values("load_call"))
-    about |= Q(milestone="arrival", call__in=legs.values("discharge_call"))
-    return DateStatement.objects.filter(about).select_related("call__voyage", "call__port", "leg").order_by("-pk")[:30]
+    about |= Q(milestone="arrival", call__in=legs.values("discharge_call")) | Q(container__shipment=record)
+    said = DateStatement.objects.filter(about).select_related("call__voyage", "call__port", "leg", "container", "event")
+    return said.order_by("-pk")[:30]
 
 
 def plan(request, shipment_id: int):
@@ -162,13 +170,34 @@ def plan(request, shipment_id: int):
 
 @require_POST
 def say_boxes(request, shipment_id: int):
-    """What happened to containers by themselves."""
+    """What happened to containers by themselves, or is to; where that moves anything, first what it moves."""
     record = _shipment(request, shipment_id)
+    if not may_somewhere(request.user, "say_dates"):
+        raise PermissionDenied
     form = BoxesForm(request.POST, shipment=record)
+    if not request.POST.get("confirmed") and form.is_valid():
+        asked = form.asked(form.cleaned_data)
+        try:
+            ripple = handling.preview(act_of(request), asked, companies_of(request.user))
+        except Refused as refused:
+            form.take(refused)
+            say_errors(request, form)
+            return redirect("shipment", record.pk)
+        arrives = asked.kind == "actual" and not record.arrived_on
+        if ripple.lines or arrives:
+            names = [box.number for box in form.cleaned_data["containers"]]
+            said = handling.words_of(names, asked.milestone, asked.kind, asked.value)
+            book = _book(record.reference)
+            context = {"shipment": record, "form": form, "ripple": ripple, "said": said, "book": book, "shown": SHOWN}
+            return render(request, "desk/ripple.html", context | {"arrives": arrives, "action": "say-boxes"})
     if form.do(request, handling.say_boxes, form.asked):
-        messages.success(request, "Recorded; their clocks follow.")
+        messages.success(request, "Recorded; their clocks and dates follow.")
     say_errors(request, form)
     return redirect("shipment", record.pk)
+
+
+def _book(aboard: str) -> str:
+    return f"/lines/?where=aboard+{aboard}"
 
 
 @require_POST
@@ -184,7 +213,7 @@ def say_date(request, shipment_id: int):
             note = posting_note(companies_of(request.user), form.cleaned_data["value"])
         messages.success(request, f"The date is recorded{note}; everything aboard follows it.")
         return redirect("shipment", record.pk)
-    context = {"shipment": record, "form": form, "book": f"/lines/?where=aboard+{record.reference}"}
+    context = {"shipment": record, "form": form, "book": _book(record.reference), "action": "say-date"}
     if form.is_valid():
         asked = form.asked(form.cleaned_data)
         context |= {"asked": form.cleaned_data, "others": _others_aboard(record, asked.leg), "shown": SHOWN}

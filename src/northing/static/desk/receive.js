@@ -25,7 +25,10 @@ for (const row of rows) {
   row.addEventListener("input", () => ask(row));
   ask(row);
 }
-document.getElementById("all-as-expected")?.addEventListener("click", () => {
+const all = document.getElementById("all-as-expected");
+// It does nothing before this is here.
+if (all) all.disabled = false;
+all?.addEventListener("click", () => {
   for (const row of rows) {
     found(row).value = row.querySelector("[data-expected]").dataset.expected;
     ask(row);
