@@ -1,24 +1,25 @@
-"""The passage: a voyage that slips, its ripple, the board, a replay of carriers' events."""
+"""The passage: a voyage that slips, its ripple, the board; then carriers' events (tests.bench.replay)."""
 
-import json
 import time
 from datetime import timedelta
 
 from django.template import Context, Template
 from django.test import Client
 
-from northing.deeds.ship import following, hearing, packing
+from northing.deeds.ship import following, packing
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.orders.models import Instalment
-from northing.shipping.models import CarrierEvent, Container, PortCall
+from northing.shipping.models import Container, PortCall
 from northing.shipping.operations import CallPlan, LegPlan
+from tests.bench import replay, smooth
 from tests.bench.timing import execute, measured, side_by_side, told, undone
-from tests.factories import NOW, TODAY, World
+from tests.factories import TODAY, World
 
 DAY = timedelta(days=1)
 PARTS, SHIPMENTS = 10_000, 20
 VOYAGES, BOXES = 200, 2_000
-EVENTS = 10_000
+# Of each shipment of them, in its first container.
+ABOARD = 5
 
 
 def everything(world: World) -> list[str]:
@@ -28,7 +29,7 @@ def everything(world: World) -> list[str]:
     both = ripple(world, call, parts)
     results.append(measured(f"ripple of {PARTS:,} parts / bare SELECT, plainly rendered", both, 2))
     results += board(world)
-    results += replay(world)
+    results += replay.replay(world)
     return results
 
 
@@ -113,14 +114,17 @@ def board(world: World) -> list[str]:
     """The board of VOYAGES voyages and BOXES containers: server time, queries, weight."""
     keys = [voyage(world, number) for number in range(2, VOYAGES + 1)]
     act, each = world.act("shipping"), BOXES // VOYAGES // 2
+    open_parts = Instalment.objects.filter(position__with_supplier__gt=0).order_by("pk")
+    waiting = open_parts.values_list("pk", "position__with_supplier").iterator()
     for number, key in enumerate(keys, 2):
         for half in range(2):
             shipment = packing.create_shipment(act, packing.ShipmentRequest())
             packing.plan_passage(act, packing.PassageRequest(shipment, key, plans(number)))
             numbers = [f"QX{'UV'[half]}U{number:03d}{box:03d}0" for box in range(each)]
-            Container.objects.bulk_create(
+            boxes = Container.objects.bulk_create(
                 Container(shipment_id=shipment, number=one, size_type="45G1") for one in numbers
             )
+            packing.stow(act, packing.StowRequest(boxes[0].pk, tuple(next(waiting) for _ in range(ABOARD))))
     client = Client(SERVER_NAME="127.0.0.1")
     client.force_login(world.people["shipping"])
     took = []
@@ -133,49 +137,18 @@ def board(world: World) -> list[str]:
     count = Container.objects.filter(shipment__legs__load_call__isnull=False).distinct().count()
     return [
         f"board, half a year, {VOYAGES} voyages, {count:,} containers: {sorted(took)[3]:.0f} ms, {weight:,.0f} KiB, "
-        f"{page.content.count(b'<rect')} rectangles"
+        f"{page.content.count(b'<rect')} rectangles",
+        f"the board scrolled: {smooth.scrolled(client, '/passage/board/?zoom=half', '.board-paper')}",
+        chart(client),
     ]
 
 
-def replay(world: World) -> list[str]:
-    """EVENTS estimates of all voyages, then as many of containers that are not under way, in lots."""
-    # The voyage of 10,000 parts stays out: what its slip costs is measured by itself.
-    calls = list(PortCall.objects.filter(port="NZTRG").exclude(voyage__number="1S").select_related("voyage"))
-    estimates = [_call(calls[n % len(calls)], n) for n in range(EVENTS)]
-    odd = [_box(n) for n in range(EVENTS)]
-    found = []
-    for name, events in (("estimates, believed", estimates), ("containers unknown, waiting", odd)):
+def chart(client: Client) -> str:
+    """The chart of the same: server time, weight."""
+    took = []
+    for _ in range(7):
         started = time.perf_counter()
-        for lot in hearing.in_lots(json.dumps(events).encode()):
-            hearing.hear(world.act("shipping"), hearing.EventsRequest("Bench", lot))
-        rate = EVENTS / (time.perf_counter() - started)
-        found.append(f"carriers' events, {name}: {rate:,.0f} a second (aim 1,000)")
-    assert CarrierEvent.objects.count() == 2 * EVENTS
-    return found
-
-
-def _call(call: PortCall, number: int) -> dict:
-    day = call.planned_arrival + (number % 7) * DAY
-    vessel = {"vesselIMONumber": call.voyage.imo}
-    where = {"UNLocationCode": "NZTRG", "carrierVoyageNumber": call.voyage.number, "vessel": vessel}
-    return {
-        "eventID": f"e{number}",
-        "eventType": "TRANSPORT",
-        "transportEventTypeCode": "ARRI",
-        "eventClassifierCode": "EST",
-        "eventDateTime": f"{day}T08:00:00+13:00",
-        "eventCreatedDateTime": (NOW - timedelta(minutes=EVENTS - number)).isoformat(),
-        "transportCall": where,
-    }
-
-
-def _box(number: int) -> dict:
-    return {
-        "eventID": f"b{number}",
-        "eventType": "EQUIPMENT",
-        "equipmentEventTypeCode": "DISC",
-        "eventClassifierCode": "ACT",
-        "eventDateTime": f"{TODAY}T01:00:00+13:00",
-        "eventCreatedDateTime": NOW.isoformat(),
-        "equipmentReference": with_container_check_digit(f"QXZU{number:06d}"),
-    }
+        page = client.get("/passage/chart/")
+        assert page.status_code == 200, page.status_code
+        took.append((time.perf_counter() - started) * 1000)
+    return f"chart of them: {sorted(took)[3]:.0f} ms, {len(page.content) / 1024:,.0f} KiB, and the land once"

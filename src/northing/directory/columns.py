@@ -9,13 +9,18 @@ from typing import Any
 from django.db import connection
 
 
-def insert_columns(table: str, types: Mapping[str, str], rows: Sequence[tuple]) -> None:
-    """Insert rows; `types` names the columns with their SQL types, in the order of the tuples."""
+def insert_columns(table: str, types: Mapping[str, str], rows: Sequence[tuple], returning: str = "") -> dict[Any, int]:
+    """Insert rows; `types` names the columns with their SQL types, in the order of the tuples.
+
+    With `returning`, a column that tells the rows apart, their ids by it.
+    """
     if not rows:
-        return
+        return {}
     source, values = _source(types, rows)
+    back = f" returning {returning}, id" if returning else ""
     with connection.cursor() as cursor:
-        cursor.execute(f"insert into {table} ({', '.join(types)}) {source}", values)
+        cursor.execute(f"insert into {table} ({', '.join(types)}) {source}{back}", values)
+        return dict(cursor.fetchall()) if returning else {}
 
 
 def update_columns(table: str, types: Mapping[str, str], rows: Sequence[tuple]) -> None:

@@ -46,7 +46,16 @@ class Event:
 def read_events(content: bytes) -> Iterator[tuple[int, dict[str, Any], Event | str]]:
     """Each event of a file with its place from 1: the raw event, and what it says or why it cannot be read.
 
-    A file is a list of events, or an object with a list under `events`. Raises Refused for what is neither.
+    Raises Refused for what is no such file.
+    """
+    raw = raw_events(content)
+    return ((place, one if isinstance(one, dict) else {}, _read(one)) for place, one in enumerate(raw, 1))
+
+
+def raw_events(content: bytes) -> list[Any]:
+    """The events of a file as they are: a list of them, or an object with a list under `events`.
+
+    Raises Refused for what is neither, and for more than is taken at once.
     """
     if len(content) > LARGEST:
         raise Refused(Problem(f"The file is larger than {LARGEST // 1_000_000} MB.", "file", "Split it."))
@@ -59,7 +68,7 @@ def read_events(content: bytes) -> Iterator[tuple[int, dict[str, Any], Event | s
         raise Refused(Problem("The file holds no list of events.", "file", "Send a list, or an object with `events`."))
     if len(events) > MOST:
         raise Refused(Problem(f"The file holds more than {MOST:,} events.", "file", "Split it."))
-    return ((place, one if isinstance(one, dict) else {}, _read(one)) for place, one in enumerate(events, 1))
+    return events
 
 
 def _read(raw: object) -> Event | str:

@@ -119,7 +119,7 @@ def board(shipments: QuerySet[Shipment], window: Window, companies: set[int], to
     A fixed number of queries, however many there are.
     """
     seen = Leg.objects.filter(expected_end__gte=window.first, expected_start__lte=window.last).values("shipment")
-    there = shipments.filter(pk__in=seen).select_related("voyage").order_by("expected_dock", "pk")
+    there = shipments.filter(pk__in=seen).select_related("voyage", "discharge_port").order_by("expected_dock", "pk")
     found = list(there[:MOST_SHIPMENTS])
     planned, sailing = planned_legs(found, today)
     boxes, needed = _boxes(found, today), needed_by(found, companies)
@@ -162,11 +162,11 @@ def _calls(
 
 
 def _boxes(shipments: list[Shipment], today: date) -> dict[int, list[BoxDrawn]]:
-    containers = list(
-        Container.objects.filter(shipment__in=shipments)
-        .select_related("shipment__voyage", "shipment__discharge_port")
-        .order_by("shipment", "number")
-    )
+    known = {shipment.pk: shipment for shipment in shipments}
+    containers = list(Container.objects.filter(shipment__in=shipments).order_by("shipment_id", "number"))
+    for box in containers:
+        # Those that are there already, voyage and port with them, and not one more for each container.
+        box.shipment = known[box.shipment_id]
     landed = [box for box in containers if box.shipment.arrived_on]
     clocks: dict[int, BoxDrawn] = {}
     for one in standings_of(landed):

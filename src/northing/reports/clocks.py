@@ -10,6 +10,7 @@ from northing.core.passage import Statement, believed
 from northing.directory.models import FreeTime
 from northing.directory.queries import calendars_of
 from northing.shipping.models import Container, DateStatement
+from northing.shipping.queries import newest_said
 
 Milestone = DateStatement.Milestone
 FACTS = (Milestone.DISCHARGED, Milestone.GATE_OUT, Milestone.RETURNED)
@@ -49,8 +50,7 @@ def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
 def said_of(containers: Iterable[int]) -> dict[tuple[int, str], list[Statement]]:
     """What is said of containers (ids), by container and milestone."""
     said: dict[tuple[int, str], list[Statement]] = {}
-    standing = DateStatement.objects.exclude(event__retracted=True)
-    rows = standing.filter(container__in=list(containers), milestone__in=FACTS).order_by()
+    rows = newest_said("container").filter(container__in=list(containers), milestone__in=FACTS)
     for key, milestone, *words in rows.values_list("container", "milestone", "kind", "value", "said_at", "pk", "rank"):
         said.setdefault((key, milestone), []).append(Statement(*words))
     return said

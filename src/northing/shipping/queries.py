@@ -65,7 +65,7 @@ def sailings(voyages: Iterable[int], today: date, extra: Iterable[DateStatement]
     A slip runs on from call to call. An omitted call is passed by.
     """
     calls = list(PortCall.objects.filter(voyage__in=list(voyages)).order_by("voyage", "number"))
-    standing = DateStatement.objects.exclude(event__retracted=True).filter(call__in=calls)
+    standing = newest_said("call").filter(call__in=calls)
     said: dict[int | None, list[DateStatement]] = {}
     for one in [*standing, *extra]:
         said.setdefault(one.call_id, []).append(one)
@@ -73,6 +73,13 @@ def sailings(voyages: Iterable[int], today: date, extra: Iterable[DateStatement]
     for _, group in groupby(calls, key=lambda call: call.voyage_id):
         found |= _sailing([call for call in group if not call.omitted], said, today)
     return found
+
+
+def newest_said(about: str) -> QuerySet[DateStatement]:
+    """Of what is said of calls, legs or containers (`about`) the newest word of each kind: no other counts."""
+    key = (f"{about}_id", "milestone", "kind")
+    standing = DateStatement.objects.exclude(event__retracted=True)
+    return standing.order_by(*key, "-said_at", "-rank", "-pk").distinct(*key)
 
 
 def _sailing(
@@ -106,8 +113,7 @@ def planned_legs(
     voyages = set(PortCall.objects.filter(pk__in=calls).values_list("voyage", flat=True)) if calls else set()
     sailing = sailings(voyages, today, extra) if voyages else {}
     by_leg: dict[int, list[DateStatement]] = {}
-    own = DateStatement.objects.exclude(event__retracted=True).filter(leg__in=legs)
-    for said in [*own, *extra]:
+    for said in [*newest_said("leg").filter(leg__in=legs), *extra]:
         if said.leg_id:
             by_leg.setdefault(said.leg_id, []).append(said)
     found: dict[int, Planned] = {shipment.pk: ([], []) for shipment in shipments}
@@ -195,17 +201,14 @@ def own_docks(
 
     None where nothing is said of a container by itself.
     """
-    standing = DateStatement.objects.exclude(event__retracted=True)
-    own = standing.filter(container__shipment__in=list(planned), milestone__in=OWN).select_related("container")
-    said: dict[int, list[DateStatement]] = {}
-    shipment_of = dict(
-        Container.objects.filter(own_dock__isnull=False, shipment__in=list(planned)).values_list("pk", "shipment")
-    )
+    boxes = Container.objects.filter(shipment__in=list(planned)).order_by().values_list("pk", "shipment", "own_dock")
+    planned_of = {key: planned[shipment] for key, shipment, _ in boxes}
+    own = newest_said("container").filter(container__in=list(planned_of), milestone__in=OWN)
+    said: dict[int, list[DateStatement]] = {key: [] for key, _, day in boxes if day}
     for one in [*own, *extra]:
         if one.container_id:
             said.setdefault(one.container_id, []).append(one)
-            shipment_of[one.container_id] = one.container.shipment_id
-    return {key: _own_dock(planned[shipment], said.get(key, ()), today) for key, shipment in shipment_of.items()}
+    return {key: _own_dock(planned_of[key], words, today) for key, words in said.items()}
 
 
 # What is said of a container by itself and moves its day at the dock.

@@ -6,7 +6,6 @@ from datetime import UTC, date, datetime
 
 from northing.core.periods import far_problems
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds.aftermath import bring_along
 from northing.deeds.ship import following
 from northing.deeds.ship.ripple import Ripple, moving
 from northing.directory.acts import Act, future_problem
@@ -56,10 +55,7 @@ def say_boxes(act: Act, request: BoxesRequest) -> int:
     for box in boxes:
         shipping.write_statement(act, None, None, request.milestone, request.kind, request.value, box, request.said)
     _tell(act, request, boxes)
-    if request.milestone in OWN:
-        following.follow_dates(act, came)
-    else:
-        bring_along(shipments=[shipment.pk])
+    following.follow_dates(act, came)
     return len(boxes)
 
 

@@ -15,17 +15,17 @@ from northing.deeds.ship import rippling
 from northing.deeds.ship.lot import WITHDRAWN, Lot, State
 from northing.deeds.ship.meaning import Meant
 from northing.directory.acts import Act
-from northing.directory.columns import update_columns
+from northing.directory.columns import insert_columns, update_columns
 from northing.directory.models import Port
 from northing.directory.rights import require_somewhere
-from northing.formats.dcsa import TRANSPORT, Event, read_events
+from northing.formats.dcsa import TRANSPORT, Event, raw_events, read_events
 from northing.papers.operations import once, tell
 from northing.shipping.models import CarrierEvent, DateStatement, Leg, PortCall
 from northing.shipping.queries import expected_docks
 
 MOST_TOLD = 100
 # A lot is one transaction, and one step of progress; what follows from it is worked out once.
-LOT = 1_000
+LOT = 2_000
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ class EventsRequest:
 
 def in_lots(content: bytes) -> Iterator[bytes]:
     """The events of a file in lots of LOT, each a file of its own: one transaction, and one step of progress."""
-    events = [raw for _, raw, _ in read_events(content)]
+    events = raw_events(content)
     for first in range(0, len(events), LOT):
         yield json.dumps(events[first : first + LOT]).encode()
 
@@ -127,8 +127,22 @@ def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[C
                 raw=raw,
             )
             new.append((record, event))
-    CarrierEvent.objects.bulk_create([record for record, _ in new])
+    _write([record for record, _ in new])
     return new
+
+
+KEPT = {"source": "text", "event_id": "text", "event_type": "text", "code": "text", "kind": "text", "day": "date"}
+KEPT |= {"said_at": "timestamptz", "heard_at": "timestamptz", "port": "text", "imo": "text", "voyage": "text"}
+KEPT |= {"container": "text", "at": "timestamptz", "empty": "bool", "retracts": "text", "retracted": "bool"}
+KEPT |= {"state": "text", "says": "text", "raw": "jsonb"}
+
+
+def _write(records: list[CarrierEvent]) -> None:
+    """Write events, and note the ids that they have with that."""
+    rows = [tuple(json.dumps(one.raw) if name == "raw" else getattr(one, name) for name in KEPT) for one in records]
+    keys = insert_columns(CarrierEvent._meta.db_table, KEPT, rows, returning="event_id")
+    for record in records:
+        record.pk = keys[record.event_id]
 
 
 def _withdraw(source: str, ids: Iterable[str], lot: Lot) -> None:

@@ -1,0 +1,232 @@
+"""Packing, rolling, splitting, landing elsewhere, sailing and arriving in any order: every unit is somewhere, and every
+date that is kept is the one that follows from what was said."""
+
+import os
+from datetime import timedelta
+from decimal import Decimal as D
+
+from django.db import transaction
+from django.db.models import Sum
+from hypothesis import HealthCheck, settings
+from hypothesis import strategies as some
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
+
+from northing.core.passage import expected_legs
+from northing.core.problems import Refused
+from northing.deeds import expecting
+from northing.deeds.land import receiving
+from northing.deeds.proving import move_faults
+from northing.deeds.ship import following, handling, loading, packing, rerouting
+from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
+from northing.orders.models import Instalment, OrderLine
+from northing.reports.proofs import book_faults, position_faults
+from northing.shipping.models import Container, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.shipping.operations import CallPlan, LegPlan
+from northing.shipping.queries import own_docks, planned_legs
+from northing.standing.models import Position
+from tests.factories import TODAY, small_world
+
+EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "5"))
+DAY = timedelta(days=1)
+PICK = some.integers(0, 30)
+MILESTONES = some.sampled_from(["departure", "arrival"])
+KINDS = some.sampled_from(["planned", "estimated", "actual", "actual"])
+
+
+class Passages(RuleBasedStateMachine):
+    """Two companies' parts, three voyages by the same ports, and all that can happen on the way."""
+
+    world = None
+
+    @initialize(ours_from=some.sampled_from(["pickup", "on_board", "arrival", "receipt"]))
+    def begin(self, ours_from):
+        self.mark = transaction.savepoint()
+        self.made = 0
+        world = self.world
+        orders = [
+            world.sent_order({"A": D(60), "C": D(90)}, ours_from=ours_from),
+            world.sent_order({"B": D(50)}),
+            world.sent_order({"C": D(40)}, company=world.au, ours_from=ours_from),
+        ]
+        self.parts = list(Instalment.objects.filter(line__order__in=orders).order_by("pk"))
+        self.total = D(240)
+        for number, leaves in ((1, -2), (2, 0), (3, 9)):
+            self.voyage(number, leaves)
+        for number in range(2):
+            self.shipment(number, [(part.pk, part.quantity // 3) for part in self.parts])
+
+    def voyage(self, number, leaves):
+        days = [TODAY + (leaves + more) * DAY for more in (0, 12, 13, 20)]
+        calls = (CallPlan("CNNGB", None, days[0]), CallPlan("AUMEL", *days[1:3]), CallPlan("NZTRG", days[3], None))
+        imo = with_imo_check_digit(f"90747{number}")
+        asked = packing.VoyageRequest(f"V{number}", imo, f"{number}S", self.world.parties["provider"].pk, calls)
+        packing.create_voyage(self.world.act("shipping"), asked)
+
+    def shipment(self, pick, rows):
+        world, voyage = self.world, self.one(Voyage.objects.all(), pick)
+        key = packing.create_shipment(world.act("shipping"), packing.ShipmentRequest())
+        leaves = voyage.calls.get(port="CNNGB").planned_departure
+        days = [leaves + more * DAY for more in (-4, -1, 0, 20, 21, 22, 23)]
+        plans = (
+            LegPlan("road", "supplier", "CNNGB", days[0], days[1]),
+            LegPlan("sea", "CNNGB", "NZTRG", days[2], days[3], True),
+            LegPlan("customs", "NZTRG", "NZTRG", days[4], days[5]),
+            LegPlan("road", "NZTRG", "TRG", days[6], days[6]),
+        )
+        self.attempt(packing.plan_passage, packing.PassageRequest(key, voyage.pk, plans))
+        boxes = tuple(loading.Box(None, self.number(), "22G1", "", tuple(rows)) for _ in range(2))
+        self.attempt(loading.load, loading.LoadRequest(key, boxes))
+
+    def number(self):
+        self.made += 1
+        return with_container_check_digit(f"QXNU{self.made:06d}")
+
+    def teardown(self):
+        if hasattr(self, "mark"):
+            transaction.savepoint_rollback(self.mark)
+
+    def attempt(self, deed, request, who="shipping"):
+        """Do it; what is refused must leave everything as it was, which the invariants see."""
+        try:
+            with transaction.atomic():
+                deed(self.world.act(who), request)
+        except Refused:
+            return
+
+    def one(self, records, pick):
+        found = list(records.order_by("pk"))
+        return found[pick % len(found)] if found else None
+
+    @rule(pick=PICK, part=some.integers(0, 3), quantity=some.integers(0, 40), new=some.booleans())
+    def load(self, pick, part, quantity, new):
+        box = self.one(Container.objects.all(), pick)
+        if not box:
+            return
+        row = ((self.parts[part].pk, D(quantity)),)
+        asked = loading.Box(None, self.number(), "45G1", "", row)
+        if not new:
+            asked = loading.Box(box.pk, box.number, box.size_type, box.seal, row)
+        self.attempt(loading.load, loading.LoadRequest(box.shipment_id, (asked,)))
+
+    @rule(pick=PICK)
+    def another_shipment(self, pick):
+        part = self.parts[pick % 4]
+        self.shipment(pick, [(part.pk, D(3))])
+
+    @rule(pick=PICK, to=PICK)
+    def roll(self, pick, to):
+        shipment = self.one(Shipment.objects.filter(voyage__isnull=False), pick)
+        if shipment:
+            target = self.one(Voyage.objects.all(), to).pk
+            self.attempt(rerouting.roll, rerouting.RollRequest(shipment.voyage_id, target, (shipment.pk,)))
+
+    @rule(pick=PICK, to=some.none() | PICK)
+    def split_off(self, pick, to):
+        box = self.one(Container.objects.all(), pick)
+        if box:
+            target = None if to is None else self.one(Voyage.objects.all(), to).pk
+            self.attempt(rerouting.split_off, rerouting.SplitRequest(box.shipment_id, (box.pk,), target))
+
+    @rule(pick=PICK, call=PICK)
+    def land_elsewhere(self, pick, call):
+        shipment = self.one(Shipment.objects.filter(voyage__isnull=False), pick)
+        if shipment:
+            at = self.one(PortCall.objects.filter(voyage=shipment.voyage), call).pk
+            self.attempt(rerouting.land_elsewhere, rerouting.LandRequest(shipment.pk, at, "MEL", 2))
+
+    @rule(pick=PICK, instead=PICK)
+    def omit(self, pick, instead):
+        call = self.one(PortCall.objects.all(), pick)
+        other = self.one(PortCall.objects.filter(voyage=call.voyage), instead)
+        self.attempt(rerouting.omit_port, rerouting.OmitRequest(call.pk, other.pk))
+
+    @rule(pick=PICK, to=PICK)
+    def blank(self, pick, to):
+        one, other = self.one(Voyage.objects.all(), pick), self.one(Voyage.objects.all(), to)
+        self.attempt(rerouting.blank_sailing, rerouting.BlankRequest(one.pk, other.pk))
+
+    @rule(pick=PICK, milestone=MILESTONES, kind=KINDS, days=some.integers(-3, 30))
+    def say(self, pick, milestone, kind, days):
+        call = self.one(PortCall.objects.all(), pick)
+        days = min(days, 0) if kind == "actual" else days
+        asked = following.DateRequest(None, milestone, kind, TODAY + days * DAY, call=call.pk)
+        self.attempt(following.say_date, asked)
+
+    @rule(pick=PICK, number=some.integers(1, 4), milestone=MILESTONES, kind=KINDS, days=some.integers(-3, 30))
+    def say_of_a_leg(self, pick, number, milestone, kind, days):
+        shipment = self.one(Shipment.objects.all(), pick)
+        leg = Leg.objects.filter(shipment=shipment, number=number).first()
+        if leg:
+            days = min(days, 0) if kind == "actual" else days
+            self.attempt(following.say_date, following.DateRequest(leg.pk, milestone, kind, TODAY + days * DAY))
+
+    @rule(
+        pick=PICK,
+        milestone=some.sampled_from(["discharged", "gate_out", "returned"]),
+        kind=KINDS,
+        days=some.integers(-3, 30),
+    )
+    def say_of_a_container(self, pick, milestone, kind, days):
+        box = self.one(Container.objects.all(), pick)
+        if box:
+            days = min(days, 0) if kind == "actual" else days
+            asked = handling.BoxesRequest(box.shipment_id, (box.pk,), milestone, TODAY + days * DAY, kind=kind)
+            self.attempt(handling.say_boxes, asked)
+
+    @rule(pick=PICK, portion=some.sampled_from([0, 40, 100]), still=some.booleans())
+    def receive(self, pick, portion, still):
+        part = self.one(Stowage.objects.filter(instalment__line__order__company=self.world.nz), pick)
+        if part:
+            row = receiving.ReceiveRow(part.pk, (part.quantity - part.settled) * portion // 100, still)
+            asked = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
+            self.attempt(receiving.receive, asked, "dock")
+
+    @invariant()
+    def every_unit_is_somewhere(self):
+        if hasattr(self, "mark"):
+            assert position_faults() == []
+            assert book_faults() == []
+            assert Instalment.objects.aggregate(total=Sum("quantity"))["total"] == self.total
+            for place in ("packed", "under_way", "landed"):
+                aboard = sum(
+                    part.quantity - part.settled
+                    for part in Stowage.objects.select_related("container__shipment")
+                    if part.place == place
+                )
+                assert (Position.objects.aggregate(total=Sum(place))["total"] or 0) == aboard, place
+
+    @invariant()
+    def every_date_follows(self):
+        if hasattr(self, "mark"):
+            shipments = list(Shipment.objects.all())
+            planned, _ = planned_legs(shipments, TODAY)
+            for shipment in shipments:
+                legs, plan = planned[shipment.pk]
+                days = expected_legs(plan, TODAY)
+                kept = [(leg.expected_start, leg.expected_end) for leg in legs]
+                assert kept == [(one.start, one.end) for one in days]
+                assert shipment.expected_dock == (days[-1].end if days else None)
+                if shipment.departed_on and shipment.arrived_on:
+                    assert shipment.departed_on <= shipment.arrived_on
+            kept = dict(Container.objects.values_list("pk", "own_dock"))
+            assert {key: kept[key] for key in own_docks(planned, TODAY)} == own_docks(planned, TODAY)
+            before = days_of_parts()
+            expecting.refresh_expected([part.pk for part in self.parts])
+            assert days_of_parts() == before
+            assert move_faults() == []
+
+
+def days_of_parts():
+    return [
+        *Instalment.objects.order_by("pk").values_list("pk", "expected_on"),
+        *OrderLine.objects.order_by("pk").values_list("pk", "expected_on"),
+    ]
+
+
+def test_identity_and_dates_hold_over_random_passages(db):
+    Passages.world = small_world()
+    checks = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
+    few = settings(
+        max_examples=EXAMPLES, stateful_step_count=24, deadline=None, suppress_health_check=checks, database=None
+    )
+    run_state_machine_as_test(Passages, settings=few)
