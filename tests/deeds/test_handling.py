@@ -1,5 +1,6 @@
 """Containers by themselves: their clocks, whose move they are, what is refused, and the estimate they come to."""
 
+import re
 from datetime import timedelta
 from decimal import Decimal as D
 
@@ -17,6 +18,7 @@ from northing.reports.clocks import standings_of
 from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, DateStatement
 from northing.shipping.operations import LegPlan
+from northing.shipping.queries import believed_of
 from northing.standing.models import Matter
 from tests.factories import CALLS, CONTAINERS, NOW, TODAY
 
@@ -123,7 +125,7 @@ def test_what_was_taken_out_has_arrived_and_departed_though_nobody_said_so(world
     say(world, "gate_out", TODAY)
     shipment.refresh_from_db()
     assert (shipment.departed_on, shipment.arrived_on, shipment.place) == (TODAY - 2 * DAY, TODAY, "landed")
-    assert DateStatement.objects.get(milestone="arrival").source == "follows from taken out of the port"
+    assert DateStatement.objects.get(milestone="arrival").source == "nobody: it follows from taken out of the port"
     # Whoever knows better corrects it, though he spoke earlier than that.
     world.say(shipment, "arrival", TODAY - DAY)
     shipment.refresh_from_db()
@@ -164,3 +166,18 @@ def test_queries_do_not_grow_with_containers(landed, django_assert_max_num_queri
     Container.objects.bulk_create(many)
     with django_assert_max_num_queries(6):
         assert len(clocks()) == 301
+
+
+def test_every_date_says_whence_it_comes_and_what_it_replaced(landed, client):
+    shipment = landed.box.shipment
+    world_says = [("2", "estimated"), ("1", "actual"), ("0", "actual")]
+    for days, kind in world_says:
+        asked = handling.BoxesRequest(shipment.pk, (landed.box.pk,), "gate_out", LANDED + int(days) * DAY, kind=kind)
+        handling.say_boxes(landed.act("shipping"), asked)
+    said = DateStatement.objects.filter(container=landed.box)
+    assert believed_of(said) == {said.order_by("pk").last().pk}
+    client.force_login(Person.objects.get(username="shipping"))
+    page = client.get(reverse("shipment", args=[shipment.pk])).content.decode()
+    shown = re.findall(r"said by .*?<small>(.*?)</small>", page)
+    # The container's three words; the arrival and the departure of its vessel.
+    assert shown == ["believed", "replaced", "replaced", "believed", "believed"]

@@ -10,6 +10,7 @@ from itertools import groupby
 from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
 from northing.core.passage import (
+    KIND_RANK,
     PlannedLeg,
     Point,
     Statement,
@@ -80,6 +81,17 @@ def newest_said(about: str) -> QuerySet[DateStatement]:
     key = (f"{about}_id", "milestone", "kind")
     standing = DateStatement.objects.exclude(event__retracted=True)
     return standing.order_by(*key, "-said_at", "-rank", "-pk").distinct(*key)
+
+
+def believed_of(said: QuerySet[DateStatement]) -> set[int]:
+    """Of statements (ids) those that are believed: of each date that they are about one, by core.passage.believed."""
+    newest: dict[tuple, tuple] = {}
+    rows = said.exclude(event__retracted=True).order_by()
+    about = ("call", "leg", "container", "milestone")
+    for *key, kind, said_at, rank, pk in rows.values_list(*about, "kind", "said_at", "rank", "pk"):
+        weight = (KIND_RANK[kind], said_at, rank, pk)
+        newest[tuple(key)] = max(newest.get(tuple(key), weight), weight)
+    return {weight[-1] for weight in newest.values()}
 
 
 def _sailing(

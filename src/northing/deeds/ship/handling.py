@@ -102,7 +102,7 @@ def arrive_first(act: Act, shipment: int, milestone: str, day: date, said: Said 
     main = record.legs.filter(main=True).first()
     if main is None:
         raise Refused(Problem("The shipment has no passage yet.", "milestone", "Plan its legs first."))
-    implied = Said(IMPLIED, f"follows from {WORDS[milestone]}", said.event if said else None)
+    implied = Said(IMPLIED, f"nobody: it follows from {WORDS[milestone]}", said.event if said else None)
     expected = max(main.expected_end, record.departed_on or main.expected_end)
     asked = following.DateRequest(main.pk, "arrival", Kind.ACTUAL, min(day, expected), implied)
     return following.say(act.inner(), asked)

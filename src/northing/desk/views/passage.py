@@ -45,9 +45,11 @@ from northing.reports.packing_list import (
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
 from northing.shipping.models import DateStatement, Leg, PaperDue, Shipment, Stowage, Voyage
-from northing.shipping.queries import visible_shipments
+from northing.shipping.queries import believed_of, visible_shipments
 
 SHOWN = 200
+# How much of what was said is shown; what is believed always.
+SAID = 30
 
 
 def _shipment(request, shipment_id: int) -> Shipment:
@@ -136,12 +138,19 @@ def _total(stowage: list[Stowage]) -> dict:
     return {"volume": whole.volume, "weight": whole.weight, "chargeable": charged}
 
 
-def _said(record: Shipment):
+def _said(record: Shipment) -> list[DateStatement]:
+    """What was said of the shipment's dates, the newest first, and of each whether it is what is believed."""
     legs = record.legs.exclude(load_call=None)
     about = Q(leg__shipment=record) | Q(milestone="departure", call__in=legs.values("load_call"))
     about |= Q(milestone="arrival", call__in=legs.values("discharge_call")) | Q(container__shipment=record)
-    said = DateStatement.objects.filter(about).select_related("call__voyage", "call__port", "leg", "container", "event")
-    return said.order_by("-pk")[:30]
+    said = DateStatement.objects.filter(about)
+    believed = believed_of(said)
+    last = said.order_by("-pk").values_list("pk", flat=True)[:SAID]
+    shown = DateStatement.objects.filter(pk__in={*believed, *last}).order_by("-pk")
+    rows = list(shown.select_related("call__voyage", "call__port", "leg", "container", "event"))
+    for row in rows:
+        row.believed = row.pk in believed
+    return rows
 
 
 def plan(request, shipment_id: int):
