@@ -249,7 +249,7 @@ def test_queries_of_records_do_not_grow_with_their_lines(lived_in, client, name)
         with CaptureQueriesContext(connection) as queries:
             assert client.get(url).status_code == 200
         counted.append(len(queries))
-    assert counted[0] == counted[1] <= 32, [query["sql"][:120] for query in queries.captured_queries]
+    assert counted[0] == counted[1] <= 33, [query["sql"][:120] for query in queries.captured_queries]
 
 
 def everything(world):

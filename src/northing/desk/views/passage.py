@@ -94,13 +94,12 @@ def shipment(request, shipment_id: int):
         .select_related("instalment__line__order__company")
         .order_by("container__number", "pk")
     )
+    ports = ("shipment__voyage__carrier", "shipment__discharge_port")
+    containers = list(record.containers.select_related(*ports).order_by("number"))
     boxes = [
-        {"container": box, "parts": [part for part in stowage if part.container_id == box.pk]}
-        for box in record.containers.order_by("number")
+        {"container": box, "parts": [part for part in stowage if part.container_id == box.pk]} for box in containers
     ]
-    standing = standings_of(
-        record.containers.select_related("shipment__voyage__carrier", "shipment__discharge_port").order_by("number")
-    )
+    standing = standings_of(containers)
     today = timezone.localdate()
     context = {
         "shipment": record,
