@@ -10,6 +10,7 @@ from northing.core.globe import along, arc
 from northing.core.waters import sea_lane
 from northing.deeds.ship import following, packing
 from northing.directory.models import Port
+from northing.drawings.arrival import arrival
 from northing.drawings.chart import PortSeen, Vessel, chart_svg, framed, project, radius, whole
 from northing.formats.identifiers import with_container_check_digit
 from northing.reports.chart import chart
@@ -176,3 +177,20 @@ def test_names_do_not_lie_on_each_other_and_are_escaped():
     assert 0 < len(words) < 6
     assert set(words) <= {"still", *(port.label for port in ports)}
     assert len(list(root.iter("a"))) == 13
+
+
+SPREAD = {-1: 0.1, 0: 0.4, 2: 0.3, 9: 0.15, 40: 0.05}
+
+
+@pytest.mark.parametrize(("need", "missed"), [(None, 0), (40, 0), (3, 2), (-2, 5), (200, 0), (-200, 5)])
+def test_a_range_is_drawn_day_by_day(need, missed):
+    """Each day that comes late is red; the need-by day stands where it is, near or far."""
+    needed = None if need is None else TODAY + need * DAY
+    root = etree.fromstring(arrival(SPREAD, TODAY, TODAY, TODAY + 9 * DAY, needed, TODAY.year))
+    kinds = [one.get("class") for one in root.iter("rect")]
+    assert sum("missed" in kind for kind in kinds) == min(missed, len(kinds))
+    assert all(0 <= float(one.get("x")) <= 300 for one in root.iter("rect"))
+    if need in (None, 40):
+        assert [kind.split()[0] for kind in kinds] == ["sure", "sure", "safe", "safe", "tail"]
+    assert ("needed by" in root.get("aria-label")) == (need is not None)
+    assert [one.text for one in root.iter("text")][0] == "24 Nov"

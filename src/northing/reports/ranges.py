@@ -8,7 +8,7 @@ from functools import cached_property
 
 from northing.core.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
-from northing.shipping.models import LearntSpread, Shipment, Stowage
+from northing.shipping.models import Container, LearntSpread, Shipment, Stowage
 from northing.shipping.queries import first_carried
 
 NEARLY = 0.9995
@@ -41,6 +41,15 @@ class Learnt:
     def stretch(self, name: str, keys: list[Key], gone: int | None = None, estimated: bool = False) -> Stretch:
         """A stretch with what is known of it."""
         return Stretch(name, *pooled(self._counts, keys), gone=gone, estimated=estimated)
+
+
+def container_range(box: Container, learnt: Learnt, today: date) -> Range | None:
+    """The range of a container: of what is spoken of by itself around that day, else that of its shipment."""
+    shipment = box.shipment
+    if box.own_dock is None:
+        return shipment_range(shipment, learnt, today)
+    port = shipment.discharge_port_id or ""
+    return arrival_range(box.own_dock, [learnt.stretch(INLAND, inland_keys(port), estimated=True)], today)
 
 
 def shipment_range(shipment: Shipment, learnt: Learnt, today: date) -> Range | None:
@@ -100,14 +109,16 @@ class PartRange:
 def part_ranges(stowage: Iterable[Stowage], parts: Iterable[Instalment], need_by: date, today: date) -> list[PartRange]:
     """The ranges of a line's open parts: those in shipments, and those that are still with the supplier."""
     learnt, found = Learnt(), []
-    ranges: dict[int, Range | None] = {}
+    ranges: dict[tuple[int, date | None], Range | None] = {}
     for part in stowage:
         if part.settled >= part.quantity:
             continue
-        shipment = part.container.shipment
-        if shipment.pk not in ranges:
-            ranges[shipment.pk] = shipment_range(shipment, learnt, today)
-        known = ranges[shipment.pk]
+        box, shipment = part.container, part.container.shipment
+        # Containers that go as their shipment share its range.
+        key = (shipment.pk, box.own_dock)
+        if key not in ranges:
+            ranges[key] = container_range(box, learnt, today)
+        known = ranges[key]
         if known:
             left = part.quantity - part.settled
             found.append(PartRange(f"{part.container.number} of {shipment}", left, known, known.chance(need_by)))

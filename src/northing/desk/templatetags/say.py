@@ -14,6 +14,7 @@ from northing.core.exact import plain as exact_plain
 from northing.core.landed_cost import unit_price_of
 from northing.core.places import COLUMNS
 from northing.drawings import figures
+from northing.drawings.arrival import arrival
 from northing.drawings.fill import fill as draw_fill
 from northing.drawings.strip import ALONE
 from northing.drawings.strip import legend as draw_legend
@@ -39,6 +40,15 @@ def plain(value):
 def size(value, places):
     """A volume or a weight, rounded to so many places."""
     return NOTHING if value is None else figures.count(round(Decimal(value), places))
+
+
+@register.simple_tag
+def arrival_drawing(found, need_by=None):
+    """The range of a day at the dock, drawn; nothing where there is none."""
+    if found.likely is None:
+        return ""
+    year = timezone.localdate().year
+    return mark_safe(arrival(found.spread, found.base, found.likely, found.safe, need_by, year))
 
 
 @register.simple_tag
