@@ -342,7 +342,7 @@ LIFE = [
 
 
 @given(order=st.permutations(LIFE), lots=st.lists(st.integers(1, 4), min_size=1, max_size=7))
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_in_any_order_and_any_lots_the_same_is_believed(afloat, order, lots):
     """Goods, containers and dates; what has to wait for something is tried again at the end, as a person would."""
     with transaction.atomic():

@@ -18,7 +18,7 @@ from tests.deeds.test_hearing import call, cargo
 from tests.factories import small_world
 
 RUN = "import django; django.setup(); from northing.papers import errands; errands.run({})"
-LOTS = 3
+LOTS = 2
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ import pytest
 from northing.core.problems import NotAllowed, Refused
 from northing.deeds.proving import move_faults
 from northing.deeds.ship import following, packing, rerouting
+from northing.desk.queries.dock import sent_here
 from northing.formats.identifiers import with_imo_check_digit
 from northing.papers.models import StoryEntry
 from northing.reports.proofs import position_faults
@@ -246,4 +247,8 @@ def test_landed_elsewhere(world, heron):
     say(world, heron, "CNNGB", "departure", 0, "actual")
     say(world, heron, "AUMEL", "arrival", 0, "actual")
     assert Position.objects.get().landed == 100
+    # The dock it goes to now expects it, though it is another company's; nobody else's does.
+    (box,) = sent_here(world.people["stranger"])
+    assert (box.number, box.goes_to, box.whose) == (CONTAINERS[0], "MEL", "Test NZ")
+    assert sent_here(world.people["dock"]) == [], "whose it is sees it among its own"
     assert "has arrived" in refused(world, rerouting.land_elsewhere, land(shipment.pk, calls["NZTRG"], "TRG"))

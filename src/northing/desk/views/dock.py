@@ -8,6 +8,7 @@ from django.utils import timezone
 
 from northing.deeds.land import receiving, reversing
 from northing.desk.forms.dock import ReceiveForm, ReverseForm
+from northing.desk.queries.dock import sent_here
 from northing.desk.queries.story import told
 from northing.directory.models import Site
 from northing.directory.queries import scoped
@@ -40,6 +41,7 @@ def dock(request):
         :20
     ]
     context = {"boxes": list(boxes.values())[:SHOWN], "receipts": receipts, "more": len(boxes) > SHOWN}
+    context["others"] = sent_here(request.user)[:SHOWN]
     return render(request, "desk/dock.html", context)
 
 
