@@ -8,7 +8,7 @@ from lxml import etree
 
 from northing.core.globe import along, arc
 from northing.core.waters import sea_lane
-from northing.deeds.ship import following, packing
+from northing.deeds.ship import following, handling, packing
 from northing.directory.models import Port
 from northing.drawings.arrival import arrival
 from northing.drawings.chart import PortSeen, Vessel, chart_svg, framed, project, radius, whole
@@ -80,8 +80,19 @@ def test_what_waits_and_for_what(world, heron):  # noqa: F811
     (wait,) = found(world).ports["NZTRG"].waits
     assert (wait.for_what, wait.since) == ("for the road", TODAY)
     assert found(world).under_way == []
-    world.receive(shipment, {"A": D(100)})
-    assert found(world).ports == {}
+    # A part of it is received: the container is at the dock, and waits in no port.
+    world.receive(shipment, {"A": D(40)})
+    assert (found(world).ports, [one.key for one in found(world).inland]) == ({}, [shipment.pk])
+
+
+def test_what_was_taken_out_of_the_port_waits_there_no_more(world, heron):  # noqa: F811
+    shipment = sailing(world, heron)
+    say(world, heron, "CNNGB", "departure", 0, "actual")
+    say(world, heron, "NZTRG", "arrival", 0, "actual")
+    assert found(world).ports["NZTRG"].boxes == 1
+    box = shipment.containers.get().pk
+    do(world, handling.say_boxes, handling.BoxesRequest(shipment.pk, (box,), "gate_out", TODAY))
+    assert (found(world).ports, len(found(world).inland)) == ({}, 1)
 
 
 def test_what_has_no_voyage_goes_by_its_legs(world):

@@ -4,12 +4,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
-from django.db.models import Count, F, QuerySet
+from django.db.models import Count, Exists, F, OuterRef, QuerySet
 
 from northing.core.free_time import Clock
 from northing.core.passage import expected_legs
 from northing.reports.clocks import standings_of
-from northing.shipping.models import Container, Leg, PortCall, Shipment, Stowage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage
 from northing.shipping.queries import planned_legs
 
 MOST_SHIPMENTS = 2_000
@@ -123,6 +123,7 @@ def board(shipments: QuerySet[Shipment], window: Window, companies: set[int], to
     found = list(there[:MOST_SHIPMENTS])
     planned, sailing = planned_legs(found, today)
     boxes, needed = _boxes(found, today), needed_by(found, companies)
+    to_come = boxes_to_come(shipment for shipment in found if shipment.arrived_on)
     voyages: dict[int | None, VoyageDrawn] = {}
     for shipment in found:
         legs, plan = planned[shipment.pk]
@@ -142,7 +143,7 @@ def board(shipments: QuerySet[Shipment], window: Window, companies: set[int], to
         row = voyages.setdefault(voyage.pk if voyage else None, VoyageDrawn(voyage.pk if voyage else None, name))
         one = ShipmentDrawn(shipment.pk, shipment.reference, drawn, shipment.planned_dock, shipment.expected_dock)
         one.boxes, one.needed = boxes.get(shipment.pk, []), needed.get(shipment.pk, [])
-        one.done = shipment.arrived_on is not None and not one.needed
+        one.done = shipment.arrived_on is not None and not (one.needed and shipment.pk in to_come)
         row.shipments.append(one)
     for call in sorted(sailing.values(), key=lambda one: one.call.number):
         if call.call.voyage_id in voyages:
@@ -176,6 +177,16 @@ def _boxes(shipments: list[Shipment], today: date) -> dict[int, list[BoxDrawn]]:
     for box in containers:
         found.setdefault(box.shipment_id, []).append(clocks.get(box.pk, BoxDrawn(box.number)))
     return found
+
+
+def boxes_to_come(shipments: Iterable[Shipment]) -> dict[int, int]:
+    """By shipment (id), how many of its containers have neither left the port nor been opened at a dock."""
+    out = (DateStatement.Milestone.GATE_OUT, DateStatement.Milestone.RETURNED)
+    gone = DateStatement.objects.filter(container=OuterRef("pk"), kind=DateStatement.Kind.ACTUAL, milestone__in=out)
+    opened = Stowage.objects.filter(container=OuterRef("pk"), settled__gt=0)
+    boxes = Container.objects.filter(shipment__in=list(shipments)).order_by()
+    left = boxes.exclude(Exists(gone.exclude(event__retracted=True))).exclude(Exists(opened))
+    return {row["shipment"]: row["count"] for row in left.values("shipment").annotate(count=Count("pk"))}
 
 
 def needed_by(shipments: list[Shipment], companies: set[int]) -> dict[int, list[tuple[date, int]]]:

@@ -4,14 +4,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
-from django.db.models import Count, F, QuerySet
+from django.db.models import F, QuerySet
 
 from northing.core.globe import Place, along
 from northing.core.passage import ExpectedLeg, expected_legs, share_passed, standing
 from northing.core.waters import sea_lane
 from northing.directory.models import Port
-from northing.reports.board import MOST_SHIPMENTS, needed_by
-from northing.shipping.models import CARRIED, Container, Leg, Shipment, Stowage, Voyage
+from northing.reports.board import MOST_SHIPMENTS, boxes_to_come, needed_by
+from northing.shipping.models import CARRIED, Leg, Shipment, Stowage, Voyage
 from northing.shipping.queries import Sailing, planned_legs
 
 
@@ -120,18 +120,19 @@ def chart(shipments: QuerySet[Shipment], companies: set[int], today: date) -> Ch
     found = list(shipments.filter(pk__in=aboard).order_by("expected_dock", "pk")[:MOST_SHIPMENTS])
     planned, sailing = planned_legs(found, today)
     needed = needed_by(found, companies)
-    counts = Container.objects.filter(shipment__in=found).order_by().values("shipment").annotate(count=Count("pk"))
-    boxes = {row["shipment"]: row["count"] for row in counts}
+    boxes = boxes_to_come(found)
     drawing = _Drawing([leg for legs, _ in planned.values() for leg in legs], sailing, today)
     for shipment in found:
         legs, plan = planned[shipment.pk]
-        ship = _ship(shipment, boxes[shipment.pk], needed.get(shipment.pk, []))
+        ship = _ship(shipment, boxes.get(shipment.pk, 0), needed.get(shipment.pk, []), today)
         drawing.add(ship, legs, expected_legs(plan, today))
     return drawing.done()
 
 
-def _ship(shipment: Shipment, boxes: int, needed: Sequence[tuple[date, int]]) -> Ship:
+def _ship(shipment: Shipment, boxes: int, needed: Sequence[tuple[date, int]], today: date) -> Ship:
     dock, planned = shipment.expected_dock, shipment.planned_dock
+    # What has not happened is not before today, however long ago it was said.
+    dock = max(dock, today) if dock else None
     behind = (dock - planned).days if dock and planned else 0
     broken = sum(count for day, count in needed if dock and dock > day)
     return Ship(shipment.pk, shipment.reference, boxes, dock, behind, broken)
@@ -161,6 +162,9 @@ class _Drawing:
     def add(self, ship: Ship, legs: Sequence[Leg], days: Sequence[ExpectedLeg]) -> None:
         """Put a shipment where it is, with the lanes that it is still to take."""
         index, on = standing(days)
+        if not ship.boxes:
+            self.drawn.inland.append(ship)
+            return
         for leg in legs[index:]:
             self._lane(leg)
         if on and legs[index].mode in CARRIED:
