@@ -13,7 +13,8 @@ from northing.drawings.chart import MIDDLE, NORTH, SOUTH, on_sheet
 Ring = list[tuple[float, float]]
 # Of what the chart shows: degrees that an outline may be off, and below which (square) an island is left out.
 OFF, SMALLEST = 0.06, 0.02
-STEP = 0.25
+# The parallels on which the sea is looked at: from where to where, and degrees apart.
+SOUTHERNMOST, NORTHERNMOST, STEP = -78.0, 83.0, 0.25
 
 
 def make_land(drawing: Path) -> None:
@@ -78,7 +79,7 @@ def _beside(point: tuple[float, float], a: tuple[float, float], b: tuple[float, 
 
 
 def _sea(rings: list[Ring]) -> Parallels:
-    south, count = -78.0, round((83 + 78) / STEP) + 1
+    south, count = SOUTHERNMOST, round((NORTHERNMOST - SOUTHERNMOST) / STEP) + 1
     rows: list[list[float]] = [[] for _ in range(count)]
     for ring in rings:
         for (east, north), (east2, north2) in pairwise([*ring, ring[0]]):
@@ -97,7 +98,6 @@ def _row(crossings: list[float]) -> list[float]:
     """Crossings from the chart's western edge on, turned to begin at 180 degrees west."""
     ordered = sorted(crossings)
     turned = sorted((crossing + 180) % 360 - 180 for crossing in ordered)
-    edge = 180.0
     # At 180 degrees there is land where an odd number of crossings lies west of it: the row then begins on land.
-    inside = sum(crossing <= edge for crossing in ordered) % 2
+    inside = sum(crossing <= 180 for crossing in ordered) % 2
     return [round(one, 2) for one in ([-180.0, *turned] if inside else turned)]

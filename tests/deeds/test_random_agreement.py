@@ -6,9 +6,8 @@ from decimal import Decimal as D
 
 from django.db import transaction
 from django.db.models import Sum
-from hypothesis import HealthCheck, settings
 from hypothesis import strategies as some
-from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
+from hypothesis.stateful import initialize, invariant, rule
 
 from northing.confirmations.models import Answer
 from northing.core.agreeing import Part
@@ -21,16 +20,15 @@ from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revisio
 from northing.papers.models import StoryEntry
 from northing.reports.proofs import position_faults
 from northing.shipping.models import Stowage
+from tests.deeds.machine import Machine, run
 from tests.factories import CONTAINERS, TODAY, out_of, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "8"))
 PICK, DAYS = some.integers(0, 20), some.integers(1, 60)
 
 
-class Agreement(RuleBasedStateMachine):
+class Agreement(Machine):
     """One order of two lines, sent and answered as asked; then anything."""
-
-    world = None
 
     @initialize(agreed=some.booleans())
     def begin(self, agreed):
@@ -40,10 +38,6 @@ class Agreement(RuleBasedStateMachine):
         asked = packing.ContainerRequest(key, CONTAINERS[0], "22G1")
         self.box = packing.add_container(self.world.act("shipping"), asked)
         self.told = StoryEntry.objects.count()
-
-    def teardown(self):
-        if hasattr(self, "mark"):
-            transaction.savepoint_rollback(self.mark)
 
     def attempt(self, deed, who, request):
         """Do it; what was done is told, what was refused leaves nothing."""
@@ -55,10 +49,6 @@ class Agreement(RuleBasedStateMachine):
         now = StoryEntry.objects.count()
         assert now > self.told, f"{deed.__name__} told nothing"
         self.told = now
-
-    def one(self, records, pick):
-        found = list(records.order_by("pk"))
-        return found[pick % len(found)] if found else None
 
     def version(self):
         return PurchaseOrder.objects.values_list("version", flat=True).get(pk=self.order.pk)
@@ -159,9 +149,4 @@ class Agreement(RuleBasedStateMachine):
 
 
 def test_orders_hold_together_whatever_is_done_to_them(db):
-    Agreement.world = small_world()
-    checks = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
-    few = settings(
-        max_examples=EXAMPLES, stateful_step_count=20, deadline=None, suppress_health_check=checks, database=None
-    )
-    run_state_machine_as_test(Agreement, settings=few)
+    run(Agreement, small_world(), EXAMPLES, 20)

@@ -4,9 +4,8 @@ import os
 from decimal import Decimal as D
 
 from django.db import transaction
-from hypothesis import HealthCheck, settings
 from hypothesis import strategies as some
-from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
+from hypothesis.stateful import initialize, invariant, rule
 
 from northing.core.problems import Refused
 from northing.deeds.cost import clearing, costing
@@ -19,6 +18,7 @@ from northing.quality.models import Case
 from northing.receiving.models import Receipt
 from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, Shipment, Stowage
+from tests.deeds.machine import Machine, run
 from tests.factories import CONTAINERS, TODAY, out_of, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "12"))
@@ -26,10 +26,8 @@ MOMENTS = ["pickup", "on_board", "arrival", "receipt"]
 COUNTS = some.integers(0, 70)
 
 
-class Deeds(RuleBasedStateMachine):
+class Deeds(Machine):
     """Two items of two suppliers and two companies, two shipments, and everything that can be done to them."""
-
-    world = None
 
     @initialize(
         ours_from=some.sampled_from(["pickup", "on_board", "arrival", "receipt"]),
@@ -61,21 +59,6 @@ class Deeds(RuleBasedStateMachine):
         for box, portions in zip(self.boxes, ([60, 50, 50, 10], [0, 30, 0, 30]), strict=True):
             rows = tuple((part.pk, D(portion)) for part, portion in zip(self.parts, portions, strict=True))
             packing.stow(world.act("shipping"), packing.StowRequest(box, rows))
-
-    def teardown(self):
-        if hasattr(self, "mark"):
-            transaction.savepoint_rollback(self.mark)
-
-    def attempt(self, deed, who, request):
-        """Do it; what is refused must leave everything as it was, which the invariant sees."""
-        try:
-            deed(self.world.act(who), request)
-        except Refused:
-            return
-
-    def one(self, records, pick):
-        found = list(records.order_by("pk"))
-        return found[pick % len(found)] if found else None
 
     @rule(part=some.integers(0, 3), box=some.integers(0, 1), quantity=COUNTS)
     def pack(self, part, box, quantity):
@@ -180,9 +163,4 @@ class Deeds(RuleBasedStateMachine):
 
 
 def test_identity_and_books_hold_over_random_deeds(db):
-    Deeds.world = small_world()
-    checks = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
-    few = settings(
-        max_examples=EXAMPLES, stateful_step_count=24, deadline=None, suppress_health_check=checks, database=None
-    )
-    run_state_machine_as_test(Deeds, settings=few)
+    run(Deeds, small_world(), EXAMPLES, 24)

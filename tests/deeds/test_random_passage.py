@@ -7,12 +7,10 @@ from decimal import Decimal as D
 
 from django.db import transaction
 from django.db.models import Sum
-from hypothesis import HealthCheck, settings
 from hypothesis import strategies as some
-from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
+from hypothesis.stateful import initialize, invariant, rule
 
 from northing.core.passage import expected_legs
-from northing.core.problems import Refused
 from northing.deeds import expecting
 from northing.deeds.land import receiving
 from northing.deeds.proving import move_faults
@@ -24,6 +22,7 @@ from northing.shipping.models import Container, Leg, PortCall, Shipment, Stowage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import own_docks, planned_legs
 from northing.standing.models import Position
+from tests.deeds.machine import Machine, run
 from tests.factories import TODAY, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "5"))
@@ -33,10 +32,8 @@ MILESTONES = some.sampled_from(["departure", "arrival"])
 KINDS = some.sampled_from(["planned", "estimated", "actual", "actual"])
 
 
-class Passages(RuleBasedStateMachine):
+class Passages(Machine):
     """Two companies' parts, three voyages by the same ports, and all that can happen on the way."""
-
-    world = None
 
     @initialize(ours_from=some.sampled_from(["pickup", "on_board", "arrival", "receipt"]))
     def begin(self, ours_from):
@@ -73,29 +70,16 @@ class Passages(RuleBasedStateMachine):
             LegPlan("customs", "NZTRG", "NZTRG", days[4], days[5]),
             LegPlan("road", "NZTRG", "TRG", days[6], days[6]),
         )
-        self.attempt(packing.plan_passage, packing.PassageRequest(key, voyage.pk, plans))
+        self.ship(packing.plan_passage, packing.PassageRequest(key, voyage.pk, plans))
         boxes = tuple(loading.Box(None, self.number(), "22G1", "", tuple(rows)) for _ in range(2))
-        self.attempt(loading.load, loading.LoadRequest(key, boxes))
+        self.ship(loading.load, loading.LoadRequest(key, boxes))
 
     def number(self):
         self.made += 1
         return with_container_check_digit(f"QXNU{self.made:06d}")
 
-    def teardown(self):
-        if hasattr(self, "mark"):
-            transaction.savepoint_rollback(self.mark)
-
-    def attempt(self, deed, request, who="shipping"):
-        """Do it; what is refused must leave everything as it was, which the invariants see."""
-        try:
-            with transaction.atomic():
-                deed(self.world.act(who), request)
-        except Refused:
-            return
-
-    def one(self, records, pick):
-        found = list(records.order_by("pk"))
-        return found[pick % len(found)] if found else None
+    def ship(self, deed, request):
+        self.attempt(deed, "shipping", request)
 
     @rule(pick=PICK, part=some.integers(0, 3), quantity=some.integers(0, 40), new=some.booleans())
     def load(self, pick, part, quantity, new):
@@ -106,7 +90,7 @@ class Passages(RuleBasedStateMachine):
         asked = loading.Box(None, self.number(), "45G1", "", row)
         if not new:
             asked = loading.Box(box.pk, box.number, box.size_type, box.seal, row)
-        self.attempt(loading.load, loading.LoadRequest(box.shipment_id, (asked,)))
+        self.ship(loading.load, loading.LoadRequest(box.shipment_id, (asked,)))
 
     @rule(pick=PICK)
     def another_shipment(self, pick):
@@ -118,39 +102,39 @@ class Passages(RuleBasedStateMachine):
         shipment = self.one(Shipment.objects.filter(voyage__isnull=False), pick)
         if shipment:
             target = self.one(Voyage.objects.all(), to).pk
-            self.attempt(rerouting.roll, rerouting.RollRequest(shipment.voyage_id, target, (shipment.pk,)))
+            self.ship(rerouting.roll, rerouting.RollRequest(shipment.voyage_id, target, (shipment.pk,)))
 
     @rule(pick=PICK, to=some.none() | PICK)
     def split_off(self, pick, to):
         box = self.one(Container.objects.all(), pick)
         if box:
             target = None if to is None else self.one(Voyage.objects.all(), to).pk
-            self.attempt(rerouting.split_off, rerouting.SplitRequest(box.shipment_id, (box.pk,), target))
+            self.ship(rerouting.split_off, rerouting.SplitRequest(box.shipment_id, (box.pk,), target))
 
     @rule(pick=PICK, call=PICK)
     def land_elsewhere(self, pick, call):
         shipment = self.one(Shipment.objects.filter(voyage__isnull=False), pick)
         if shipment:
             at = self.one(PortCall.objects.filter(voyage=shipment.voyage), call).pk
-            self.attempt(rerouting.land_elsewhere, rerouting.LandRequest(shipment.pk, at, "MEL", 2))
+            self.ship(rerouting.land_elsewhere, rerouting.LandRequest(shipment.pk, at, "MEL", 2))
 
     @rule(pick=PICK, instead=PICK)
     def omit(self, pick, instead):
         call = self.one(PortCall.objects.all(), pick)
         other = self.one(PortCall.objects.filter(voyage=call.voyage), instead)
-        self.attempt(rerouting.omit_port, rerouting.OmitRequest(call.pk, other.pk))
+        self.ship(rerouting.omit_port, rerouting.OmitRequest(call.pk, other.pk))
 
     @rule(pick=PICK, to=PICK)
     def blank(self, pick, to):
         one, other = self.one(Voyage.objects.all(), pick), self.one(Voyage.objects.all(), to)
-        self.attempt(rerouting.blank_sailing, rerouting.BlankRequest(one.pk, other.pk))
+        self.ship(rerouting.blank_sailing, rerouting.BlankRequest(one.pk, other.pk))
 
     @rule(pick=PICK, milestone=MILESTONES, kind=KINDS, days=some.integers(-3, 30))
     def say(self, pick, milestone, kind, days):
         call = self.one(PortCall.objects.all(), pick)
         days = min(days, 0) if kind == "actual" else days
         asked = following.DateRequest(None, milestone, kind, TODAY + days * DAY, call=call.pk)
-        self.attempt(following.say_date, asked)
+        self.ship(following.say_date, asked)
 
     @rule(pick=PICK, number=some.integers(1, 4), milestone=MILESTONES, kind=KINDS, days=some.integers(-3, 30))
     def say_of_a_leg(self, pick, number, milestone, kind, days):
@@ -158,7 +142,7 @@ class Passages(RuleBasedStateMachine):
         leg = Leg.objects.filter(shipment=shipment, number=number).first()
         if leg:
             days = min(days, 0) if kind == "actual" else days
-            self.attempt(following.say_date, following.DateRequest(leg.pk, milestone, kind, TODAY + days * DAY))
+            self.ship(following.say_date, following.DateRequest(leg.pk, milestone, kind, TODAY + days * DAY))
 
     @rule(
         pick=PICK,
@@ -171,7 +155,7 @@ class Passages(RuleBasedStateMachine):
         if box:
             days = min(days, 0) if kind == "actual" else days
             asked = handling.BoxesRequest(box.shipment_id, (box.pk,), milestone, TODAY + days * DAY, kind=kind)
-            self.attempt(handling.say_boxes, asked)
+            self.ship(handling.say_boxes, asked)
 
     @rule(pick=PICK, portion=some.sampled_from([0, 40, 100]), still=some.booleans())
     def receive(self, pick, portion, still):
@@ -179,7 +163,7 @@ class Passages(RuleBasedStateMachine):
         if part:
             row = receiving.ReceiveRow(part.pk, (part.quantity - part.settled) * portion // 100, still)
             asked = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
-            self.attempt(receiving.receive, asked, "dock")
+            self.attempt(receiving.receive, "dock", asked)
 
     @invariant()
     def every_unit_is_somewhere(self):
@@ -224,9 +208,4 @@ def days_of_parts():
 
 
 def test_identity_and_dates_hold_over_random_passages(db):
-    Passages.world = small_world()
-    checks = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
-    few = settings(
-        max_examples=EXAMPLES, stateful_step_count=24, deadline=None, suppress_health_check=checks, database=None
-    )
-    run_state_machine_as_test(Passages, settings=few)
+    run(Passages, small_world(), EXAMPLES, 24)

@@ -4,6 +4,7 @@ from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
+from django.urls import reverse
 
 from northing.core.problems import NotAllowed, Refused
 from northing.deeds.proving import move_faults
@@ -229,7 +230,7 @@ def test_left_behind_at_a_port_of_transshipment(world, tern):
     assert (position_faults(), move_faults()) == ([], [])
 
 
-def test_landed_elsewhere(world, heron):
+def test_landed_elsewhere(world, heron, client):
     shipment = sailing(world, heron)
     calls = {call.port_id: call.pk for call in PortCall.objects.filter(voyage=heron)}
     land = rerouting.LandRequest
@@ -251,4 +252,7 @@ def test_landed_elsewhere(world, heron):
     (box,) = sent_here(world.people["stranger"])
     assert (box.number, box.goes_to, box.whose) == (CONTAINERS[0], "MEL", "Test NZ")
     assert sent_here(world.people["dock"]) == [], "whose it is sees it among its own"
+    client.force_login(world.people["stranger"])
+    page = client.get(reverse("dock")).content.decode()
+    assert "another company" in page and CONTAINERS[0] in page and "Test NZ" in page
     assert "has arrived" in refused(world, rerouting.land_elsewhere, land(shipment.pk, calls["NZTRG"], "TRG"))

@@ -65,18 +65,28 @@ def great_circle(a: Place, b: Place, step: float) -> Iterator[Place]:
     yield b
 
 
+def begun(way: Sequence[Place], share: float) -> list[Place]:
+    """The share (0 to 1) of a way from its first place on: the places it passes, and the one where it ends.
+
+    >>> [round(east) for _, east in begun([(0, 0), (0, 10), (0, 40)], 0.5)]
+    [0, 10, 20]
+    """
+    lengths = [arc(a, b) for a, b in pairwise(way)]
+    if share <= 0:
+        return [way[0]]
+    left, passed = min(share, 1) * sum(lengths), [way[0]]
+    for (a, b), length in zip(pairwise(way), lengths, strict=True):
+        if left < length:
+            return [*passed, between(a, b, left / length)]
+        left -= length
+        passed.append(b)
+    return passed
+
+
 def along(way: Sequence[Place], share: float) -> Place:
     """The place that lies the share (0 to 1) of a way from its first place on.
 
     >>> along([(0, 0), (0, 10), (0, 40)], 0.5)[1]
     20.0
     """
-    lengths = [arc(a, b) for a, b in pairwise(way)]
-    if share <= 0:
-        return way[0]
-    left = min(share, 1) * sum(lengths)
-    for (a, b), length in zip(pairwise(way), lengths, strict=True):
-        if left < length:
-            return between(a, b, left / length)
-        left -= length
-    return way[-1]
+    return begun(way, share)[-1]

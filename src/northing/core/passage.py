@@ -18,13 +18,18 @@ class Statement:
     rank: int = 0
 
 
+def weight(said: Statement) -> tuple[int, datetime, int, int]:
+    """By what one of two statements about a date is believed: the higher."""
+    return KIND_RANK[said.kind], said.said_at, said.rank, said.id
+
+
 def believed(statements: Iterable[Statement], today: date) -> tuple[date, bool] | None:
     """The date to believe, and whether it has happened; None where nothing was said.
 
     Actual over estimated over planned, newer over older, then the higher rank, then the higher id. What has not
     happened is never believed before today.
     """
-    best = max(statements, key=lambda said: (KIND_RANK[said.kind], said.said_at, said.rank, said.id), default=None)
+    best = max(statements, key=weight, default=None)
     if best is None:
         return None
     happened = best.kind == "actual"

@@ -17,10 +17,11 @@ def arrival(
 ) -> str:
     """The drawing as SVG text; `spread` is the chance of each day, counted from `base`."""
     first, last = _ends(spread)
-    if need_by:
-        first, last = min(first, (need_by - base).days), max(last, (need_by - base).days)
+    needed = (need_by - base).days if need_by else first
+    # The need-by day is drawn where it is near; however far it is, the days themselves are.
+    if max(last, needed) - min(first, needed) <= MOST_DAYS:
+        first, last = min(first, needed), max(last, needed)
     last = min(last, first + MOST_DAYS)
-    first = max(first, last - MOST_DAYS)
     step = WIDE / (last - first + 1)
     highest = max(spread.values())
     start = base + timedelta(days=first)
@@ -31,7 +32,7 @@ def arrival(
         for days, part in sorted(spread.items())
         if first <= days <= last
     )
-    need = _need((need_by - start).days * step + step / 2) if need_by and start <= need_by else ""
+    need = _need((needed - first) * step + step / 2) if need_by and first <= needed <= last else ""
     named = f"{_name(likely, start, step, this_year)}{_name(safe, start, step, this_year, likely)}"
     words = f"Likely {say_day(likely, this_year)}, safely {say_day(safe, this_year)}"
     words += f", needed by {say_day(need_by, this_year)}" if need_by else ""

@@ -19,6 +19,8 @@ WIDE, HIGH = 1_200, 590
 # How near a frame comes by itself, in degrees across, and how much is left around what it shows.
 NEAREST, AROUND = 36.0, 0.09
 LETTER, LINE = 6.6, 14.0
+# As many names as there is room for anyway; to look for room for thousands would take seconds.
+MOST_WORDS = 150
 
 
 def project(place: Place) -> tuple[float, float]:
@@ -37,7 +39,7 @@ def on_sheet(east: float, north: float) -> tuple[float, float]:
 
 @dataclass(frozen=True)
 class Line:
-    """A way that is drawn: of a kind (past, ahead, open, air), by its turning points, and what it says."""
+    """A way that is drawn: sailed, or a lane by sea, air or land; by its turning points, and what it says."""
 
     kind: str
     way: Sequence[Place]
@@ -229,7 +231,7 @@ def _words(frame: Frame, vessels: Sequence[Vessel], ports: Sequence[PortSeen]) -
         (frame.x + frame.wide) / frame.scale,
         (frame.y + frame.high) / frame.scale,
     )
-    for key, x, y, label, r in spots:
+    for key, x, y, label, r in spots[:MOST_WORDS]:
         wide = len(label) * LETTER
         for dx, dy, anchor in ((r + 3, 4, "start"), (-r - 3, 4, "end"), (0, -r - 4, "middle"), (0, r + 12, "middle")):
             left = x + dx - {"start": 0.0, "end": wide, "middle": wide / 2}[anchor]

@@ -6,7 +6,7 @@ from datetime import date
 
 from django.db.models import F, QuerySet
 
-from northing.core.globe import Place, along
+from northing.core.globe import Place, along, miles
 from northing.core.passage import ExpectedLeg, expected_legs, share_passed, standing
 from northing.core.waters import sea_lane
 from northing.directory.models import Port
@@ -51,6 +51,11 @@ class UnderWay:
     def at(self) -> Place:
         """Where it is by now, if it keeps its pace."""
         return along(self.way, self.share)
+
+    @property
+    def miles(self) -> int:
+        """Nautical miles that are still to go."""
+        return round(miles(self.way) * (1 - self.share))
 
     @property
     def behind(self) -> int:

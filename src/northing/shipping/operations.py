@@ -31,6 +31,7 @@ from northing.shipping.models import (
     Stowage,
     Voyage,
 )
+from northing.shipping.queries import first_carried
 
 
 @dataclass(frozen=True)
@@ -259,12 +260,12 @@ def take_over_sailed(expected: Iterable[tuple[Shipment, Sequence[Leg], Sequence[
     rows = []
     for shipment, legs, dates in expected:
         departed, arrived = shipment.departed_on, shipment.arrived_on
-        first = next((place for place, leg in enumerate(legs) if leg.main or leg.mode in CARRIED), None)
-        main = next((place for place, leg in enumerate(legs) if leg.main), None)
-        if departed and first is not None and dates[first].started:
-            departed = dates[first].start
-        if arrived and main is not None and dates[main].ended:
-            arrived = dates[main].end
+        first = first_carried(legs)
+        for leg, day in zip(legs, dates, strict=True):
+            if departed and leg is first and day.started:
+                departed = day.start
+            if arrived and leg.main and day.ended:
+                arrived = day.end
         if (departed, arrived) != (shipment.departed_on, shipment.arrived_on):
             shipment.departed_on, shipment.arrived_on = departed, arrived
             rows.append((shipment.pk, departed, arrived))

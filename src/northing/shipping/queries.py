@@ -10,7 +10,6 @@ from itertools import groupby
 from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
 from northing.core.passage import (
-    KIND_RANK,
     PlannedLeg,
     Point,
     Statement,
@@ -18,6 +17,7 @@ from northing.core.passage import (
     expected_days,
     expected_legs,
     for_container,
+    weight,
 )
 from northing.directory.models import Person
 from northing.directory.rights import companies_of
@@ -77,7 +77,8 @@ def sailings(voyages: Iterable[int], today: date, extra: Iterable[DateStatement]
 
 
 def newest_said(about: str) -> QuerySet[DateStatement]:
-    """Of what is said of calls, legs or containers (`about`) the newest word of each kind: no other counts."""
+    """Of what is said of calls, legs or containers (`about`) the newest word of each kind, by core.passage.weight: no
+    other counts."""
     key = (f"{about}_id", "milestone", "kind")
     standing = DateStatement.objects.exclude(event__retracted=True)
     return standing.order_by(*key, "-said_at", "-rank", "-pk").distinct(*key)
@@ -85,13 +86,13 @@ def newest_said(about: str) -> QuerySet[DateStatement]:
 
 def believed_of(said: QuerySet[DateStatement]) -> set[int]:
     """Of statements (ids) those that are believed: of each date that they are about one, by core.passage.believed."""
-    newest: dict[tuple, tuple] = {}
+    best: dict[tuple, Statement] = {}
     rows = said.exclude(event__retracted=True).order_by()
     about = ("call", "leg", "container", "milestone")
-    for *key, kind, said_at, rank, pk in rows.values_list(*about, "kind", "said_at", "rank", "pk"):
-        weight = (KIND_RANK[kind], said_at, rank, pk)
-        newest[tuple(key)] = max(newest.get(tuple(key), weight), weight)
-    return {weight[-1] for weight in newest.values()}
+    for *key, kind, value, said_at, pk, rank in rows.values_list(*about, "kind", "value", "said_at", "pk", "rank"):
+        one = Statement(kind, value, said_at, pk, rank)
+        best[tuple(key)] = max(best.get(tuple(key), one), one, key=weight)
+    return {one.id for one in best.values()}
 
 
 def _sailing(

@@ -29,6 +29,7 @@ from northing.shipping.queries import (
     companies_aboard,
     companies_of_shipments,
     first_carried,
+    newest_said,
     own_docks,
     planned_legs,
     sailings,
@@ -239,9 +240,8 @@ def _recorded(subject: _Subject, milestone: str) -> date | None:
 
 def recorded(call: int, milestone: str) -> date | None:
     """The day of a departure from a call (id), or an arrival there, that is believed to be the actual one."""
-    actual = DateStatement.objects.filter(call=call, milestone=milestone, kind=DateStatement.Kind.ACTUAL)
-    newest = actual.exclude(event__retracted=True).order_by("-said_at", "-rank", "-pk")
-    return newest.values_list("value", flat=True).first()
+    actual = newest_said("call").filter(call=call, milestone=milestone, kind=DateStatement.Kind.ACTUAL)
+    return actual.values_list("value", flat=True).first()
 
 
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}

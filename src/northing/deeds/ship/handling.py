@@ -50,13 +50,18 @@ def say_boxes(act: Act, request: BoxesRequest) -> int:
     boxes = _boxes(request)
     refuse_if(_problems(act, request, boxes))
     came = [shipment]
-    if request.kind == Kind.ACTUAL and shipment.arrived_on is None:
+    if lands(request, shipment):
         came = arrive_first(act, shipment.pk, request.milestone, request.value, request.said)
     for box in boxes:
         shipping.write_statement(act, None, None, request.milestone, request.kind, request.value, box, request.said)
     _tell(act, request, boxes)
     following.follow_dates(act, came)
     return len(boxes)
+
+
+def lands(request: BoxesRequest, shipment: Shipment) -> bool:
+    """Whether it says that the vessel is there, which nobody has said yet."""
+    return request.kind == Kind.ACTUAL and shipment.arrived_on is None
 
 
 def _boxes(request: BoxesRequest) -> list[Container]:

@@ -43,7 +43,7 @@ class Lot:
     _statements: list[shipping.StatementDraft] = field(default_factory=list)
     # Of several words about the same date the story tells the last that was said.
     _told: dict[tuple[str, int, str], Told] = field(default_factory=dict)
-    _allowed: dict[frozenset[int], bool] = field(default_factory=dict)
+    _allowed: set[frozenset[int]] = field(default_factory=set)
 
     def say(self, record: CarrierEvent, event: Event) -> Outcome:
         """Say what the event says. Raises Refused where a rule stands against it, or nothing is known that it fits."""
@@ -74,7 +74,7 @@ class Lot:
         # The same few companies are aboard of most.
         if companies not in self._allowed:
             self.act.require("say_dates", *(companies or companies_of(self.act.person)))
-            self._allowed[companies] = True
+            self._allowed.add(companies)
 
     def _of_voyage(self, record: CarrierEvent, event: Event) -> Outcome:
         milestone = CALLS[event.code]

@@ -5,7 +5,7 @@ from datetime import date
 
 from django.urls import reverse
 
-from northing.core.globe import Place, along
+from northing.core.globe import Place, along, begun
 from northing.drawings.chart import Frame, Line, PortSeen, Vessel, chart_svg, framed, whole
 from northing.drawings.figures import day as say_day
 from northing.reports.chart import Chart, PortHeld, Ship, UnderWay, place_of, way_of
@@ -37,9 +37,9 @@ def _lanes(found: Chart) -> Iterable[Line]:
 
 def _sailed(one: UnderWay, today: date) -> Iterable[Line]:
     """What a vessel has behind it; what lies ahead is on its lane."""
-    steps = max(round(one.share * 60), 1)
-    way = [along(one.way, one.share * step / steps) for step in range(steps + 1)]
-    yield Line("sailed", way, f"{one.name}: left {one.origin.name} {say_day(one.start, today.year)}")
+    yield Line(
+        "sailed", begun(one.way, one.share), f"{one.name}: left {one.origin.name} {say_day(one.start, today.year)}"
+    )
 
 
 def _vessel(one: UnderWay, today: date) -> Vessel:

@@ -1,6 +1,7 @@
 """What comes to a dock beside what its own companies ordered."""
 
 from django.db.models import F, OuterRef, Subquery
+from django.db.models.functions import Lower
 
 from northing.directory.models import Company, Person, Site
 from northing.directory.queries import scoped
@@ -14,13 +15,13 @@ def sent_here(person: Person) -> list[Container]:
     """
     mine = companies_of(person)
     sites = scoped(Site.objects.all(), person).values_list("name", "code")
-    places = {name.casefold() for site in sites for name in site}
+    places = {name.lower() for site in sites for name in site}
     last = Leg.objects.filter(shipment=OuterRef("shipment")).order_by("-number").values("destination")[:1]
     still = Stowage.objects.filter(settled__lt=F("quantity"))
     own = still.filter(instalment__line__order__company__in=mine).values("container__shipment")
     boxes = Container.objects.filter(pk__in=still.values("container")).exclude(shipment__in=own)
-    boxes = boxes.annotate(goes_to=Subquery(last)).select_related("shipment")
-    found = [box for box in boxes.order_by("pk") if (box.goes_to or "").casefold() in places and box.expected_dock]
+    boxes = boxes.annotate(goes_to=Subquery(last)).annotate(place=Lower("goes_to")).filter(place__in=places)
+    found = list(boxes.filter(shipment__expected_dock__isnull=False).select_related("shipment"))
     owners: dict[int, set[int]] = {}
     rows = still.filter(container__in=found).values_list("container", "instalment__line__order__company").distinct()
     for box, company in rows:

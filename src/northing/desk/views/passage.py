@@ -191,7 +191,7 @@ def say_boxes(request, shipment_id: int):
             form.take(refused)
             say_errors(request, form)
             return redirect("shipment", record.pk)
-        arrives = asked.kind == "actual" and not record.arrived_on
+        arrives = handling.lands(asked, record)
         if ripple.lines or arrives:
             names = [box.number for box in form.cleaned_data["containers"]]
             said = handling.words_of(names, asked.milestone, asked.kind, asked.value)

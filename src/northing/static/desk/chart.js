@@ -64,7 +64,8 @@ svg.addEventListener("pointermove", (event) => {
   const to = point(event);
   see({ x: now.x + dragged.x - to.x, y: now.y + dragged.y - to.y, width: now.width, height: now.height });
 });
-svg.addEventListener("pointerup", () => {
+// However the drag ends: let go, or taken over by the browser.
+svg.addEventListener("lostpointercapture", () => {
   dragged = null;
 });
 svg.addEventListener("click", (event) => {

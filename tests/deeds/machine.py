@@ -1,0 +1,40 @@
+"""What the machines that do random deeds share: each run is taken back, and what is refused must leave no trace."""
+
+from django.db import transaction
+from hypothesis import HealthCheck, settings
+from hypothesis.stateful import RuleBasedStateMachine, run_state_machine_as_test
+
+from northing.core.problems import Refused
+
+CHECKS = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
+
+
+class Machine(RuleBasedStateMachine):
+    """Its first deed notes `mark`, to which the database goes back at the end."""
+
+    world = None
+
+    def teardown(self):
+        if hasattr(self, "mark"):
+            transaction.savepoint_rollback(self.mark)
+
+    def attempt(self, deed, who, request):
+        """Do it; what is refused must leave everything as it was, which the invariants see."""
+        try:
+            deed(self.world.act(who), request)
+        except Refused:
+            return
+
+    def one(self, records, pick):
+        """One of the records; none where there is none."""
+        found = list(records.order_by("pk"))
+        return found[pick % len(found)] if found else None
+
+
+def run(machine, world, examples, steps):
+    """Run it on the world so many times, so many steps each."""
+    machine.world = world
+    few = settings(
+        max_examples=examples, stateful_step_count=steps, deadline=None, suppress_health_check=CHECKS, database=None
+    )
+    run_state_machine_as_test(machine, settings=few)
