@@ -189,6 +189,13 @@ def test_a_frame_goes_round_what_it_shows():
         assert frame.x < x < frame.x + frame.wide
         assert frame.y < y < frame.y + frame.high
     assert framed([]) == framed([(0, -31), (0, -29)]) == whole()
+    # Nothing beyond the chart is seen, and what goes over its cut shows all of it.
+    edge = whole()
+    for places in ([(73.0, 150.0)], [(-57.0, -31.0)], [(60.0, -29.0), (50.0, 20.0)]):
+        frame = framed(places)
+        assert edge.x <= frame.x <= frame.x + frame.wide <= edge.x + edge.wide + 0.01
+        assert edge.y <= frame.y <= frame.y + frame.high <= edge.y + edge.high + 0.01
+    assert framed([(41.2, -8.7), (40.7, -74.0)]) == edge
     # One place alone is not looked at through a microscope.
     assert framed([TAURANGA]).wide >= 100
     assert radius(10_000) <= 26

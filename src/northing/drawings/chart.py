@@ -16,8 +16,8 @@ from northing.core.globe import Place, great_circle
 MIDDLE, NORTH, SOUTH = 150, 74, -58
 UNIT = 4.0
 WIDE, HIGH = 1_200, 590
-# How near a frame comes by itself, in degrees across, and how much is left around what it shows.
-NEAREST, AROUND = 36.0, 0.09
+# How near a frame comes by itself, what is left around what it shows, and from where on it shows all; degrees across.
+NEAREST, AROUND, MOST_ACROSS = 36.0, 0.09, 280.0
 LETTER, LINE = 6.6, 14.0
 # As many names as there is room for anyway; to look for room for thousands would take seconds.
 MOST_WORDS = 150
@@ -101,10 +101,13 @@ def framed(places: Iterable[Place]) -> Frame:
     left, right = min(x for x, _ in points), max(x for x, _ in points)
     top, foot = min(y for _, y in points), max(y for _, y in points)
     wide = max((right - left) * (1 + 2 * AROUND), NEAREST * UNIT, (foot - top) * (1 + 2 * AROUND) * WIDE / HIGH)
-    if wide >= 360 * UNIT:
+    # What lies so far apart goes over the cut, or nearly: then all of the chart is seen.
+    if wide >= MOST_ACROSS * UNIT:
         return whole()
-    high = wide * HIGH / WIDE
-    return Frame((left + right - wide) / 2, (top + foot - high) / 2, wide, high)
+    edge, high = whole(), wide * HIGH / WIDE
+    x = min(max((left + right - wide) / 2, edge.x), edge.x + edge.wide - wide)
+    y = min(max((top + foot - high) / 2, edge.y), edge.y + edge.high - high)
+    return Frame(x, y, wide, high)
 
 
 def chart_svg(
