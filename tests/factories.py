@@ -99,6 +99,16 @@ class World:
         )
         agreeing.record_answers(self.act("expediter"), agreeing.AnswersRequest(order.pk, "REF", TODAY, rows))
 
+    def daily_rates(self) -> dict[date, Decimal]:
+        """Another rate of the US dollar for each day of the last two months."""
+        ExchangeRate.objects.filter(company=self.nz, currency="USD", purpose="book").delete()
+        rates = {TODAY - timedelta(days=ago): D("1.60") + D(ago) / 1000 for ago in range(60)}
+        ExchangeRate.objects.bulk_create(
+            ExchangeRate(company=self.nz, currency="USD", purpose="book", day=day, rate=rate)
+            for day, rate in rates.items()
+        )
+        return rates
+
     def shipment(self, orders: list[PurchaseOrder], number: str = CONTAINERS[0]) -> Shipment:
         """All of the orders in one container on a sea leg."""
         key = packing.create_shipment(self.act("shipping"), packing.ShipmentRequest())

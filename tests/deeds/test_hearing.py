@@ -14,15 +14,18 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from northing.core.problems import NotAllowed, Refused
+from northing.deeds.land import reversing
 from northing.deeds.proving import move_faults
 from northing.deeds.ship import hearing, packing
 from northing.directory.models import Person
 from northing.formats.identifiers import with_container_check_digit
+from northing.orders.models import PurchaseOrder
 from northing.papers import errands
 from northing.papers.models import Errand, StoryEntry
+from northing.receiving.models import Receipt
 from northing.reports.clocks import facts_of
 from northing.reports.proofs import book_faults, position_faults
-from northing.shipping.models import CarrierEvent, Container, DateStatement, Ripple, Shipment
+from northing.shipping.models import CarrierEvent, Container, DateStatement, Ripple, Shipment, Stowage
 from northing.shipping.operations import LegPlan
 from tests.factories import CALLS, CONTAINERS, NOW, TODAY
 
@@ -45,6 +48,13 @@ def cargo(world, leaves, arrives):
 @pytest.fixture
 def afloat(world):
     return cargo(world, 2, 30)
+
+
+@pytest.fixture
+def daily_rates(afloat):
+    """Goods that become ours on board, and another rate for each day, by which one sees on which they did."""
+    PurchaseOrder.objects.update(ours_from="on_board")
+    return afloat.daily_rates()
 
 
 def call(event_id, code, days, said, kind="EST", **more):
@@ -173,12 +183,30 @@ def test_what_waits_is_tried_again_or_dropped(afloat):
         hearing.drop(afloat.act("shipping"), hearing.EventRequest(strange.pk))
 
 
-def test_a_departure_that_goods_have_followed_is_not_taken_back_by_a_message(afloat):
+def test_a_departure_that_is_withdrawn_has_not_been(afloat):
     hear(afloat, call("d", "DEPA", -1, -5, "ACT"))
     hear(afloat, call("r", "DEPA", -1, 0, "ACT", retractedEventID="d"))
-    assert Shipment.objects.get(pk=afloat.cargo.pk).departed_on == TODAY - DAY
-    assert "goods have followed" in CarrierEvent.objects.get(event_id="r").says
-    assert not CarrierEvent.objects.get(event_id="d").retracted
+    assert Shipment.objects.get(pk=afloat.cargo.pk).place == "packed"
+    assert CarrierEvent.objects.get(event_id="d").retracted
+    assert position_faults() == book_faults() == move_faults() == []
+
+
+def test_a_withdrawal_waits_while_goods_have_gone_on(afloat):
+    hear(afloat, call("d", "DEPA", -20, -9, "ACT"), call("a", "ARRI", -5, -8, "ACT"))
+    afloat.receive(afloat.cargo, {"A": D(240)})
+    hear(afloat, call("r", "ARRI", -5, 0, "ACT", retractedEventID="a"), call("s", "DEPA", -19, 0, "ACT"))
+    waits = CarrierEvent.objects.get(event_id="r")
+    assert (waits.state, "Reverse the receipt first" in waits.says) == ("waits", True)
+    shipment = Shipment.objects.get(pk=afloat.cargo.pk)
+    assert (shipment.place, shipment.departed_on) == ("landed", TODAY - 19 * DAY), "the rest of the lot is taken in"
+    assert not CarrierEvent.objects.get(event_id="a").retracted
+    again = hearing.EventRequest(waits.pk)
+    with pytest.raises(Refused, match="Reverse the receipt first"):
+        hearing.try_again(afloat.act("shipping"), again)
+    reversing.reverse_receipt(afloat.act("dock"), reversing.ReverseRequest(Receipt.objects.get().pk, "wrong"))
+    hearing.try_again(afloat.act("shipping"), again)
+    assert Shipment.objects.get(pk=afloat.cargo.pk).place == "under_way"
+    assert position_faults() == book_faults() == move_faults() == []
 
 
 def test_wrong_events_are_named_and_the_others_kept(afloat):
@@ -331,6 +359,8 @@ def test_a_carrier_corrects_what_happened(afloat):
 
 
 LIFE = [
+    call("never", "DEPA", -21, -95, "ACT"),
+    call("taken", "DEPA", -21, -94, "ACT", retractedEventID="never"),
     call("dep", "DEPA", -20, -90, "ACT"),
     call("est", "ARRI", -2, -80),
     call("arr", "ARRI", -6, -30, "ACT"),
@@ -341,13 +371,13 @@ LIFE = [
 ]
 
 
-@given(order=st.permutations(LIFE), lots=st.lists(st.integers(1, 4), min_size=1, max_size=7))
+@given(order=st.permutations(LIFE), lots=st.lists(st.integers(1, 4), min_size=1, max_size=9))
 @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_in_any_order_and_any_lots_the_same_is_believed(afloat, order, lots):
-    """Goods, containers and dates; what has to wait for something is tried again at the end, as a person would."""
+def test_in_any_order_and_any_lots_the_same_is_believed(afloat, daily_rates, order, lots):
+    """Goods, their value, containers and dates; what has to wait is tried again at the end, as a person would."""
     with transaction.atomic():
         left = list(order)
-        for size in lots * 7:
+        for size in lots * 9:
             if left:
                 hear(afloat, *left[:size])
                 left = left[size:]
@@ -361,5 +391,8 @@ def test_in_any_order_and_any_lots_the_same_is_believed(afloat, order, lots):
         assert (shipment.departed_on, shipment.arrived_on) == (TODAY - 20 * DAY, TODAY - 5 * DAY)
         assert facts == {"discharged": TODAY - 4 * DAY, "gate_out": TODAY - 3 * DAY, "returned": TODAY - DAY}
         assert shipment.legs.get().expected_end == TODAY - 5 * DAY
+        ours = Stowage.objects.get()
+        assert (ours.ours_on, ours.goods_rate) == (TODAY - 20 * DAY, daily_rates[TODAY - 20 * DAY])
+        assert book_faults() == []
         assert (shipment.place, position_faults(), move_faults()) == ("landed", [], [])
         transaction.set_rollback(True)

@@ -12,13 +12,14 @@ from hypothesis.stateful import initialize, invariant, rule
 
 from northing.core.passage import expected_legs
 from northing.deeds import expecting
+from northing.deeds.cost import owning
 from northing.deeds.land import receiving
 from northing.deeds.proving import move_faults
-from northing.deeds.ship import following, handling, loading, packing, rerouting
+from northing.deeds.ship import following, handling, loading, packing, rerouting, unsaying, valuing
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.proofs import book_faults, position_faults
-from northing.shipping.models import Container, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import own_docks, planned_legs
 from northing.standing.models import Position
@@ -40,6 +41,7 @@ class Passages(Machine):
         self.mark = transaction.savepoint()
         self.made = 0
         world = self.world
+        world.daily_rates()
         orders = [
             world.sent_order({"A": D(60), "C": D(90)}, ours_from=ours_from),
             world.sent_order({"B": D(50)}),
@@ -157,6 +159,12 @@ class Passages(Machine):
             asked = handling.BoxesRequest(box.shipment_id, (box.pk,), milestone, TODAY + days * DAY, kind=kind)
             self.ship(handling.say_boxes, asked)
 
+    @rule(pick=PICK)
+    def take_back(self, pick):
+        said = self.one(DateStatement.objects.all(), pick)
+        if said:
+            self.ship(unsaying.take_back, unsaying.TakeBackRequest(said.pk))
+
     @rule(pick=PICK, portion=some.sampled_from([0, 40, 100]), still=some.booleans())
     def receive(self, pick, portion, still):
         part = self.one(Stowage.objects.filter(instalment__line__order__company=self.world.nz), pick)
@@ -190,6 +198,7 @@ class Passages(Machine):
                 kept = [(leg.expected_start, leg.expected_end) for leg in legs]
                 assert kept == [(one.start, one.end) for one in days]
                 assert shipment.expected_dock == (days[-1].end if days else None)
+                assert owning.owned_otherwise(valuing.moments_of({shipment.pk: shipment}, planned, TODAY)) == {}
                 if shipment.departed_on and shipment.arrived_on:
                     assert shipment.departed_on <= shipment.arrived_on
             kept = dict(Container.objects.values_list("pk", "own_dock"))

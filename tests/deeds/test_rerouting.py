@@ -9,6 +9,7 @@ from django.urls import reverse
 from northing.core.problems import NotAllowed, Refused
 from northing.deeds.proving import move_faults
 from northing.deeds.ship import following, packing, rerouting
+from northing.deeds.ship.ripple import foresee
 from northing.desk.queries.dock import sent_here
 from northing.formats.identifiers import with_imo_check_digit
 from northing.papers.models import StoryEntry
@@ -95,7 +96,7 @@ def test_rolled_to_the_next_voyage(world, heron, tern):
     first, second = sailing(world, heron), sailing(world, heron, "C", CONTAINERS[1])
     asked = rerouting.RollRequest(heron, tern, (first.pk,))
     companies = {world.nz.pk}
-    ripple = rerouting.foresee(world.act("shipping"), rerouting.roll, asked, companies)
+    ripple = foresee(world.act("shipping"), rerouting.roll, asked, companies)
     assert [(line.item, line.days) for line in ripple.lines] == [("A", 9)]
     assert dock(first) == 31
     do(world, rerouting.roll, asked)
@@ -180,7 +181,7 @@ def test_a_container_is_split_off_and_rolled(world, heron, tern):
     both = tuple(Container.objects.values_list("pk", flat=True))
     assert "the whole shipment" in refused(world, rerouting.split_off, split(shipment.pk, both))
     asked = split(shipment.pk, (box,), tern)
-    ripple = rerouting.foresee(world.act("shipping"), rerouting.split_off, asked, {world.nz.pk})
+    ripple = foresee(world.act("shipping"), rerouting.split_off, asked, {world.nz.pk})
     assert [(line.item, line.days) for line in ripple.lines] == [("C", 9)]
     assert Shipment.objects.count() == 1
     made = Shipment.objects.get(pk=do(world, rerouting.split_off, asked)["split"])

@@ -117,6 +117,7 @@ def addresses(world):
         )[0].pk,
         "name": "site",
         "key": str(world.site.pk),
+        "statement_id": DateStatement.objects.first().pk,
         "sign_in_id": 0,
         "grant_id": Grant.objects.filter(company=world.nz, role="dock").first().pk,
         "token_id": 0,

@@ -1,5 +1,8 @@
 """When goods become ours: proposed by the Incoterms rule, decided by the contract."""
 
+from collections.abc import Mapping
+from datetime import date
+
 MOMENTS = ("pickup", "on_board", "arrival", "receipt")
 _BY_INCOTERM = {
     "EXW": "pickup",
@@ -42,3 +45,16 @@ def is_ours_after(ours_from: str, event: str) -> bool:
     (True, False)
     """
     return MOMENTS.index(ours_from) <= MOMENTS.index(event)
+
+
+def ours_since(ours_from: str, days: Mapping[str, date | None]) -> date | None:
+    """The day since which goods that become ours at `ours_from` are ours; None while nothing made them so.
+
+    `days` says when each moment happened, None where it has not. The first moment by which theirs has passed
+    counts: who never heard of a pickup knows of it by the departure.
+
+    >>> ours_since("pickup", {"pickup": None, "on_board": date(2026, 11, 5), "arrival": None})
+    datetime.date(2026, 11, 5)
+    """
+    passed = (days.get(moment) for moment in MOMENTS[MOMENTS.index(ours_from) :])
+    return next((day for day in passed if day), None)

@@ -104,6 +104,7 @@ GATES: Mapping[str, Gate] = {
     "drop-notice": _acts("pack"),
     "say-date": _acts("say_dates"),
     "say-boxes": _acts("say_dates"),
+    "take-back": _form("say_dates"),
     "events": _form("say_dates"),
     "event-again": _acts("say_dates"),
     "set-feed": _acts("say_dates"),

@@ -156,6 +156,7 @@ urlpatterns = [
     path("voyages/new/", passage.new_voyage, name="new-voyage"),
     path("voyages/<int:voyage_id>/", voyages.voyage, name="voyage"),
     path("voyages/<int:voyage_id>/<voyage_happening:name>/", voyages.voyage_happens, name="voyage-happens"),
+    path("passage/said/<int:statement_id>/take-back/", voyages.take_back, name="take-back"),
     path("passage/<int:shipment_id>/<shipment_happening:name>/", voyages.shipment_happens, name="shipment-happens"),
     path("passage/<int:shipment_id>/", passage.shipment, name="shipment"),
     path("passage/<int:shipment_id>/plan/", passage.plan, name="plan"),

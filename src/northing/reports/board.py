@@ -182,10 +182,10 @@ def _boxes(shipments: list[Shipment], today: date) -> dict[int, list[BoxDrawn]]:
 def boxes_to_come(shipments: Iterable[Shipment]) -> dict[int, int]:
     """By shipment (id), how many of its containers have neither left the port nor been opened at a dock."""
     out = (DateStatement.Milestone.GATE_OUT, DateStatement.Milestone.RETURNED)
-    gone = DateStatement.objects.filter(container=OuterRef("pk"), kind=DateStatement.Kind.ACTUAL, milestone__in=out)
+    gone = DateStatement.objects.filter(container=OuterRef("pk"), kind="actual", milestone__in=out, retracted=False)
     opened = Stowage.objects.filter(container=OuterRef("pk"), settled__gt=0)
     boxes = Container.objects.filter(shipment__in=list(shipments)).order_by()
-    left = boxes.exclude(Exists(gone.exclude(event__retracted=True))).exclude(Exists(opened))
+    left = boxes.exclude(Exists(gone)).exclude(Exists(opened))
     return {row["shipment"]: row["count"] for row in left.values("shipment").annotate(count=Count("pk"))}
 
 

@@ -233,7 +233,7 @@ class CarrierEvent(models.Model):
 
 
 class DateStatement(models.Model):
-    """What somebody said about a date: planned, estimated or actual. Append-only."""
+    """What somebody said about a date: planned, estimated or actual. Never changed; it may be taken back."""
 
     class Milestone(models.TextChoices):
         DEPARTURE = "departure", "Departure"
@@ -262,6 +262,8 @@ class DateStatement(models.Model):
     said_by = models.ForeignKey(Person, models.PROTECT, null=True)
     event = models.ForeignKey(CarrierEvent, models.PROTECT, null=True, related_name="statements")
     said_at = models.DateTimeField()
+    # Taken back, by its sender or by one of us: nobody believes it.
+    retracted = models.BooleanField(default=False, db_default=False)
 
     class Meta:
         ordering = ["id"]
@@ -275,6 +277,11 @@ class DateStatement(models.Model):
                 name="statement_about_one_thing",
             )
         ]
+
+    def __str__(self):
+        about = self.container or self.call or f"{self.leg.origin} to {self.leg.destination}"
+        words = f"{self.kind} {self.get_milestone_display().lower()} {self.value:%-d %b %Y} of {about}"
+        return f"{words}, said by {self.source}"
 
 
 class HandlingUnit(models.Model):

@@ -80,14 +80,14 @@ def newest_said(about: str) -> QuerySet[DateStatement]:
     """Of what is said of calls, legs or containers (`about`) the newest word of each kind, by core.passage.weight: no
     other counts."""
     key = (f"{about}_id", "milestone", "kind")
-    standing = DateStatement.objects.exclude(event__retracted=True)
+    standing = DateStatement.objects.filter(retracted=False)
     return standing.order_by(*key, "-said_at", "-rank", "-pk").distinct(*key)
 
 
 def believed_of(said: QuerySet[DateStatement]) -> set[int]:
     """Of statements (ids) those that are believed: of each date that they are about one, by core.passage.believed."""
     best: dict[tuple, Statement] = {}
-    rows = said.exclude(event__retracted=True).order_by()
+    rows = said.filter(retracted=False).order_by()
     about = ("call", "leg", "container", "milestone")
     for *key, kind, value, said_at, pk, rank in rows.values_list(*about, "kind", "value", "said_at", "pk", "rank"):
         one = Statement(kind, value, said_at, pk, rank)
@@ -175,9 +175,7 @@ def stowage_mark(shipment: int, companies: Iterable[int]) -> str:
 def open_voyages() -> QuerySet[Voyage]:
     """Voyages that goods can still be put on: not called off, with a call that has not departed and a later one."""
     later = PortCall.objects.filter(voyage=OuterRef("voyage"), number__gt=OuterRef("number"), omitted=False)
-    gone = DateStatement.objects.filter(call=OuterRef("pk"), milestone="departure", kind="actual").exclude(
-        event__retracted=True
-    )
+    gone = DateStatement.objects.filter(call=OuterRef("pk"), milestone="departure", kind="actual", retracted=False)
     loads = PortCall.objects.filter(Exists(later), ~Exists(gone), voyage=OuterRef("pk"), omitted=False)
     return Voyage.objects.filter(Exists(loads), blanked_at=None)
 
@@ -236,6 +234,12 @@ def _own_dock(planned: Planned, said: Sequence[DateStatement], today: date) -> d
     inland = (place for place in range(landed + 1, len(legs)) if legs[place].mode in (Leg.Mode.ROAD, Leg.Mode.RAIL))
     discharged, out = (_about(said, milestone) for milestone in OWN)
     return expected_legs(for_container(plan, landed, next(inland, None), discharged, out), today)[-1].end
+
+
+def given_back() -> Exists:
+    """Of containers: somebody says that they went back empty."""
+    said = DateStatement.objects.filter(container=OuterRef("pk"), milestone="returned", retracted=False)
+    return Exists(said)
 
 
 def first_carried(legs: Iterable[Leg]) -> Leg | None:

@@ -1,16 +1,18 @@
-"""Goods becoming ours: owned afloat against owned not billed, at that day's rate."""
+"""Goods becoming ours: owned afloat against owned not billed, at that day's rate; and valued anew on another day."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
+from django.db.models import Exists, OuterRef
+
 from northing.core.money import converted
 from northing.core.ordering import net_amount
-from northing.core.ownership import moments_through
+from northing.core.ownership import moments_through, ours_since
 from northing.directory.models import Company
 from northing.directory.queries import Rates
-from northing.ledger.models import Account, Entry
+from northing.ledger.models import Account, Entry, Posting
 from northing.ledger.operations import post_all
 from northing.shipping.models import Stowage
 from northing.shipping.operations import own_stowage
@@ -71,7 +73,12 @@ def becoming_ours(stowage, event: str, day: date) -> list[Owned]:
     """
     moments = [moment for moment in moments_through(event) if moment != "receipt"]
     waiting = stowage.filter(ours_on=None, instalment__line__order__ours_from__in=moments).order_by("pk")
-    rows = list(map(Goods._make, waiting.values_list(*GOODS)))
+    return valued(waiting, day)
+
+
+def valued(stowage, day: date) -> list[Owned]:
+    """A queryset of stowage at the rates of a day. Raises Refused without a rate."""
+    rows = list(map(Goods._make, stowage.values_list(*GOODS)))
     companies = Company.objects.in_bulk({goods.company for goods in rows})
     rates, owned = Rates(day), []
     for goods in rows:
@@ -80,6 +87,46 @@ def becoming_ours(stowage, event: str, day: date) -> list[Owned]:
         amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.paid_part, goods.currency)
         owned.append(Owned(goods, amount, converted(amount, rate, company.currency), rate))
     return owned
+
+
+def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple[int, str, date], date | None]:
+    """Goods aboard that are ours since another day than that of their moment.
+
+    `days` are those of the moments, by shipment (id). Returns by shipment, rule and the day in the books the day it
+    should be; None where nothing has made them ours. What the dock received has gone on to stock at its value, and
+    goods that a file brought in came with theirs: both stay.
+    """
+    ours = _revaluable(days).order_by().values_list(*OWNED_BY).distinct()
+    found = {}
+    for shipment, rule, since in ours:
+        due = ours_since(rule, days[shipment])
+        if due != since:
+            found[shipment, rule, since] = due
+    return found
+
+
+OWNED_BY = ("container__shipment", "instalment__line__order__ours_from", "ours_on")
+
+
+def _revaluable(shipments: Iterable[int]):
+    brought_in = Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__deed="open_afloat")
+    ours = Stowage.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, settled=0)
+    return ours.exclude(instalment__line__order__ours_from="receipt").exclude(Exists(brought_in))
+
+
+def those_owned(shipments: Iterable[int], rule: str, since: date):
+    """The stowage that keys of `owned_otherwise` stand for."""
+    return _revaluable(shipments).filter(instalment__line__order__ours_from=rule, ours_on=since)
+
+
+def require_rates(shipments: Iterable[int], day: date) -> None:
+    """Raises Refused where what is ours aboard shipments (ids) could not be valued by the rates of a day."""
+    order = "instalment__line__order"
+    needed = _revaluable(shipments).order_by().values_list(f"{order}__company", f"{order}__currency").distinct()
+    needed = list(needed)
+    companies, rates = Company.objects.in_bulk({company for company, _ in needed}), Rates(day)
+    for company, currency in needed:
+        rates.of(companies[company], currency)
 
 
 # Two postings for each stowage (ids): owned afloat against owned not billed, in the order of Draft's fields.
@@ -100,3 +147,10 @@ def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
     own_stowage((one.goods.stowage, day, one.amount, one.base, one.rate) for one in owned)
     accounts = [Account.OWNED_AFLOAT.value, Account.OWNED_NOT_BILLED.value]
     post_all(entry, POSTINGS, [*accounts, [one.goods.stowage for one in owned]])
+
+
+def give_up(entry: Entry, stowage: Sequence[int]) -> None:
+    """Stowage (ids) that is ours no more: what was posted when it became ours goes back, at the same rate."""
+    accounts = [Account.OWNED_NOT_BILLED.value, Account.OWNED_AFLOAT.value]
+    post_all(entry, POSTINGS, [*accounts, list(stowage)])
+    own_stowage((key, None, None, None, None) for key in stowage)

@@ -25,6 +25,7 @@ from northing.ledger.operations import Draft, add_costs, open_entry, post
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.operations import once, tell
+from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, Stowage
 from northing.standing import operations as standing
@@ -303,8 +304,8 @@ class _Made:
         shipment = shipping.write_shipment(self.act, reference, "", None)
         plan = shipping.LegPlan("sea", "port of loading", "dock", departed, dock, True)
         leg = shipping.write_legs(shipment, [plan])[0]
-        shipping.write_statement(self.act, None, leg, "departure", "actual", departed)
-        shipping.mark_sailed([shipment], "departed_on", departed)
+        dates.write_statement(self.act, None, leg, "departure", "actual", departed)
+        dates.mark_sailed([shipment], "departed_on", departed)
         self.shipments[reference], self.sailed[reference] = shipment, (departed, dock)
 
     def finish(self) -> None:

@@ -25,6 +25,7 @@ from northing.ledger.models import OnHand, Posting
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.papers.operations import Told, once, tell, tell_many
 from northing.shipping.models import Container
+from northing.shipping.queries import given_back
 
 MOST_ROWS = 50_000
 # What is expected of a supplier's open lines follows from it.
@@ -285,7 +286,7 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
     tell_many(act, [_told(kind, one) for one in doing])
     if kind.name in ("free-time", "holiday", "working-week") and doing:
         # Every container that stands may be free for longer or shorter now.
-        boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(statements__milestone="returned")
+        boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(given_back())
         matters.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
     later = [one.record.pk for one in changed if any(told["field"] == PASSAGE for told in one.changes)]
     if kind.model is Party and later:

@@ -1,6 +1,6 @@
 """Follow: departures and arrivals, once for all aboard; the ripple of a date."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -13,8 +13,9 @@ from northing.core.periods import far_problems
 from northing.core.problems import Problem, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.cost import owning
-from northing.deeds.ship import papering
-from northing.deeds.ship.ripple import Ripple, RippleLine, moving
+from northing.deeds.ship import papering, valuing
+from northing.deeds.ship.ripple import Ripple, moving
+from northing.deeds.ship.valuing import Worth
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.rights import companies_of
@@ -22,10 +23,12 @@ from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.papers.hooks import announce
 from northing.papers.operations import once, tell
+from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
 from northing.shipping.queries import (
     UNSETTLED,
+    Planned,
     companies_aboard,
     companies_of_shipments,
     first_carried,
@@ -48,7 +51,7 @@ class DateRequest:
     milestone: str
     kind: str
     value: date
-    said: shipping.Said | None = None
+    said: dates.Said | None = None
     call: int | None = None
 
 
@@ -120,18 +123,24 @@ def _subject(request: DateRequest, *, lock: bool) -> _Subject:
 def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
     """What saving this date would do to the goods of these companies; nothing is written.
 
-    Raises Refused where goods would become ours and there is no rate for the day.
+    Raises Refused where goods would become ours, or be valued anew, and there is no rate for the day.
     """
     subject = _subject(request, lock=False)
-    return Ripple(_lines_moving(subject, request, today, companies), _becoming_ours(subject, request, companies))
-
-
-def _lines_moving(subject: _Subject, request: DateRequest, today: date, companies: set[int]) -> list[RippleLine]:
     planned, _ = planned_legs(subject.shipments, today, [_unsaved(subject, request)])
-    return moving(planned, today, companies)
+    worth = _becoming_ours(subject, request, companies) + _anew(subject, request, planned, today, companies)
+    return Ripple(moving(planned, today, companies), worth)
 
 
-def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int]) -> list[tuple[Company, Decimal]]:
+def _anew(
+    subject: _Subject, request: DateRequest, planned: Mapping[int, Planned], today: date, companies: set[int]
+) -> list[Worth]:
+    if not _actual(request):
+        return []
+    shipments = {shipment.pk: shipment for shipment in subject.shipments}
+    return valuing.foresee(valuing.moments_of(shipments, planned, today), companies)
+
+
+def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int]) -> list[Worth]:
     if not _actual(request):
         return []
     totals: dict[int, Decimal] = {}
@@ -141,7 +150,7 @@ def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int])
         for one in owning.becoming_ours(mine, event, request.value):
             totals[one.goods.company] = totals.get(one.goods.company, Decimal(0)) + one.base
     found = Company.objects.in_bulk(totals)
-    return [(found[key], total) for key, total in totals.items()]
+    return [Worth(found[key], Decimal(0), total) for key, total in totals.items()]
 
 
 # Stands for "said after everything that was said so far".
@@ -178,7 +187,9 @@ def _say(act: Act, request: DateRequest) -> _Subject:
     companies = companies_aboard(subject.keys)
     act.require("say_dates", *(companies or companies_of(act.person)))
     refuse_if(_problems(act, subject, request))
-    shipping.write_statement(
+    if _actual(request):
+        _require_rates(subject, request.value)
+    dates.write_statement(
         act,
         subject.call,
         None if subject.call else subject.leg,
@@ -193,6 +204,13 @@ def _say(act: Act, request: DateRequest) -> _Subject:
     if _actual(request):
         _happen(act, story, subject, request, set().union(*companies.values()))
     return subject
+
+
+def _require_rates(subject: _Subject, day: date) -> None:
+    """What is corrected is valued anew: by the rates of a day for which there are some."""
+    for event in subject.events:
+        fresh = {shipment.pk for shipment in subject.to_follow(event)} if event in SAILS else set()
+        owning.require_rates([one.pk for one in subject.those(event) if one.pk not in fresh], day)
 
 
 def _actual(request: DateRequest) -> bool:
@@ -280,7 +298,7 @@ def _follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], da
         return
     if event in SAILS:
         fact, source, target = SAILS[event]
-        shipping.mark_sailed(shipments, fact, day)
+        dates.mark_sailed(shipments, fact, day)
         standing.move_all(story, source, target, UNSETTLED, [keys])
         aboard = companies_of_shipments(keys)
         announce(act, TOLD[event], [(_told_of(one, on=day), aboard.get(one.pk, ())) for one in shipments])
@@ -317,18 +335,24 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     planned, sailing = planned_legs(shipments.values(), act.today)
     voyages -= {one.call.voyage_id for one in sailing.values()}
     sailing = sailings(voyages, act.today) | sailing if voyages else sailing
-    shipping.take_over_calls(
+    dates.take_over_calls(
         (one.call, one.arrival and one.arrival[0], one.departure and one.departure[0]) for one in sailing.values()
     )
     expected = [(shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()]
-    moved = shipping.take_over_dates(expected)
-    shipping.take_over_sailed(expected)
-    boxes = shipping.take_over_own_docks(own_docks(planned, act.today))
+    moved = dates.take_over_dates(expected)
+    dates.take_over_sailed(expected)
+    sailed = {key: one for key, one in shipments.items() if one.departed_on or _picked_up(planned[key])}
+    valuing.value_anew(act, sailed, valuing.moments_of(sailed, planned, act.today))
+    boxes = dates.take_over_own_docks(own_docks(planned, act.today))
     papering.refresh_days(list(shipments.values()))
     _announce_docks(act, moved)
     those = Q(container__shipment__in=moved) | Q(container__in=boxes) if boxes else Q(container__shipment__in=moved)
     instalments = Stowage.objects.filter(those).values_list("instalment", flat=True)
     bring_along(dated=instalments.distinct(), shipments=list(shipments))
+
+
+def _picked_up(planned: Planned) -> bool:
+    return any(said.kind == DateStatement.Kind.ACTUAL for leg in planned[1][:1] for said in leg.said_of_start)
 
 
 def _announce_docks(act: Act, moved: Sequence[Shipment]) -> None:

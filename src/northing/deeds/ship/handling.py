@@ -7,13 +7,14 @@ from datetime import UTC, date, datetime
 from northing.core.periods import far_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.ship import following
-from northing.deeds.ship.ripple import Ripple, moving
+from northing.deeds.ship.ripple import Ripple, foresee, moving
 from northing.directory.acts import Act, future_problem
 from northing.papers.operations import once, tell
 from northing.reports.clocks import FACTS, facts_of
+from northing.shipping import dates
 from northing.shipping import operations as shipping
+from northing.shipping.dates import Said
 from northing.shipping.models import Container, DateStatement, Shipment
-from northing.shipping.operations import Said
 from northing.shipping.queries import OWN, companies_aboard, planned_legs
 
 Kind = DateStatement.Kind
@@ -53,7 +54,7 @@ def say_boxes(act: Act, request: BoxesRequest) -> int:
     if lands(request, shipment):
         came = arrive_first(act, shipment.pk, request.milestone, request.value, request.said)
     for box in boxes:
-        shipping.write_statement(act, None, None, request.milestone, request.kind, request.value, box, request.said)
+        dates.write_statement(act, None, None, request.milestone, request.kind, request.value, box, request.said)
     _tell(act, request, boxes)
     following.follow_dates(act, came)
     return len(boxes)
@@ -86,9 +87,12 @@ def preview(act: Act, request: BoxesRequest, companies: set[int]) -> Ripple:
     """The lines of these companies that would come to the dock on another day. Raises Refused where the deed does."""
     boxes = _boxes(request)
     refuse_if(_problems(act, request, boxes))
+    shipment = Shipment.objects.get(pk=request.shipment)
+    if lands(request, shipment):
+        return foresee(act, say_boxes, request, companies)
     if request.milestone not in OWN:
         return Ripple([], [])
-    planned, _ = planned_legs([Shipment.objects.get(pk=request.shipment)], act.today)
+    planned, _ = planned_legs([shipment], act.today)
     return Ripple(moving(planned, act.today, companies, [_unsaved(request, box) for box in boxes]), [])
 
 

@@ -18,9 +18,9 @@ from northing.directory.acts import Act
 from northing.directory.columns import insert_columns, update_columns
 from northing.directory.models import Port
 from northing.directory.rights import require_somewhere
-from northing.formats.dcsa import TRANSPORT, Event, raw_events, read_events
+from northing.formats.dcsa import Event, raw_events, read_events
 from northing.papers.operations import once, tell
-from northing.shipping.models import CarrierEvent, DateStatement, Leg, PortCall
+from northing.shipping.models import CarrierEvent, DateStatement
 from northing.shipping.queries import expected_docks
 
 MOST_TOLD = 100
@@ -146,30 +146,25 @@ def _write(records: list[CarrierEvent]) -> None:
 
 
 def _withdraw(source: str, ids: Iterable[str], lot: Lot) -> None:
-    """What a carrier takes back is believed no more.
-
-    The only word of a departure or arrival that goods have followed stays: they cannot be un-sailed by a message.
+    """What a carrier takes back is believed no more. What goods followed by it alone is undone; where a rule stands
+    against that, the event stays believed, and the one that takes it back waits with the reason.
     """
     taken = CarrierEvent.objects.filter(source=source, event_id__in=list(ids), retracted=False)
-    sailed = taken.filter(state=State.TIED, kind="actual", event_type=TRANSPORT)
-    keys = set(taken.values_list("pk", flat=True)) - set(_only_words(sailed))
-    statements = DateStatement.objects.filter(event__in=keys)
-    calls = set(statements.exclude(call=None).values_list("call", flat=True))
-    voyages = PortCall.objects.filter(pk__in=calls).values("voyage")
-    lot.calls |= calls
-    lot.shipments |= set(Leg.objects.filter(load_call__voyage__in=voyages).values_list("shipment", flat=True))
-    lot.shipments |= set(statements.exclude(container=None).values_list("container__shipment", flat=True))
-    CarrierEvent.objects.filter(pk__in=keys).update(retracted=True)
-    CarrierEvent.objects.filter(pk__in=keys, state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
-
-
-def _only_words(sailed: Iterable[CarrierEvent]) -> Iterator[int]:
-    """The events (ids) without which nobody would say that it has happened."""
-    for event in sailed:
-        said = DateStatement.objects.filter(event=event).first()
-        others = DateStatement.objects.exclude(event=event).exclude(event__retracted=True)
-        if said and not others.filter(call=said.call, milestone=said.milestone, kind="actual").exists():
-            yield event.pk
+    keys = set(taken.values_list("pk", flat=True))
+    statements = list(DateStatement.objects.filter(event__in=keys, retracted=False).order_by("pk"))
+    by_event: dict[int | None, list[DateStatement]] = {}
+    for said in statements:
+        by_event.setdefault(said.event_id, []).append(said)
+    sails = {one.event_id for one in statements if one.kind == "actual" and one.milestone in ("departure", "arrival")}
+    lot.unsay([said for key, some in by_event.items() if key not in sails for said in some])
+    for key in sorted(sails):
+        try:
+            lot.unsay(by_event[key])
+        except Refused as refused:
+            lot.stays[key] = " ".join(str(problem) for problem in refused.problems)
+    gone = CarrierEvent.objects.filter(pk__in=keys - lot.stays.keys())
+    gone.update(retracted=True)
+    gone.filter(state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
 
 
 def _tie(record: CarrierEvent, event: Event, lot: Lot) -> None:
@@ -188,6 +183,8 @@ def try_again(act: Act, request: EventRequest) -> int:
     event = _event_of(record)
     # The key is that of this deed: those that the event leads to have none of their own.
     lot = Lot(act.inner(), Meant([event]))
+    if event.retracts:
+        _withdraw(record.source, [event.retracts], lot)
     _tie(record, event, lot)
     lot.follow()
     if record.state == State.WAITS:

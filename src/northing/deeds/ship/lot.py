@@ -4,6 +4,7 @@ What is said of dates is gathered and written together. What moves goods (an act
 at once, after what was said before it, so that a lot leaves what its events would have left one by one.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from django.db import transaction
@@ -11,15 +12,16 @@ from django.db import transaction
 from northing.core.passage import Statement
 from northing.core.periods import far_problems
 from northing.core.problems import Refused, refuse_if
-from northing.deeds.ship import following, handling
+from northing.deeds.ship import following, handling, unsaying
 from northing.deeds.ship.meaning import BoxMeant, CallMeant, Meant
 from northing.directory.acts import Act
 from northing.directory.rights import companies_of
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event
 from northing.papers.operations import Told, tell_many
+from northing.shipping import dates
 from northing.shipping import operations as shipping
+from northing.shipping.dates import Said
 from northing.shipping.models import CarrierEvent, DateStatement, PortCall
-from northing.shipping.operations import Said
 from northing.shipping.queries import OWN
 
 State = CarrierEvent.State
@@ -40,15 +42,17 @@ class Lot:
     rank: int = 0
     shipments: set[int] = field(default_factory=set)
     calls: set[int] = field(default_factory=set)
-    _statements: list[shipping.StatementDraft] = field(default_factory=list)
+    _statements: list[dates.StatementDraft] = field(default_factory=list)
     # Of several words about the same date the story tells the last that was said.
     _told: dict[tuple[str, int, str], Told] = field(default_factory=dict)
     _allowed: set[frozenset[int]] = field(default_factory=set)
+    # Events (ids) that were taken back and stay believed all the same, and why.
+    stays: dict[int, str] = field(default_factory=dict)
 
     def say(self, record: CarrierEvent, event: Event) -> Outcome:
         """Say what the event says. Raises Refused where a rule stands against it, or nothing is known that it fits."""
         if event.retracts:
-            return _of_withdrawal(record, event)
+            return self._of_withdrawal(record, event)
         if record.retracted:
             return State.NOTED, WITHDRAWN
         if event.kind == Kind.ACTUAL and event.day > self.act.today:
@@ -59,6 +63,16 @@ class Lot:
             return self._of_container(record, event)
         return State.NOTED, "no date that is believed by it"
 
+    def unsay(self, statements: Sequence[DateStatement]) -> None:
+        """Take back what events said. Raises Refused where a rule stands against it; nothing is done then."""
+        if not statements:
+            return
+        with transaction.atomic():
+            unsaid = unsaying.unsay(self.act.inner(), statements)
+        self.shipments |= unsaid.shipments.keys()
+        self.calls |= {call.pk for call in unsaid.calls}
+        self.meant.sailed(unsaid.shipments.values())
+
     def follow(self) -> None:
         """Write what is to be written, and bring along what follows, once for all."""
         self._flush()
@@ -67,7 +81,7 @@ class Lot:
         following.follow_dates(self.act, shipping.lock(self.shipments).values(), calls)
 
     def _flush(self) -> None:
-        shipping.write_statements(self._statements)
+        dates.write_statements(self._statements)
         self._statements = []
 
     def _require(self, companies: frozenset[int]) -> None:
@@ -89,7 +103,7 @@ class Lot:
         if event.kind == Kind.ACTUAL:
             return self._happened(call, milestone, event, said)
         refuse_if(far_problems(event.day, self.act.today, "value"))
-        self._statements.append(shipping.StatementDraft(milestone, event.kind, event.day, said, call=call.key))
+        self._statements.append(dates.StatementDraft(milestone, event.kind, event.day, said, call=call.key))
         words = f"{call.name}: {event.kind} {milestone} at {call.port} {event.day:%-d %b %Y}, said by {said.source}"
         links = [*(("shipment", key, None) for key in sorted(call.shipments)), ("voyage", call.voyage, None)]
         self._told["call", call.key, milestone] = Told("say_date", words, links)
@@ -126,7 +140,7 @@ class Lot:
                 self._arrive_first(box, milestone, event, said)
         else:
             refuse_if(far_problems(event.day, self.act.today, "value"))
-        self._statements.append(shipping.StatementDraft(milestone, event.kind, event.day, said, container=box.key))
+        self._statements.append(dates.StatementDraft(milestone, event.kind, event.day, said, container=box.key))
         self.meant.note(box, milestone, Statement(event.kind, event.day, event.said_at, record.pk, self.rank))
         self.shipments.add(box.shipment)
         words = handling.words_of([box.number], milestone, event.kind, event.day)
@@ -134,16 +148,15 @@ class Lot:
         self._told["container", box.key, milestone] = Told("say_boxes", words, links)
         return State.TIED, words[:200]
 
+    def _of_withdrawal(self, record: CarrierEvent, event: Event) -> Outcome:
+        taken = CarrierEvent.objects.filter(source=record.source, event_id=event.retracts, retracted=False).first()
+        if taken is not None:
+            raise Refused(f"It takes back {event.retracts}. {self.stays.get(taken.pk, '')}".strip())
+        return State.NOTED, f"takes back {event.retracts}"
+
     def _arrive_first(self, box: BoxMeant, milestone: str, event: Event, said: Said) -> None:
         self._flush()
         self._sail(lambda: handling.arrive_first(self.act, box.shipment, milestone, event.day, said))
-
-
-def _of_withdrawal(record: CarrierEvent, event: Event) -> Outcome:
-    taken = CarrierEvent.objects.filter(source=record.source, event_id=event.retracts).first()
-    if taken is not None and not taken.retracted:
-        raise Refused(f"It takes back {event.retracts}, which goods have followed: correct it by hand, then drop this.")
-    return State.NOTED, f"takes back {event.retracts}"
 
 
 def _milestone(event: Event) -> str:

@@ -22,7 +22,7 @@ from northing.orders.models import Instalment, OrderLine
 from northing.papers.operations import once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DespatchNotice, HandlingUnit, NoticeLine, Shipment, Stowage
-from northing.shipping.queries import held_in
+from northing.shipping.queries import given_back, held_in
 
 ZERO = Decimal(0)
 MATCHES, DIFFERS, UNKNOWN, WRONG = "matches", "differs", "unknown", "wrong"
@@ -210,7 +210,7 @@ def _allotted(rows: list[NoticeLine], day: date) -> tuple[dict[int, Allotted], d
 def sailed_boxes(numbers: Iterable[str]) -> dict[str, str]:
     """Containers by number that are on their way with a shipment, and not given back since: with which one."""
     there = Container.objects.filter(number__in=set(numbers) - {""}, shipment__departed_on__isnull=False)
-    aboard = there.exclude(statements__milestone="returned").filter(
+    aboard = there.exclude(given_back()).filter(
         Q(shipment__arrived_on=None) | Q(stowage__settled__lt=F("stowage__quantity"))
     )
     return dict(aboard.values_list("number", "shipment__reference"))

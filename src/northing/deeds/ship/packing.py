@@ -178,7 +178,7 @@ def sailed_problems(legs: Iterable[LegPlan]) -> list[Problem]:
     keys = [leg.load_call for leg in legs if leg.load_call]
     found = []
     for call in PortCall.objects.filter(pk__in=keys).select_related("voyage").order_by("pk"):
-        gone = call.statements.filter(kind="actual", milestone="departure").exclude(event__retracted=True).first()
+        gone = call.statements.filter(kind="actual", milestone="departure", retracted=False).first()
         if gone:
             what = f"{call.voyage} departed on {gone.value:%-d %b %Y}."
             found.append(Problem(what, "voyage", "Choose a voyage that has not."))

@@ -1,26 +1,22 @@
 """What really happens to a voyage: rolled, vessel swapped, port omitted, sailing called off, a container split off, the
-shipment landed elsewhere. Each is one deed; `foresee` shows its ripple without doing it.
+shipment landed elsewhere. Each is one deed; `ripple.foresee` shows its ripple without doing it.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
-
-from django.db import transaction
 
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.ship import following
 from northing.deeds.ship.loading import require_packing
-from northing.deeds.ship.ripple import Ripple, lines_between
 from northing.directory.acts import Act
 from northing.directory.rights import require_somewhere
 from northing.formats.identifiers import imo_number
 from northing.papers.operations import Link, once, tell
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Voyage
-from northing.shipping.queries import companies_aboard, expected_docks
+from northing.shipping.queries import companies_aboard
 
 
 @dataclass(frozen=True)
@@ -75,21 +71,6 @@ class LandRequest:
     call: int
     destination: str
     days: int = 1
-
-
-def foresee(act: Act, deed: Callable[[Act, Any], Any], request: Any, companies: set[int]) -> Ripple:
-    """What a deed would do to the dock dates of these companies' lines: it is done, looked at, and taken back.
-
-    Raises Refused where the deed does.
-    """
-    with transaction.atomic():
-        before = expected_docks(act.today)
-        deed(act.inner(), request)
-        after = expected_docks(act.today)
-        docks = {key: (before.get(key), dock) for key, dock in after.items()}
-        lines = lines_between(docks, companies)
-        transaction.set_rollback(True)
-    return Ripple(lines, [])
 
 
 @once
@@ -281,8 +262,8 @@ def _open_legs(legs) -> list[Leg]:
 
 def _happened(calls: Iterable[PortCall]) -> dict[int, date]:
     """The calls (ids) that the vessel has left or reached, with the day."""
-    actual = DateStatement.objects.filter(call__in=list(calls), kind=DateStatement.Kind.ACTUAL)
-    return dict(actual.exclude(event__retracted=True).values_list("call", "value"))
+    actual = DateStatement.objects.filter(call__in=list(calls), kind=DateStatement.Kind.ACTUAL, retracted=False)
+    return dict(actual.values_list("call", "value"))
 
 
 def _locked(act: Act, legs: Iterable[Leg]) -> dict[int, Shipment]:

@@ -1,16 +1,22 @@
-"""The ripple of a date: the lines that would come to the dock on another day."""
+"""The ripple of a date: the lines that would come to the dock on another day, and what goods would be worth."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from typing import Any
 
-from django.db.models import F, Sum
+from django.db import transaction
+from django.db.models import F, Max, Q, Sum
+from django.db.models.functions import Coalesce
 
 from northing.core.passage import expected_legs
+from northing.deeds.ship.valuing import Worth
+from northing.directory.acts import Act
 from northing.directory.models import Company
+from northing.ledger.models import Account, Entry, Posting
 from northing.shipping.models import Container, DateStatement, Stowage
-from northing.shipping.queries import Planned, own_docks
+from northing.shipping.queries import Planned, expected_docks, own_docks
 
 
 @dataclass(frozen=True)
@@ -44,10 +50,10 @@ class RippleLine:
 
 @dataclass(frozen=True)
 class Ripple:
-    """What saving a date would do: lines that move, worst first; goods that become ours, by company."""
+    """What saving a date would do: lines that move, worst first; what goods become worth in the books, by company."""
 
     lines: list[RippleLine]
-    owned: list[tuple[Company, Decimal]]
+    worth: list[Worth]
 
     @property
     def breaks(self) -> int:
@@ -99,3 +105,28 @@ def lines_between(docks: Docks, companies: set[int]) -> list[RippleLine]:
         for (line, order, number, item, description, need_by, old, new), quantity in units.items()
     ]
     return sorted(lines, key=lambda line: (not line.breaks, -line.days))
+
+
+def foresee(act: Act, deed: Callable[[Act, Any], Any], request: Any, companies: set[int]) -> Ripple:
+    """What a deed would do to these companies' lines and goods: it is done, looked at, and taken back.
+
+    Raises Refused where the deed does.
+    """
+    with transaction.atomic():
+        before = expected_docks(act.today)
+        last = Entry.objects.aggregate(last=Coalesce(Max("pk"), 0))["last"]
+        deed(act.inner(), request)
+        after = expected_docks(act.today)
+        docks = {key: (before.get(key), dock) for key, dock in after.items()}
+        ripple = Ripple(lines_between(docks, companies), _worth_since(last, companies))
+        transaction.set_rollback(True)
+    return ripple
+
+
+def _worth_since(last: int, companies: set[int]) -> list[Worth]:
+    """What was posted of goods afloat after an entry (id): before what was taken from there, after what was put."""
+    mine = Posting.objects.filter(entry__gt=last, account=Account.OWNED_AFLOAT, company__in=companies)
+    taken, put = Sum("amount", filter=Q(amount__lt=0), default=0), Sum("amount", filter=Q(amount__gt=0), default=0)
+    rows = list(mine.order_by("company").values_list("company").annotate(taken=taken, put=put))
+    known = Company.objects.in_bulk([company for company, *_ in rows])
+    return [Worth(known[company], -before, after) for company, before, after in rows]

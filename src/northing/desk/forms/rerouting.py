@@ -4,6 +4,7 @@ from django import forms
 
 from northing.deeds.ship import rerouting
 from northing.deeds.ship.following import DateRequest
+from northing.deeds.ship.unsaying import TakeBackRequest
 from northing.desk.forms.base import DayField, DeedForm
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Voyage
 from northing.shipping.queries import open_voyages
@@ -95,6 +96,18 @@ class SayForm(OfVoyage):
     def asked(self, entered: dict) -> DateRequest:
         """The statement."""
         return DateRequest(None, entered["milestone"], entered["kind"], entered["value"], call=entered["call"].pk)
+
+
+class TakeBackForm(DeedForm):
+    """What was said of a date is taken back."""
+
+    def __init__(self, *args, subject: DateStatement, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.subject = subject
+
+    def asked(self, entered: dict) -> TakeBackRequest:
+        """Which."""
+        return TakeBackRequest(self.subject.pk)
 
 
 class SplitForm(DeedForm):

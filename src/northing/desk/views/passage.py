@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
-from django.db.models import Count, Q
+from django.db.models import Count
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -29,6 +29,7 @@ from northing.desk.forms.passage import (
     VoyageForm,
 )
 from northing.desk.queries.paging import page_of_rows
+from northing.desk.queries.said import said_of_shipment
 from northing.desk.queries.story import told
 from northing.directory.rights import companies_of, may_somewhere
 from northing.ledger.queries import posting_note
@@ -44,12 +45,10 @@ from northing.reports.packing_list import (
 )
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import DateStatement, Leg, PaperDue, Shipment, Stowage, Voyage
-from northing.shipping.queries import believed_of, visible_shipments
+from northing.shipping.models import Leg, PaperDue, Shipment, Stowage, Voyage
+from northing.shipping.queries import visible_shipments
 
 SHOWN = 200
-# How much of what was said is shown; what is believed always.
-SAID = 30
 
 
 def _shipment(request, shipment_id: int) -> Shipment:
@@ -73,15 +72,15 @@ def new_voyage(request):
         plans = [call for call in (one.asked() for one in calls) if call]
         if form.do(request, packing.create_voyage, lambda _: form.asked(plans)):
             messages.success(request, "The voyage is entered; choose it when you plan a passage.")
-            return redirect(_back(request) or "passage")
+            return redirect(back_of(request) or "passage")
     context = {"form": form, "calls": calls}
     return render(request, "desk/voyage_new.html", context, status=422 if request.method == "POST" else 200)
 
 
-def _back(request):
-    """A path of ours to return to, if one was given."""
+def back_of(request) -> str | None:
+    """A path of a shipment or a voyage to return to, if one was given."""
     path = request.GET.get("then", "")
-    return path if path.startswith("/passage/") and "//" not in path[1:] else None
+    return path if path.startswith(("/passage/", "/voyages/")) and "//" not in path[1:] else None
 
 
 def shipment(request, shipment_id: int):
@@ -107,7 +106,7 @@ def shipment(request, shipment_id: int):
         "clocks": [(one, one.clock(today)) for one in standing],
         "boxes_form": _boxes_form(record, today),
         "legs": record.legs.order_by("number"),
-        "said": _said(record),
+        "said": said_of_shipment(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
         "readiness": readiness_of(record, mine, today),
         "range": shipment_range(record, Learnt(), today),
@@ -135,21 +134,6 @@ def _total(stowage: list[Stowage]) -> dict:
     whole = fill_of(((units, item.volume_m3, item.weight_kg) for units, item in items), None, None)
     charged = chargeable_weight(whole.volume, whole.weight)
     return {"volume": whole.volume, "weight": whole.weight, "chargeable": charged}
-
-
-def _said(record: Shipment) -> list[DateStatement]:
-    """What was said of the shipment's dates, the newest first, and of each whether it is what is believed."""
-    legs = record.legs.exclude(load_call=None)
-    about = Q(leg__shipment=record) | Q(milestone="departure", call__in=legs.values("load_call"))
-    about |= Q(milestone="arrival", call__in=legs.values("discharge_call")) | Q(container__shipment=record)
-    said = DateStatement.objects.filter(about)
-    believed = believed_of(said)
-    last = said.order_by("-pk").values_list("pk", flat=True)[:SAID]
-    shown = DateStatement.objects.filter(pk__in={*believed, *last}).order_by("-pk")
-    rows = list(shown.select_related("call__voyage", "call__port", "leg", "container", "event"))
-    for row in rows:
-        row.believed = row.pk in believed
-    return rows
 
 
 def plan(request, shipment_id: int):

@@ -4,18 +4,23 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import quote
+from uuid import uuid4
 
 from django.contrib import messages
 from django.db.models import Count
+from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.core.problems import Refused
-from northing.deeds.ship import following, rerouting
+from northing.deeds.ship import following, rerouting, unsaying
+from northing.deeds.ship.ripple import foresee
 from northing.desk.forms import rerouting as forms
 from northing.desk.forms.base import act_of
+from northing.desk.queries.said import said_of_voyage
 from northing.desk.queries.story import told
-from northing.desk.views.passage import SHOWN
+from northing.desk.views.passage import SHOWN, back_of
 from northing.directory.rights import companies_of
 from northing.shipping.models import DateStatement, Leg, Voyage
 from northing.shipping.queries import visible_shipments
@@ -23,13 +28,17 @@ from northing.shipping.queries import visible_shipments
 
 @dataclass(frozen=True)
 class Happening:
-    """Something that happens: how it is called, its form, its deed, what is said when it is done."""
+    """Something that happens: how it is called, its form, its deed, what is said when it is done.
+
+    One that asks nothing shows at once what it would do.
+    """
 
     title: str
     form: type
     deed: Callable[..., Any]
     button: str
     done: str
+    asks: bool = True
 
 
 TO_VOYAGES = {
@@ -41,6 +50,14 @@ TO_VOYAGES = {
         "The sailing is called off", forms.BlankForm, rerouting.blank_sailing, "Call it off", "It is called off."
     ),
 }
+TAKE_BACK = Happening(
+    "Take back what was said",
+    forms.TakeBackForm,
+    unsaying.take_back,
+    "Take it back",
+    "It is taken back; everything aboard follows.",
+    asks=False,
+)
 TO_SHIPMENTS = {
     "split": Happening("Split containers off", forms.SplitForm, rerouting.split_off, "Split off", "Split off."),
     "land": Happening("Land elsewhere", forms.LandForm, rerouting.land_elsewhere, "Land there", "Redirected."),
@@ -52,12 +69,11 @@ def voyage(request, voyage_id: int):
     found = get_object_or_404(Voyage.objects.select_related("carrier"), pk=voyage_id)
     legs = Leg.objects.filter(load_call__voyage=found, shipment__in=visible_shipments(request.user))
     legs = legs.select_related("shipment", "load_call", "discharge_call").order_by("shipment", "number")
-    said = DateStatement.objects.filter(call__voyage=found).select_related("call__port")
     context = {
         "voyage": found,
         "calls": found.calls.select_related("port").annotate(loads_here=Count("loads")).order_by("number"),
         "legs": legs,
-        "said": said.order_by("-pk")[:30],
+        "said": said_of_voyage(found),
         "happenings": TO_VOYAGES.items(),
         "book": _book(str(found)),
         "story": told(request, "voyage", found.pk),
@@ -73,25 +89,37 @@ def _book(name: str) -> str:
 def voyage_happens(request, voyage_id: int, name: str):
     """Something happens to a voyage: first what it would do, then, confirmed, the deed."""
     found = get_object_or_404(Voyage, pk=voyage_id)
-    return _happens(request, found, TO_VOYAGES[name], "voyage", name)
+    return _happens(request, found, TO_VOYAGES[name], reverse("voyage", args=[found.pk]))
 
 
 def shipment_happens(request, shipment_id: int, name: str):
     """Something happens to a shipment."""
     found = get_object_or_404(visible_shipments(request.user).select_related("voyage"), pk=shipment_id)
-    return _happens(request, found, TO_SHIPMENTS[name], "shipment", name)
+    return _happens(request, found, TO_SHIPMENTS[name], reverse("shipment", args=[found.pk]))
 
 
-def _happens(request, subject, one: Happening, page: str, name: str):
+def take_back(request, statement_id: int):
+    """What was said of a date is taken back: first what that would do."""
+    found = DateStatement.objects.select_related("call__voyage", "leg", "container")
+    said = get_object_or_404(found, pk=statement_id)
+    shipment = said.container.shipment_id if said.container else said.leg.shipment_id if said.leg else None
+    if shipment and not visible_shipments(request.user).filter(pk=shipment).exists():
+        raise Http404
+    there = reverse("shipment", args=[shipment]) if shipment else reverse("voyage", args=[said.call.voyage_id])
+    return _happens(request, said, TAKE_BACK, back_of(request) or there)
+
+
+def _happens(request, subject, one: Happening, back: str):
     posted = request.method == "POST"
-    form = one.form(request.POST or None, subject=subject)
-    context = {"subject": subject, "one": one, "form": form, "page": page, "name": name, "shown": SHOWN}
-    context["book"] = _book(str(subject))
+    form = one.form(request.POST or (None if one.asks else {"key": uuid4().hex}), subject=subject)
+    context = {"subject": subject, "one": one, "form": form, "back": back, "shown": SHOWN}
+    if not isinstance(subject, DateStatement):
+        context["book"] = _book(str(subject))
     if posted and request.POST.get("confirmed"):
         if form.do(request, one.deed, form.asked) is not None:
             messages.success(request, one.done)
-            return redirect(page, subject.pk)
-    elif posted and form.is_valid():
+            return redirect(back)
+    elif form.is_bound and form.is_valid():
         try:
             context["ripple"] = _ripple(request, one, form)
         except Refused as refused:
@@ -103,4 +131,4 @@ def _ripple(request, one: Happening, form) -> following.Ripple:
     asked, mine = form.asked(form.cleaned_data), companies_of(request.user)
     if isinstance(asked, following.DateRequest):
         return following.preview(asked, timezone.localdate(), mine)
-    return rerouting.foresee(act_of(request), one.deed, asked, mine)
+    return foresee(act_of(request), one.deed, asked, mine)

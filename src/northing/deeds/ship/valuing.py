@@ -1,0 +1,108 @@
+"""A corrected day of becoming ours: goods are given up at the rate they were booked at, and taken on anew."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from northing.core.passage import ExpectedLeg, PlannedLeg, expected_legs
+from northing.core.problems import Refused
+from northing.deeds.cost import owning
+from northing.directory.acts import Act
+from northing.directory.models import Company
+from northing.ledger.operations import open_entry
+from northing.ledger.queries import posting_note
+from northing.papers.operations import tell
+from northing.shipping.dates import sailed_days
+from northing.shipping.models import Leg, Shipment
+from northing.shipping.queries import Planned, first_carried
+
+Days = Mapping[str, date | None]
+ZERO = Decimal(0)
+
+
+def moments(shipment: Shipment, legs: Sequence[Leg], plan: Sequence[PlannedLeg], dates: Sequence[ExpectedLeg]) -> Days:
+    """The days of the moments at which goods become ours, as they are believed; None for what has not happened.
+
+    They are picked up when somebody says that the leg before the first carried one has begun.
+    """
+    departed, arrived = sailed_days(shipment, legs, dates)
+    said = bool(plan) and any(one.kind == "actual" for one in plan[0].said_of_start)
+    pickup = dates[0].start if said and legs[0] is not first_carried(legs) else None
+    return {"pickup": pickup, "on_board": departed, "arrival": arrived}
+
+
+def moments_of(shipments: Mapping[int, Shipment], planned: Mapping[int, Planned], today: date) -> dict[int, Days]:
+    """`moments` of planned shipments, by id."""
+    return {
+        key: moments(shipments[key], legs, plan, expected_legs(plan, today))
+        for key, (legs, plan) in planned.items()
+        if key in shipments
+    }
+
+
+@dataclass(frozen=True)
+class Worth:
+    """What goods of a company are in its books, in base currency, before something and after it."""
+
+    company: Company
+    before: Decimal
+    after: Decimal
+
+
+def foresee(days: Mapping[int, Days], companies: set[int]) -> list[Worth]:
+    """What `value_anew` would do to the goods of these companies (ids). Raises Refused where there is no rate."""
+    found: dict[int, tuple[Decimal, Decimal]] = {}
+    for (rule, since, due), shipments in _groups(days).items():
+        parts = owning.those_owned(shipments, rule, since).filter(instalment__line__order__company__in=companies)
+        for company, base in parts.values_list("instalment__line__order__company", "goods_base"):
+            before, after = found.get(company, (ZERO, ZERO))
+            found[company] = (before + base, after)
+        for one in owning.valued(parts, due) if due else ():
+            before, after = found[one.goods.company]
+            found[one.goods.company] = (before, after + one.base)
+    known = Company.objects.in_bulk(found)
+    return [Worth(known[company], *values) for company, values in sorted(found.items())]
+
+
+def _groups(days: Mapping[int, Days]) -> dict[tuple[str, date, date | None], list[int]]:
+    groups: dict[tuple[str, date, date | None], list[int]] = {}
+    for (shipment, rule, since), due in sorted(owning.owned_otherwise(days).items(), key=str):
+        groups.setdefault((rule, since, due), []).append(shipment)
+    return groups
+
+
+def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, Days], *, give_up: bool = False) -> None:
+    """Give up what is ours since another day than that of its moment in `days`, and take it on at the right one.
+
+    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the right
+    day, the story says so and the value stays.
+    """
+    for (rule, since, due), keys in _groups(days).items():
+        if due or give_up:
+            _value_anew(act, [shipments[key] for key in keys], owning.those_owned(keys, rule, since), since, due)
+
+
+def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due: date | None) -> None:
+    names, links = _named(shipments)
+    try:
+        owned = owning.valued(parts, due) if due else []
+    except Refused as refused:
+        words = f"{names}: ours since {due:%-d %b %Y}, but the value stays that of {since:%-d %b %Y}. {refused}"
+        tell(act, "value_anew", words, links, due)
+        return
+    stowage = list(parts.values_list("pk", flat=True))
+    companies = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
+    words = f"{names}: ours since {due:%-d %b %Y}, not" if due else f"{names}: not ours after all; was"
+    story = tell(act, "value_anew", f"{words} {since:%-d %b %Y}", links, due)
+    text = f"Goods not ours since {since:%-d %b %Y}: {names}" + posting_note(companies, since)
+    owning.give_up(open_entry(act, story, text, companies, since), stowage)
+    if due:
+        text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
+        owning.take_ownership(open_entry(act, story, text, companies, due), owned, due)
+
+
+def _named(shipments: Iterable[Shipment]) -> tuple[str, list[tuple[str, int, int | None]]]:
+    found = list(shipments)
+    names = ", ".join(str(shipment) for shipment in found[:6]) + (" and more" if len(found) > 6 else "")
+    return names, [("shipment", shipment.pk, None) for shipment in found]
