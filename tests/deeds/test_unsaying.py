@@ -234,12 +234,13 @@ def test_what_it_would_do_is_shown_first(sea, client):
     value = Stowage.objects.get().goods_base
     ripple = foresee(sea.act("shipping"), unsaying.take_back, unsaying.TakeBackRequest(left.pk), {sea.nz.pk})
     assert [(one.before, one.after) for one in ripple.worth] == [(value, 0)] and len(ripple.lines) == 1
+    assert ripple.places == [(sea.cargo.reference, "under_way", "packed")]
     client.force_login(Person.objects.get(username="shipping"))
     there = reverse("shipment", args=[sea.cargo.pk])
     address = reverse("take-back", args=[left.pk]) + f"?then={there}"
     assert address in client.get(there).content.decode()
     page = client.get(address).content.decode()
-    assert "not ours after all" in page and "Take it back" in page
+    assert f"{sea.cargo}: under way → <b>packed</b>" in page and "not ours after all" in page and "Take it back" in page
     assert stands(sea)[2] == "under_way", "looking at it changes nothing"
     done = client.post(address, {"key": "k", "confirmed": "yes"}, follow=True)
     assert done.redirect_chain == [(there, 302)] and "taken back" in done.content.decode()

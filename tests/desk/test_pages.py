@@ -28,6 +28,7 @@ from northing.receiving.models import Receipt
 from northing.shipping.models import (
     CarrierEvent,
     Container,
+    DateStatement,
     DespatchNotice,
     PaperDue,
     Ripple,

@@ -198,10 +198,15 @@ def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:
 RECENT = timedelta(days=120)
 
 
+def followed(today: date) -> QuerySet[Shipment]:
+    """Shipments that are on their way, or arrived at their port not long ago."""
+    return Shipment.objects.filter(Q(arrived_on=None) | Q(arrived_on__gte=today - RECENT))
+
+
 def expected_docks(today: date) -> dict[int, date | None]:
     """The dock days of all containers (by id) that are on their way, or arrived at their port not long ago."""
-    on_the_way = Q(shipment__arrived_on=None) | Q(shipment__arrived_on__gte=today - RECENT)
-    rows = Container.objects.filter(on_the_way).order_by().values_list("pk", "own_dock", "shipment__expected_dock")
+    on_the_way = Container.objects.filter(shipment__in=followed(today)).order_by()
+    rows = on_the_way.values_list("pk", "own_dock", "shipment__expected_dock")
     return {key: own or dock for key, own, dock in rows}
 
 

@@ -1,7 +1,7 @@
 """The ripple of a date: the lines that would come to the dock on another day, and what goods would be worth."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -15,8 +15,8 @@ from northing.deeds.ship.valuing import Worth
 from northing.directory.acts import Act
 from northing.directory.models import Company
 from northing.ledger.models import Account, Entry, Posting
-from northing.shipping.models import Container, DateStatement, Stowage
-from northing.shipping.queries import Planned, expected_docks, own_docks
+from northing.shipping.models import Container, DateStatement, Shipment, Stowage
+from northing.shipping.queries import Planned, companies_of_shipments, expected_docks, followed, own_docks
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,8 @@ class Ripple:
 
     lines: list[RippleLine]
     worth: list[Worth]
+    # Shipments whose goods would be in another place: which, from where, to where.
+    places: list[tuple[str, str, str]] = field(default_factory=list)
 
     @property
     def breaks(self) -> int:
@@ -115,12 +117,27 @@ def foresee(act: Act, deed: Callable[[Act, Any], Any], request: Any, companies: 
     with transaction.atomic():
         before = expected_docks(act.today)
         last = Entry.objects.aggregate(last=Coalesce(Max("pk"), 0))["last"]
+        places = _places(act)
         deed(act.inner(), request)
+        moved = _moved(places, _places(act), companies)
         after = expected_docks(act.today)
         docks = {key: (before.get(key), dock) for key, dock in after.items()}
-        ripple = Ripple(lines_between(docks, companies), _worth_since(last, companies))
+        ripple = Ripple(lines_between(docks, companies), _worth_since(last, companies), moved)
         transaction.set_rollback(True)
     return ripple
+
+
+def _places(act: Act) -> dict[int, Shipment]:
+    return {shipment.pk: shipment for shipment in followed(act.today).order_by("pk")}
+
+
+def _moved(
+    before: Mapping[int, Shipment], after: Mapping[int, Shipment], companies: set[int]
+) -> list[tuple[str, str, str]]:
+    going = {key: one for key, one in after.items() if key in before and one.place != before[key].place}
+    aboard = companies_of_shipments(going)
+    mine = [key for key in going if not aboard.get(key) or aboard[key] & companies]
+    return [(str(going[key]), before[key].place, going[key].place) for key in mine]
 
 
 def _worth_since(last: int, companies: set[int]) -> list[Worth]:

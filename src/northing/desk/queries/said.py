@@ -24,8 +24,8 @@ def said_of_voyage(voyage: Voyage) -> list[DateStatement]:
 
 def _weighed(said: QuerySet[DateStatement]) -> list[DateStatement]:
     believed = believed_of(said)
-    last = said.order_by("-pk").values_list("pk", flat=True)[:SHOWN]
-    shown = DateStatement.objects.filter(pk__in={*believed, *last}).order_by("-pk")
+    last = said.order_by("-said_at", "-pk").values_list("pk", flat=True)[:SHOWN]
+    shown = DateStatement.objects.filter(pk__in={*believed, *last}).order_by("-said_at", "-pk")
     rows = list(shown.select_related("call__voyage", "call__port", "leg", "container"))
     for row in rows:
         row.believed = row.pk in believed

@@ -58,6 +58,12 @@ def fill_drawing():
 
 
 @register.filter
+def place(name):
+    """A place where units are, in words."""
+    return name.replace("_", " ")
+
+
+@register.filter
 def some(value):
     """A quantity, or a dash where there is none."""
     return count(value) if value else NOTHING
