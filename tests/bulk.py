@@ -21,14 +21,15 @@ with orders as (
 ), numbered as (
   select id, row_number() over (order by number) - 1 as place from orders
 ), lines as (
-  insert into orders_orderline (order_id, number, item_id, pack, pack_factor, quantity, pack_price, discount, need_by, expected_on)
-  select o.id, n %% 100 + 1, (%(items)s::bigint[])[1 + n * 31 %% cardinality(%(items)s::bigint[])], 'pc', 1, 10 + n %% 500, 18.4, 0, %(today)s::date + (n * 7919 %% 300 - 100)::int,
-         case when n %% 5 < 2 then %(today)s::date + (n * 104729 %% 300 - 90)::int end
+  insert into orders_orderline (order_id, number, item_id, pack, pack_factor, quantity, pack_price, discount, need_by)
+  select o.id, n %% 100 + 1, (%(items)s::bigint[])[1 + n * 31 %% cardinality(%(items)s::bigint[])], 'pc', 1, 10 + n %% 500, 18.4, 0, %(today)s::date + (n * 7919 %% 300 - 100)::int
     from generate_series(0::bigint, %(rows)s - 1) n join numbered o on o.place = n / 100
-  returning id, quantity, need_by, expected_on
+  returning id, quantity, need_by, order_id, number
 ), parts as (
   insert into orders_instalment (line_id, number, quantity, asked_on, pack_price, agreed_quantity, first_promise, promise, expected_on)
-  select id, 1, quantity, need_by - 40, 18.4, quantity, need_by - 40, need_by - 40, expected_on from lines
+  select id, 1, quantity, need_by - 40, 18.4, quantity, need_by - 40, need_by - 40,
+         case when n %% 5 < 2 then %(today)s::date + (n * 104729 %% 300 - 90)::int end
+    from (select l.*, o.place * 100 + l.number - 1 as n from lines l join numbered o on o.id = l.order_id) counted
   returning id, quantity, expected_on
 ), stands as (
   insert into standing_position (instalment_id, ordered, excess, with_supplier, packed, under_way, landed, held, in_store,

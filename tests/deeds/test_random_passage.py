@@ -17,12 +17,12 @@ from northing.deeds.land import receiving
 from northing.deeds.proving import move_faults
 from northing.deeds.ship import following, handling, loading, packing, rerouting, unsaying, valuing
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
-from northing.orders.models import Instalment, OrderLine
+from northing.orders.models import Instalment
 from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import own_docks, planned_legs
-from northing.standing.models import Position
+from northing.standing.models import LineStanding, Position
 from tests.deeds.machine import Machine, run
 from tests.factories import TODAY, small_world
 
@@ -212,7 +212,7 @@ class Passages(Machine):
 def days_of_parts():
     return [
         *Instalment.objects.order_by("pk").values_list("pk", "expected_on"),
-        *OrderLine.objects.order_by("pk").values_list("pk", "expected_on"),
+        *LineStanding.objects.order_by("pk").values_list("pk", "expected_on"),
     ]
 
 

@@ -497,7 +497,8 @@ def test_a_decision_without_a_word_decides_nothing(lived_in, client):
 
 
 def test_what_did_not_happen_is_not_expected_before_today(lived_in, client):
-    OrderLine.objects.filter(item__code="C").update(expected_on=TODAY - timedelta(days=30), need_by=TODAY)
+    OrderLine.objects.filter(item__code="C").update(need_by=TODAY)
+    Instalment.objects.filter(line__item__code="C").update(expected_on=TODAY - timedelta(days=30))
     client.force_login(Person.objects.get(username="expediter"))
     aftermath.refresh_every_line()
     row = next(row for row in client.get("/lines/?where=open").context["page"].rows if row["code"] == "C")

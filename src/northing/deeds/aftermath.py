@@ -75,7 +75,7 @@ bills as (
 parts as (
   select n.line_id, sum(n.agreed_quantity) as agreed, max(n.asked_on) as requested_on,
          min(n.first_promise) as first_promise, max(n.promise) as promise,
-         max(n.promise - n.first_promise) as slip,
+         max(n.promise - n.first_promise) as slip, max(n.expected_on) as expected_on,
          bool_or(exists (select 1 from confirmations_answer x where x.instalment_id = n.id and x.outcome = 'open'))
            as answer_waits,
          sum((p.{" + p.".join(OUTSTANDING)}) * n.pack_price * n.paid_part) as worth,
@@ -86,7 +86,7 @@ parts as (
    group by n.line_id
 )
 select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id, o.site_id, o.buyer_id,
-       coalesce(s.port_id, '') as port, o.currency, l.expected_on is not null as is_open,
+       coalesce(s.port_id, '') as port, o.currency, a.expected_on is not null as is_open,
        {", ".join(f"a.{name}" for name in COLUMNS)}, a.agreed,
        a.{" + a.".join(RECEIVED)} as received,
        a.{" + a.".join(OUTSTANDING)} as outstanding,
@@ -95,7 +95,7 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
        round(a.worth / l.pack_factor, 4) as value,
        round(a.worth / l.pack_factor
              * case when o.currency = c.currency then 1 else coalesce(r.rate, 0) end, 4) as value_base,
-       l.need_by, a.requested_on, a.first_promise, a.promise, l.expected_on, a.slip,
+       l.need_by, a.requested_on, a.first_promise, a.promise, a.expected_on, a.slip,
        a.answer_waits,
        coalesce(m.party, '') as party, coalesce(m.reason, '') as reason, m.since, m.due
   from touched t

@@ -29,21 +29,8 @@ update orders_instalment i
  where e.id = i.id and i.expected_on is distinct from e.expected_on
 """
 
-LINES = """
-update orders_orderline l
-   set expected_on = e.expected_on
-  from (
-    select line_id, max(expected_on) as expected_on
-      from orders_instalment
-     where line_id in (select line_id from orders_instalment where id = any(%s))
-     group by line_id
-  ) e
- where e.line_id = l.id and l.expected_on is distinct from e.expected_on
-"""
-
 
 def refresh_expected(instalments: Sequence[int]) -> None:
-    """Bring expected_on of the instalments (ids) and of their lines up to date."""
+    """Bring expected_on of the instalments (ids) up to date; that of their lines is the latest of them."""
     with connection.cursor() as cursor:
         cursor.execute(REFRESH, [list(instalments)])
-        cursor.execute(LINES, [list(instalments)])

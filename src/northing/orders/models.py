@@ -91,8 +91,6 @@ class OrderLine(models.Model):
     # Derived: what is paid of the price, after both discounts and the surcharge (core.ordering.paid_part).
     paid_part = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
     need_by = models.DateField()
-    # Derived: when the last outstanding unit is expected on our dock; empty when nothing is outstanding.
-    expected_on = models.DateField(null=True)
 
     class Meta:
         ordering = ["order", "number"]
@@ -100,13 +98,6 @@ class OrderLine(models.Model):
             models.UniqueConstraint(fields=["order", "number"], name="line_number_once"),
             models.CheckConstraint(condition=Q(quantity__gt=0) & Q(pack_factor__gt=0), name="line_quantity_above_zero"),
             models.CheckConstraint(condition=Q(pack_price__gte=0), name="line_price_not_negative"),
-        ]
-        indexes = [
-            models.Index(fields=["need_by", "id"], name="line_by_need"),
-            models.Index(fields=["need_by", "id"], condition=Q(expected_on__isnull=False), name="line_open_by_need"),
-            models.Index(
-                fields=["expected_on", "id"], condition=Q(expected_on__isnull=False), name="line_open_by_expected"
-            ),
         ]
 
 

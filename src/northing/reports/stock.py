@@ -15,12 +15,8 @@ with hand as (
   select item_id, company_id, sum(total_cost - taken_cost) as value
     from ledger_costlayer where company_id = any(%(companies)s) group by 1, 2
 ), coming as (
-  select l.item_id, o.company_id, sum(p.with_supplier) as on_order, sum(p.packed + p.under_way + p.landed) as coming
-    from standing_position p
-    join orders_instalment n on n.id = p.instalment_id
-    join orders_orderline l on l.id = n.line_id
-    join orders_purchaseorder o on o.id = l.order_id
-   where o.company_id = any(%(companies)s) and l.expected_on is not null
+  select item_id, company_id, sum(with_supplier) as on_order, sum(packed + under_way + landed) as coming
+    from standing_linestanding where company_id = any(%(companies)s) and is_open
    group by 1, 2
 )
 select i.id, i.code, i.description, i.unit, y.code as company, y.currency,

@@ -140,6 +140,7 @@ class LineStanding(models.Model):
     requested_on = models.DateField()
     first_promise = models.DateField(null=True)
     promise = models.DateField(null=True)
+    # When the last outstanding unit is expected on our dock; empty when nothing is outstanding.
     expected_on = models.DateField(null=True)
     slip = models.IntegerField(null=True)
     answer_waits = models.BooleanField()

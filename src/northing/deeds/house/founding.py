@@ -290,7 +290,7 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
         matters.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
     later = [one.record.pk for one in changed if any(told["field"] == PASSAGE for told in one.changes)]
     if kind.model is Party and later:
-        waiting = Instalment.objects.filter(line__order__supplier__in=later, line__expected_on__isnull=False)
+        waiting = Instalment.objects.filter(line__order__supplier__in=later, line__standing__is_open=True)
         bring_along(dated=list(waiting.values_list("pk", flat=True)))
     return len(doing)
 

@@ -52,7 +52,7 @@ def item(request, item_id: int):
         return redirect("item", record.pk)
     layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
     layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")
-    lines = OrderLine.objects.filter(item=record, order__company__in=mine, expected_on__isnull=False)
+    lines = OrderLine.objects.filter(item=record, order__company__in=mine, standing__is_open=True)
     shown = list(layers[:SHOWN])
     for layer in shown:
         layer.lies = [
@@ -63,7 +63,7 @@ def item(request, item_id: int):
     context = {
         "item": record,
         "layers": shown,
-        "coming": lines.select_related("order__supplier").order_by("expected_on")[:SHOWN],
+        "coming": lines.select_related("order__supplier", "standing").order_by("standing__expected_on")[:SHOWN],
         "form": form,
         "delay_form": DelayForm(initial={"cost": plain(record.delay_cost)}),
         "story": told(request, "item", record.pk),
