@@ -99,7 +99,7 @@ def test_an_address_is_made_and_ended(world, client, post):
     assert Hook.objects.get().secret not in client.get(reverse("hooks")).content.decode()
     assert client.post(reverse("hooks"), {"key": "k2", "url": "x"}).status_code == 422
     hook = Hook.objects.get()
-    hooks.announce(world.act("shipping"), "arrived", [({"shipment": "S"}, ())])
+    hooks.announce(world.act("shipping"), "arrived", lambda: [({"shipment": "S"}, ())])
     client.post(reverse("end-hook", args=[hook.pk]), {"key": "e"})
     assert hooks.send_due(NOW) == 0
     assert HookDelivery.objects.get().said == "the address is told no more"

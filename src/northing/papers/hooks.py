@@ -1,7 +1,7 @@
 """Tell other programs what happens: written in the deed's transaction, sent by the worker, tried again for a day."""
 
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -22,14 +22,19 @@ WAITS = (1, 2, 5, 15, 30, 60, 120, 240, 480, 480)
 AT_ONCE = 200
 
 
-def announce(act: Act, kind: str, told: Sequence[tuple[Mapping[str, Any], Collection[int]]]) -> None:
+Told = Sequence[tuple[Mapping[str, Any], Collection[int]]]
+
+
+def announce(act: Act, kind: str, what: Callable[[], Told]) -> None:
     """Write down what is to be told: facts, and the companies (ids) they are about; none: everybody's.
 
-    It is for every address that asked for such a thing and whose person may see one of the companies.
+    It is for every address that asked for such a thing and whose person may see one of the companies; where there is
+    none, `what` is not even asked.
     """
-    if not told:
-        return
     hooks = list(Hook.objects.filter(ended_at=None, kinds__contains=[kind]).select_related("set_by"))
+    if not hooks:
+        return
+    told = what()
     HookDelivery.objects.bulk_create(
         HookDelivery(hook=hook, kind=kind, body=dict(facts), made_at=act.at, next_at=act.at)
         for hook in hooks

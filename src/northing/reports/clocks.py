@@ -10,7 +10,7 @@ from northing.core.passage import Statement, believed
 from northing.directory.models import FreeTime
 from northing.directory.queries import calendars_of
 from northing.shipping.models import Container, DateStatement
-from northing.shipping.queries import newest_said
+from northing.shipping.queries import words
 
 Milestone = DateStatement.Milestone
 FACTS = (Milestone.DISCHARGED, Milestone.GATE_OUT, Milestone.RETURNED)
@@ -40,27 +40,15 @@ def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
     Where nobody said when it was discharged, it was when its vessel arrived.
     """
     boxes = {box.pk: box for box in containers}
-    said = said_of(boxes)
-    return {
-        key: facts_from({one: said.get((key, one), []) for one in FACTS}, box.shipment.arrived_on)
-        for key, box in boxes.items()
-    }
-
-
-def said_of(containers: Iterable[int]) -> dict[tuple[int, str], list[Statement]]:
-    """What is said of containers (ids), by container and milestone."""
-    said: dict[tuple[int, str], list[Statement]] = {}
-    rows = newest_said("container").filter(container__in=list(containers), milestone__in=FACTS)
-    for key, milestone, *words in rows.values_list("container", "milestone", "kind", "value", "said_at", "pk", "rank"):
-        said.setdefault((key, milestone), []).append(Statement(*words))
-    return said
+    said = words("container", boxes, milestones=FACTS)
+    return {key: facts_from(said.get(key, {}), box.shipment.arrived_on) for key, box in boxes.items()}
 
 
 def facts_from(said: Mapping[str, Sequence[Statement]], arrived_on: date | None) -> dict[str, date]:
     """The days on which the FACTS happened by what is said; discharged with the vessel where nobody said when."""
     facts: dict[str, date] = {Milestone.DISCHARGED: arrived_on} if arrived_on else {}
     for milestone in FACTS:
-        known = believed(said[milestone], date.min)
+        known = believed(said.get(milestone, ()), date.min)
         if known and known[1]:
             facts[milestone] = known[0]
     return facts

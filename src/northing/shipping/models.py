@@ -229,7 +229,10 @@ class CarrierEvent(models.Model):
     class Meta:
         ordering = ["-id"]
         constraints = [models.UniqueConstraint(fields=["source", "event_id"], name="event_heard_once")]
-        indexes = [models.Index(fields=["state", "-id"], name="event_by_state")]
+        indexes = [
+            models.Index(fields=["state", "-id"], name="event_by_state"),
+            models.Index(fields=["source", "retracts"], condition=~Q(retracts=""), name="event_retracting"),
+        ]
 
 
 class DateStatement(models.Model):

@@ -66,13 +66,34 @@ def sailings(voyages: Iterable[int], today: date, extra: Iterable[DateStatement]
     A slip runs on from call to call. An omitted call is passed by.
     """
     calls = list(PortCall.objects.filter(voyage__in=list(voyages)).order_by("voyage", "number"))
-    standing = newest_said("call").filter(call__in=calls)
-    said: dict[int | None, list[DateStatement]] = {}
-    for one in [*standing, *extra]:
-        said.setdefault(one.call_id, []).append(one)
+    said = words("call", [call.pk for call in calls], extra=extra)
     found: dict[int, Sailing] = {}
     for _, group in groupby(calls, key=lambda call: call.voyage_id):
         found |= _sailing([call for call in group if not call.omitted], said, today)
+    return found
+
+
+# What is said, by what it is about (id) and by milestone.
+Words = Mapping[int, Mapping[str, list[Statement]]]
+NOTHING: Mapping[str, list[Statement]] = {}
+
+
+def words(
+    about: str, keys: Iterable[int], *, extra: Iterable[DateStatement] = (), milestones: Sequence[str] = ()
+) -> Words:
+    """The newest words about calls, legs or containers (ids), `extra` unsaved statements included; of some milestones,
+    or of all."""
+    newest = newest_said(about).filter(**{f"{about}__any_of": list(keys)})
+    newest = newest.filter(milestone__in=milestones) if milestones else newest
+    found: dict[int, dict[str, list[Statement]]] = {}
+    rows = newest.values_list(f"{about}_id", "milestone", "kind", "value", "said_at", "pk", "rank")
+    for key, milestone, *word in rows:
+        found.setdefault(key, {}).setdefault(milestone, []).append(Statement(*word))
+    for said in extra:
+        key = getattr(said, f"{about}_id")
+        if key:
+            word = Statement(said.kind, said.value, said.said_at, said.pk or 2**62, said.rank)
+            found.setdefault(key, {}).setdefault(said.milestone, []).append(word)
     return found
 
 
@@ -95,13 +116,11 @@ def believed_of(said: QuerySet[DateStatement]) -> set[int]:
     return {one.id for one in best.values()}
 
 
-def _sailing(
-    calls: Sequence[PortCall], said: Mapping[int | None, list[DateStatement]], today: date
-) -> dict[int, Sailing]:
+def _sailing(calls: Sequence[PortCall], said: Words, today: date) -> dict[int, Sailing]:
     ends = [(call, milestone) for call in calls for milestone in ("arrival", "departure")]
     points, at = [], []
     for call, milestone in ends:
-        about = _about(said.get(call.pk, ()), milestone)
+        about = said.get(call.pk, NOTHING).get(milestone, [])
         plan = call.planned_arrival if milestone == "arrival" else call.planned_departure
         known = believed(about, today)
         plan = plan or (known[0] if known else None)
@@ -121,18 +140,15 @@ def planned_legs(
     """The legs of shipments (by id) with what was said of each, `extra` unsaved statements included; and the sailings
     that they follow. Four queries, however many shipments."""
     extra = list(extra)
-    legs = list(Leg.objects.filter(shipment__in=list(shipments)).order_by("shipment", "number"))
+    legs = list(Leg.objects.filter(shipment__any_of=[one.pk for one in shipments]).order_by("shipment", "number"))
     calls = {call for leg in legs for call in (leg.load_call_id, leg.discharge_call_id) if call}
     voyages = set(PortCall.objects.filter(pk__in=calls).values_list("voyage", flat=True)) if calls else set()
     sailing = sailings(voyages, today, extra) if voyages else {}
-    by_leg: dict[int, list[DateStatement]] = {}
-    for said in [*newest_said("leg").filter(leg__in=legs), *extra]:
-        if said.leg_id:
-            by_leg.setdefault(said.leg_id, []).append(said)
+    by_leg = words("leg", [leg.pk for leg in legs], extra=extra)
     found: dict[int, Planned] = {shipment.pk: ([], []) for shipment in shipments}
     for leg in legs:
-        mine = by_leg.get(leg.pk, [])
-        start, end = _about(mine, "departure"), _about(mine, "arrival")
+        mine = by_leg.get(leg.pk, NOTHING)
+        start, end = mine.get("departure", []), mine.get("arrival", [])
         if leg.load_call_id:
             start = _sails(sailing.get(leg.load_call_id), "departure")
             end = _sails(sailing.get(leg.discharge_call_id), "arrival")
@@ -152,14 +168,6 @@ def _sails(sailing: Sailing | None, milestone: str) -> list[Statement]:
     if known is None:
         return []
     return [Statement("actual" if known[1] else "estimated", known[0], SETTLED, 0)]
-
-
-def _about(statements: Iterable[DateStatement], milestone: str) -> list[Statement]:
-    return [
-        Statement(said.kind, said.value, said.said_at, said.pk or 2**62, said.rank)
-        for said in statements
-        if said.milestone == milestone
-    ]
 
 
 def stowage_mark(shipment: int, companies: Iterable[int]) -> str:
@@ -217,27 +225,25 @@ def own_docks(
 
     None where nothing is said of a container by itself.
     """
-    boxes = Container.objects.filter(shipment__in=list(planned)).order_by().values_list("pk", "shipment", "own_dock")
+    boxes = Container.objects.filter(shipment__any_of=list(planned)).order_by()
+    boxes = boxes.values_list("pk", "shipment", "own_dock")
     planned_of = {key: planned[shipment] for key, shipment, _ in boxes}
-    own = newest_said("container").filter(container__in=list(planned_of), milestone__in=OWN)
-    said: dict[int, list[DateStatement]] = {key: [] for key, _, day in boxes if day}
-    for one in [*own, *extra]:
-        if one.container_id:
-            said.setdefault(one.container_id, []).append(one)
-    return {key: _own_dock(planned_of[key], words, today) for key, words in said.items()}
+    own = words("container", planned_of, extra=extra, milestones=OWN)
+    said = {key: NOTHING for key, _, day in boxes if day} | own
+    return {key: _own_dock(planned_of[key], about, today) for key, about in said.items()}
 
 
 # What is said of a container by itself and moves its day at the dock.
 OWN = (DateStatement.Milestone.DISCHARGED, DateStatement.Milestone.GATE_OUT)
 
 
-def _own_dock(planned: Planned, said: Sequence[DateStatement], today: date) -> date | None:
+def _own_dock(planned: Planned, said: Mapping[str, list[Statement]], today: date) -> date | None:
     legs, plan = planned
     landed = next((place for place, leg in enumerate(legs) if leg.main), None)
     if not said or landed is None:
         return None
     inland = (place for place in range(landed + 1, len(legs)) if legs[place].mode in (Leg.Mode.ROAD, Leg.Mode.RAIL))
-    discharged, out = (_about(said, milestone) for milestone in OWN)
+    discharged, out = (said.get(milestone, []) for milestone in OWN)
     return expected_legs(for_container(plan, landed, next(inland, None), discharged, out), today)[-1].end
 
 

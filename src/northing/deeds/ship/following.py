@@ -1,6 +1,6 @@
 """Follow: departures and arrivals, once for all aboard; the ripple of a date."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -10,7 +10,7 @@ from django.db.models import Q
 from northing.core.ownership import moments_through
 from northing.core.passage import expected_legs
 from northing.core.periods import far_problems
-from northing.core.problems import Problem, refuse_if
+from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.cost import owning
 from northing.deeds.ship import papering, valuing
@@ -21,7 +21,7 @@ from northing.directory.models import Company
 from northing.directory.rights import companies_of
 from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
-from northing.papers.hooks import announce
+from northing.papers.hooks import Told, announce
 from northing.papers.operations import once, tell
 from northing.shipping import dates
 from northing.shipping import operations as shipping
@@ -229,10 +229,14 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
     return found
 
 
+class RecordedAlready(Refused):
+    """It happened on that very day: that is known."""
+
+
 def _sailing_problems(subject: _Subject, request: DateRequest) -> list[Problem]:
     if _recorded(subject, request.milestone) == request.value:
         what = f"The {request.milestone} is recorded already, on {request.value:%-d %b %Y}."
-        return [Problem(what, "milestone", "Say another day to correct it.")]
+        raise RecordedAlready(Problem(what, "milestone", "Say another day to correct it."))
     for shipment in subject.those("arrival"):
         if shipment.departed_on and request.value < shipment.departed_on:
             what = f"It departed on {shipment.departed_on:%-d %b %Y}."
@@ -300,8 +304,7 @@ def _follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], da
         fact, source, target = SAILS[event]
         dates.mark_sailed(shipments, fact, day)
         standing.move_all(story, source, target, UNSETTLED, [keys])
-        aboard = companies_of_shipments(keys)
-        announce(act, TOLD[event], [(_told_of(one, on=day), aboard.get(one.pk, ())) for one in shipments])
+        announce(act, TOLD[event], lambda: _told(shipments, lambda one: {"on": day}))
     if moments.isdisjoint(moments_through(event)):
         return
     owned = owning.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, day)
@@ -356,18 +359,25 @@ def _picked_up(planned: Planned) -> bool:
 
 
 def _announce_docks(act: Act, moved: Sequence[Shipment]) -> None:
-    aboard = companies_of_shipments([shipment.pk for shipment in moved])
-    told = [
-        (_told_of(one, expected_dock=one.expected_dock, planned_dock=one.planned_dock), aboard.get(one.pk, ()))
-        for one in moved
+    if moved:
+        announce(act, "dates_changed", lambda: _told(moved, _docks))
+
+
+def _docks(shipment: Shipment) -> dict[str, date | None]:
+    return {"expected_dock": shipment.expected_dock, "planned_dock": shipment.planned_dock}
+
+
+def _told(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:
+    """What other programs are told of shipments, with the companies that have goods in each."""
+    aboard = companies_of_shipments([shipment.pk for shipment in shipments])
+    return [
+        (
+            {"shipment": one.reference, "id": one.pk}
+            | {name: day.isoformat() if day else None for name, day in days(one).items()},
+            aboard.get(one.pk, ()),
+        )
+        for one in shipments
     ]
-    announce(act, "dates_changed", told)
-
-
-def _told_of(shipment: Shipment, **days: date | None) -> dict[str, object]:
-    """What other programs are told of a shipment."""
-    said = {name: day.isoformat() if day else None for name, day in days.items()}
-    return {"shipment": shipment.reference, "id": shipment.pk, **said}
 
 
 def _words(subject: _Subject, request: DateRequest) -> str:

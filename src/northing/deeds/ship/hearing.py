@@ -15,7 +15,7 @@ from northing.deeds.ship import rippling
 from northing.deeds.ship.lot import WITHDRAWN, Lot, State
 from northing.deeds.ship.meaning import Meant
 from northing.directory.acts import Act
-from northing.directory.columns import insert_columns, update_columns
+from northing.directory.columns import draw_keys, insert_columns
 from northing.directory.models import Port
 from northing.directory.rights import require_somewhere
 from northing.formats.dcsa import Event, raw_events, read_events
@@ -65,16 +65,14 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
         else:
             wrong.append(f"Event {place}: {said}.")
     docks = expected_docks(act.today)
-    new = _keep(act, source, _at_their_places(read))
+    new = _met(act, source, _at_their_places(read))
     lot = Lot(act, Meant(event for _, event in new), request.rank)
-    _withdraw(source, [event.retracts for _, event in new if event.retracts], lot)
-    taken = CarrierEvent.objects.filter(pk__in=[record.pk for record, _ in new], retracted=True)
-    gone = set(taken.values_list("pk", flat=True))
+    gone = {event.retracts for _, event in new if event.retracts}
+    _withdraw(source, gone, lot)
     for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
-        record.retracted = record.pk in gone
+        record.retracted = record.retracted or event.event_id in gone
         _tie(record, event, lot)
-    said = [(record.pk, str(record.state), record.says) for record, _ in new]
-    update_columns(CarrierEvent._meta.db_table, {"state": "text", "says": "text"}, said)
+    _keep([record for record, _ in new])
     lot.follow()
     rippling.tell_owners(act, source, docks)
     states = [record.state for record, _ in new]
@@ -98,12 +96,13 @@ def _at_their_places(read: list[tuple[dict, Event]]) -> list[tuple[dict, Event]]
     ]
 
 
-def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[CarrierEvent, Event]]:
+def _met(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[CarrierEvent, Event]]:
+    """Those that are new, to be kept once it is known what becomes of them; they have their ids."""
     ids = [event.event_id for _, event in read]
     of_source = CarrierEvent.objects.filter(source=source)
-    met, new = set(of_source.filter(event_id__in=ids).values_list("event_id", flat=True)), []
+    met, new = set(of_source.filter(event_id__any_of=ids).values_list("event_id", flat=True)), []
     # What was taken back before it came.
-    gone = set(of_source.filter(retracts__in=ids).values_list("retracts", flat=True))
+    gone = set(of_source.exclude(retracts="").filter(retracts__any_of=ids).values_list("retracts", flat=True))
     for raw, event in read:
         if event.event_id not in met:
             met.add(event.event_id)
@@ -127,29 +126,31 @@ def _keep(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[C
                 raw=raw,
             )
             new.append((record, event))
-    _write([record for record, _ in new])
+    for (record, _), key in zip(new, draw_keys(CarrierEvent._meta.db_table, len(new)), strict=True):
+        record.pk = key
     return new
 
 
-KEPT = {"source": "text", "event_id": "text", "event_type": "text", "code": "text", "kind": "text", "day": "date"}
-KEPT |= {"said_at": "timestamptz", "heard_at": "timestamptz", "port": "text", "imo": "text", "voyage": "text"}
-KEPT |= {"container": "text", "at": "timestamptz", "empty": "bool", "retracts": "text", "retracted": "bool"}
-KEPT |= {"state": "text", "says": "text", "raw": "jsonb"}
+KEPT = {"id": "bigint", "source": "text", "event_id": "text", "event_type": "text", "code": "text", "kind": "text"}
+KEPT |= {"day": "date", "said_at": "timestamptz", "heard_at": "timestamptz", "port": "text", "imo": "text"}
+KEPT |= {"voyage": "text", "container": "text", "at": "timestamptz", "empty": "bool", "retracts": "text"}
+KEPT |= {"retracted": "bool", "state": "text", "says": "text", "raw": "jsonb"}
 
 
-def _write(records: list[CarrierEvent]) -> None:
-    """Write events, and note the ids that they have with that."""
+def _keep(records: list[CarrierEvent]) -> None:
+    """Write what was heard. What it said points at it already; the database minds that at the end."""
     rows = [tuple(json.dumps(one.raw) if name == "raw" else getattr(one, name) for name in KEPT) for one in records]
-    keys = insert_columns(CarrierEvent._meta.db_table, KEPT, rows, returning="event_id")
-    for record in records:
-        record.pk = keys[record.event_id]
+    insert_columns(CarrierEvent._meta.db_table, KEPT, rows)
 
 
 def _withdraw(source: str, ids: Iterable[str], lot: Lot) -> None:
     """What a carrier takes back is believed no more. What goods followed by it alone is undone; where a rule stands
     against that, the event stays believed, and the one that takes it back waits with the reason.
     """
-    taken = CarrierEvent.objects.filter(source=source, event_id__in=list(ids), retracted=False)
+    ids = list(ids)
+    if not ids:
+        return
+    taken = CarrierEvent.objects.filter(source=source, event_id__in=ids, retracted=False)
     keys = set(taken.values_list("pk", flat=True))
     statements = list(DateStatement.objects.filter(event__in=keys, retracted=False).order_by("pk"))
     by_event: dict[int | None, list[DateStatement]] = {}

@@ -110,11 +110,12 @@ class Lot:
         return State.TIED, f"{milestone} of the voyage"
 
     def _happened(self, call: CallMeant, milestone: str, event: Event, said: Said) -> Outcome:
-        if following.recorded(call.key, milestone) == event.day:
-            return State.NOTED, f"the {milestone} is recorded on that day already"
         self._flush()
         asked = following.DateRequest(None, milestone, event.kind, event.day, said, call.key)
-        self._sail(lambda: following.say(self.act.inner(), asked))
+        try:
+            self._sail(lambda: following.say(self.act.inner(), asked))
+        except following.RecordedAlready:
+            return State.NOTED, f"the {milestone} is recorded on that day already"
         return State.TIED, f"{milestone} of the voyage"
 
     def _sail(self, deed) -> None:

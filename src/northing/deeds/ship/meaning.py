@@ -8,9 +8,9 @@ from django.db.models import Min
 
 from northing.core.passage import Statement
 from northing.formats.dcsa import Event
-from northing.reports.clocks import FACTS, facts_from, said_of
+from northing.reports.clocks import FACTS, facts_from
 from northing.shipping.models import Container, Leg, PortCall, Shipment
-from northing.shipping.queries import companies_of_shipments
+from northing.shipping.queries import companies_of_shipments, words
 
 # A call at a port is that of a voyage when it is this near to what was planned.
 NEAR = timedelta(days=60)
@@ -54,7 +54,8 @@ class Meant:
         self._by_shipment: dict[int, list[BoxMeant]] = {}
         for box in (box for some in self._boxes.values() for box in some):
             self._by_shipment.setdefault(box.shipment, []).append(box)
-        self._said = said_of([box.key for some in self._boxes.values() for box in some])
+        keys = [box.key for some in self._boxes.values() for box in some]
+        self._said = {key: dict(said) for key, said in words("container", keys, milestones=FACTS).items()}
 
     def call(self, event: Event, milestone: str) -> CallMeant | None:
         """The call that the vessel makes there; of several the one planned nearest to the day that is said."""
@@ -81,11 +82,11 @@ class Meant:
 
     def facts(self, box: BoxMeant) -> dict[str, date]:
         """What has happened to a container, as it is believed, what was noted of it included."""
-        return facts_from({one: self._said.get((box.key, one), []) for one in FACTS}, box.arrived_on)
+        return facts_from(self._said.get(box.key, {}), box.arrived_on)
 
     def note(self, box: BoxMeant, milestone: str, said: Statement) -> None:
         """Something was said of a container."""
-        self._said.setdefault((box.key, milestone), []).append(said)
+        self._said.setdefault(box.key, {}).setdefault(milestone, []).append(said)
 
     def sailed(self, shipments: Iterable[Shipment]) -> None:
         """Shipments departed or arrived."""
