@@ -17,6 +17,7 @@ from northing.core.problems import NotAllowed, Refused
 from northing.deeds.land import reversing
 from northing.deeds.proving import move_faults
 from northing.deeds.ship import hearing, packing
+from northing.desk.queries.likely import likely_boxes
 from northing.directory.models import Person
 from northing.formats.identifiers import with_container_check_digit
 from northing.orders.models import PurchaseOrder
@@ -25,7 +26,7 @@ from northing.papers.models import Errand, StoryEntry
 from northing.receiving.models import Receipt
 from northing.reports.clocks import facts_of
 from northing.reports.proofs import book_faults, position_faults
-from northing.shipping.models import CarrierEvent, Container, DateStatement, Ripple, Shipment, Stowage
+from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall, Ripple, Shipment, Stowage
 from northing.shipping.operations import LegPlan
 from northing.standing.models import LineStanding
 from tests.factories import CALLS, CONTAINERS, NOW, TODAY
@@ -399,3 +400,45 @@ def test_in_any_order_and_any_lots_the_same_is_believed(afloat, daily_rates, ord
         assert book_faults() == []
         assert (shipment.place, position_faults(), move_faults()) == ("landed", [], [])
         transaction.set_rollback(True)
+
+
+def test_what_fits_nothing_is_tied_by_hand(afloat, client):
+    unknown = call("u", "ARRI", 33, 0)
+    unknown["transportCall"]["carrierVoyageNumber"] = "OTHER"
+    hear(afloat, unknown, box("b", "DISC", 34, number=THIRD) | {"eventClassifierCode": "EST"})
+    waits = {one.event_id: one for one in CarrierEvent.objects.filter(state="waits")}
+    assert waits.keys() == {"u", "b"}
+    arrival, mine = PortCall.objects.get(port="NZTRG"), Container.objects.get()
+    for wrong in (hearing.TieRequest(waits["u"].pk), hearing.TieRequest(waits["u"].pk, container=mine.pk)):
+        with pytest.raises(Refused, match="Choose what it is about"):
+            hearing.tie(afloat.act("shipping"), wrong)
+    with pytest.raises(NotAllowed):
+        hearing.tie(afloat.act("viewer"), hearing.TieRequest(waits["u"].pk, call=arrival.pk))
+    client.force_login(Person.objects.get(username="shipping"))
+    address = reverse("tie-event", args=[waits["u"].pk])
+    page = client.get(address).content.decode()
+    assert "Heron 221S at NZTRG, planned" in page and address in client.get(reverse("events")).content.decode()
+    form = {"key": "t", "about": arrival.pk}
+    shown = client.post(address, form).content.decode()
+    assert "<b>1</b> line moves" in shown and dock(afloat) == TODAY + 30 * DAY, "first what it would do"
+    done = client.post(address, form | {"confirmed": "yes"}, follow=True).content.decode()
+    assert "tied and heard" in done and dock(afloat) == TODAY + 33 * DAY
+    hearing.tie(afloat.act("shipping"), hearing.TieRequest(waits["b"].pk, container=mine.pk))
+    mine.refresh_from_db()
+    assert mine.own_dock == TODAY + 34 * DAY
+    assert not CarrierEvent.objects.filter(state="waits").exists()
+    assert client.get(address).status_code == 404
+    # What its sender takes back is believed no more, though the tie was ours.
+    hear(afloat, call("r", "ARRI", 33, 1, retractedEventID="u"), box("x", "DISC", 34) | {"retractedEventID": "b"})
+    assert dock(afloat) == TODAY + 30 * DAY and move_faults() == []
+
+
+def test_what_an_event_may_be_about_is_named_by_likeness(afloat, client):
+    said = box("b", "DISC", 34, number=with_container_check_digit("QXNU100009"))
+    hear(afloat, said | {"eventClassifierCode": "EST"})
+    event = CarrierEvent.objects.get(event_id="b")
+    there = afloat.shipment([afloat.sent_order({"C": D(9)}, company=afloat.au)], number=THIRD)
+    people = {person.username: person for person in Person.objects.all()}
+    named = [one.number for one in likely_boxes(event, people["shipping"], TODAY)]
+    assert named == [CONTAINERS[0], THIRD]
+    assert [one.shipment_id for one in likely_boxes(event, people["stranger"], TODAY)] == [there.pk]

@@ -108,6 +108,7 @@ GATES: Mapping[str, Gate] = {
     "events": _form("say_dates"),
     "event-again": _acts("say_dates"),
     "set-feed": _acts("say_dates"),
+    "tie-event": _form("say_dates"),
     "drop-event": _acts("say_dates"),
     "new-charge": _form(*CHARGES),
     "rates": _acts("enter_rate"),

@@ -146,6 +146,7 @@ urlpatterns = [
     path("passage/moved/<int:ripple_id>/", events.moved, name="moved"),
     path("passage/events/feed/", events.set_feed, name="set-feed"),
     path("passage/events/<int:event_id>/again/", events.event, {"what": "again"}, name="event-again"),
+    path("passage/events/<int:event_id>/tie/", voyages.tie_event, name="tie-event"),
     path("passage/events/<int:event_id>/drop/", events.event, {"what": "drop"}, name="drop-event"),
     path("passage/board/", board.passage_board, name="board"),
     path("passage/chart/", chart.passage_chart, name="chart"),

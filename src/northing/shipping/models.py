@@ -234,6 +234,10 @@ class CarrierEvent(models.Model):
             models.Index(fields=["source", "retracts"], condition=~Q(retracts=""), name="event_retracting"),
         ]
 
+    def __str__(self):
+        about = self.container or f"IMO {self.imo} {self.voyage}".strip()
+        return f"{self.kind} {self.code} of {about}{f' at {self.port}' if self.port else ''}, {self.day:%-d %b %Y}"
+
 
 class DateStatement(models.Model):
     """What somebody said about a date: planned, estimated or actual. Never changed; it may be taken back."""

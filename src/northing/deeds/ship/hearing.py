@@ -18,14 +18,14 @@ from northing.directory.acts import Act
 from northing.directory.columns import draw_keys, insert_columns
 from northing.directory.models import Port
 from northing.directory.rights import require_somewhere
-from northing.formats.dcsa import Event, raw_events, read_events
+from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, raw_events, read_events
 from northing.papers.operations import once, tell
-from northing.shipping.models import CarrierEvent, DateStatement
+from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall
 from northing.shipping.queries import expected_docks
 
 MOST_TOLD = 100
 # A lot is one transaction, and one step of progress; what follows from it is worked out once.
-LOT = 2_000
+LOT = 5_000
 
 
 @dataclass(frozen=True)
@@ -49,6 +49,15 @@ class EventRequest:
     """One event that waits (id)."""
 
     event: int
+
+
+@dataclass(frozen=True)
+class TieRequest:
+    """One event that waits, and the port call or the container that it is about (ids)."""
+
+    event: int
+    call: int | None = None
+    container: int | None = None
 
 
 @once
@@ -180,10 +189,32 @@ def _tie(record: CarrierEvent, event: Event, lot: Lot) -> None:
 @once
 def try_again(act: Act, request: EventRequest) -> int:
     """Try to tie an event that waits: what it lacked may be there now."""
-    record = _waiting(act, request)
+    record = _waiting(act, request.event)
     event = _event_of(record)
-    # The key is that of this deed: those that the event leads to have none of their own.
-    lot = Lot(act.inner(), Meant([event]))
+    return _try(act, record, event, Meant([event]))
+
+
+@once
+def tie(act: Act, request: TieRequest) -> int:
+    """Tie an event that waits to the port call, or to the container, that it is about; then it is heard."""
+    record = _waiting(act, request.event)
+    event = _event_of(record)
+    call = PortCall.objects.filter(pk=request.call).select_related("voyage").first() if request.call else None
+    box = Container.objects.filter(pk=request.container).first() if request.container else None
+    if call and event.event_type == TRANSPORT:
+        event = replace(event, imo=call.voyage.imo, voyage=call.voyage.number, port=call.port_id)
+    elif box and event.event_type == EQUIPMENT:
+        event = replace(event, container=box.number)
+    else:
+        raise Refused(Problem("Choose what it is about: a port call, or a container.", "about"))
+    about = call or box
+    tell(act, "tie_event", f"Tied event {record.event_id} of {record.source} to {about}", [("events", 0, None)])
+    return _try(act, record, event, Meant([event], about.pk))
+
+
+def _try(act: Act, record: CarrierEvent, event: Event, meant: Meant) -> int:
+    # The key is that of the deed: those that the event leads to have none of their own.
+    lot = Lot(act.inner(), meant)
     if event.retracts:
         _withdraw(record.source, [event.retracts], lot)
     _tie(record, event, lot)
@@ -197,16 +228,16 @@ def try_again(act: Act, request: EventRequest) -> int:
 @once
 def drop(act: Act, request: EventRequest) -> int:
     """Drop an event that is of no use to us."""
-    record = _waiting(act, request)
+    record = _waiting(act, request.event)
     record.state, record.says = State.DROPPED, f"dropped by {act.person}"[:240]
     record.save(update_fields=["state", "says"])
     tell(act, "drop_event", f"Dropped event {record.event_id} of {record.source}", [("events", 0, None)])
     return record.pk
 
 
-def _waiting(act: Act, request: EventRequest) -> CarrierEvent:
+def _waiting(act: Act, event: int) -> CarrierEvent:
     require_somewhere(act.person, "say_dates")
-    record = CarrierEvent.objects.select_for_update().filter(pk=request.event).first()
+    record = CarrierEvent.objects.select_for_update().filter(pk=event).first()
     if record is None or record.state != State.WAITS:
         raise Refused(Problem("This event does not wait any more.", mend="Look again."))
     return record

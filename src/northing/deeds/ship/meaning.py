@@ -45,10 +45,11 @@ class BoxMeant:
 
 
 class Meant:
-    """The calls and containers that some events name."""
+    """The calls and containers that some events name; of one event, the one (id) that somebody chose for it."""
 
-    def __init__(self, events: Iterable[Event]):
+    def __init__(self, events: Iterable[Event], chosen: int | None = None):
         events = list(events)
+        self._chosen = chosen
         self._calls = _calls(events)
         self._boxes = _boxes(events)
         self._by_shipment: dict[int, list[BoxMeant]] = {}
@@ -60,7 +61,10 @@ class Meant:
     def call(self, event: Event, milestone: str) -> CallMeant | None:
         """The call that the vessel makes there; of several the one planned nearest to the day that is said."""
         near = []
-        for call in self._calls.get((event.imo, event.port), ()):
+        calls = self._calls.get((event.imo, event.port), ())
+        if self._chosen:
+            return next((call for call in calls if call.key == self._chosen), None)
+        for call in calls:
             day = call.planned[milestone]
             if day and abs(day - event.day) <= NEAR and event.voyage in ("", call.number):
                 near.append((abs(day - event.day), call.key, call))
@@ -72,6 +76,8 @@ class Meant:
         The newest that had begun by that day and from which it has not come back empty; else one that should have.
         """
         boxes = self._boxes.get(event.container, ())
+        if self._chosen:
+            return next((box for box in boxes if box.key == self._chosen), None)
         for box in boxes:
             if box.departed_on and box.departed_on <= event.day:
                 back = self.facts(box).get("returned")

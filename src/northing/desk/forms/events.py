@@ -1,11 +1,15 @@
 """The form of carriers' events."""
 
 from django import forms
+from django.utils import timezone
 
-from northing.deeds.ship.hearing import EventsRequest
+from northing.deeds.ship.hearing import EventsRequest, TieRequest
 from northing.deeds.ship.polling import FeedRequest
 from northing.desk.forms.base import DeedForm
-from northing.directory.models import Party
+from northing.desk.queries.likely import likely_boxes, likely_calls
+from northing.directory.models import Party, Person
+from northing.formats.dcsa import TRANSPORT
+from northing.shipping.models import CarrierEvent, PortCall
 
 
 class EventsForm(DeedForm):
@@ -17,6 +21,27 @@ class EventsForm(DeedForm):
     def asked(self, entered: dict) -> EventsRequest:
         """The events as they came."""
         return EventsRequest(entered["source"], entered["file"].read())
+
+
+class TieForm(DeedForm):
+    """What an event that waits is about: a port call, or a container that the person may see; the likeliest first."""
+
+    about = forms.ModelChoiceField(PortCall.objects.none(), label="It is about")
+
+    def __init__(self, *args, subject: CarrierEvent, person: Person, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.subject = subject
+        of_vessel = subject.event_type == TRANSPORT
+        likely = likely_calls(subject) if of_vessel else likely_boxes(subject, person, timezone.localdate())
+        field = self.fields["about"]
+        if likely:
+            field.queryset = type(likely[0]).objects.filter(pk__in=[one.pk for one in likely])
+            field.choices = [("", "choose"), *((one.pk, one.named) for one in likely)]
+
+    def asked(self, entered: dict) -> TieRequest:
+        """Which."""
+        chosen = entered["about"].pk
+        return TieRequest(self.subject.pk, **{"call" if self.subject.event_type == TRANSPORT else "container": chosen})
 
 
 class FeedForm(DeedForm):

@@ -1,7 +1,8 @@
 """A voyage: its calls, what sails with it, and what happens to it. Everything is shown before it is done."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 from urllib.parse import quote
 from uuid import uuid4
@@ -14,15 +15,16 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.core.problems import Refused
-from northing.deeds.ship import following, rerouting, unsaying
+from northing.deeds.ship import following, hearing, rerouting, unsaying
 from northing.deeds.ship.ripple import foresee
 from northing.desk.forms import rerouting as forms
-from northing.desk.forms.base import act_of
+from northing.desk.forms.base import DeedForm, act_of
+from northing.desk.forms.events import TieForm
 from northing.desk.queries.said import said_of_voyage
 from northing.desk.queries.story import told
 from northing.desk.views.passage import SHOWN, back_of
 from northing.directory.rights import companies_of
-from northing.shipping.models import DateStatement, Leg, Voyage
+from northing.shipping.models import CarrierEvent, DateStatement, Leg, Shipment, Voyage
 from northing.shipping.queries import visible_shipments
 
 
@@ -34,7 +36,7 @@ class Happening:
     """
 
     title: str
-    form: type
+    form: Callable[..., DeedForm]
     deed: Callable[..., Any]
     button: str
     done: str
@@ -58,6 +60,7 @@ TAKE_BACK = Happening(
     "It is taken back; everything aboard follows.",
     asks=False,
 )
+TIE = Happening("What an event is about", TieForm, hearing.tie, "Tie it", "It is tied and heard; dates follow.")
 TO_SHIPMENTS = {
     "split": Happening("Split containers off", forms.SplitForm, rerouting.split_off, "Split off", "Split off."),
     "land": Happening("Land elsewhere", forms.LandForm, rerouting.land_elsewhere, "Land there", "Redirected."),
@@ -109,11 +112,18 @@ def take_back(request, statement_id: int):
     return _happens(request, said, TAKE_BACK, back_of(request) or there)
 
 
+def tie_event(request, event_id: int):
+    """An event that waits is tied to what it is about: first what that would do."""
+    found = get_object_or_404(CarrierEvent.objects.filter(state=CarrierEvent.State.WAITS, retracts=""), pk=event_id)
+    tied = replace(TIE, form=partial(TieForm, person=request.user))
+    return _happens(request, found, tied, reverse("events"))
+
+
 def _happens(request, subject, one: Happening, back: str):
     posted = request.method == "POST"
     form = one.form(request.POST or (None if one.asks else {"key": uuid4().hex}), subject=subject)
     context = {"subject": subject, "one": one, "form": form, "back": back, "shown": SHOWN}
-    if not isinstance(subject, DateStatement):
+    if isinstance(subject, (Voyage, Shipment)):
         context["book"] = _book(str(subject))
     if posted and request.POST.get("confirmed"):
         if form.do(request, one.deed, form.asked) is not None:

@@ -11,7 +11,7 @@ from northing.outside.web import OPENER
 
 TIMEOUT = 8
 LARGEST = 20_000_000
-LIMIT = 1_000
+LIMIT = 5_000
 
 
 class HttpFeed(Feed):
