@@ -8,10 +8,11 @@ import pytest
 from northing.core.problems import Refused
 from northing.deeds.agree import agreeing
 from northing.deeds.house import beginning
+from northing.deeds.ship import unsaying
 from northing.ledger.models import Account, CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.papers.models import StoryEntry
-from northing.shipping.models import Shipment, Stowage
+from northing.shipping.models import DateStatement, Shipment, Stowage
 from northing.standing.models import Matter, Position
 from tests.deeds.test_worked_case import balance
 from tests.factories import CONTAINERS, TODAY
@@ -87,6 +88,20 @@ def test_goods_afloat_are_owned_at_the_value_of_the_file(world, billed, owed):
     world.say(shipment, "arrival")
     world.receive(shipment, {"A": D(240)})
     assert (balance(Account.STOCK), balance(Account.OWNED_AFLOAT)) == (D("7251.07"), 0)
+
+
+def test_goods_brought_in_afloat_keep_their_value_and_stay_afloat(world):
+    bring(world, beginning.open_afloat, AFLOAT)
+    shipment = Shipment.objects.get()
+    first = DateStatement.objects.get()
+    world.say(shipment, "departure", first.value - timedelta(days=1))
+    shipment.refresh_from_db()
+    assert shipment.departed_on == first.value - timedelta(days=1)
+    assert Stowage.objects.get().goods_base == balance(Account.OWNED_AFLOAT) == D("7251.07")
+    unsaying.take_back(world.act("shipping"), unsaying.TakeBackRequest(DateStatement.objects.latest("pk").pk))
+    with pytest.raises(Refused, match="was brought in as goods afloat"):
+        unsaying.take_back(world.act("shipping"), unsaying.TakeBackRequest(first.pk))
+    assert Stowage.objects.get().place == "under_way"
 
 
 def test_goods_afloat_that_are_ours_from_receipt_have_no_value_yet(world):

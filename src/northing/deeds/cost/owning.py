@@ -93,10 +93,9 @@ def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple
     """Goods aboard that are ours since another day than that of their moment.
 
     `days` are those of the moments, by shipment (id). Returns by shipment, rule and the day in the books the day it
-    should be; None where nothing has made them ours. What the dock received has gone on to stock at its value, and
-    goods that a file brought in came with theirs: both stay.
+    should be; None where nothing has made them ours. What the dock received has gone on to stock at its value.
     """
-    ours = _revaluable(days).order_by().values_list(*OWNED_BY).distinct()
+    ours = _unsettled(days).order_by().values_list(*OWNED_BY).distinct()
     found = {}
     for shipment, rule, since in ours:
         due = ours_since(rule, days[shipment])
@@ -108,14 +107,18 @@ def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple
 OWNED_BY = ("container__shipment", "instalment__line__order__ours_from", "ours_on")
 
 
+def _unsettled(shipments: Iterable[int]):
+    ours = Stowage.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, settled=0)
+    return ours.exclude(instalment__line__order__ours_from="receipt")
+
+
 def _revaluable(shipments: Iterable[int]):
     brought_in = Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__deed="open_afloat")
-    ours = Stowage.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, settled=0)
-    return ours.exclude(instalment__line__order__ours_from="receipt").exclude(Exists(brought_in))
+    return _unsettled(shipments).exclude(Exists(brought_in))
 
 
 def those_owned(shipments: Iterable[int], rule: str, since: date):
-    """The stowage that keys of `owned_otherwise` stand for."""
+    """The stowage that keys of `owned_otherwise` stand for; not what a file brought in, which came with its value."""
     return _revaluable(shipments).filter(instalment__line__order__ours_from=rule, ours_on=since)
 
 

@@ -85,13 +85,15 @@ def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, D
 
 def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due: date | None) -> None:
     names, links = _named(shipments)
+    stowage = list(parts.values_list("pk", flat=True))
+    if not stowage:
+        return
     try:
         owned = owning.valued(parts, due) if due else []
     except Refused as refused:
         words = f"{names}: ours since {due:%-d %b %Y}, but the value stays that of {since:%-d %b %Y}. {refused}"
         tell(act, "value_anew", words, links, due)
         return
-    stowage = list(parts.values_list("pk", flat=True))
     companies = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
     words = f"{names}: ours since {due:%-d %b %Y}, not" if due else f"{names}: not ours after all; was"
     story = tell(act, "value_anew", f"{words} {since:%-d %b %Y}", links, due)
