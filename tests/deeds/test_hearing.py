@@ -193,6 +193,16 @@ def test_a_departure_that_is_withdrawn_has_not_been(afloat):
     assert position_faults() == book_faults() == move_faults() == []
 
 
+def test_an_arrival_that_follows_from_two_containers_goes_with_the_second(afloat):
+    Container.objects.create(shipment=afloat.cargo, number=CONTAINERS[1], size_type="22G1")
+    hear(afloat, box("a", "DISC", -3), box("b", "DISC", -2, number=CONTAINERS[1]))
+    for event_id, place in (("a", "landed"), ("b", "packed")):
+        hear(afloat, box(f"-{event_id}", "DISC", -3) | {"retractedEventID": event_id})
+        assert Shipment.objects.get(pk=afloat.cargo.pk).place == place
+    assert not DateStatement.objects.filter(retracted=False).exists()
+    assert position_faults() == book_faults() == move_faults() == []
+
+
 def test_a_withdrawal_waits_while_goods_have_gone_on(afloat):
     hear(afloat, call("d", "DEPA", -20, -9, "ACT"), call("a", "ARRI", -5, -8, "ACT"))
     afloat.receive(afloat.cargo, {"A": D(240)})

@@ -55,14 +55,14 @@ def aboard(world, quantity=100):
 
 @pytest.mark.parametrize("deed", ["stow", "depart", "bill", "clear", "receive", "reverse", "answer"])
 def test_the_statements_of_a_deed_do_not_grow_with_its_lines(world, deed):
-    """A deed on two lines and one on forty take the same number of statements."""
+    """A deed on forty lines takes no more statements than one on two: fewer, where its rows are copied in."""
     counted = []
     for lines, number in ((2, CONTAINERS[0]), (40, CONTAINERS[1])):
         run = prepared(world, deed, lines, number)
         with CaptureQueriesContext(connection) as statements:
             run()
         counted.append(len(statements))
-    assert counted[0] == counted[1], [one["sql"][:110] for one in statements.captured_queries]
+    assert counted[0] >= counted[1] > counted[0] - 6, [one["sql"][:110] for one in statements.captured_queries]
 
 
 def prepared(world, deed, lines, number):

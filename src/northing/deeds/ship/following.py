@@ -1,43 +1,36 @@
 """Follow: departures and arrivals, once for all aboard; the ripple of a date."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Decimal
 
 from django.db.models import Q
 
-from northing.core.ownership import moments_through
 from northing.core.passage import expected_legs
 from northing.core.periods import far_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.deeds.aftermath import bring_along
 from northing.deeds.cost import owning
-from northing.deeds.ship import papering, valuing
+from northing.deeds.ship import papering, sailing, valuing
 from northing.deeds.ship.ripple import Ripple, moving
 from northing.deeds.ship.valuing import Worth
 from northing.directory.acts import Act, future_problem
 from northing.directory.models import Company
 from northing.directory.rights import companies_of
-from northing.ledger.operations import open_entry
-from northing.ledger.queries import posting_note
-from northing.papers.hooks import Told, announce
+from northing.papers.hooks import announce
 from northing.papers.operations import once, tell
 from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
 from northing.shipping.queries import (
-    UNSETTLED,
     Planned,
     companies_aboard,
-    companies_of_shipments,
-    first_carried,
     newest_said,
     own_docks,
     planned_legs,
     sailings,
 )
-from northing.standing import operations as standing
 
 
 @dataclass(frozen=True)
@@ -83,7 +76,7 @@ class _Subject:
 
     def to_follow(self, event: str) -> list[Shipment]:
         """Those of them whose goods have not followed it yet; a day that is corrected moves nothing again."""
-        fact = SAILS[event][0] if event in SAILS else ""
+        fact = sailing.SAILS[event][0] if event in sailing.SAILS else ""
         return [shipment for shipment in self.those(event) if not (fact and getattr(shipment, fact))]
 
     @property
@@ -114,7 +107,7 @@ def _subject(request: DateRequest, *, lock: bool) -> _Subject:
     for key, those in sorted(by_shipment.items()):
         mine = [one for one in those if getattr(one, f"{side}_id") == call] if call else []
         mine = mine or [one for one in those if one.pk == request.leg]
-        event = _event(mine[0], those, request.milestone) if mine else None
+        event = sailing.event_of(mine[0], those, request.milestone) if mine else None
         touched.append(_Touched(shipments[key], event))
     found = PortCall.objects.select_related("voyage", "port").get(pk=call) if call else None
     return _Subject(found, leg, touched)
@@ -209,7 +202,7 @@ def _say(act: Act, request: DateRequest) -> _Subject:
 def _require_rates(subject: _Subject, day: date) -> None:
     """What is corrected is valued anew: by the rates of a day for which there are some."""
     for event in subject.events:
-        fresh = {shipment.pk for shipment in subject.to_follow(event)} if event in SAILS else set()
+        fresh = {shipment.pk for shipment in subject.to_follow(event)} if event in sailing.SAILS else set()
         owning.require_rates([one.pk for one in subject.those(event) if one.pk not in fresh], day)
 
 
@@ -253,7 +246,7 @@ def _recorded(subject: _Subject, milestone: str) -> date | None:
     said = recorded(subject.call.pk, milestone) if subject.call else None
     if said:
         return said
-    for event, (fact, _, _) in SAILS.items():
+    for event, (fact, _, _) in sailing.SAILS.items():
         for shipment in subject.those(event):
             if getattr(shipment, fact):
                 return getattr(shipment, fact)
@@ -266,66 +259,11 @@ def recorded(call: int, milestone: str) -> date | None:
     return actual.values_list("value", flat=True).first()
 
 
-SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
-
-
-TOLD = {"on_board": "departed", "arrival": "arrived"}
-
-
 def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
     for event in subject.events:
         if event == "arrival":
-            _depart_first(act, story, subject.to_follow(event), moments)
-        _follow_event(act, story, event, subject.to_follow(event), request.value, moments)
-
-
-def _depart_first(act: Act, story, shipments: Sequence[Shipment], moments: set[str]) -> None:
-    """What arrives has departed, though nobody said so: on the day by which it must have."""
-    left = [shipment for shipment in shipments if not shipment.departed_on]
-    planned, _ = planned_legs(left, act.today)
-    by_day: dict[date, list[Shipment]] = {}
-    for shipment in left:
-        legs, plan = planned[shipment.pk]
-        place = legs.index(first_carried(legs))
-        by_day.setdefault(expected_legs(plan, act.today)[place].start, []).append(shipment)
-    for day, some in sorted(by_day.items()):
-        names = ", ".join(str(shipment) for shipment in some[:6]) + (" and more" if len(some) > 6 else "")
-        links = [("shipment", shipment.pk, None) for shipment in some]
-        tell(act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; nobody said when", links, day)
-        _follow_event(act, story, "on_board", some, day, moments)
-
-
-def _follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], day: date, moments: set[str]) -> None:
-    """The goods of shipments follow what happened: they are in another place, and may be ours with that."""
-    keys = [shipment.pk for shipment in shipments]
-    if not keys:
-        return
-    if event in SAILS:
-        fact, source, target = SAILS[event]
-        dates.mark_sailed(shipments, fact, day)
-        standing.move_all(story, source, target, UNSETTLED, [keys])
-        announce(act, TOLD[event], lambda: _told(shipments, lambda one: {"on": day}))
-    if moments.isdisjoint(moments_through(event)):
-        return
-    owned = owning.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, day)
-    if owned:
-        companies = {one.goods.company for one in owned}
-        text = f"Goods became ours: {event.replace('_', ' ')} of {shipments[0].voyage or shipments[0]}"
-        text += posting_note(companies, day)
-        owning.take_ownership(open_entry(act, story, text, companies, day), owned, day)
-
-
-def _event(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
-    """What happens to the goods: pickup, on board, arrival; None for a leg that changes nothing.
-
-    They are on board from the first leg that a vessel carries, and landed at the end of the main one.
-    """
-    first = first_carried(legs)
-    if milestone == "arrival":
-        return "arrival" if leg.main else None
-    if first and leg.pk == first.pk:
-        return "on_board"
-    return "pickup" if leg.number == 1 else None
+            sailing.depart_first(act, story, subject.to_follow(event), moments)
+        sailing.follow_event(act, story, event, subject.to_follow(event), request.value, moments)
 
 
 def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCall] = ()) -> None:
@@ -335,11 +273,11 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     """
     shipments = {shipment.pk: shipment for shipment in shipments}
     voyages = {call.voyage_id for call in calls}
-    planned, sailing = planned_legs(shipments.values(), act.today)
-    voyages -= {one.call.voyage_id for one in sailing.values()}
-    sailing = sailings(voyages, act.today) | sailing if voyages else sailing
+    planned, sailed_by = planned_legs(shipments.values(), act.today)
+    voyages -= {one.call.voyage_id for one in sailed_by.values()}
+    sailed_by = sailings(voyages, act.today) | sailed_by if voyages else sailed_by
     dates.take_over_calls(
-        (one.call, one.arrival and one.arrival[0], one.departure and one.departure[0]) for one in sailing.values()
+        (one.call, one.arrival and one.arrival[0], one.departure and one.departure[0]) for one in sailed_by.values()
     )
     expected = [(shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()]
     moved = dates.take_over_dates(expected)
@@ -360,24 +298,11 @@ def _picked_up(planned: Planned) -> bool:
 
 def _announce_docks(act: Act, moved: Sequence[Shipment]) -> None:
     if moved:
-        announce(act, "dates_changed", lambda: _told(moved, _docks))
+        announce(act, "dates_changed", lambda: sailing.told_of(moved, _docks))
 
 
 def _docks(shipment: Shipment) -> dict[str, date | None]:
     return {"expected_dock": shipment.expected_dock, "planned_dock": shipment.planned_dock}
-
-
-def _told(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:
-    """What other programs are told of shipments, with the companies that have goods in each."""
-    aboard = companies_of_shipments([shipment.pk for shipment in shipments])
-    return [
-        (
-            {"shipment": one.reference, "id": one.pk}
-            | {name: day.isoformat() if day else None for name, day in days(one).items()},
-            aboard.get(one.pk, ()),
-        )
-        for one in shipments
-    ]
 
 
 def _words(subject: _Subject, request: DateRequest) -> str:

@@ -7,7 +7,7 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from northing.core.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.deeds.ship import following, valuing
+from northing.deeds.ship import following, sailing, valuing
 from northing.deeds.ship.handling import IMPLIED, WORDS
 from northing.directory.acts import Act
 from northing.directory.rights import companies_of
@@ -42,7 +42,8 @@ def take_back(act: Act, request: TakeBackRequest) -> int:
     """Nobody believes the statement any more. Goods that departed, or arrived, by it alone have not; what became ours
     by that is given up in the books. Raises Refused where something has followed that would have to be undone first.
     """
-    statements = list(DateStatement.objects.filter(pk=request.statement, retracted=False))
+    found = DateStatement.objects.select_for_update().filter(pk=request.statement, retracted=False)
+    statements = list(found)
     if not statements:
         raise Refused(Problem("That is taken back already.", mend="Look again."))
     unsaid = unsay(act, statements)
@@ -52,7 +53,9 @@ def take_back(act: Act, request: TakeBackRequest) -> int:
 
 def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
     """`take_back` inside a transaction: whoever calls it follows the dates of what it returns."""
-    statements = [*statements, *_implied_by(statements)]
+    said = [one for one in statements if one.said_at != IMPLIED]
+    # What only follows goes with the last from which it follows, or by itself where it is what is meant.
+    statements = [*said, *_implied_by(said)] if said else statements
     calls = list(PortCall.objects.filter(statements__in=statements).select_related("voyage").distinct())
     shipments = shipping.lock(_concerned(statements, calls))
     act.require("say_dates", *(companies_aboard(shipments) or companies_of(act.person)))
@@ -62,7 +65,7 @@ def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
     story = tell(act, "take_back", _words(statements), links)
     planned, _ = planned_legs(shipments.values(), act.today)
     for event in ("arrival", "on_board"):
-        fact, source, target = following.SAILS[event]
+        fact, source, target = sailing.SAILS[event]
         undone = [
             one for one in shipments.values() if getattr(one, fact) and not _happened(event, planned[one.pk], act)
         ]
