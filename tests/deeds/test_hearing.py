@@ -193,9 +193,11 @@ def test_a_departure_that_is_withdrawn_has_not_been(afloat):
     assert position_faults() == book_faults() == move_faults() == []
 
 
-def test_an_arrival_that_follows_from_two_containers_goes_with_the_second(afloat):
+def test_an_arrival_that_follows_from_two_containers_goes_with_the_second(world):
+    afloat = cargo(world, -20, -4)
     Container.objects.create(shipment=afloat.cargo, number=CONTAINERS[1], size_type="22G1")
-    hear(afloat, box("a", "DISC", -3), box("b", "DISC", -2, number=CONTAINERS[1]))
+    heard = hear(afloat, box("a", "DISC", -3), box("b", "DISC", -2, number=CONTAINERS[1]))
+    assert heard["tied"] == 2 and Shipment.objects.get(pk=afloat.cargo.pk).place == "landed"
     for event_id, place in (("a", "landed"), ("b", "packed")):
         hear(afloat, box(f"-{event_id}", "DISC", -3) | {"retractedEventID": event_id})
         assert Shipment.objects.get(pk=afloat.cargo.pk).place == place
