@@ -57,6 +57,16 @@ def test_a_shipment_is_built_and_changed(world, shipping):
     assert page["next"] is None
 
 
+EVENT = {
+    "eventType": "EQUIPMENT",
+    "equipmentEventTypeCode": "DISC",
+    "eventClassifierCode": "ACT",
+    "eventDateTime": "2026-11-20T08:00:00+13:00",
+    "eventCreatedDateTime": "2026-11-20T09:00:00+13:00",
+    "equipmentReference": "QXNU1000015",
+}
+
+
 def test_voyages(world, shipping):
     key = shipping.send("post", "/voyages", VOYAGE).json()["id"]
     [one] = shipping.get("/voyages").json()["items"]
@@ -86,3 +96,16 @@ def test_others_goods_are_not_seen_nor_touched(world, shipping):
     only_reads = Program(world, "shipping", ("read",))
     assert only_reads.send("post", "/shipments", {"containers": []}).status_code == 403
     assert only_reads.get(f"/shipments/{built}").status_code == 200
+
+
+def test_events_are_read_with_what_became_of_them(world, shipping):
+    sent = [{"eventID": f"e{number}", **EVENT} for number in range(3)]
+    heard = shipping.send("post", "/events", {"source": "Vantara", "events": sent}).json()
+    assert (heard["new"], heard["waits"]) == (3, 3)
+    first = shipping.get("/events?limit=2&state=waits").json()
+    assert [one["event_id"] for one in first["items"]] == ["e2", "e1"]
+    assert (first["items"][0]["container"], first["items"][0]["retracted"]) == ("QXNU1000015", False)
+    assert "was under way on that day" in first["items"][0]["says"]
+    rest = shipping.get(f"/events?limit=2&after={first['next']}").json()
+    assert [one["event_id"] for one in rest["items"]] == ["e0"] and rest["next"] is None
+    assert shipping.get("/events?state=tied").json()["items"] == []

@@ -12,14 +12,15 @@ from northing.api import shapes_passage as passage
 from northing.api.asking import After, Key, Limit, answers
 from northing.api.doors import act_of, require
 from northing.api.paging import USUAL, page
+from northing.api.shapes import NO_NUL
 from northing.core.exact import plain
 from northing.core.places import COLUMNS
 from northing.core.problems import Problem, Refused
 from northing.deeds.ship import building, hearing, loading, packing
 from northing.directory.models import Party, Port
-from northing.directory.rights import companies_of
+from northing.directory.rights import companies_of, require_somewhere
 from northing.orders.models import Instalment
-from northing.shipping.models import Shipment, Stowage, Voyage
+from northing.shipping.models import CarrierEvent, Shipment, Stowage, Voyage
 from northing.shipping.operations import CallPlan
 from northing.shipping.queries import visible_shipments
 
@@ -35,6 +36,22 @@ def hear(request: HttpRequest, asked: shapes.EventsIn):
     require(request, "passage")
     content = json.dumps(asked.events).encode()
     return hearing.hear(act_of(request), hearing.EventsRequest(asked.source, content))
+
+
+@router.get("/events", response=answers(passage.Events), tags=["passage"])
+def events(
+    request: HttpRequest,
+    after: After = "",
+    limit: Limit = USUAL,
+    state: Annotated[str, Query("", max_length=8, pattern=NO_NUL)] = "",
+):
+    """Carriers' events, newest first, and what became of each; `state=waits` is what fits nothing of ours."""
+    require(request, "read")
+    require_somewhere(request.auth.person, "say_dates")
+    found = CarrierEvent.objects.defer("raw")
+    found = found.filter(state=state) if state else found
+    rows, following = page(found, after, limit, newest_first=True)
+    return {"items": rows, "next": following}
 
 
 def _shipments(request: HttpRequest):

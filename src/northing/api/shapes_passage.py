@@ -1,6 +1,6 @@
 """What goes in and out of the passage: shipments, containers, stowage, voyages, positions."""
 
-from datetime import date
+from datetime import date, datetime
 from typing import Annotated, Any
 
 from ninja import Schema
@@ -74,6 +74,33 @@ class Shipments(Schema):
     """A page of shipments."""
 
     items: list[ShipmentOut]
+    next: str | None
+
+
+class EventOut(Schema):
+    """A carrier's event: what it says, of what, when it was said, and what became of it."""
+
+    id: int
+    source: str
+    event_id: str
+    event_type: str
+    code: str
+    kind: str
+    day: date
+    said_at: datetime
+    port: str
+    imo: str
+    voyage: str
+    container: str
+    state: str
+    says: str
+    retracted: bool
+
+
+class Events(Schema):
+    """A page of events."""
+
+    items: list[EventOut]
     next: str | None
 
 
