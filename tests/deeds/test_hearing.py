@@ -205,6 +205,19 @@ def test_an_arrival_that_follows_from_two_containers_goes_with_the_second(world)
     assert position_faults() == book_faults() == move_faults() == []
 
 
+def test_a_withdrawal_that_a_receipt_stands_against_does_not_stop_the_lot(world):
+    """The arrival followed from the first container, whose event is withdrawn; then from the second alone."""
+    afloat = cargo(world, -20, -4)
+    Container.objects.create(shipment=afloat.cargo, number=CONTAINERS[1], size_type="22G1")
+    hear(afloat, box("a", "DISC", -3), box("b", "DISC", -2, number=CONTAINERS[1]))
+    hear(afloat, box("-a", "DISC", -3) | {"retractedEventID": "a"})
+    afloat.receive(afloat.cargo, {"A": D(240)})
+    heard = hear(afloat, box("-b", "DISC", -3) | {"retractedEventID": "b"}, call("e", "ARRI", -2, 0, "ACT"))
+    assert (heard["waits"], heard["tied"]) == (1, 1)
+    assert "Reverse the receipt first" in CarrierEvent.objects.get(event_id="-b").says
+    assert Shipment.objects.get(pk=afloat.cargo.pk).place == "landed"
+
+
 def test_a_withdrawal_waits_while_goods_have_gone_on(afloat):
     hear(afloat, call("d", "DEPA", -20, -9, "ACT"), call("a", "ARRI", -5, -8, "ACT"))
     afloat.receive(afloat.cargo, {"A": D(240)})

@@ -156,22 +156,18 @@ def _withdraw(source: str, ids: Iterable[str], lot: Lot) -> None:
     """What a carrier takes back is believed no more. What goods followed by it alone is undone; where a rule stands
     against that, the event stays believed, and the one that takes it back waits with the reason.
     """
-    ids = list(ids)
-    if not ids:
-        return
-    taken = CarrierEvent.objects.filter(source=source, event_id__in=ids, retracted=False)
+    taken = CarrierEvent.objects.filter(source=source, event_id__in=list(ids), retracted=False)
     keys = set(taken.values_list("pk", flat=True))
-    statements = list(DateStatement.objects.filter(event__in=keys, retracted=False).order_by("pk"))
-    by_event: dict[int | None, list[DateStatement]] = {}
-    for said in statements:
-        by_event.setdefault(said.event_id, []).append(said)
-    sails = {one.event_id for one in statements if one.kind == "actual" and one.milestone in ("departure", "arrival")}
-    lot.unsay([said for key, some in by_event.items() if key not in sails for said in some])
-    for key in sorted(sails):
+    by_event: dict[int, list[DateStatement]] = {key: [] for key in keys}
+    for said in DateStatement.objects.filter(event__in=keys, retracted=False).order_by("pk"):
+        by_event[said.event_id].append(said)
+    happened = {key for key, some in by_event.items() if any(said.kind == "actual" for said in some)}
+    # What has not happened moves no goods: all of it at once. What has is undone each by itself, or stays.
+    for some in (keys - happened, *({key} for key in sorted(happened))):
         try:
-            lot.unsay(by_event[key])
+            lot.unsay([said for key in some for said in by_event[key]])
         except Refused as refused:
-            lot.stays[key] = " ".join(str(problem) for problem in refused.problems)
+            lot.stays |= dict.fromkeys(some, " ".join(str(problem) for problem in refused.problems))
     gone = CarrierEvent.objects.filter(pk__in=keys - lot.stays.keys())
     gone.update(retracted=True)
     gone.filter(state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
