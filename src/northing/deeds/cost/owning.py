@@ -112,9 +112,13 @@ def _unsettled(shipments: Iterable[int]):
     return ours.exclude(instalment__line__order__ours_from="receipt")
 
 
+def brought_in() -> Exists:
+    """Of stowage: a file brought it in as goods afloat, at a value of its own."""
+    return Exists(Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__deed="open_afloat"))
+
+
 def _revaluable(shipments: Iterable[int]):
-    brought_in = Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__deed="open_afloat")
-    return _unsettled(shipments).exclude(Exists(brought_in))
+    return _unsettled(shipments).exclude(brought_in())
 
 
 def those_owned(shipments: Iterable[int], rule: str, since: date):

@@ -282,7 +282,7 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     expected = [(shipments[key], legs, expected_legs(plan, act.today)) for key, (legs, plan) in planned.items()]
     moved = dates.take_over_dates(expected)
     dates.take_over_sailed(expected)
-    sailed = {key: one for key, one in shipments.items() if one.departed_on or _picked_up(planned[key])}
+    sailed = {key: one for key, one in shipments.items() if one.departed_on or valuing.begun(planned[key][1])}
     valuing.value_anew(act, sailed, valuing.moments_of(sailed, planned, act.today))
     boxes = dates.take_over_own_docks(own_docks(planned, act.today))
     papering.refresh_days(list(shipments.values()))
@@ -290,10 +290,6 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     those = Q(container__shipment__in=moved) | Q(container__in=boxes) if boxes else Q(container__shipment__in=moved)
     instalments = Stowage.objects.filter(those).values_list("instalment", flat=True)
     bring_along(dated=instalments.distinct(), shipments=list(shipments))
-
-
-def _picked_up(planned: Planned) -> bool:
-    return any(said.kind == DateStatement.Kind.ACTUAL for leg in planned[1][:1] for said in leg.said_of_start)
 
 
 def _announce_docks(act: Act, moved: Sequence[Shipment]) -> None:

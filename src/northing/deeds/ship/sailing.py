@@ -10,7 +10,7 @@ from northing.directory.acts import Act
 from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.papers.hooks import Told, announce
-from northing.papers.operations import tell
+from northing.papers.operations import Link, tell
 from northing.shipping import dates
 from northing.shipping.models import Leg, Shipment, Stowage
 from northing.shipping.queries import UNSETTLED, companies_of_shipments, first_carried, planned_legs
@@ -45,10 +45,15 @@ def depart_first(act: Act, story, shipments: Sequence[Shipment], moments: set[st
         place = legs.index(first_carried(legs))
         by_day.setdefault(expected_legs(plan, act.today)[place].start, []).append(shipment)
     for day, some in sorted(by_day.items()):
-        names = ", ".join(str(shipment) for shipment in some[:6]) + (" and more" if len(some) > 6 else "")
-        links = [("shipment", shipment.pk, None) for shipment in some]
+        names, links = named(some)
         tell(act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; nobody said when", links, day)
         follow_event(act, story, "on_board", some, day, moments)
+
+
+def named(shipments: Sequence[Shipment]) -> tuple[str, list[Link]]:
+    """Shipments as the story names them, and its links to them."""
+    names = ", ".join(str(shipment) for shipment in shipments[:6]) + (" and more" if len(shipments) > 6 else "")
+    return names, [("shipment", shipment.pk, None) for shipment in shipments]
 
 
 def follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], day: date, moments: set[str]) -> None:

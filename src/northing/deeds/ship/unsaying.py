@@ -7,11 +7,11 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from northing.core.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
+from northing.deeds.cost import owning
 from northing.deeds.ship import following, sailing, valuing
 from northing.deeds.ship.handling import IMPLIED, WORDS
 from northing.directory.acts import Act
 from northing.directory.rights import companies_of
-from northing.ledger.models import Posting
 from northing.papers.operations import Link, once, tell
 from northing.shipping import dates
 from northing.shipping import operations as shipping
@@ -69,8 +69,8 @@ def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
         undone = [
             one for one in shipments.values() if getattr(one, fact) and not _happened(event, planned[one.pk], act)
         ]
-        refuse_if(_undoing_problems(event, undone))
         if undone:
+            refuse_if(_undoing_problems(event, undone))
             standing.move_all(story, target, source, UNSETTLED, [[one.pk for one in undone]])
             dates.mark_sailed(undone, fact, None)
     valuing.value_anew(act, shipments, valuing.moments_of(shipments, planned, act.today), give_up=True)
@@ -120,10 +120,9 @@ def _undoing_problems(event: str, undone: Iterable[Shipment]) -> list[Problem]:
     if received:
         what = f"The dock has settled goods of {received.container.shipment} already."
         found.append(Problem(what, mend="Reverse the receipt first, or say the right day instead."))
-    opened = Posting.objects.filter(entry__deed="open_afloat", order_line=OuterRef("instalment__line"))
-    brought_in = aboard.filter(Exists(opened)).select_related("container__shipment").first()
-    if brought_in and event == "on_board":
-        what = f"{brought_in.container.shipment} was brought in as goods afloat."
+    opened = aboard.filter(owning.brought_in()).select_related("container__shipment").first()
+    if opened and event == "on_board":
+        what = f"{opened.container.shipment} was brought in as goods afloat."
         found.append(Problem(what, mend="Say the right day instead."))
     if event == "arrival":
         said = DateStatement.objects.filter(container__shipment__in=keys, kind="actual", retracted=False)

@@ -1,6 +1,6 @@
 """A corrected day of becoming ours: goods are given up at the rate they were booked at, and taken on anew."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -8,6 +8,7 @@ from decimal import Decimal
 from northing.core.passage import ExpectedLeg, PlannedLeg, expected_legs
 from northing.core.problems import Refused
 from northing.deeds.cost import owning
+from northing.deeds.ship.sailing import named
 from northing.directory.acts import Act
 from northing.directory.models import Company
 from northing.ledger.operations import open_entry
@@ -27,9 +28,13 @@ def moments(shipment: Shipment, legs: Sequence[Leg], plan: Sequence[PlannedLeg],
     They are picked up when somebody says that the leg before the first carried one has begun.
     """
     departed, arrived = sailed_days(shipment, legs, dates)
-    said = bool(plan) and any(one.kind == "actual" for one in plan[0].said_of_start)
-    pickup = dates[0].start if said and legs[0] is not first_carried(legs) else None
+    pickup = dates[0].start if begun(plan) and legs[0] is not first_carried(legs) else None
     return {"pickup": pickup, "on_board": departed, "arrival": arrived}
+
+
+def begun(plan: Sequence[PlannedLeg]) -> bool:
+    """Whether somebody says that the first leg has begun."""
+    return any(said.kind == "actual" for leg in plan[:1] for said in leg.said_of_start)
 
 
 def moments_of(shipments: Mapping[int, Shipment], planned: Mapping[int, Planned], today: date) -> dict[int, Days]:
@@ -84,7 +89,7 @@ def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, D
 
 
 def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due: date | None) -> None:
-    names, links = _named(shipments)
+    names, links = named(shipments)
     stowage = list(parts.values_list("pk", flat=True))
     if not stowage:
         return
@@ -102,9 +107,3 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
     if due:
         text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
         owning.take_ownership(open_entry(act, story, text, companies, due), owned, due)
-
-
-def _named(shipments: Iterable[Shipment]) -> tuple[str, list[tuple[str, int, int | None]]]:
-    found = list(shipments)
-    names = ", ".join(str(shipment) for shipment in found[:6]) + (" and more" if len(found) > 6 else "")
-    return names, [("shipment", shipment.pk, None) for shipment in found]
