@@ -9,7 +9,7 @@ from pathlib import Path
 from launch.land import make_land
 from launch.places import ROOT
 from launch.say import Stop, run, say
-from northing.core.waters import DATA
+from northing.core.sea.waters import DATA
 
 BUILT = ROOT / "src" / "northing" / "static" / "built"
 STAMP = BUILT / "made-from.txt"
@@ -20,7 +20,7 @@ def _sources() -> Iterable[Path]:
     """What the stylesheet and the land depend on: their sources, the lock file, and whatever names a class."""
     yield from sorted(path for path in (ROOT / "assets").rglob("*") if path.suffix in (".css", ".mjs"))
     yield ROOT / "launch" / "land.py"
-    yield from (ROOT / "src" / "northing" / "core" / name for name in ("globe.py", "turns.py", "waters.py"))
+    yield from (ROOT / "src" / "northing" / "core" / "sea" / name for name in ("globe.py", "turns.py", "waters.py"))
     yield ROOT / "package-lock.json"
     package = ROOT / "src" / "northing"
     yield from sorted(

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from launch.places import ROOT
 from launch.say import Stop
-from northing.core.waters import DATA, Parallels, neighbours
+from northing.core.sea.waters import DATA, Parallels, neighbours
 from northing.drawings.chart import MIDDLE, NORTH, SOUTH, on_sheet
 
 Ring = list[tuple[float, float]]

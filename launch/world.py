@@ -52,7 +52,7 @@ def ready(*, reset: bool = False) -> tuple[dict[str, str], bool]:
     env = surroundings(DATA.url(DATABASE))
     say("migrating the database")
     _manage(["migrate", "--no-input", "-v", "0"], env)
-    if DATA.sql("select count(*) from directory_company", DATABASE) == "0":
+    if DATA.sql("select count(*) from masterdata_company", DATABASE) == "0":
         say("laying out the demo world around today")
         _manage(["demo_world"], env)
     return env, started
@@ -298,7 +298,7 @@ def bench(words: list[str]) -> int:
     env["PYTHONPATH"] += f":{ROOT}"
     try:
         _manage(["migrate", "--no-input", "-v", "0"], env)
-        return subprocess.run([python(), "-m", "tests.bench", *words], env=env, cwd=ROOT).returncode
+        return subprocess.run([python(), "-m", "bench", *words], env=env, cwd=ROOT).returncode
     finally:
         _drop(name, f"{name}_small")
         if started:
@@ -321,7 +321,7 @@ def shots(words: list[str]) -> int:
     try:
         _wait_for(port, server)
         env["PYTHONPATH"] += f":{ROOT}"
-        script = [python(), "-m", "tests.shots", f"http://127.0.0.1:{port}", *words]
+        script = [python(), "-m", "bench.shots", f"http://127.0.0.1:{port}", *words]
         return subprocess.run(script, env=env, cwd=ROOT).returncode
     finally:
         server.terminate()

@@ -3,14 +3,25 @@
 import os
 
 import pytest
+import time_machine
 from hypothesis import settings
 
 from northing.reports.proofs import book_faults, position_faults
-from tests.factories import small_world
+from tests.worlds import NOW, small_world
 
 # The same cases every time, so that a change is judged by what it changed. With NORTHING_EXAMPLES=200 they search anew.
 settings.register_profile("same", derandomize="NORTHING_EXAMPLES" not in os.environ, database=None)
 settings.load_profile("same")
+
+
+@pytest.fixture(autouse=True)
+def on_the_day(request):
+    """Pages ask the clock: it stands at the day of the small world, unless a module says REAL_CLOCK."""
+    if getattr(request.module, "REAL_CLOCK", False):
+        yield
+    else:
+        with time_machine.travel(NOW, tick=True):
+            yield
 
 
 @pytest.fixture

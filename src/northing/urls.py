@@ -4,4 +4,4 @@ from django.urls import include, path
 
 from northing.api.main import api
 
-urlpatterns = [path("api/v1/", api.urls), path("", include("northing.desk.urls"))]
+urlpatterns = [path("api/v1/", api.urls), path("", include("northing.web.urls"))]

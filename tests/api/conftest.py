@@ -1,21 +1,12 @@
-"""The clock of the small world, and a program with a token."""
+"""A program with a token."""
 
 import json
 
 import pytest
-import time_machine
 from django.test import Client
 
-from northing.deeds.house.tokens import TokenRequest, make_token
-from northing.directory.models import SCOPES
-from tests.factories import NOW
-
-
-@pytest.fixture(autouse=True)
-def on_the_day():
-    """Every call comes on the same day."""
-    with time_machine.travel(NOW, tick=True):
-        yield
+from northing.access.models import SCOPES
+from northing.actions.access.tokens import TokenRequest, make_token
 
 
 class Program:

@@ -8,15 +8,16 @@ import time_machine
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
+from northing.access.models import SCOPES, ApiToken
+from northing.actions.access import tokens
+from northing.actions.confirmations import answers
+from northing.activity.models import StoryEntry
 from northing.api.main import api
 from northing.confirmations.models import Answer
-from northing.deeds.agree import agreeing
-from northing.deeds.house import tokens
-from northing.directory.models import SCOPES, Agreement, ApiToken
+from northing.masterdata.models import Agreement
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.papers.models import StoryEntry
 from tests.api.conftest import Program
-from tests.factories import NOW, TODAY
+from tests.worlds import NOW, TODAY
 
 NEED_BY = (TODAY + timedelta(days=90)).isoformat()
 NEW = {
@@ -93,7 +94,7 @@ def test_what_is_wrong_is_said_where(world, program, change, where):
 def test_lines_are_filtered_by_the_sentence_and_paged(world, program, monkeypatch):
     world.sent_order({"A": D(240), "C": D(900)})
     world.sent_order({"B": D(50)}, agreed=False)
-    monkeypatch.setattr("northing.desk.queries.book.rows.PAGE", 2)
+    monkeypatch.setattr("northing.reports.line_book.rows.PAGE", 2)
     first = program.get("/lines", where="open").json()
     assert len(first["items"]) == 2 and first["items"][0]["position"]["with_supplier"] == "240"
     rest = program.get("/lines", where="open", after=first["next"]).json()
@@ -223,8 +224,8 @@ BODIES = {
 def test_every_call_is_blind_for_the_other_company(world):
     order = world.sent_order({"A": D(240)}, agreed=False)
     part = Instalment.objects.get()
-    row = agreeing.AnswerRow(part.pk, D(240), part.asked_on + timedelta(days=1), part.pack_price)
-    agreeing.record_answers(world.act("expediter"), agreeing.AnswersRequest(order.pk, "R", TODAY, (row,)))
+    row = answers.AnswerRow(part.pk, D(240), part.asked_on + timedelta(days=1), part.pack_price)
+    answers.record_answers(world.act("expediter"), answers.AnswersRequest(order.pk, "R", TODAY, (row,)))
     stranger, answer = Program(world, "stranger"), Answer.objects.get()
     shipment = world.shipment([order]).pk
     for method, path in calls():

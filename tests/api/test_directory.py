@@ -4,8 +4,8 @@ from decimal import Decimal as D
 
 import pytest
 
-from northing.directory.models import Item, Party
-from northing.papers.models import StoryEntry
+from northing.activity.models import StoryEntry
+from northing.masterdata.models import Item, Party
 from tests.api.conftest import Program
 
 SUPPLIER = {"code": "NEW", "name": "New Works", "currency": "USD", "country": "CN", "tax_rate": "0.15"}

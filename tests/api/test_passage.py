@@ -7,7 +7,7 @@ import pytest
 from northing.orders.models import Instalment
 from northing.shipping.models import Shipment
 from tests.api.conftest import Program
-from tests.factories import CONTAINERS, TODAY, D
+from tests.worlds import CONTAINERS, TODAY, D
 
 DAY = timedelta(days=1)
 CALLS = [

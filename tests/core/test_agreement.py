@@ -6,7 +6,7 @@ from decimal import Decimal as D
 
 import pytest
 
-from northing.core.agreement import Offer, misfits, next_fitting, standing
+from northing.core.confirmations.agreement import Offer, misfits, next_fitting, standing
 from northing.core.problems import Strength
 
 TODAY = date(2026, 11, 25)

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from northing.core.chasing import Facts, Rule, due, rule_for
+from northing.core.confirmations.chasers import Facts, Rule, due, rule_for
 
 TODAY = date(2026, 11, 25)
 OWES = ("confirmation", "despatch")

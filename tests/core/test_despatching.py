@@ -5,7 +5,7 @@ from decimal import Decimal as D
 
 import pytest
 
-from northing.core.despatching import Open, allot, differences
+from northing.core.planning.despatch import Open, allot, differences
 
 DAY = date(2026, 11, 24)
 EARLY = "5 days before it was to be ready"

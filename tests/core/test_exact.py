@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.core.exact import divide, exactly, nearest_whole, plain, read_exact, round_to, shifted, times
+from northing.core.money.exact import divide, exactly, nearest_whole, plain, read_exact, round_to, shifted, times
 
 REFUSED = [
     "",

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.core.calendars import CALENDAR, WORKING, Calendar
-from northing.core.free_time import Terms, Tier, clock, last_free_day, read_tiers
+from northing.core.planning.calendars import CALENDAR, WORKING, Calendar
+from northing.core.planning.free_time import Terms, Tier, clock, last_free_day, read_tiers
 
 FRIDAY = date(2026, 11, 20)
 TIERS = (Tier(1, D(80)), Tier(4, D(120)))

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.core.layers import Layer, NotThatMuch, revalue, take
-from northing.core.spread import share_so_far
+from northing.core.costing.layers import Layer, NotThatMuch, revalue, take
+from northing.core.money.spread import share_so_far
 
 
 def after(layer, quantity, taken):

@@ -8,8 +8,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northing.core import loading
-from northing.core.loading import DRY, TYPES, Part, cost_of, fill_of, fill_problems, first_fit, most_that_fits, propose
+from northing.core.planning import loading
+from northing.core.planning.loading import (
+    DRY,
+    TYPES,
+    Part,
+    cost_of,
+    fill_of,
+    fill_problems,
+    first_fit,
+    most_that_fits,
+    propose,
+)
 
 DRY_TYPES = [TYPES[code] for code in DRY]
 SMALL = TYPES["22G1"]

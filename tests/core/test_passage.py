@@ -5,7 +5,7 @@ from itertools import permutations
 
 import pytest
 
-from northing.core.passage import PlannedLeg, Statement, believed, expected_legs, for_container
+from northing.core.planning.passage import PlannedLeg, Statement, believed, expected_legs, for_container
 
 TODAY = date(2026, 11, 24)
 

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from northing.core.ranges import ENOUGH, Range, Stretch, added, arrival_range, centred, learn, pooled, quantile
+from northing.core.planning.ranges import ENOUGH, Range, Stretch, added, arrival_range, centred, learn, pooled, quantile
 
 TODAY = date(2026, 11, 24)
 DAY = timedelta(days=1)

@@ -4,9 +4,9 @@ from datetime import date
 
 import pytest
 
-from northing.core.calendars import CALENDAR, WORKING, Calendar, read_rest, shifted
-from northing.core.passage import Point, expected_days
-from northing.core.routes import Step, worked_out
+from northing.core.planning.calendars import CALENDAR, WORKING, Calendar, read_rest, shifted
+from northing.core.planning.passage import Point, expected_days
+from northing.core.planning.routes import Step, worked_out
 
 # 2026-11-23 is a Monday.
 HOLIDAY = Calendar(holidays=frozenset({date(2026, 11, 25)}))

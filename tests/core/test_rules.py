@@ -7,17 +7,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.core import moves
-from northing.core.agreeing import Terms, answer_problems, differences
-from northing.core.charging import Bearer, CompanyRate, share_charge
-from northing.core.docking import Counted, Expected, counting_problems, taking
-from northing.core.money import MixedCurrencies, Money, UnknownCurrency, minor_units, to_minor
-from northing.core.ordering import LineDraft, line_problems, net_amount, order_sums, paid_part, sums_problems
-from northing.core.ownership import INCOTERMS, MOMENTS, is_ours_after, proposed_moment
-from northing.core.periods import posting_day
-from northing.core.places import COLUMNS, PLACES, broken, drawn_from, replayed
+from northing.core.confirmations.answers import Terms, answer_problems, differences
+from northing.core.costing.charges import Bearer, CompanyRate, share_charge
+from northing.core.costing.ownership import INCOTERMS, MOMENTS, is_ours_after, proposed_moment
+from northing.core.money.money import MixedCurrencies, Money, UnknownCurrency, minor_units, to_minor
+from northing.core.money.periods import posting_day
+from northing.core.money.spread import NothingToSpreadOver
+from northing.core.orders.orders import LineDraft, line_problems, net_amount, order_sums, paid_part, sums_problems
+from northing.core.positions.places import COLUMNS, PLACES, broken, drawn_from, replayed
 from northing.core.problems import Problem, Refused, Strength, refuse_if
-from northing.core.spread import NothingToSpreadOver
+from northing.core.receiving.counts import Counted, Expected, counting_problems, taking
+from northing.core.worklist import moves
 
 DAY = date(2026, 11, 24)
 

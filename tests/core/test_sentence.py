@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from northing.core.sentence import FIXED, NAMED, read_sentence, say
-from northing.core.windows import Window, read_window
+from northing.core.orders.sentence import FIXED, NAMED, read_sentence, say
+from northing.core.planning.windows import Window, read_window
 
 TODAY = date(2026, 11, 25)  # a Wednesday
 SAID = [

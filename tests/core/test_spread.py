@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.core.spread import NothingToSpreadOver, share_so_far, spread, whole_weights
+from northing.core.money.spread import NothingToSpreadOver, share_so_far, spread, whole_weights
 
 # Few lines go the exact way at once, many by floating point where that is proved; few different weights make ties.
 WEIGHTS = some.one_of(

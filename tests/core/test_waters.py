@@ -4,9 +4,9 @@ from itertools import combinations, pairwise
 
 import pytest
 
-from northing.core.globe import along, arc, great_circle, miles
-from northing.core.turns import NARROWS, TURNS
-from northing.core.waters import _sea, neighbours, sea_lane, sees
+from northing.core.sea.globe import along, arc, great_circle, miles
+from northing.core.sea.turns import NARROWS, TURNS
+from northing.core.sea.waters import _sea, neighbours, sea_lane, sees
 
 PORTS = {
     "Shimizu": (35.01, 138.5), "Ningbo": (29.93, 121.85), "Ho Chi Minh City": (10.77, 106.72),

@@ -4,12 +4,13 @@ from datetime import date
 
 import pytest
 
+from northing.claims.models import Case
 from northing.demo.world import lay_world
 from northing.ledger.models import Entry
-from northing.quality.models import Case
+from northing.positions.models import Position
 from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Stowage
-from northing.standing.models import Matter, Position
+from northing.worklist.models import Matter
 
 
 @pytest.mark.parametrize("today", [date(2026, 11, 25), date(2028, 3, 1)])

@@ -9,7 +9,7 @@ from django.db import connection
 from playwright.sync_api import expect, sync_playwright
 
 from tests.browser import launch, sign_in
-from tests.factories import NOW, small_world
+from tests.worlds import NOW, small_world
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 expect.set_options(timeout=10_000)

@@ -5,15 +5,16 @@ from decimal import Decimal as D
 
 from playwright.sync_api import expect
 
+from northing.actions.confirmations import answers, supplier_links
+from northing.actions.orders import amend, write
 from northing.confirmations.models import Answer
-from northing.deeds.agree import agreeing, inviting
-from northing.deeds.order import amending, ordering
-from northing.directory.models import Party
+from northing.jobs import jobs
+from northing.jobs.models import Errand
+from northing.masterdata.models import Party
+from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.papers import errands
-from northing.papers.models import Errand, Message
 from northing.reports.proofs import position_faults
-from tests.factories import TODAY
+from tests.worlds import TODAY
 
 LATER = timedelta(days=9)
 
@@ -21,8 +22,8 @@ LATER = timedelta(days=9)
 def answered_later(world, order):
     """The supplier says nine days later to every line of the order."""
     parts = Instalment.objects.filter(line__order=order)
-    rows = tuple(agreeing.AnswerRow(part.pk, part.quantity, part.asked_on + LATER, part.pack_price) for part in parts)
-    agreeing.record_answers(world.act("expediter"), agreeing.AnswersRequest(order.pk, "SO-9", TODAY, rows))
+    rows = tuple(answers.AnswerRow(part.pk, part.quantity, part.asked_on + LATER, part.pack_price) for part in parts)
+    answers.record_answers(world.act("expediter"), answers.AnswersRequest(order.pk, "SO-9", TODAY, rows))
 
 
 def test_a_morning_round_of_an_expediter(stage):
@@ -43,7 +44,7 @@ def test_a_morning_round_of_an_expediter(stage):
     expect(page.locator("main")).to_contain_text("The chaser goes to orders@supplier.example")
     assert Message.objects.filter(kind="chaser").count() == 1
     # What breaks a need-by date, by a sentence; a line opens beside the list by the keyboard.
-    page = stage.page("expediter", "/lines/")
+    page = stage.page("expediter", "/orders/lines/")
     page.fill("input#where", "from Supplier USD")
     # With the new page whole, its script included: a key that comes before it would be the browser's own.
     with page.expect_navigation():
@@ -58,7 +59,7 @@ def test_a_morning_round_of_an_expediter(stage):
     expect(page.locator("#beside")).to_contain_text("Where every unit is")
     # Move an instalment's date and tell the supplier: open, type, press.
     line = Instalment.objects.get(line__order=late).line_id
-    page = stage.page("expediter", f"/lines/{line}/")
+    page = stage.page("expediter", f"/orders/lines/{line}/")
     page.locator("form.parts input[type=date]").first.fill("2027-02-20")
     page.click("form.parts button")
     expect(page.locator("main")).to_contain_text("The supplier is asked for the parts")
@@ -69,10 +70,10 @@ def test_a_morning_round_of_an_expediter(stage):
 def test_a_supplier_on_a_phone(stage):
     world = stage.world
     order = world.sent_order({"A": D(240), "C": D(900)}, agreed=False)
-    link = inviting.invite(world.act("expediter"), inviting.InviteRequest(world.parties["USD"].pk))
+    link = supplier_links.invite(world.act("expediter"), supplier_links.InviteRequest(world.parties["USD"].pk))
     context = stage.browser.new_context(viewport={"width": 390, "height": 844})
     page = context.new_page()
-    page.goto(stage.base + "/s/" + link.rstrip("/").rpartition("/")[2] + "/")
+    page.goto(stage.base + "/confirmations/link/" + link.rstrip("/").rpartition("/")[2] + "/")
     width = page.evaluate("document.documentElement.scrollWidth")
     assert width <= 390, f"the page is {width} wide"
     stage.accessible(page)
@@ -85,7 +86,7 @@ def test_a_supplier_on_a_phone(stage):
     stage.accessible(page)
     assert Answer.objects.get(outcome="open").remark == "The mould is late"
     assert Instalment.objects.get(line__item__code="C").agreed_quantity == 900
-    inside = stage.page("expediter", "/answers/")
+    inside = stage.page("expediter", "/confirmations/")
     expect(inside.locator("main")).to_contain_text("The mould is late")
     inside.keyboard.press("a")
     expect(inside.locator("main")).to_contain_text("No answer waits for us")
@@ -104,7 +105,7 @@ def test_a_revision(stage):
     expect(page.locator("#preview")).to_contain_text("Nothing that was agreed has to be agreed again")
     stage.accessible(page)
     # Somebody else changes it meanwhile; nothing that was typed is lost.
-    amending.set_need_by(world.act("expediter"), amending.NeedByRequest(line.pk, TODAY + timedelta(days=120)))
+    amend.set_need_by(world.act("expediter"), amend.NeedByRequest(line.pk, TODAY + timedelta(days=120)))
     page.click("button:has-text('Send revision')")
     expect(page.locator("main")).to_contain_text("Somebody else has changed this order")
     expect(page.locator(f"input[name='line-{line.pk}-quantity']")).to_have_value("300")
@@ -131,16 +132,16 @@ def test_three_hundred_answers_are_accepted_at_once(stage):
         lines = [("A", D(n + 1)) for n in range(100)]
         answered_later(world, many_lines(world, lines))
     assert Answer.objects.filter(outcome="open").count() == 300
-    page = stage.page("expediter", "/lines/?where=answer+waits")
+    page = stage.page("expediter", "/orders/lines/?where=answer+waits")
     if page.locator("tr[data-line]").count() == 0:
-        page = stage.page("expediter", "/lines/?where=open")
+        page = stage.page("expediter", "/orders/lines/?where=open")
     page.check("#all")
     page.click("button:has-text('Accept answers')")
     expect(page.locator("main")).to_contain_text("300")
     stage.accessible(page)
     page.click("button:has-text('Accept (300)')")
     expect(page.locator("#far")).to_contain_text("of 300")
-    errands.run(Errand.objects.get().pk)
+    jobs.run(Errand.objects.get().pk)
     expect(page.locator("main")).to_contain_text("Done")
     assert Answer.objects.filter(outcome="accepted").count() == 300
     assert not Answer.objects.filter(outcome="open").exists()
@@ -148,13 +149,11 @@ def test_three_hundred_answers_are_accepted_at_once(stage):
 
 def many_lines(world, lines):
     """A sent order of that many lines."""
-    asked = tuple(ordering.LineRequest(item, "", quantity) for item, quantity in lines)
+    asked = tuple(write.LineRequest(item, "", quantity) for item, quantity in lines)
     need_by = TODAY + timedelta(days=90)
-    request = ordering.OrderRequest(
-        world.nz.pk, world.parties["USD"].pk, world.site.pk, "FOB", "on_board", need_by, asked
-    )
-    whole = ordering.OrderAct(ordering.write_order(world.act("expediter"), request))
-    ordering.check_order(world.act("expediter"), whole)
-    ordering.approve_order(world.act("approver"), whole)
-    ordering.send_order(world.act("expediter"), whole)
+    request = write.OrderRequest(world.nz.pk, world.parties["USD"].pk, world.site.pk, "FOB", "on_board", need_by, asked)
+    whole = write.OrderAct(write.write_order(world.act("expediter"), request))
+    write.check_order(world.act("expediter"), whole)
+    write.approve_order(world.act("approver"), whole)
+    write.send_order(world.act("expediter"), whole)
     return PurchaseOrder.objects.get(pk=whole.order)

@@ -3,8 +3,8 @@
 import pytest
 from django.urls import reverse
 
-from northing.directory.records import KINDS
-from tests.desk.test_pages import addresses, everything, live_in
+from northing.masterdata.records import KINDS
+from tests.across.test_pages import addresses, everything, live_in
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])

@@ -2,11 +2,11 @@
 
 from playwright.sync_api import expect
 
-from northing.deeds.ship import following, packing
+from northing.actions.shipping import milestones, pack
 from northing.shipping.models import DateStatement, PortCall, Shipment
 from northing.shipping.operations import CallPlan, LegPlan
-from tests.factories import CONTAINERS, TODAY, D
 from tests.stories.test_following import DAY
+from tests.worlds import CONTAINERS, TODAY, D
 
 
 def planned(stage, lines, number=CONTAINERS[0]):
@@ -17,8 +17,8 @@ def planned(stage, lines, number=CONTAINERS[0]):
         LegPlan("sea", "CNNGB", "NZTRG", TODAY + 3 * DAY, TODAY + 28 * DAY, True),
         LegPlan("road", "NZTRG", "TRG", TODAY + 30 * DAY, TODAY + 31 * DAY),
     )
-    asked = packing.PassageRequest(shipment.pk, stage.heron, plans)
-    packing.plan_passage(world.act("shipping"), asked)
+    asked = pack.PassageRequest(shipment.pk, stage.heron, plans)
+    pack.plan_passage(world.act("shipping"), asked)
     return Shipment.objects.get(pk=shipment.pk)
 
 
@@ -26,15 +26,15 @@ def two_voyages(stage):
     made = []
     for vessel, imo, leaves in (("Heron", "9074729", 3), ("Tern", "9319466", 10)):
         calls = (CallPlan("CNNGB", None, TODAY + leaves * DAY), CallPlan("NZTRG", TODAY + (leaves + 25) * DAY, None))
-        asked = packing.VoyageRequest(vessel, imo, "1S", stage.world.parties["provider"].pk, calls)
-        made.append(packing.create_voyage(stage.world.act("shipping"), asked))
+        asked = pack.VoyageRequest(vessel, imo, "1S", stage.world.parties["provider"].pk, calls)
+        made.append(pack.create_voyage(stage.world.act("shipping"), asked))
     stage.heron, stage.tern = made
 
 
 def test_the_board_by_keyboard_alone(stage):
     two_voyages(stage)
     shipment = planned(stage, {"A": D(240)})
-    page = stage.page("shipping", "/passage/board/")
+    page = stage.page("shipping", "/shipping/board/")
     stage.accessible_by_night(page)
     keys = page.keyboard
     tells = page.locator("#tells")
@@ -60,13 +60,13 @@ def test_the_board_by_keyboard_alone(stage):
     shipment.refresh_from_db()
     assert shipment.expected_dock == TODAY + 34 * DAY
     # Back on the board: Enter opens the shipment; h goes earlier.
-    page.goto(stage.base + "/passage/board/")
+    page.goto(stage.base + "/shipping/board/")
     for _ in range(4):
         keys.press("j")
     expect(tells).to_contain_text("3 days behind plan")
     keys.press("Enter")
     expect(page.locator("h1")).to_contain_text(shipment.reference)
-    page.goto(stage.base + "/passage/board/")
+    page.goto(stage.base + "/shipping/board/")
     keys.press("h")
     page.wait_for_url("**day=2026-10-**")
 
@@ -75,10 +75,10 @@ def test_a_rolled_container(stage):
     two_voyages(stage)
     shipment = planned(stage, {"A": D(240)})
     world = stage.world
-    box = packing.add_container(world.act("shipping"), packing.ContainerRequest(shipment.pk, CONTAINERS[1], "22G1"))
+    box = pack.add_container(world.act("shipping"), pack.ContainerRequest(shipment.pk, CONTAINERS[1], "22G1"))
     part = world.sent_order({"C": D(30)}).lines.get().instalments.get()
-    packing.stow(world.act("shipping"), packing.StowRequest(box, ((part.pk, D(30)),)))
-    page = stage.page("shipping", f"/passage/{shipment.pk}/")
+    pack.stow(world.act("shipping"), pack.StowRequest(box, ((part.pk, D(30)),)))
+    page = stage.page("shipping", f"/shipping/{shipment.pk}/")
     stage.accessible(page)
     page.click("text=Split off")
     page.check(f"input[name=containers][value='{box}']")
@@ -111,9 +111,9 @@ def test_the_chart_by_keyboard_alone(stage):
     two_voyages(stage)
     shipment = planned(stage, {"A": D(240)})
     call = PortCall.objects.get(voyage=stage.heron, port="CNNGB")
-    left = following.DateRequest(None, "departure", "actual", TODAY - 3 * DAY, call=call.pk)
-    following.say_date(stage.world.act("shipping"), left)
-    page = stage.page("shipping", "/passage/board/")
+    left = milestones.DateRequest(None, "departure", "actual", TODAY - 3 * DAY, call=call.pk)
+    milestones.say_date(stage.world.act("shipping"), left)
+    page = stage.page("shipping", "/shipping/board/")
     page.click("text=Chart")
     stage.accessible(page)
     stage.accessible_by_night(page)

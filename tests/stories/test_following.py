@@ -6,12 +6,12 @@ from decimal import Decimal as D
 
 from playwright.sync_api import expect
 
-from northing.deeds.ship import packing
+from northing.actions.shipping import pack
 from northing.shipping.models import CarrierEvent, Container, DateStatement
 from northing.shipping.operations import LegPlan
-from northing.standing.models import Matter
-from tests.deeds.test_hearing import IMO, box, call
-from tests.factories import CALLS, TODAY
+from northing.worklist.models import Matter
+from tests.shipping.test_carrier_events import IMO, box, call
+from tests.worlds import CALLS, TODAY
 
 DAY = timedelta(days=1)
 
@@ -19,10 +19,10 @@ DAY = timedelta(days=1)
 def sailed(world):
     """A container on its way with the forwarder's own vessel, due in a week."""
     shipment = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
-    asked = packing.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, CALLS)
-    voyage = packing.create_voyage(world.act("shipping"), asked)
+    asked = pack.VoyageRequest("Heron", IMO, "221S", world.parties["provider"].pk, CALLS)
+    voyage = pack.create_voyage(world.act("shipping"), asked)
     plan = LegPlan("sea", "CNNGB", "NZTRG", TODAY - 20 * DAY, TODAY + 7 * DAY, True)
-    packing.plan_passage(world.act("shipping"), packing.PassageRequest(shipment.pk, voyage, (plan,)))
+    pack.plan_passage(world.act("shipping"), pack.PassageRequest(shipment.pk, voyage, (plan,)))
     world.say(shipment, "departure", TODAY - 20 * DAY)
     return shipment
 
@@ -32,7 +32,7 @@ def test_a_morning_of_events(stage, tmp_path):
     file = tmp_path / "events.json"
     events = [call("a", "ARRI", -7, -2, "ACT"), box("b", "DISC", -1, number="XXXU1234567"), {"eventID": "c"}]
     file.write_text(json.dumps(events))
-    page = stage.page("shipping", "/passage/")
+    page = stage.page("shipping", "/shipping/")
     page.click("text=Carriers' events")
     page.fill("#id_source", "Forwarder's feed")
     page.set_input_files("#id_file", file)
@@ -70,7 +70,7 @@ def test_a_morning_of_events(stage, tmp_path):
 def test_a_container_that_is_to_come_off_later(stage):
     """Pick, day, press, and after the ripple press again: four acts; the line is at the dock when its last part is."""
     shipment = sailed(stage.world)
-    page = stage.page("shipping", f"/passage/{shipment.pk}/")
+    page = stage.page("shipping", f"/shipping/{shipment.pk}/")
     stage.accessible(page)
     form = page.locator("#containers form")
     form.locator("input[name=containers]").check()

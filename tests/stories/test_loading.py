@@ -5,12 +5,12 @@ from decimal import Decimal as D
 
 from playwright.sync_api import expect
 
-from northing.deeds.ship import packing
-from northing.directory.models import Item, Party
+from northing.actions.shipping import pack
 from northing.formats.identifiers import with_container_check_digit
+from northing.masterdata.models import Item, Party
 from northing.shipping.models import Container, Shipment, Stowage
 from northing.shipping.operations import CallPlan
-from tests.factories import CONTAINERS, TODAY
+from tests.worlds import CONTAINERS, TODAY
 
 DAY = timedelta(days=1)
 NUMBERS = [*CONTAINERS, with_container_check_digit("QXNU100009")]
@@ -24,13 +24,13 @@ def stocked(stage):
     for quantity in (140, 130, 120, 110, 60):
         world.sent_order({"A": D(quantity), "C": D(100)})
     calls = (CallPlan("CNNGB", None, TODAY + 6 * DAY), CallPlan("NZTRG", TODAY + 30 * DAY, None))
-    request = packing.VoyageRequest("Heron", "9074729", "31S", world.parties["provider"].pk, calls)
-    packing.create_voyage(world.act("shipping"), request)
+    request = pack.VoyageRequest("Heron", "9074729", "31S", world.parties["provider"].pk, calls)
+    pack.create_voyage(world.act("shipping"), request)
 
 
 def test_three_containers_from_five_orders_in_sixteen_acts(stage):
     stocked(stage)
-    page = stage.page("shipping", "/passage/loading/")
+    page = stage.page("shipping", "/shipping/loading/")
     acts = 0
 
     def act(done):
@@ -71,7 +71,7 @@ def test_three_containers_from_five_orders_in_sixteen_acts(stage):
 
 def test_by_drag_and_by_key_the_rest_is_always_in_sight(stage):
     stocked(stage)
-    page = stage.page("shipping", "/passage/load/?all=1")
+    page = stage.page("shipping", "/shipping/load/?all=1")
     page.click("#add-box")
     page.select_option("[name=box-0-type]", "22G1")
     rows = page.locator("#surface tbody tr")

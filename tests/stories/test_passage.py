@@ -5,10 +5,10 @@ from decimal import Decimal as D
 
 from playwright.sync_api import expect
 
-from northing.directory.models import Item
+from northing.masterdata.models import Item
 from northing.orders.models import PurchaseOrder
 from northing.reports.proofs import book_faults, position_faults
-from tests.factories import CONTAINERS
+from tests.worlds import CONTAINERS
 
 BILLS = [
     ("freight", "3120.00", "USD", "volume"),
@@ -75,7 +75,7 @@ def send_and_agree(stage, number):
 
 
 def pack(stage):
-    page = stage.page("shipping", "/passage/loading/")
+    page = stage.page("shipping", "/shipping/loading/")
     stage.accessible(page)
     page.check("#all")
     page.click("button:has-text('Load')")
@@ -92,7 +92,7 @@ def pack(stage):
     page.fill("[name=box-0-number]", CONTAINERS[0])
     page.click("button:text-is('Load')")
     expect(page.locator("main")).to_contain_text("The shipment is loaded")
-    path = re.search(r"/passage/\d+/", page.url)[0]
+    path = re.search(r"/shipping/\d+/", page.url)[0]
     page.click("text=Plan the passage")
     plan = (
         ["sea", "CNNGB", "NZTRG", "2026-11-20", "2026-12-12"],
@@ -168,7 +168,7 @@ def check_cost_sheet(stage, shipment):
 
 
 def receive(stage):
-    page = stage.page("dock", "/dock/")
+    page = stage.page("dock", "/receiving/")
     stage.accessible(page)
     page.click("a:has-text('Receive')")
     page.click("text=All as expected")
@@ -209,7 +209,7 @@ def inspect_and_return(stage):
 
 
 def issue_and_late_bill(stage, shipment):
-    page = stage.page("dock", f"/stock/{Item.objects.get(code='B').pk}/")
+    page = stage.page("dock", f"/inventory/{Item.objects.get(code='B').pk}/")
     page.select_option("#id_site", label="TRG")
     page.fill("#id_quantity", "370")
     page.fill("#id_purpose", "shops")
@@ -230,19 +230,19 @@ def issue_and_late_bill(stage, shipment):
 
 def look_back(stage):
     for path in (
-        "/lines/?where=all",
-        "/stock/",
-        "/ledger/",
-        "/bills/",
-        "/costs/",
-        "/passage/",
+        "/orders/lines/?where=all",
+        "/inventory/",
+        "/reports/ledger/",
+        "/billing/",
+        "/costing/",
+        "/shipping/",
         "/quality/",
-        "/look-back/",
+        "/reports/",
         "/",
     ):
         stage.accessible(stage.page("accounts", path))
         stage.accessible_by_night(stage.page("accounts"))
-    page = stage.page("accounts", "/ledger/trial-balance/")
+    page = stage.page("accounts", "/reports/ledger/trial-balance/")
     expect(page.locator("section", has_text="Test NZ").locator("tfoot")).to_contain_text("0.00")
     expect(page.locator("tr", has_text="Claims").first).to_contain_text("114.91")
     stage.accessible(page)
@@ -262,7 +262,7 @@ def look_back(stage):
 def test_a_form_sent_while_the_network_is_gone_is_kept(stage):
     world = stage.world
     world.say(world.shipment([world.sent_order({"A": D(100)})]), "departure")
-    page = stage.page("dock", "/dock/")
+    page = stage.page("dock", "/receiving/")
     page.click("a:has-text('Receive')")
     page.fill("#id_delivery_note", "DN-1")
     page.click("text=All as expected")
@@ -273,6 +273,6 @@ def test_a_form_sent_while_the_network_is_gone_is_kept(stage):
     page.context.set_offline(False)
     page.click("button:has-text('Receive')")
     expect(page.locator("h1")).to_contain_text("Receipt")
-    page.goto(stage.base + "/dock/")
+    page.goto(stage.base + "/receiving/")
     expect(page.locator("main")).to_contain_text("Nothing is expected")
     assert world.line("A").instalments.get().receipt_lines.count() == 1

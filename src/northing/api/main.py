@@ -8,12 +8,12 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
-from northing.api.calls import router
-from northing.api.directory import router as directory
-from northing.api.doors import Token
-from northing.api.passage import router as passage
+from northing.actions.orders.revise import Overtaken
+from northing.api.callers import Token
+from northing.api.masterdata import router as directory
+from northing.api.orders import router
+from northing.api.shipping import router as passage
 from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
-from northing.deeds.order.revising import Overtaken
 
 PROBLEM = "application/problem+json"
 WORDS = """Orders, lines and confirmations of Northing. Exact numbers are strings; errors are problem details

@@ -3,10 +3,11 @@
 from django.db import models
 from django.db.models import Q
 
-from northing.directory import fields
-from northing.directory.models import Party, Person
+from northing.access.models import Person
+from northing.database import fields
+from northing.masterdata.models import Party
+from northing.messaging.models import Message
 from northing.orders.models import Instalment, Revision
-from northing.papers.models import Message
 
 
 class Answer(models.Model):
@@ -66,17 +67,6 @@ class SupplierLink(models.Model):
 
     class Meta:
         ordering = ["-id"]
-
-
-class Knock(models.Model):
-    """How often a door was knocked at within a minute: by link, or by address with a token nobody has."""
-
-    door = models.CharField(max_length=80)
-    minute = models.DateTimeField()
-    count = models.PositiveIntegerField(default=0)
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["door", "minute"], name="knock_once_a_minute")]
 
 
 class ChaserRule(models.Model):

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from northing.access.acts import Act
 from northing.confirmations.models import Answer, ChaserLine
-from northing.core.agreeing import Part, Terms
-from northing.directory.acts import Act
+from northing.core.confirmations.answers import Part, Terms
 from northing.orders.models import Instalment, Revision
 
 

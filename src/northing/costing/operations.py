@@ -1,11 +1,10 @@
 """Writes of charges, their parts and shares, and customs entries."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
 from decimal import Decimal
 
-from northing.costing.models import Charge, ChargePart, ChargeShare, CustomsEntry, CustomsLine
+from northing.costing.models import Charge, ChargePart, ChargeShare
 
 
 @dataclass(frozen=True)
@@ -34,61 +33,3 @@ def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
         for part in parts
         for stowage, amount in part.shares.items()
     )
-
-
-@dataclass(frozen=True)
-class DeclaredLine:
-    """One stowage on a customs entry."""
-
-    stowage: int
-    hs_code: str
-    origin: str
-    customs_value: Decimal
-    duty_rate: Decimal
-    duty: Decimal
-
-
-@dataclass(frozen=True)
-class Declaration:
-    """The totals and lines of a customs entry."""
-
-    customs_value: Decimal
-    duty: Decimal
-    tax_base: Decimal
-    tax: Decimal
-    lines: tuple[DeclaredLine, ...]
-
-
-def write_entry(
-    shipment: int, company: int, office: int, number: str, day: date, declared: Declaration, duty_charge: Charge | None
-) -> CustomsEntry:
-    """A customs entry as booked."""
-    entry = CustomsEntry.objects.create(
-        shipment_id=shipment,
-        company_id=company,
-        office_id=office,
-        number=number,
-        day=day,
-        customs_value=declared.customs_value,
-        duty=declared.duty,
-        tax_base=declared.tax_base,
-        tax=declared.tax,
-        duty_charge=duty_charge,
-    )
-    CustomsLine.objects.bulk_create(_customs_lines(entry, declared.lines))
-    return entry
-
-
-def _customs_lines(entry: CustomsEntry, lines: Iterable[DeclaredLine]) -> list[CustomsLine]:
-    return [
-        CustomsLine(
-            entry=entry,
-            stowage_id=line.stowage,
-            hs_code=line.hs_code,
-            origin=line.origin,
-            customs_value=line.customs_value,
-            duty_rate=line.duty_rate,
-            duty=line.duty,
-        )
-        for line in lines
-    ]

@@ -6,15 +6,18 @@ from decimal import Decimal
 
 from django.utils import timezone
 
-from northing.deeds.agree import agreeing
-from northing.deeds.cost import clearing, costing
-from northing.deeds.land import receiving
-from northing.deeds.order import ordering
-from northing.deeds.ship import following, handling, packing
-from northing.demo.directory import SEED
-from northing.directory.acts import Act
-from northing.directory.models import Company, Party, Person, Site
+from northing.access.acts import Act
+from northing.access.models import Person
+from northing.actions.confirmations import answers
+from northing.actions.costing import charges
+from northing.actions.customs import entries
+from northing.actions.orders import write
+from northing.actions.receiving import receive as receiving
+from northing.actions.shipping import container_milestones, milestones
+from northing.actions.shipping import pack as packing
+from northing.demo.masterdata import SEED
 from northing.formats.identifiers import with_container_check_digit
+from northing.masterdata.models import Company, Party, Site
 from northing.orders.models import Instalment
 from northing.shipping.models import Container, Leg, Stowage
 from northing.shipping.operations import CallPlan, LegPlan
@@ -48,7 +51,7 @@ class Hand:
     ) -> int:
         """An order carried as far as `stop`: draft, check, approve, or all the way."""
         site = Site.objects.get(code=SITES[company])
-        request = ordering.OrderRequest(
+        request = write.OrderRequest(
             company=self.companies[company].pk,
             supplier=self.parties[supplier].pk,
             site=site.pk,
@@ -56,15 +59,15 @@ class Hand:
             incoterm_place=self.parties[supplier].city,
             ours_from=OURS[supplier],
             need_by=self.today + timedelta(days=need),
-            lines=tuple(ordering.LineRequest(code, "", D(quantity)) for code, quantity in lines.items()),
+            lines=tuple(write.LineRequest(code, "", D(quantity)) for code, quantity in lines.items()),
         )
-        key = ordering.write_order(self.act("ilva", sent - 2), request)
-        steps = [("check", ordering.check_order, "ilva", -1), ("approve", ordering.approve_order, "tobin", -1)]
-        steps.append(("send", ordering.send_order, "ilva", 0))
+        key = write.write_order(self.act("ilva", sent - 2), request)
+        steps = [("check", write.check_order, "ilva", -1), ("approve", write.approve_order, "tobin", -1)]
+        steps.append(("send", write.send_order, "ilva", 0))
         for name, deed, who, days in steps:
             if stop == "draft" or (stop == "check" and name == "approve") or (stop == "approve" and name == "send"):
                 return key
-            deed(self.act(who, sent + days), ordering.OrderAct(key))
+            deed(self.act(who, sent + days), write.OrderAct(key))
         if agreed:
             self.answer(key, sent + 4)
         return key
@@ -72,7 +75,7 @@ class Hand:
     def answer(self, order: int, day: int, later: int = 0, up: str = "1", part: str = "1") -> None:
         """The supplier's answer: as asked, or later, dearer, fewer."""
         rows = tuple(
-            agreeing.AnswerRow(
+            answers.AnswerRow(
                 one.pk,
                 (one.quantity * D(part)).quantize(D(1)),
                 one.asked_on + timedelta(days=later),
@@ -82,7 +85,7 @@ class Hand:
         )
         reference = f"SO-{self.chance.randrange(10000, 99999)}"
         answered = self.today + timedelta(days=day)
-        agreeing.record_answers(self.act("ilva", day), agreeing.AnswersRequest(order, reference, answered, rows))
+        answers.record_answers(self.act("ilva", day), answers.AnswersRequest(order, reference, answered, rows))
 
     def voyage(self, vessel: str, number: str, carrier: str, load: str, discharge: str, imo: str) -> int:
         """A voyage."""
@@ -145,14 +148,14 @@ class Hand:
     ) -> None:
         """A departure or arrival of a leg by its number."""
         leg = Leg.objects.get(shipment=shipment, number=number)
-        request = following.DateRequest(leg.pk, milestone, kind, self.today + timedelta(days=value))
-        following.say_date(self.act("hanne", value if said is None else said), request)
+        request = milestones.DateRequest(leg.pk, milestone, kind, self.today + timedelta(days=value))
+        milestones.say_date(self.act("hanne", value if said is None else said), request)
 
     def handle(self, shipment: int, milestone: str, value: int) -> None:
         """What happened to all containers of a shipment."""
         boxes = tuple(Container.objects.filter(shipment=shipment).values_list("pk", flat=True))
-        request = handling.BoxesRequest(shipment, boxes, milestone, self.today + timedelta(days=value))
-        handling.say_boxes(self.act("hanne", value), request)
+        request = container_milestones.BoxesRequest(shipment, boxes, milestone, self.today + timedelta(days=value))
+        container_milestones.say_boxes(self.act("hanne", value), request)
 
     def charge(
         self,
@@ -168,7 +171,7 @@ class Hand:
         lines=(),
     ) -> int:
         """A bill with a number, or without one an estimate."""
-        request = costing.ChargeRequest(
+        request = charges.ChargeRequest(
             company=self.companies[company].pk,
             payee=self.parties[payee].pk,
             kind=kind,
@@ -179,14 +182,14 @@ class Hand:
             shipments=(shipment,),
             bill_number=bill,
         )
-        return (costing.book_bill if bill else costing.enter_estimate)(self.act("pell", day), request)
+        return (charges.book_bill if bill else charges.enter_estimate)(self.act("pell", day), request)
 
     def entry(self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG") -> None:
         """A customs entry."""
         office_key = self.parties[office].pk
         on = self.today + timedelta(days=day)
-        request = clearing.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
-        clearing.book_customs_entry(self.act("pell", day), request)
+        request = entries.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
+        entries.book_customs_entry(self.act("pell", day), request)
 
     def receive(
         self, shipment: int, note: str, day: int, short: dict[str, int] | None = None, who="rua", lot: str = ""

@@ -7,20 +7,22 @@ from decimal import Decimal
 from django.db import transaction
 from django.utils import timezone
 
+from northing.actions.confirmations import answers
+from northing.actions.inventory import issue
+from northing.actions.masterdata import opening as beginning
+from northing.actions.quality import inspect
+from northing.actions.receiving import receive
+from northing.actions.shipping import carrier_events, despatch_notices, passage_statistics, required_documents
+from northing.claims.models import Case
 from northing.confirmations.models import Answer, ChaserRule
-from northing.deeds.agree import agreeing
-from northing.deeds.house import beginning
-from northing.deeds.land import inspecting, issuing, receiving
-from northing.deeds.ship import hearing, learning, noticing, papering
 from northing.demo.afloat import lay_afloat
-from northing.demo.directory import ITEMS, SUPPLIERS, lay_directory
 from northing.demo.hand import SITES, Hand
-from northing.directory.models import Company, Item, Party, Site
+from northing.demo.masterdata import ITEMS, SUPPLIERS, lay_directory
 from northing.formats.despatch import Line, Notice
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.ledger.models import CostLayer
+from northing.masterdata.models import Company, Item, Party, Site
 from northing.orders.models import Instalment
-from northing.quality.models import Case
 from northing.shipping.models import Container, PaperDue, Stowage
 
 D = Decimal
@@ -47,7 +49,7 @@ def lay_world(today: date) -> None:
     lay_afloat(world)
     world.close_the_books()
     world.chaser_rules()
-    learning.learn_passages(timezone.now())
+    passage_statistics.learn_passages(timezone.now())
 
 
 class _World(Hand):
@@ -83,17 +85,15 @@ class _World(Hand):
         for code, failed, reason in (("KET-17", 12, "dents"), ("KET-12", 0, "")):
             layer = CostLayer.objects.get(item__code=code, kind="stock", stowage__container__shipment=shipment)
             day = self.today - timedelta(days=37)
-            verdict = inspecting.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
-            inspecting.inspect(self.act("odo", -37), verdict)
-        back = inspecting.ReturnRequest(
+            verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
+            inspect.inspect(self.act("odo", -37), verdict)
+        back = inspect.ReturnRequest(
             Case.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
         )
-        inspecting.return_goods(self.act("odo", -20), back)
+        inspect.return_goods(self.act("odo", -20), back)
         kettle, site = Item.objects.get(code="KET-17"), Site.objects.get(code="TRG")
-        issued = issuing.IssueRequest(
-            site.pk, kettle.pk, D(154), "shops, spring range", self.today - timedelta(days=15)
-        )
-        issuing.issue_stock(self.act("rua", -15), issued)
+        issued = issue.IssueRequest(site.pk, kettle.pk, D(154), "shops, spring range", self.today - timedelta(days=15))
+        issue.issue_stock(self.act("rua", -15), issued)
         self.charge(shipment, "PEA", "haulage", "418.60", "NZD", "weight", -6, "PC-1190")
 
     def cups_at_the_dock(self) -> None:
@@ -139,7 +139,7 @@ class _World(Hand):
         self.entry(shipment, "MB-77120", -22, "KLA", "CML")
         best = self.today + timedelta(days=640)
         rows = [
-            receiving.ReceiveRow(part.pk, D(quantity), True, lot, best)
+            receive.ReceiveRow(part.pk, D(quantity), True, lot, best)
             for part, quantity, lot in zip(
                 Stowage.objects.filter(container__shipment=shipment).order_by("pk"),
                 (1212, 720),
@@ -150,7 +150,7 @@ class _World(Hand):
         site, box = Site.objects.get(code="MEL").pk, Container.objects.get(shipment=shipment).pk
         day = self.today - timedelta(days=20)
         self.handle(shipment, "gate_out", -21)
-        receiving.receive(self.act("jessa", -20), receiving.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows)))
+        receive.receive(self.act("jessa", -20), receive.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows)))
         self.handle(shipment, "returned", -19)
 
     def kettles_held(self) -> None:
@@ -193,7 +193,7 @@ class _World(Hand):
             }
             for number, (event_type, name, code, kind, days, more) in enumerate(said, 1)
         ]
-        hearing.hear(act, hearing.EventsRequest("Vantara Bight Lines", json.dumps(events).encode()))
+        carrier_events.hear(act, carrier_events.EventsRequest("Vantara Bight Lines", json.dumps(events).encode()))
 
     def leaving_soon(self) -> None:
         """Packed into two containers, not departed."""
@@ -201,13 +201,15 @@ class _World(Hand):
         voyage = self.voyage("Saltmarsh Heron", "229S", "VAN", "CNNGB", "NZTRG", with_imo_check_digit("998101"))
         shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), 5, 30, boxes=2)
         self.charge(shipment, "QUI", "freight", "4900.00", "USD", "volume", 0)
-        papering.ask_usual(self.act("hanne", 0), papering.UsualRequest(shipment))
-        balance = papering.PaperRequest(
+        required_documents.ask_usual(self.act("hanne", 0), required_documents.UsualRequest(shipment))
+        balance = required_documents.PaperRequest(
             shipment, "balance", "accounts", "Balance of 70 % to Qinlaro", anchor="departure", anchor_days=7
         )
-        papering.ask_paper(self.act("hanne", 0), balance)
+        required_documents.ask_paper(self.act("hanne", 0), balance)
         first = PaperDue.objects.filter(shipment=shipment, kind="packing_list").get()
-        papering.settle_paper(self.act("hanne", 0), papering.DoneRequest(first.pk, self.today, "QL-PL-229"))
+        required_documents.settle_paper(
+            self.act("hanne", 0), required_documents.DoneRequest(first.pk, self.today, "QL-PL-229")
+        )
 
     def a_notice_waits(self) -> None:
         """A forwarder's packing list: as agreed, more than there is, and an order that nobody knows."""
@@ -225,7 +227,7 @@ class _World(Hand):
             )
         lines.append(Line(len(lines) + 1, "KLN-09999", "1", "", D(60), lines[0].container))
         said = Notice("QMF-PL-5102", tuple(lines), self.today - timedelta(days=1), "QMF510223")
-        noticing.read(self.act("hanne", 0), noticing.NoticeRequest(said))
+        despatch_notices.read(self.act("hanne", 0), despatch_notices.NoticeRequest(said))
 
     def talk_with_suppliers(self) -> None:
         """Unanswered, answered differently, and an accepted split."""
@@ -238,7 +240,7 @@ class _World(Hand):
         fewer = self.order("DAL", {"WRP-03": 9600}, -20, 58, agreed=False)
         self.answer(fewer, -9, part="0.6")
         answer = Answer.objects.get(instalment__line__order=fewer, outcome="open")
-        agreeing.decide_answer(self.act("tobin", -8), agreeing.Decision(answer.pk, True))
+        answers.decide_answer(self.act("tobin", -8), answers.Decision(answer.pk, True))
 
     def drafts(self) -> None:
         """Orders on their way out."""

@@ -10,7 +10,7 @@ from html import escape
 from itertools import pairwise
 from math import atan2, degrees, log, pi, radians, sqrt, tan
 
-from northing.core.globe import Place, great_circle
+from northing.core.sea.globe import Place, great_circle
 
 # The meridian in the middle (the cut runs through the Atlantic), and the parallels the chart ends with.
 MIDDLE, NORTH, SOUTH = 150, 74, -58

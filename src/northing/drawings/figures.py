@@ -3,8 +3,8 @@
 from datetime import date
 from decimal import Decimal
 
-from northing.core.exact import plain, round_to
-from northing.core.money import minor_units
+from northing.core.money.exact import plain, round_to
+from northing.core.money.money import minor_units
 
 MINUS = "−"
 _MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from html import escape
 
-from northing.core.places import WORDS
+from northing.core.positions.places import WORDS
 from northing.drawings.figures import count
 
 # Width, height and baseline of the figures: in a table's row, and alone on a line's page.

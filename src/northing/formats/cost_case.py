@@ -9,10 +9,20 @@ from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
-from northing.core.exact import exactly, read_exact
-from northing.core.landed_cost import BASES, CUSTOMS_VALUE, DUTY, KINDS, Charge, CostSheet, ImportTax, Line, cost_sheet
-from northing.core.money import MINOR_UNITS, is_whole, minor_units
-from northing.core.spread import NothingToSpreadOver
+from northing.core.costing.landed_cost import (
+    BASES,
+    CUSTOMS_VALUE,
+    DUTY,
+    KINDS,
+    Charge,
+    CostSheet,
+    ImportTax,
+    Line,
+    cost_sheet,
+)
+from northing.core.money.exact import exactly, read_exact
+from northing.core.money.money import MINOR_UNITS, is_whole, minor_units
+from northing.core.money.spread import NothingToSpreadOver
 
 _CASE = {"base_currency", "rates", "lines", "charges", "import_tax"}
 _LINE = {"id", "quantity", "unit_price", "currency", "volume_m3", "weight_kg", "duty_rate", "rate", "customs_rate"}

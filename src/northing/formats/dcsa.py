@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Any
 
-from northing.core.periods import day_problems
+from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused
 
 LARGEST = 50_000_000

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from lxml import etree
 
-from northing.core.exact import plain, read_exact
-from northing.core.periods import day_problems
+from northing.core.money.exact import plain, read_exact
+from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused
 from northing.formats import grids
 from northing.formats.ubl_parts import SPACES, UNITS, found, number, part, party, quantity, read_xml, text

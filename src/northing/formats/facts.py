@@ -9,9 +9,9 @@ from decimal import Decimal
 
 from stdnum import ean
 
-from northing.core.exact import plain, read_exact
-from northing.core.money import MINOR_UNITS
-from northing.core.periods import day_problems
+from northing.core.money.exact import plain, read_exact
+from northing.core.money.money import MINOR_UNITS
+from northing.core.money.periods import day_problems
 
 Reader = Callable[[str], object]
 YES, NO = {"yes", "y", "true", "1", "on"}, {"no", "n", "false", "0", "off", ""}

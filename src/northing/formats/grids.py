@@ -13,7 +13,7 @@ from pathlib import Path
 
 import openpyxl
 
-from northing.core.exact import plain
+from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 
 LARGEST = 50_000_000

@@ -6,8 +6,8 @@ from datetime import date
 from decimal import Decimal
 from typing import TypeVar
 
-from northing.core.exact import read_exact
-from northing.core.periods import day_problems
+from northing.core.money.exact import read_exact
+from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused
 
 # Columns by name; those with a word behind them have to be there.

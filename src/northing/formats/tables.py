@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from northing.core.exact import read_exact
-from northing.core.periods import day_problems
+from northing.core.money.exact import read_exact
+from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused
 
 LARGEST = 20_000_000

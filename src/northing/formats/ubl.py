@@ -8,7 +8,7 @@ from typing import Any
 
 from lxml import etree
 
-from northing.core.exact import plain
+from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.formats.ubl_parts import SPACES, UNITS, read_xml
 from northing.formats.ubl_parts import address_lines as _address_lines

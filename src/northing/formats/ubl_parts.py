@@ -7,8 +7,8 @@ from decimal import Decimal, InvalidOperation
 
 from lxml import etree
 
-from northing.core.exact import plain
-from northing.core.money import rounded
+from northing.core.money.exact import plain
+from northing.core.money.money import rounded
 from northing.core.problems import Problem, Refused
 
 CAC = "urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2"

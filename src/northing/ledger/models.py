@@ -3,8 +3,9 @@
 from django.db import models
 from django.db.models import F, Q
 
-from northing.directory import fields
-from northing.directory.models import Bin, Company, Item, Person, Site
+from northing.access.models import Person
+from northing.database import fields
+from northing.masterdata.models import Company, Item, Site
 
 
 class Account(models.TextChoices):
@@ -34,7 +35,7 @@ class Account(models.TextChoices):
 class Entry(models.Model):
     """One deed in the books. Sums to zero in base currency per company. Append-only."""
 
-    story = models.ForeignKey("papers.StoryEntry", models.PROTECT, related_name="entries")
+    story = models.ForeignKey("activity.StoryEntry", models.PROTECT, related_name="entries")
     actor = models.ForeignKey(Person, models.PROTECT, null=True)
     deed = models.CharField(max_length=24)
     text = models.CharField(max_length=240)
@@ -138,23 +139,3 @@ class LayerTake(models.Model):
     cost = fields.money()
     goods_cost = fields.money()
     entry = models.ForeignKey(Entry, models.PROTECT)
-
-
-class OnHand(models.Model):
-    """How much of a layer lies in which bin, in which state."""
-
-    class Status(models.TextChoices):
-        HELD = "held", "Held"
-        IN_STORE = "in_store", "In store"
-        REJECTED = "rejected", "Rejected"
-
-    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="on_hand")
-    bin = models.ForeignKey(Bin, models.PROTECT)
-    status = models.CharField(max_length=8, choices=Status.choices)
-    quantity = fields.quantity()
-
-    class Meta:
-        constraints = [
-            models.UniqueConstraint(fields=["layer", "bin", "status"], name="on_hand_once"),
-            models.CheckConstraint(condition=Q(quantity__gte=0), name="on_hand_not_negative"),
-        ]

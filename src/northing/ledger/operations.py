@@ -6,14 +6,13 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from django.db import connection
-from django.db.models import F
 
-from northing.core import layers as rule
-from northing.core.money import from_minor, to_minor
+from northing.access.acts import Act
+from northing.core.costing import layers as rule
+from northing.core.money.money import from_minor, to_minor
 from northing.core.problems import Problem, Refused
-from northing.directory.acts import Act
-from northing.directory.columns import insert_columns
-from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, OnHand, Posting
+from northing.database.columns import insert_columns
+from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, Posting
 from northing.ledger.queries import first_open_day
 
 
@@ -108,25 +107,6 @@ def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currenc
     layer.goods_taken += goods
     layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
     return cost, goods
-
-
-def put_on_hand(layer: CostLayer, bin_id: int, status: str, quantity: Decimal) -> None:
-    """Add units of a layer to a bin; a negative quantity takes them out."""
-    row, _ = OnHand.objects.get_or_create(layer=layer, bin_id=bin_id, status=status, defaults={"quantity": Decimal(0)})
-    OnHand.objects.filter(pk=row.pk).update(quantity=F("quantity") + quantity)
-
-
-def take_off_hand(layer: CostLayer, status: str, quantity: Decimal) -> int:
-    """Take units of a status from the layer's bins, in order. Returns the bin of the last one taken."""
-    left, last = quantity, 0
-    for row in OnHand.objects.select_for_update().filter(layer=layer, status=status, quantity__gt=0).order_by("id"):
-        part = min(left, row.quantity)
-        OnHand.objects.filter(pk=row.pk).update(quantity=F("quantity") - part)
-        left, last = left - part, row.bin_id
-        if not left:
-            return last
-    words = status.replace("_", " ")
-    raise Refused(Problem(f"Only {(quantity - left).normalize():f} units of this layer are {words}.", "quantity"))
 
 
 def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, Decimal]]) -> None:

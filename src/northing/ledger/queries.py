@@ -3,8 +3,8 @@
 from collections.abc import Iterable
 from datetime import date
 
-from northing.core.periods import posting_day
-from northing.directory.models import Company
+from northing.core.money.periods import posting_day
+from northing.masterdata.models import Company
 
 
 def first_open_day(companies: Iterable[int], occurred_on: date) -> date:

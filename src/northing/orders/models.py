@@ -3,8 +3,9 @@
 from django.db import models
 from django.db.models import Q
 
-from northing.directory import fields
-from northing.directory.models import Company, Item, Party, Person, Site
+from northing.access.models import Person
+from northing.database import fields
+from northing.masterdata.models import Company, Item, Party, Site
 
 
 class OursFrom(models.TextChoices):

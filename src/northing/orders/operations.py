@@ -12,10 +12,11 @@ from django.db import connection
 from django.db.models import F, Max
 from django.db.models.functions import Coalesce
 
-from northing.core.ordering import paid_part
-from northing.directory.acts import Act
-from northing.directory.columns import insert_columns, update_columns
-from northing.directory.models import Company, Item, Party, Person, Site
+from northing.access.acts import Act
+from northing.access.models import Person
+from northing.core.orders.orders import paid_part
+from northing.database.columns import insert_columns, update_columns
+from northing.masterdata.models import Company, Item, Party, Site
 from northing.orders.models import Instalment, OrderFile, OrderFileRow, OrderLine, PurchaseOrder, Revision
 from northing.orders.snapshot import snapshot
 

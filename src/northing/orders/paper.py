@@ -5,8 +5,8 @@ from decimal import Decimal
 
 from northing.drawings.figures import count, price
 from northing.formats.ubl import order_xml
+from northing.messaging.print_pdf import to_pdf
 from northing.orders.models import Revision
-from northing.papers.printing import to_pdf
 
 ADDRESSES = {
     "order_to": "Order to",

@@ -4,8 +4,8 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
-from northing.core.ordering import net_amount, order_sums, paid_part
-from northing.directory.models import Agreement
+from northing.core.orders.orders import net_amount, order_sums, paid_part
+from northing.masterdata.models import Agreement
 from northing.orders.models import ADDRESSES, Instalment, OrderLine, PurchaseOrder
 
 ZERO = Decimal(0)

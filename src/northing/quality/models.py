@@ -1,10 +1,10 @@
 """Inspections, the cases of failed units, and return notes."""
 
 from django.db import models
-from django.db.models import F, Q
+from django.db.models import Q
 
-from northing.directory import fields
-from northing.directory.models import Company, Party, Person
+from northing.access.models import Person
+from northing.database import fields
 from northing.ledger.models import CostLayer
 
 
@@ -26,44 +26,3 @@ class Inspection(models.Model):
                 name="inspection_decides_something",
             )
         ]
-
-
-class Case(models.Model):
-    """Failed or missing units, until each has an end."""
-
-    class Kind(models.TextChoices):
-        REJECTED = "rejected", "Rejected"
-        MISSING = "missing", "Missing"
-
-    company = models.ForeignKey(Company, models.PROTECT)
-    kind = models.CharField(max_length=8, choices=Kind.choices)
-    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="cases")
-    supplier = models.ForeignKey(Party, models.PROTECT)
-    reason = models.CharField(max_length=80)
-    quantity = fields.quantity()
-    ended = fields.quantity(default=fields.ZERO)
-    opened_on = models.DateField()
-
-    class Meta:
-        ordering = ["-id"]
-        constraints = [
-            models.CheckConstraint(condition=Q(ended__gte=0) & Q(ended__lte=F("quantity")), name="case_ended_within")
-        ]
-
-    @property
-    def open_quantity(self):
-        return self.quantity - self.ended
-
-
-class ReturnNote(models.Model):
-    """Units that went back to the supplier under their reference."""
-
-    case = models.ForeignKey(Case, models.PROTECT, related_name="returns")
-    reference = models.CharField("Supplier's reference", max_length=40)
-    quantity = fields.quantity()
-    cost = fields.money()
-    claimed = fields.money()
-    lost = fields.money()
-    occurred_on = models.DateField()
-    at = models.DateTimeField()
-    entry = models.ForeignKey("ledger.Entry", models.PROTECT)

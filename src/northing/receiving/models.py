@@ -3,8 +3,9 @@
 from django.db import models
 from django.db.models import Q
 
-from northing.directory import fields
-from northing.directory.models import Bin, Company, Person, Site
+from northing.access.models import Person
+from northing.database import fields
+from northing.masterdata.models import Bin, Company, Site
 from northing.orders.models import Instalment
 from northing.shipping.models import Container, Stowage
 
@@ -21,7 +22,7 @@ class Receipt(models.Model):
     at = models.DateTimeField()
     reversed_at = models.DateTimeField(null=True)
     entry = models.ForeignKey("ledger.Entry", models.PROTECT, null=True)
-    story = models.ForeignKey("papers.StoryEntry", models.PROTECT)
+    story = models.ForeignKey("activity.StoryEntry", models.PROTECT)
 
     class Meta:
         ordering = ["-id"]

@@ -20,7 +20,7 @@ select h.id, h.reference, coalesce(c.own_dock, h.expected_dock) as day, count(di
   join shipping_stowage w on w.instalment_id = n.id
   join shipping_container c on c.id = w.container_id
   join shipping_shipment h on h.id = c.shipment_id
-  join directory_item i on i.id = l.item_id
+  join masterdata_item i on i.id = l.item_id
  where o.site_id = %s and coalesce(c.own_dock, h.expected_dock) >= %s
  group by h.id, day
  order by day, h.id

@@ -6,8 +6,8 @@ from datetime import date, timedelta
 
 from django.db.models import Count, Exists, F, OuterRef, QuerySet
 
-from northing.core.free_time import Clock
-from northing.core.passage import expected_legs
+from northing.core.planning.free_time import Clock
+from northing.core.planning.passage import expected_legs
 from northing.reports.clocks import standings_of
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage
 from northing.shipping.queries import planned_legs

@@ -6,10 +6,10 @@ from datetime import date
 
 from django.db.models import F, QuerySet
 
-from northing.core.globe import Place, along, miles
-from northing.core.passage import ExpectedLeg, expected_legs, share_passed, standing
-from northing.core.waters import sea_lane
-from northing.directory.models import Port
+from northing.core.planning.passage import ExpectedLeg, expected_legs, share_passed, standing
+from northing.core.sea.globe import Place, along, miles
+from northing.core.sea.waters import sea_lane
+from northing.masterdata.models import Port
 from northing.reports.board import MOST_SHIPMENTS, boxes_to_come, needed_by
 from northing.shipping.models import CARRIED, Leg, Shipment, Stowage, Voyage
 from northing.shipping.queries import Sailing, planned_legs

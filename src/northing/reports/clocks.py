@@ -4,11 +4,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from northing.core.calendars import USUAL, Calendar
-from northing.core.free_time import Clock, Terms, clock, last_free_day, read_tiers
-from northing.core.passage import Statement, believed
-from northing.directory.models import FreeTime
-from northing.directory.queries import calendars_of
+from northing.core.planning.calendars import USUAL, Calendar
+from northing.core.planning.free_time import Clock, Terms, clock, last_free_day, read_tiers
+from northing.core.planning.passage import Statement, believed
+from northing.masterdata.models import FreeTime
+from northing.masterdata.queries import calendars_of
 from northing.shipping.models import Container, DateStatement
 from northing.shipping.queries import words
 

@@ -4,12 +4,13 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
-from northing.core.landed_cost import ad_valorem, unit_price_of
-from northing.core.money import converted
-from northing.core.ordering import net_amount
-from northing.costing.models import Charge, ChargeShare, CustomsEntry
-from northing.directory.models import Company
-from northing.directory.queries import Rates
+from northing.core.costing.landed_cost import ad_valorem, unit_price_of
+from northing.core.money.money import converted
+from northing.core.orders.orders import net_amount
+from northing.costing.models import Charge, ChargeShare
+from northing.customs.models import CustomsEntry
+from northing.masterdata.models import Company
+from northing.masterdata.queries import Rates
 from northing.shipping.models import Shipment, Stowage
 
 ZERO = Decimal(0)

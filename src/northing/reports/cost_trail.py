@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from decimal import Decimal
 
-from northing.core.exact import divide
-from northing.core.landed_cost import unit_price_of
+from northing.core.costing.landed_cost import unit_price_of
+from northing.core.money.exact import divide
 from northing.costing.models import Charge
 from northing.drawings.figures import count, money, price
 from northing.ledger.models import CostLayer, LayerCost, LayerTake

@@ -6,12 +6,12 @@ from decimal import Decimal
 from itertools import groupby
 from pathlib import Path
 
-from northing.core.loading import chargeable_weight
-from northing.directory.models import Agreement, Company, Party
+from northing.core.planning.loading import chargeable_weight
 from northing.formats.despatch import Advice, Packed, advice_xml
 from northing.formats.sheets import write_sheet
 from northing.formats.tables import csv_line
-from northing.papers.printing import to_pdf
+from northing.masterdata.models import Agreement, Company, Party
+from northing.messaging.print_pdf import to_pdf
 from northing.shipping.models import HandlingContent, Shipment, Stowage
 
 ZERO = Decimal(0)

@@ -6,12 +6,12 @@ from decimal import Decimal
 from django.db.models import F, Sum
 from django.db.models.functions import Coalesce
 
-from northing.core.places import COLUMNS, broken, replayed
+from northing.core.positions.places import COLUMNS, broken, replayed
 from northing.costing.models import ChargePart
 from northing.ledger.models import Account, CostLayer, LayerCost, Posting
+from northing.positions.models import Movement, Position
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import Stowage
-from northing.standing.models import Movement, Position
 
 ZERO = Decimal(0)
 

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from functools import cached_property
 
-from northing.core.ranges import Key, Range, Stretch, arrival_range, pooled
+from northing.core.planning.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
 from northing.shipping.models import Container, LearntSpread, Shipment, Stowage
 from northing.shipping.queries import first_carried

@@ -8,8 +8,8 @@ from django.db.models import Count, F, Q
 from django.urls import reverse
 
 from northing.core.problems import Strength
-from northing.costing.models import CustomsEntry
-from northing.directory.models import Bin, Company, Item
+from northing.customs.models import CustomsEntry
+from northing.masterdata.models import Bin, Company, Item
 from northing.shipping.models import PaperDue, Shipment, Stowage
 
 DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be received"

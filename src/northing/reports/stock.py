@@ -8,7 +8,7 @@ with hand as (
          sum(h.quantity) filter (where h.status = 'in_store') as in_store,
          sum(h.quantity) filter (where h.status = 'held') as held,
          sum(h.quantity) filter (where h.status = 'rejected') as rejected
-    from ledger_onhand h join ledger_costlayer c on c.id = h.layer_id
+    from inventory_onhand h join ledger_costlayer c on c.id = h.layer_id
    where h.quantity > 0 and c.company_id = any(%(companies)s)
    group by 1, 2
 ), worth as (
@@ -16,14 +16,14 @@ with hand as (
     from ledger_costlayer where company_id = any(%(companies)s) group by 1, 2
 ), coming as (
   select item_id, company_id, sum(with_supplier) as on_order, sum(packed + under_way + landed) as coming
-    from standing_linestanding where company_id = any(%(companies)s) and is_open
+    from worklist_linestanding where company_id = any(%(companies)s) and is_open
    group by 1, 2
 )
 select i.id, i.code, i.description, i.unit, y.code as company, y.currency,
        coalesce(h.in_store, 0) as in_store, coalesce(h.held, 0) as held, coalesce(h.rejected, 0) as rejected,
        coalesce(g.coming, 0) as coming, coalesce(g.on_order, 0) as on_order, coalesce(w.value, 0) as value
-  from directory_item i
-  cross join directory_company y
+  from masterdata_item i
+  cross join masterdata_company y
   left join hand h on h.item_id = i.id and h.company_id = y.id
   left join worth w on w.item_id = i.id and w.company_id = y.id
   left join coming g on g.item_id = i.id and g.company_id = y.id

@@ -4,8 +4,12 @@ from pathlib import Path
 
 import environ
 
+from northing.settings.tables import JOB_HANDLERS, LETTER_FILES, LETTER_FILLERS, LETTER_LISTENERS  # noqa: F401
+
 env = environ.Env()
 PACKAGE = Path(__file__).resolve().parent.parent
+# Each step keeps the templates and scripts of its pages beside them.
+WEB = sorted(path for path in (PACKAGE / "web").iterdir() if path.is_dir())
 
 SECRET_KEY = env("SECRET_KEY")
 DEBUG = False
@@ -21,25 +25,32 @@ INSTALLED_APPS = [
     *(
         f"northing.{name}"
         for name in (
-            "directory",
-            "papers",
+            "masterdata",
+            "access",
+            "activity",
+            "jobs",
+            "messaging",
             "ledger",
-            "standing",
+            "inventory",
+            "positions",
+            "worklist",
             "orders",
             "confirmations",
             "shipping",
             "costing",
+            "customs",
             "receiving",
             "quality",
+            "claims",
             "reports",
-            "deeds",
-            "desk",
+            "actions",
+            "web",
             "demo",
         )
     ),
 ]
 MIDDLEWARE = [
-    "northing.desk.logs.RequestLog",
+    "northing.web.common.logs.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -47,25 +58,26 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "northing.desk.middleware.SignedIn",
+    "northing.web.common.middleware.SignedIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "northing.desk.middleware.DomainErrors",
+    "northing.web.common.middleware.DomainErrors",
 ]
 ROOT_URLCONF = "northing.urls"
 WSGI_APPLICATION = "northing.wsgi.application"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [folder / "templates" for folder in WEB],
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
-                "northing.desk.context.frame",
+                "northing.web.common.context.frame",
             ],
-            "builtins": ["northing.desk.templatetags.say"],
+            "builtins": ["northing.web.common.templatetags.say"],
         },
     }
 ]
@@ -74,7 +86,7 @@ DATABASES = {"default": env.db("DATABASE_URL")}
 DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-AUTH_USER_MODEL = "directory.Person"
+AUTH_USER_MODEL = "access.Person"
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "watch"
@@ -97,7 +109,7 @@ MAIL_DOMAIN = env("MAIL_DOMAIN", default="northing.invalid")
 PUBLIC_URL = env("PUBLIC_URL", default="http://127.0.0.1:8000")
 
 STATIC_URL = "static/"
-STATICFILES_DIRS = [PACKAGE / "static"]
+STATICFILES_DIRS = [PACKAGE / "static", *(folder / "static" for folder in WEB if (folder / "static").is_dir())]
 # Served straight from the sources: nothing to collect before a start.
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 3600
@@ -129,7 +141,7 @@ REQUEST_LOG = env("REQUEST_LOG", default="")
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "filters": {"mask": {"()": "northing.desk.logs.MaskTokens"}},
+    "filters": {"mask": {"()": "northing.web.common.logs.MaskTokens"}},
     "handlers": {
         "console": {"class": "logging.StreamHandler", "filters": ["mask"]},
         "requests": (

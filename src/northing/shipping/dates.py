@@ -4,9 +4,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from northing.core.passage import ExpectedLeg
-from northing.directory.acts import Act
-from northing.directory.columns import insert_columns, update_columns
+from northing.access.acts import Act
+from northing.core.planning.passage import ExpectedLeg
+from northing.database.columns import insert_columns, update_columns
 from northing.shipping.models import CarrierEvent, Container, DateStatement, Leg, PortCall, Shipment
 from northing.shipping.queries import first_carried
 

@@ -5,8 +5,9 @@ from datetime import date
 from django.db import models
 from django.db.models import F, Q
 
-from northing.directory import fields
-from northing.directory.models import Party, Person, Port
+from northing.access.models import Person
+from northing.database import fields
+from northing.masterdata.models import Party, Port, Site
 from northing.orders.models import Instalment
 
 
@@ -472,7 +473,7 @@ class Ripple(models.Model):
     """What a machine's change of dates did to the lines that somebody owns, until that person has seen it."""
 
     person = models.ForeignKey(Person, models.CASCADE, related_name="+")
-    company = models.ForeignKey("directory.Company", models.CASCADE, related_name="+")
+    company = models.ForeignKey("masterdata.Company", models.CASCADE, related_name="+")
     source = models.CharField(max_length=60)
     at = models.DateTimeField()
     # [line, name, item, old dock day, new dock day, need-by day] of each line that moved.
@@ -484,3 +485,17 @@ class Ripple(models.Model):
     class Meta:
         ordering = ["-id"]
         indexes = [models.Index(fields=["person"], condition=Q(seen_at=None), name="ripple_unseen")]
+
+
+class SiteFeed(models.Model):
+    """A calendar of arrivals at a site, by a secret address. Only its hash is kept."""
+
+    site = models.ForeignKey(Site, models.CASCADE, related_name="feeds")
+    token_hash = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    used_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]

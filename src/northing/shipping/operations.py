@@ -8,9 +8,9 @@ from typing import Any, Protocol
 
 from django.db.models import Max
 
+from northing.access.acts import Act
 from northing.core.problems import Problem, refuse_if
-from northing.directory.acts import Act
-from northing.directory.columns import update_columns
+from northing.database.columns import update_columns
 from northing.formats.despatch import Line, Notice
 from northing.shipping.models import (
     CARRIED,

@@ -9,7 +9,9 @@ from itertools import groupby
 
 from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
-from northing.core.passage import (
+from northing.access.models import Person
+from northing.access.rights import companies_of
+from northing.core.planning.passage import (
     PlannedLeg,
     Point,
     Statement,
@@ -19,8 +21,6 @@ from northing.core.passage import (
     for_container,
     weight,
 )
-from northing.directory.models import Person
-from northing.directory.rights import companies_of
 from northing.shipping.models import CARRIED, Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 
 # Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.

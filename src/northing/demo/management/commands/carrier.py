@@ -6,10 +6,11 @@ from datetime import UTC, datetime, time
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
-from northing.deeds.ship import polling
-from northing.directory.acts import Act
-from northing.directory.models import Party, Person
-from northing.outside.carrier.standin import Clock, Sail, StandIn, scenario, serve
+from northing.access.acts import Act
+from northing.access.models import Person
+from northing.actions.shipping import carrier_feeds
+from northing.integrations.carrier.standin import Clock, Sail, StandIn, scenario, serve
+from northing.masterdata.models import Party
 from northing.shipping.models import Container, Leg
 
 
@@ -22,8 +23,8 @@ class Command(BaseCommand):
 
     def handle(self, *args, port, speed, **options):
         hanne, carrier = Person.objects.get(username="hanne"), Party.objects.get(code="VAN")
-        asked = polling.FeedRequest(carrier.pk, f"http://127.0.0.1:{port}", every_minutes=1)
-        polling.set_feed(Act(hanne, timezone.now(), door="demo"), asked)
+        asked = carrier_feeds.FeedRequest(carrier.pk, f"http://127.0.0.1:{port}", every_minutes=1)
+        carrier_feeds.set_feed(Act(hanne, timezone.now(), door="demo"), asked)
         standin = StandIn(scenario(_sails()), Clock(timezone.now(), speed))
         server = serve(standin, port)
         signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))

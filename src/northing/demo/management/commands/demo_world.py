@@ -4,7 +4,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from northing.demo.world import lay_world
-from northing.directory.models import Company
+from northing.masterdata.models import Company
 
 
 class Command(BaseCommand):

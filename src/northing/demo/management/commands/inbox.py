@@ -4,7 +4,7 @@ import signal
 
 from django.core.management.base import BaseCommand
 
-from northing.outside.mail.standin import Inbox, serve
+from northing.integrations.mail.standin import Inbox, serve
 
 
 class Command(BaseCommand):

@@ -1,0 +1,101 @@
+"""Remakes docs/screenshots from the running demo: `./northing shots [NAME ...]`."""
+
+import re
+import sys
+from datetime import date, timedelta
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+from tests.browser import launch, sign_in
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+# name -> (who, where to start, text of links to follow from there)
+VIEWS = {
+    "watch": ("ilva", "/", []),
+    "lines": ("ilva", "/orders/lines/?where=open", []),
+    "line": ("ilva", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-"]),
+    "order": ("tobin", "/?party=us", ["KLN-0000[0-9] line", "^KLN-0000[0-9]$"]),
+    "new-order": ("ilva", "/orders/new/", []),
+    "order-file": ("ilva", "/orders/files/", []),
+    "answers": ("ilva", "/confirmations/", []),
+    "chasers": ("ilva", "/confirmations/chasers/", []),
+    "supplier": ("ilva", "/masterdata/suppliers/2/", []),
+    "chart": ("hanne", "/shipping/chart/", []),
+    "load": ("hanne", "/shipping/load/?port=CNNGB&all=1", []),
+    "board": ("hanne", "/shipping/board/", []),
+    "notice": ("hanne", "/shipping/notices/1/", []),
+    "shipment": ("hanne", "/shipping/", ["^S-00007$"]),
+    "events": ("hanne", "/shipping/events/?state=tied", []),
+    "cost-trail": ("pell", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),
+    "receive": ("rua", "/receiving/", ["^Receive$"]),
+    "quality": ("odo", "/quality/", []),
+    "stock": ("maris", "/inventory/", []),
+}
+
+
+FILE = """order,company,supplier,site,item,quantity,price,need_by,remark
+spring-1,KLN,QIN,TRG,KET-17,240,,{0},Mark the cartons
+spring-1,KLN,QIN,TRG,KET-12,120,15.20,{0},Mark the cartons
+spring-2,KLN,QIN,TRG,KET-99,24,,{0},
+KLN-00025,KLN,TRE,TRG,CUP-21,1600,,{0},
+"""
+
+
+def propose(page: Page) -> None:
+    """A loading as it is proposed."""
+    page.select_option("#id_route", "Ningbo to Melbourne")
+    page.click("#propose")
+    page.wait_for_selector("th.box:nth-of-type(5)")
+
+
+def read_file(page: Page) -> None:
+    """A file with something new, something wrong and something changed; it is shown and not taken."""
+    day = (date.today() + timedelta(days=120)).isoformat()
+    page.set_input_files(
+        "input[type=file]", {"name": "spring.csv", "mimeType": "text/csv", "buffer": FILE.format(day).encode()}
+    )
+    page.click("button:has-text('Read the file')")
+
+
+def as_supplier(page: Page) -> None:
+    """The page that opens by a link."""
+    page.click("button:has-text('Make a link')")
+    link = page.input_value("input[readonly]")
+    page.goto("/".join(page.url.split("/")[:3]) + link[link.index("/confirmations/link/") :])
+
+
+# What is done before the picture is taken.
+STEPS = {"load": propose, "order-file": read_file, "supplier": as_supplier}
+
+
+def take(page: Page, base: str, name: str, folder: Path) -> None:
+    """One view as a PNG of 1280 by 800."""
+    _, start, links = VIEWS[name]
+    page.goto(base + start)
+    for text in links:
+        page.locator("main").get_by_role("link", name=re.compile(text)).first.click()
+    if name in STEPS:
+        STEPS[name](page)
+    page.wait_for_load_state()
+    page.screenshot(path=folder / f"{name}.png")
+    print(f"{name}: {page.url}")
+
+
+def main(base: str, names: list[str], scheme: str = "light", folder: Path = FOLDER) -> None:
+    """Take the named views, or all of them."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = launch(playwright)
+        pages: dict[str, Page] = {}
+        for name in names or VIEWS:
+            who = VIEWS[name][0]
+            if who not in pages:
+                context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)
+                pages[who] = context.new_page()
+                sign_in(pages[who], base, who)
+            take(pages[who], base, name, folder)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1], sys.argv[2:])

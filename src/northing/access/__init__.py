@@ -1,0 +1,1 @@
+"""People, roles, permissions, tokens, sign-in."""

@@ -1,0 +1,56 @@
+"""An act: who does something, when, through which door, under which key."""
+
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from functools import cached_property
+
+from django.utils import timezone
+
+from northing.access.models import Person
+from northing.access.rights import require
+from northing.core.money.periods import day_problems
+from northing.core.problems import NotAllowed, Problem
+
+
+@dataclass(frozen=True)
+class Act:
+    """Handed to every deed; nothing below asks for the clock or the user."""
+
+    person: Person
+    at: datetime
+    key: str = ""
+    door: str = "page"
+    # Whose link it came through; such an act is for that supplier's own orders only.
+    supplier: int | None = None
+
+    @cached_property
+    def today(self) -> date:
+        """The business day of the act."""
+        return timezone.localdate(self.at)
+
+    def inner(self) -> "Act":
+        """For a deed within a deed: the key is that of the whole."""
+        return replace(self, key="")
+
+    def require(self, right: str, *companies: int) -> None:
+        """Raise NotAllowed unless the person has the right in all the companies."""
+        require(self.person, right, companies)
+
+    def require_at(self, right: str, company: int, site: int) -> None:
+        """Raise NotAllowed unless the person has the right at the site."""
+        require(self.person, right, [company], site)
+
+    def require_supplier(self, supplier: int) -> None:
+        """Raise NotAllowed when the act came through the link of another supplier."""
+        if self.supplier is not None and self.supplier != supplier:
+            raise NotAllowed(Problem("This is not an order of yours.", mend="Ask for a new link."))
+
+
+def future_problem(day: date, act: Act, where: str = "occurred_on") -> list[Problem]:
+    """A fact cannot have happened after today, nor in a year that nobody means."""
+    strange = day_problems(day, where)
+    if strange:
+        return strange
+    if day > act.today:
+        return [Problem("This day has not come yet.", where, "A fact happened today or before; enter that day.")]
+    return []

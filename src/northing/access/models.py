@@ -1,0 +1,109 @@
+"""People, roles, tokens, sign-ins."""
+
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+from northing.database import fields
+from northing.masterdata.models import Company
+
+
+class Person(AbstractUser):
+    """Somebody who signs in."""
+
+    # The second factor, where one is set up; and the step of the last code, so that none is used twice.
+    factor_secret = models.CharField(max_length=32, blank=True, db_default="", default="")
+    factor_step = models.BigIntegerField(default=0, db_default=0)
+
+    class Meta:
+        ordering = ["username"]
+
+    def __str__(self):
+        return self.get_full_name() or self.username
+
+
+class SupplierPerson(models.Model):
+    """Who acts when a supplier answers through its link: a person of that name who cannot sign in."""
+
+    person = models.OneToOneField(Person, models.PROTECT, primary_key=True, related_name="supplier_person")
+    supplier = models.OneToOneField("masterdata.Party", models.PROTECT, related_name="supplier_person")
+
+
+class Role(models.Model):
+    """What a role may do, where it is not as it ships, or does not ship at all."""
+
+    code = models.CharField(max_length=16, unique=True)
+    rights = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["code"]
+
+
+class Grant(models.Model):
+    """A role that a person has in a company, at all its sites or at one."""
+
+    person = models.ForeignKey(Person, models.CASCADE, related_name="grants")
+    company = models.ForeignKey(Company, models.CASCADE)
+    role = models.CharField(max_length=16)
+    site = models.ForeignKey("masterdata.Site", models.CASCADE, null=True, blank=True)
+    # What an approver may approve at most, in the company's base currency; none: any amount.
+    limit = fields.money(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["person", "company", "role", "site"], name="grant_once", nulls_distinct=False
+            )
+        ]
+
+
+SCOPES = ("read", "orders", "confirmations", "documents", "suppliers", "passage")
+
+
+class ApiToken(models.Model):
+    """A key by which a program acts for a person, within scopes and until it expires. Only its hash is kept."""
+
+    person = models.ForeignKey(Person, models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=60)
+    token_hash = models.CharField(max_length=64, unique=True)
+    scopes = models.JSONField(default=list)
+    made_at = models.DateTimeField()
+    expires_at = models.DateTimeField()
+    revoked_at = models.DateTimeField(null=True)
+    used_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class SignIn(models.Model):
+    """A session that a person began, to be seen and ended by them."""
+
+    person = models.ForeignKey(Person, models.CASCADE, related_name="sign_ins")
+    session = models.CharField(max_length=40, unique=True)
+    at = models.DateTimeField()
+    caller = models.CharField(max_length=45, blank=True)
+    agent = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Refusal(models.Model):
+    """A sign-in that failed; too many of them lock the name, or the address, for a while."""
+
+    door = models.CharField(max_length=160)
+    at = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["door", "at"], name="refusals_at_door")]
+
+
+class Knock(models.Model):
+    """How often a door was knocked at within a minute: by link, or by address with a token nobody has."""
+
+    door = models.CharField(max_length=80)
+    minute = models.DateTimeField()
+    count = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["door", "minute"], name="knock_once_a_minute")]

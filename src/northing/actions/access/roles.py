@@ -1,0 +1,160 @@
+"""People and roles: who has which role where, and what a role may do. All of it is told."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+
+from northing.access.acts import Act
+from northing.access.models import Grant, Person, Role
+from northing.access.rights import OF_LINKS, WORDS, require_somewhere, rights_of_roles, roles_with
+from northing.activity.operations import once, tell
+from northing.core.orders.orders import LARGEST_AMOUNT
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.drawings.figures import count
+from northing.masterdata.models import Company, Site
+
+
+@dataclass(frozen=True)
+class GrantRequest:
+    """A role for a person in a company; with a site, at that site only; with a limit, up to that amount."""
+
+    person: int
+    company: int
+    role: str
+    site: int | None = None
+    limit: Decimal | None = None
+
+
+@dataclass(frozen=True)
+class EndRequest:
+    """A grant that ends."""
+
+    grant: int
+
+
+@dataclass(frozen=True)
+class RoleRequest:
+    """What a role may do; a code that nobody knows yet makes a new role."""
+
+    code: str
+    rights: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class PersonRequest:
+    """Somebody new who signs in."""
+
+    username: str
+    first_name: str
+    last_name: str
+    email: str
+    password: str
+
+
+@once
+def grant(act: Act, request: GrantRequest) -> int:
+    """Give a person a role."""
+    company = Company.objects.get(pk=request.company)
+    act.require("keep_people", company.pk)
+    person = _person(request.person)
+    site = Site.objects.filter(pk=request.site, company=company).first() if request.site else None
+    problems = []
+    if request.role not in rights_of_roles() or request.role == OF_LINKS:
+        problems.append(Problem("There is no such role to give.", "role"))
+    if request.site and site is None:
+        problems.append(Problem(f"This is no site of {company}.", "site"))
+    if request.limit is not None and not 0 <= request.limit <= LARGEST_AMOUNT:
+        problems.append(Problem("A limit is an amount from 0 on.", "limit"))
+    refuse_if(problems)
+    made, new = Grant.objects.update_or_create(
+        person=person, company=company, role=request.role, site=site, defaults={"limit": request.limit}
+    )
+    at = f" at {site}" if site else ""
+    limit = f", up to {company.currency} {count(request.limit)}" if request.limit is not None else ""
+    words = f"{'Gave' if new else 'Changed for'} {person} the role {request.role} in {company}{at}{limit}"
+    tell(act, "grant", words, [("person", person.pk, company.pk)])
+    return made.pk
+
+
+@once
+def end_grant(act: Act, request: EndRequest) -> int:
+    """Take a role away; somebody who may keep people stays in every company."""
+    found = Grant.objects.select_related("person", "company", "site").get(pk=request.grant)
+    act.require("keep_people", found.company_id)
+    Grant.objects.filter(pk=found.pk).delete()
+    if not _somebody_keeps(found.company_id):
+        raise Refused(
+            Problem(f"Nobody would be left who keeps people in {found.company}.", mend="Give it to another first.")
+        )
+    at = f" at {found.site}" if found.site else ""
+    words = f"Took from {found.person} the role {found.role} in {found.company}{at}"
+    tell(act, "end_grant", words, [("person", found.person_id, found.company_id)])
+    return found.person_id
+
+
+def _somebody_keeps(company: int) -> bool:
+    # Locked, so that two who take it from each other at once do not both succeed.
+    Company.objects.select_for_update().get(pk=company)
+    return Grant.objects.filter(company=company, role__in=roles_with("keep_people"), person__is_active=True).exists()
+
+
+@once
+def set_role(act: Act, request: RoleRequest) -> str:
+    """Say what a role may do, from now on and for everybody who has it."""
+    require_somewhere(act.person, "keep_people")
+    code, known = request.code.strip().lower(), rights_of_roles()
+    problems = []
+    if not code.isidentifier() or len(code) > 16:
+        problems.append(Problem("A role is called by one word of at most 16 letters.", "code"))
+    if code == OF_LINKS:
+        problems.append(Problem("This role belongs to the suppliers' links.", "code"))
+    if not set(request.rights) <= set(WORDS):
+        problems.append(Problem("There is no such right.", "rights"))
+    refuse_if(problems)
+    before, after = known.get(code, set()), set(request.rights)
+    if code in known and before == after:
+        return code
+    Role.objects.update_or_create(code=code, defaults={"rights": sorted(after)})
+    for company in Company.objects.all():
+        if not _somebody_keeps(company.pk):
+            raise Refused(Problem(f"Nobody would be left who keeps people in {company}.", "rights"))
+    changes = [{"field": WORDS[right], "old": "no", "new": "yes"} for right in sorted(after - before)]
+    changes += [{"field": WORDS[right], "old": "yes", "new": "no"} for right in sorted(before - after)]
+    tell(act, "set_role", f"Changed what the role {code} may do", [("role", 0, None)], changes=changes)
+    return code
+
+
+@once
+def add_person(act: Act, request: PersonRequest) -> int:
+    """Somebody new, who may do nothing until a role is given."""
+    require_somewhere(act.person, "keep_people")
+    person = write_person(request)
+    tell(act, "add_person", f"Added {person} as {person.username}", [("person", person.pk, None)])
+    return person.pk
+
+
+def write_person(request: PersonRequest) -> Person:
+    """Write somebody new. Raises Refused."""
+    problems = []
+    name = request.username.strip().lower()
+    if not name or not name.replace(".", "").replace("-", "").isalnum() or len(name) > 40:
+        problems.append(Problem("A name to sign in by has letters, digits, dots and hyphens, at most 40.", "username"))
+    if Person.objects.filter(username__iexact=name).exists():
+        problems.append(Problem(f"{name} is taken.", "username"))
+    try:
+        validate_password(request.password)
+    except ValidationError as error:
+        problems += [Problem(words, "password") for words in error.messages]
+    refuse_if(problems)
+    return Person.objects.create_user(
+        name, request.email, request.password, first_name=request.first_name, last_name=request.last_name
+    )
+
+
+def _person(key: int) -> Person:
+    person = Person.objects.filter(pk=key, supplier_person=None).first()
+    if person is None:
+        raise Refused(Problem("There is no such person.", "person"))
+    return person

@@ -1,0 +1,228 @@
+"""Chasers: what each supplier is to be reminded of, in one letter with all its lines; sent by hand or by rule."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+
+from django.conf import settings
+from django.db import connection
+from django.template.loader import render_to_string
+
+from northing.access.acts import Act
+from northing.access.rights import companies_of, may
+from northing.actions.confirmations.supplier_links import LINK
+from northing.activity.operations import once, tell
+from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
+from northing.core.confirmations.chasers import UNANSWERED, Due, Facts, Rule, due, rule_for
+from northing.core.problems import Problem, Refused
+from northing.drawings.figures import count
+from northing.masterdata.models import Company, Party
+from northing.messaging import mail
+from northing.messaging.models import Message
+
+# Where no rule says how long one is left in peace after a reminder by hand.
+QUIET_DAYS = 1
+# All instalments with something to chase: still at the supplier, or sailed without a transport document.
+OPEN = """
+select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.company_id, o.supplier_id, o.mode,
+       i.code, i.description, i.unit, coalesce(g.supplier_code, '') as supplier_code,
+       (o.sent_at at time zone %(zone)s)::date as sent_on, l.need_by, s.passage_days, n.promise, n.asked_on,
+       n.counter_on, n.agreed_quantity >= n.quantity and n.counter_on is null as agreed,
+       exists (select 1 from confirmations_answer x where x.instalment_id = n.id and x.outcome = 'open') as answered,
+       p.with_supplier, d.since as papers_missing_since
+  from orders_instalment n
+  join positions_position p on p.instalment_id = n.id
+  join orders_orderline l on l.id = n.line_id
+  join orders_purchaseorder o on o.id = l.order_id
+  join masterdata_party s on s.id = o.supplier_id
+  join masterdata_item i on i.id = l.item_id
+  left join lateral (
+    select a.supplier_code from masterdata_agreement a
+     where a.supplier_id = o.supplier_id and a.item_id = l.item_id order by a.valid_from desc limit 1
+  ) g on true
+  left join lateral (
+    select min(h.departed_on) as since
+      from shipping_stowage w
+      join shipping_container c on c.id = w.container_id
+      join shipping_shipment h on h.id = c.shipment_id
+     where w.instalment_id = n.id and w.settled < w.quantity and h.departed_on is not null and h.document = ''
+  ) d on true
+ where (p.with_supplier > 0 or p.under_way > 0 or p.landed > 0)
+   and o.company_id = any(%(companies)s) and (%(suppliers)s::bigint[] is null or o.supplier_id = any(%(suppliers)s))
+   and (p.with_supplier > 0 or d.since is not null)
+ order by o.supplier_id, n.counter_on, l.need_by, n.id
+"""
+
+
+@dataclass(frozen=True)
+class ChaseRequest:
+    """Remind a supplier of all that is due; `all_unanswered` only and of all that is not answered, however young.
+
+    With `lines` (ids) only of those: of what is due, and of what is not answered. A trial goes to the person's own
+    address and counts for nothing.
+    """
+
+    supplier: int
+    trial: bool = False
+    all_unanswered: bool = False
+    lines: tuple[int, ...] = ()
+
+
+@dataclass
+class Line:
+    """What a letter says of one instalment."""
+
+    row: dict
+    due: Due
+
+    @property
+    def quantity(self) -> str:
+        return f"{count(self.row['with_supplier'])} {self.row['unit']}" if self.row["with_supplier"] else ""
+
+
+@dataclass
+class Planned:
+    """A letter to one supplier as it would go now."""
+
+    supplier: Party
+    lines: list[Line] = field(default_factory=list)
+    quiet: int = 0
+
+    @property
+    def subject(self) -> str:
+        orders = list(dict.fromkeys(line.row["order_number"] for line in self.lines))
+        shown = ", ".join(orders[:4]) + (f" and {len(orders) - 4} more" if len(orders) > 4 else "")
+        return f"Please answer: {shown}" if self.asks_answers else f"Reminder: {shown}"
+
+    @property
+    def asks_answers(self) -> bool:
+        return any(line.due.kind == "unanswered" for line in self.lines)
+
+    def body(self) -> str:
+        """The letter's text; the link is put in when it goes."""
+        return render_to_string("letters/chaser.txt", {"planned": self, "link": LINK})
+
+
+def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None = None, **how) -> list[Planned]:
+    """What would go to whom now, suppliers by name; what was chased within the quiet time is counted, not repeated."""
+    rows = _open_rows(companies, suppliers)
+    rules = [
+        Rule(one.kind, one.days, one.quiet_days, one.supplier_id, one.mode, one.paused)
+        for one in ChaserRule.objects.all()
+    ]
+    parties = Party.objects.in_bulk({row["supplier_id"] for row in rows})
+    chased = _last_chased([row["id"] for row in rows])
+    found: dict[int, Planned] = {key: Planned(party) for key, party in parties.items()}
+    for row in rows:
+        planned = found[row["supplier_id"]]
+        for one in _due_of(row, rules, planned.supplier, today, **how):
+            last = chased.get((row["id"], one.kind))
+            if last and last + timedelta(days=one.quiet_days) > today:
+                planned.quiet += 1
+            else:
+                planned.lines.append(Line(row, one))
+    return sorted((one for one in found.values() if one.lines or one.quiet), key=lambda one: one.supplier.name)
+
+
+def _due_of(
+    row: dict, rules: list[Rule], supplier: Party, today: date, all_unanswered: bool = False, lines: Sequence[int] = ()
+) -> list[Due]:
+    facts = Facts(
+        supplier=supplier.pk,
+        mode=row["mode"],
+        sent_on=row["sent_on"],
+        need_by=row["need_by"],
+        passage_days=row["passage_days"],
+        promise=row["promise"],
+        agreed=row["agreed"],
+        answered=row["answered"],
+        with_supplier=row["with_supplier"] > 0,
+        papers_missing_since=row["papers_missing_since"],
+    )
+    if lines and row["line_id"] not in lines:
+        return []
+    by_rule = due(facts, rules, supplier.owes, today)
+    if not (all_unanswered or lines):
+        return by_rule
+    # Somebody asks by hand: what the rule would say later is said now; its quiet time holds all the same.
+    rule = rule_for(rules, UNANSWERED, supplier.pk, row["mode"])
+    now = due(facts, [Rule(UNANSWERED, 0, rule.quiet_days if rule else QUIET_DAYS)], ["confirmation"], today)
+    return now if all_unanswered else now + [one for one in by_rule if one.kind != UNANSWERED]
+
+
+def _open_rows(companies: Iterable[int], suppliers: Sequence[int] | None) -> list[dict]:
+    with connection.cursor() as cursor:
+        values = {"companies": list(companies), "suppliers": list(suppliers) if suppliers is not None else None}
+        cursor.execute(OPEN, values | {"zone": settings.TIME_ZONE})
+        names = [column.name for column in cursor.description]
+        return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+
+
+def _last_chased(instalments: list[int]) -> dict[tuple[int, str], date]:
+    lines = ChaserLine.objects.filter(instalment__in=instalments).order_by("chaser__made_at")
+    rows = lines.values_list("instalment", "kind", "chaser__made_at__date")
+    return {(instalment, kind): day for instalment, kind, day in rows}
+
+
+@once
+def chase(act: Act, request: ChaseRequest) -> int:
+    """Write the letter to one supplier; the supplier's row is held, so that two never go for the same thing."""
+    supplier = Party.objects.select_for_update().get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
+    companies = _allowed(act)
+    how = {"all_unanswered": request.all_unanswered, "lines": frozenset(request.lines)}
+    planned = next(iter(plan(companies, act.today, [supplier.pk], **how)), None)
+    if planned is None or not planned.lines:
+        quiet = f" {planned.quiet} were chased within the quiet time." if planned and planned.quiet else ""
+        raise Refused(Problem(f"There is nothing to remind {supplier} of now.{quiet}"))
+    recipient = act.person.email if request.trial else supplier.email
+    if not recipient:
+        whose = "You have" if request.trial else f"{supplier} has"
+        raise Refused(Problem(f"{whose} no mail address.", mend="An administrator enters it."))
+    message = mail.write(act, _draft(planned, recipient, request.trial))
+    if not request.trial:
+        _record(act, planned, message)
+    return message.pk
+
+
+def _draft(planned: Planned, recipient: str, trial: bool) -> mail.Draft:
+    orders = dict.fromkeys(line.row["order_id"] for line in planned.lines)
+    return mail.Draft(
+        kind="trial" if trial else "chaser",
+        recipient=recipient,
+        subject=f"Trial copy: {planned.subject}" if trial else planned.subject,
+        body=planned.body(),
+        company=planned.lines[0].row["company_id"],
+        supplier=planned.supplier.pk,
+        papers=[("order", order) for order in orders],
+    )
+
+
+def _allowed(act: Act) -> list[int]:
+    """The companies whose lines may be chased: a rule chases for all, a person where they may."""
+    if act.door == "rule":
+        return list(Company.objects.values_list("pk", flat=True))
+    mine = companies_of(act.person)
+    found = sorted(company for company in mine if may(act.person, "chase", company))
+    act.require("chase", *(found or mine))
+    return found
+
+
+def _record(act: Act, planned: Planned, message: Message) -> None:
+    by = None if act.door == "rule" else act.person
+    chaser = Chaser.objects.create(supplier=planned.supplier, message=message, made_by=by, made_at=act.at)
+    ChaserLine.objects.bulk_create(
+        ChaserLine(chaser=chaser, instalment_id=line.row["id"], kind=line.due.kind) for line in planned.lines
+    )
+    by_company: dict[int, list[dict]] = defaultdict(list)
+    for line in planned.lines:
+        by_company[line.row["company_id"]].append(line.row)
+    links = [
+        link
+        for company, rows in by_company.items()
+        for row in rows
+        for link in (("line", row["line_id"], company), ("order", row["order_id"], company))
+    ]
+    reasons = ", ".join(dict.fromkeys(line.due.reason for line in planned.lines[:5]))
+    text = f"Chased {planned.supplier} about {len(planned.lines)} instalments: {reasons}"
+    tell(act, "chase", text, links, shared=True)

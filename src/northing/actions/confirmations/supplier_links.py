@@ -1,0 +1,136 @@
+"""Links by which suppliers answer without an account: made, found by their token, renewed, revoked."""
+
+import hashlib
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.conf import settings
+from django.db import connection
+from django.utils import timezone
+
+from northing.access.acts import Act
+from northing.access.models import Grant, Person, SupplierPerson
+from northing.activity.operations import once, tell
+from northing.confirmations.models import SupplierLink
+from northing.core.problems import Problem, Refused
+from northing.masterdata.models import Company, Party
+from northing.messaging.models import Message
+
+# 24 bytes are 192 bits; a link lives as long as an order usually takes to be answered and packed.
+TOKEN_BYTES, LIVES_DAYS = 24, 45
+LINK = "{supplier link}"
+# Knocks a minute: of one link, and of one address with tokens that nobody has.
+MOST_KNOCKS, MOST_MISSES = 120, 12
+
+
+@dataclass(frozen=True)
+class InviteRequest:
+    """A link for a supplier; why it was made is for us to remember."""
+
+    supplier: int
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class RevokeRequest:
+    """All links of a supplier end now."""
+
+    supplier: int
+
+
+def hashed(token: str) -> str:
+    """What is kept of a token."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def invite(act: Act, request: InviteRequest) -> str:
+    """Make a link and return its address, once: only its hash is kept. Not keyed, since a result would be stored."""
+    supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
+    act.require("invite", *_companies(act, supplier))
+    token = _make(supplier, act.person, act.at, request.why)
+    tell(act, "invite", f"Made a link for {supplier}", [("party", supplier.pk, None)])
+    return address(token)
+
+
+def _make(supplier: Party, by: Person, at: datetime, why: str) -> str:
+    token = secrets.token_urlsafe(TOKEN_BYTES)
+    SupplierLink.objects.create(
+        supplier=supplier,
+        token_hash=hashed(token),
+        made_by=by,
+        made_at=at,
+        expires_at=at + timedelta(days=LIVES_DAYS),
+        why=why[:120],
+    )
+    acting_person(supplier)
+    return token
+
+
+def address(token: str) -> str:
+    """The whole address of a link."""
+    return f"{settings.PUBLIC_URL}/confirmations/link/{token}/"
+
+
+@once
+def revoke(act: Act, request: RevokeRequest) -> int:
+    """End every link of a supplier. Returns how many there were."""
+    supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
+    act.require("invite", *_companies(act, supplier))
+    ended = SupplierLink.objects.filter(supplier=supplier, revoked_at=None).update(revoked_at=act.at)
+    tell(act, "revoke_links", f"Ended {ended} links of {supplier}", [("party", supplier.pk, None)])
+    return ended
+
+
+def _companies(act: Act, supplier: Party) -> list[int]:
+    """The companies that buy from the supplier; where there is none yet, any of the person's own."""
+    bought = list(Company.objects.filter(purchaseorder__supplier=supplier).distinct().values_list("pk", flat=True))
+    return bought or list(act.person.grants.values_list("company", flat=True)[:1])
+
+
+def acting_person(supplier: Party) -> Person:
+    """The person of the supplier's name, who cannot sign in and may only answer, in whatever company."""
+    found = SupplierPerson.objects.select_related("person").filter(supplier=supplier).first()
+    if found is None:
+        person = Person(username=f"supplier:{supplier.code}"[:150], first_name=supplier.name[:150], is_active=False)
+        person.set_unusable_password()
+        person.save()
+        found = SupplierPerson.objects.create(person=person, supplier=supplier)
+    Grant.objects.bulk_create(
+        [Grant(person=found.person, company=company, role="supplier") for company in Company.objects.all()],
+        ignore_conflicts=True,
+    )
+    return found.person
+
+
+def opened(token: str, at: datetime, caller: str) -> SupplierLink | None:
+    """The link of a token, if it is one and lives. Raises Refused when there is too much knocking."""
+    link = SupplierLink.objects.select_related("supplier").filter(token_hash=hashed(token)).first()
+    lives = link is not None and link.revoked_at is None and link.expires_at > at
+    door, most = (f"link {link.pk}", MOST_KNOCKS) if lives else (f"miss {caller}", MOST_MISSES)
+    if knock(door[:80], at) > most:
+        raise Refused(Problem("This was asked for too often.", mend="Wait a minute, then open the link again."))
+    if not lives:
+        return None
+    SupplierLink.objects.filter(pk=link.pk).update(used_at=at)
+    return link
+
+
+def knock(door: str, at: datetime) -> int:
+    """How often somebody has knocked at a door in this minute, this time included."""
+    minute = at.replace(second=0, microsecond=0)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "insert into access_knock as k (door, minute, count) values (%s, %s, 1)"
+            " on conflict (door, minute) do update set count = k.count + 1 returning count",
+            [door, minute],
+        )
+        return cursor.fetchone()[0]
+
+
+def link_for(message: Message) -> str:
+    """A link of its own for each letter that goes, made as it goes: the letter as it is kept holds none."""
+    if message.kind == "trial" or message.supplier is None:
+        return "(the supplier's own link stands here)"
+    maker = message.chaser.made_by if hasattr(message, "chaser") else None
+    return address(_make(message.supplier, maker or acting_person(message.supplier), timezone.now(), message.subject))

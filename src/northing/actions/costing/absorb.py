@@ -1,0 +1,169 @@
+"""Layers taking up what their stowage bears: at the receipt, and again whenever a cost comes late.
+
+A stowage bears a total of each component (its goods value, its share of each charge). Of that total
+its layers have absorbed round(total x settled / shipped), layer by layer in the order they were made.
+What a component's total changes after a receipt is therefore the same computation as the receipt's own.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+
+from django.db import connection
+from django.db.models import Sum
+
+from northing.core.costing import layers as rule
+from northing.core.money.money import from_minor, to_minor
+from northing.core.money.spread import share_so_far
+from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake
+from northing.ledger.operations import Draft, add_costs, as_rule, late_account
+from northing.shipping.models import Stowage
+
+ZERO = Decimal(0)
+Component = int | None  # a charge's id, or None for the goods value
+
+
+@dataclass(frozen=True)
+class Late:
+    """What a change of cost does to one layer, in base currency."""
+
+    layer: CostLayer
+    component: Component
+    amount: Decimal
+    stock: Decimal
+    variance: Mapping[str, Decimal]
+
+
+@dataclass
+class Absorption:
+    """Everything a set of changed totals does to the layers; computed first, written later."""
+
+    late: list[Late] = field(default_factory=list)
+
+    @property
+    def stock(self) -> Decimal:
+        return sum((one.stock for one in self.late), ZERO)
+
+    @property
+    def variance(self) -> dict[str, Decimal]:
+        found: dict[str, Decimal] = defaultdict(Decimal)
+        for one in self.late:
+            for reason, amount in one.variance.items():
+                found[reason] += amount
+        return dict(found)
+
+
+def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool = True) -> Absorption:
+    """What changes when each stowage (id) bears these totals now; nothing is written.
+
+    Layers are locked unless it is only a preview.
+    """
+    layers = _layers(totals, lock)
+    taken = _taken(layers)
+    gone = _gone(layers)
+    found = Absorption()
+    working = {layer.pk: as_rule(layer, layer.company.currency) for layer in layers}
+    for layer, component, target in _targets(layers, totals):
+        currency = layer.company.currency
+        delta = target - to_minor(taken.get((layer.pk, component), ZERO), currency)
+        if not delta:
+            continue
+        revalued = rule.revalue(working[layer.pk], delta, gone.get(layer.pk, {}))
+        working[layer.pk] = _grown(working[layer.pk], delta, revalued)
+        variance = {reason: from_minor(units, currency) for reason, units in revalued.variance.items()}
+        found.late.append(
+            Late(layer, component, from_minor(delta, currency), from_minor(revalued.stock, currency), variance)
+        )
+    return found
+
+
+def _layers(totals: Iterable[int], lock: bool) -> list[CostLayer]:
+    layers = CostLayer.objects.select_for_update(of=("self",)) if lock else CostLayer.objects.all()
+    found = layers.filter(stowage__in=list(totals), received__gt=0)
+    return list(found.select_related("company", "stowage", "receipt_line", "item").order_by("id"))
+
+
+def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
+    """What each layer has absorbed of each component. Goods that came over the order are not of the stowage."""
+    costs = LayerCost.objects.filter(layer__in=[layer.pk for layer in layers]).values_list("layer", "charge")
+    found = {(layer, charge): total for layer, charge, total in costs.annotate(total=Sum("amount"))}
+    for layer in layers:
+        own = layer.receipt_line.recognised_base if layer.receipt_line and layer.kind == "stock" else ZERO
+        if own:
+            found[layer.pk, None] = found.get((layer.pk, None), ZERO) - own
+    return found
+
+
+def _gone(layers: Iterable[CostLayer]) -> dict[int, dict[str, Decimal]]:
+    takes = LayerTake.objects.filter(layer__in=[layer.pk for layer in layers if layer.gone])
+    found: dict[int, dict[str, Decimal]] = defaultdict(dict)
+    for layer, reason, total in takes.values_list("layer", "reason").annotate(total=Sum("quantity")).order_by("reason"):
+        found[layer][reason] = total
+    return found
+
+
+def _targets(layers: Iterable[CostLayer], totals: Mapping[int, Mapping[Component, Decimal]]):
+    """(layer, component, minor units it shall have absorbed), layers in the order they were made."""
+    through: dict[int, Decimal] = defaultdict(Decimal)
+    for layer in layers:
+        before = through[layer.stowage_id]
+        excess = layer.receipt_line.excess if layer.receipt_line and layer.kind == "stock" else ZERO
+        after = before + layer.received - excess
+        through[layer.stowage_id] = after
+        whole = layer.stowage.quantity
+        for component, total in totals[layer.stowage_id].items():
+            units = to_minor(total, layer.company.currency)
+            yield layer, component, share_so_far(units, after, whole) - share_so_far(units, before, whole)
+
+
+def _grown(layer: rule.Layer, delta: int, revalued: rule.Revalued) -> rule.Layer:
+    taken = layer.taken + sum(revalued.variance.values())
+    return rule.Layer(layer.received, layer.gone, layer.total + delta, taken, layer.goods, layer.goods_taken)
+
+
+def write(entry: Entry, found: Absorption, accounts: Mapping[Component, str]) -> list[Draft]:
+    """Write the layers and their cost components; return the postings. `accounts` says what each is drawn from."""
+    drafts, costs = [], []
+    added: dict[int, list[Decimal]] = defaultdict(lambda: [ZERO, ZERO, ZERO, ZERO])
+    for one in found.late:
+        layer = one.layer
+        common = {
+            "company": layer.company_id,
+            "charge": one.component,
+            "layer": layer.pk,
+            "order_line": _line(layer.stowage),
+        }
+        costs.append((layer.pk, one.component, one.amount))
+        totals = added[layer.pk]
+        totals[0] += one.amount
+        totals[1] += sum(one.variance.values(), ZERO)
+        if one.component is None:
+            totals[2] += one.amount
+            totals[3] += sum(one.variance.values(), ZERO)
+        drafts.append(Draft(account=Account.STOCK, amount=one.stock, **common))
+        drafts += [
+            Draft(account=late_account(reason), amount=amount, **common) for reason, amount in one.variance.items()
+        ]
+        drafts.append(Draft(account=accounts[one.component], amount=-one.amount, **common))
+    add_costs(entry, costs)
+    _grow_layers(added)
+    return drafts
+
+
+def _line(stowage: Stowage) -> int | None:
+    return stowage.instalment.line_id if "instalment" in stowage._state.fields_cache else None
+
+
+def _grow_layers(added: Mapping[int, list[Decimal]]) -> None:
+    if not added:
+        return
+    columns = list(zip(*added.values(), strict=True))
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "update ledger_costlayer l set total_cost = l.total_cost + d.total, taken_cost = l.taken_cost + d.taken,"
+            " goods_cost = l.goods_cost + d.goods, goods_taken = l.goods_taken + d.goods_taken"
+            " from unnest(%s::bigint[], %s::numeric[], %s::numeric[], %s::numeric[], %s::numeric[])"
+            " as d(id, total, taken, goods, goods_taken) where l.id = d.id",
+            [list(added), *(list(column) for column in columns)],
+        )

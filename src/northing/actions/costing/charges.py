@@ -1,0 +1,367 @@
+"""Cost: estimate a charge, book its bill (its effect shown first)."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from fractions import Fraction
+
+from northing.access.acts import Act, future_problem
+from northing.actions.costing import absorb, ownership
+from northing.activity.operations import Link, once, tell
+from northing.core.costing import charges, landed_cost
+from northing.core.money.money import MINOR_UNITS, converted, is_whole, minor_units
+from northing.core.money.periods import day_problems
+from northing.core.money.spread import NothingToSpreadOver
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.costing import operations as costing
+from northing.costing.models import Charge, ChargeShare
+from northing.drawings.figures import money
+from northing.ledger.models import Account
+from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.queries import posting_note
+from northing.masterdata.models import Company, Party
+from northing.masterdata.queries import Rates, rate_for
+from northing.shipping import operations as shipping
+from northing.shipping.models import Container, Shipment, Stowage
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class ChargeRequest:
+    """A charge as entered: amount in its currency; scope as ids; `by_hand` as (stowage, amount) pairs.
+
+    `charge` names the estimate that a bill replaces.
+    """
+
+    company: int
+    payee: int
+    kind: str
+    basis: str
+    currency: str
+    amount: Decimal
+    day: date
+    shipments: tuple[int, ...] = ()
+    containers: tuple[int, ...] = ()
+    lines: tuple[int, ...] = ()
+    bill_number: str = ""
+    charge: int | None = None
+
+
+@dataclass(frozen=True)
+class UnitCost:
+    """A layer's cost per unit before and after a booking."""
+
+    layer: object
+    old: Decimal
+    new: Decimal
+    stock: Decimal
+    variance: Decimal
+
+
+@dataclass
+class Plan:
+    """What booking a charge would do; computed without writing."""
+
+    parts: list[costing.PartDraft]
+    stowage: dict[int, Stowage]
+    absorbed: absorb.Absorption
+    old_shares: dict[int, Decimal]
+
+    @property
+    def unit_costs(self) -> list[UnitCost]:
+        """Old and new unit cost of each layer that changes."""
+        changed: dict[int, list[absorb.Late]] = {}
+        for late in self.absorbed.late:
+            changed.setdefault(late.layer.pk, []).append(late)
+        found = []
+        for lates in changed.values():
+            layer, amount = lates[0].layer, sum((late.amount for late in lates), ZERO)
+            found.append(
+                UnitCost(
+                    layer,
+                    landed_cost.unit_price_of(layer.total_cost, layer.received),
+                    landed_cost.unit_price_of(layer.total_cost + amount, layer.received),
+                    sum((late.stock for late in lates), ZERO),
+                    sum((sum(late.variance.values(), ZERO) for late in lates), ZERO),
+                )
+            )
+        return found
+
+    def rows(self) -> list[dict]:
+        """Each bearer's share, for showing."""
+        return [
+            {"stowage": self.stowage[key], "amount": amount, "old": self.old_shares.get(key), "part": part}
+            for part in self.parts
+            for key, amount in part.shares.items()
+        ]
+
+
+def in_scope(shipments: Iterable[int], containers: Iterable[int], lines: Iterable[int]) -> list[Stowage]:
+    """The stowage a scope names: whole shipments, containers, and order lines wherever they travel.
+
+    Lines given together with shipments or containers narrow those down.
+    """
+    shipments, containers, lines = list(shipments), list(containers), list(lines)
+    found = Stowage.objects.select_related(
+        "instalment__line__order__company", "instalment__line__item", "container__shipment"
+    ).order_by("instalment__line_id", "pk")
+    if shipments or containers:
+        whole = Container.objects.filter(shipment__in=shipments).values("pk")
+        found = found.filter(container__in=whole) | found.filter(container__in=containers)
+    elif not lines:
+        return []
+    if lines:
+        found = found.filter(instalment__line__in=lines)
+    return list(found)
+
+
+def plan(request: ChargeRequest, *, lock: bool = False) -> Plan:
+    """Spread a charge and see what it does to layers already received. Raises Refused.
+
+    The same computation previews (without locks) and books (with them).
+    """
+    refuse_if(_amount_problems(request))
+    stowage = in_scope(request.shipments, request.containers, request.lines)
+    if not stowage:
+        raise Refused(Problem("Nothing is packed in this scope.", "scope", "Choose a shipment with stowage."))
+    parts = _spread(request, stowage)
+    by_key = {part.pk: part for part in stowage}
+    old = (
+        dict(ChargeShare.objects.filter(charge=request.charge).values_list("stowage", "amount"))
+        if request.charge
+        else {}
+    )
+    new = {key: amount for part in parts for key, amount in part.shares.items()}
+    # A charge not saved yet is component 0: no layer has absorbed any of it.
+    component = request.charge or 0
+    totals = {key: {component: new.get(key, ZERO)} for key in {*new, *old}}
+    return Plan(parts, by_key, absorb.absorption(totals, lock=lock), old)
+
+
+def _amount_problems(request: ChargeRequest) -> list[Problem]:
+    strange = day_problems(request.day, "day")
+    if strange:
+        return strange
+    if request.currency not in MINOR_UNITS:
+        return [Problem(f"{request.currency!r} is not an ISO 4217 currency.", "currency")]
+    if abs(request.amount) > Decimal("999999999999"):
+        return [Problem("This amount is larger than any Northing books.", "amount", "Check the figure.")]
+    if not is_whole(request.amount, request.currency):
+        places = minor_units(request.currency)
+        return [Problem(f"{request.currency} has {places} decimals; this amount has more.", "amount")]
+    if not request.amount:
+        return [Problem("The amount is zero.", "amount", "Enter what is billed or expected.")]
+    return []
+
+
+def _spread(request: ChargeRequest, stowage: Sequence[Stowage]) -> list[costing.PartDraft]:
+    companies = {part.instalment.line.order.company_id: part.instalment.line.order.company for part in stowage}
+    rates = {
+        key: charges.CompanyRate(company.currency, rate_for(company, request.currency, request.day))
+        for key, company in companies.items()
+    }
+    try:
+        parts = charges.share_charge(
+            request.amount, request.currency, _bearers(stowage, request.day), request.basis, rates
+        )
+    except NothingToSpreadOver:
+        raise Refused(
+            Problem(
+                f"Every part in this scope has zero {request.basis}.",
+                "basis",
+                "Choose another basis, or complete the items.",
+            )
+        ) from None
+    return [
+        costing.PartDraft(
+            part.company,
+            part.amount,
+            rates[part.company].rate,
+            part.base_amount,
+            {stowage[place].pk: amount for place, amount in part.shares.items()},
+        )
+        for part in parts
+    ]
+
+
+def _bearers(stowage: Sequence[Stowage], day: date) -> list[charges.Bearer]:
+    """Measures of each part; goods not ours yet count at the day's rate."""
+    rates = Rates(day)
+    of_line: dict[int, Decimal] = {}
+    for part in stowage:
+        of_line[part.instalment.line_id] = of_line.get(part.instalment.line_id, ZERO) + part.quantity
+    found = []
+    for part in stowage:
+        line = part.instalment.line
+        goods = part.goods_base if part.goods_base is not None else ownership.value_today(part, rates)
+        found.append(
+            charges.Bearer(
+                company=line.order.company_id,
+                goods=goods,
+                weight=line.item.weight_kg * part.quantity,
+                volume=line.item.volume_m3 * part.quantity,
+                quantity=part.quantity,
+                part_of_line=Fraction(part.quantity) / Fraction(of_line[line.pk]),
+            )
+        )
+    return found
+
+
+@once
+def enter_estimate(act: Act, request: ChargeRequest) -> int:
+    """A charge we expect: it is spread at once, and enters the cost of what is received."""
+    _check(act, request, "estimate_charge")
+    charge = _new_charge(request, estimated=request.amount, estimated_on=request.day)
+    _apply(act, request, charge, "enter_estimate", "Estimated")
+    return charge.pk
+
+
+@once
+def book_bill(act: Act, request: ChargeRequest) -> int:
+    """A bill: it replaces its estimate or stands alone; what is received is revalued."""
+    _check(act, request, "book_bill")
+    refuse_if(future_problem(request.day, act, "day"))
+    if not request.bill_number.strip():
+        raise Refused(Problem("The bill has a number.", "bill_number", "Enter it as it stands on the bill."))
+    if request.charge:
+        charge = Charge.objects.select_for_update().get(pk=request.charge)
+        if charge.billed is not None:
+            raise Refused(Problem(f"This charge is billed already ({charge.bill_number}).", "charge"))
+        charge.payee_id, charge.basis, charge.currency = request.payee, request.basis, request.currency
+        charge.billed, charge.billed_on, charge.bill_number = request.amount, request.day, request.bill_number.strip()
+        charge.company_id, charge.kind = request.company, request.kind
+        charge.save()
+        _set_scope(charge, request)
+    else:
+        charge = _new_charge(
+            request, billed=request.amount, billed_on=request.day, bill_number=request.bill_number.strip()
+        )
+    _apply(act, request, charge, "book_bill", f"Booked bill {charge.bill_number}")
+    return charge.pk
+
+
+def _check(act: Act, request: ChargeRequest, right: str) -> None:
+    lock_scope(request)
+    companies = {
+        part.instalment.line.order.company_id for part in in_scope(request.shipments, request.containers, request.lines)
+    }
+    act.require(right, request.company, *sorted(companies))
+    refuse_if(_amount_problems(request))
+    if request.kind not in landed_cost.KINDS or request.basis not in landed_cost.BASES:
+        raise Refused(Problem("Choose the kind of charge and its basis.", "kind"))
+    if not Party.objects.filter(pk=request.payee).exclude(kind=Party.Kind.SUPPLIER).exists():
+        raise Refused(Problem("Choose who is to be paid.", "payee"))
+
+
+def lock_scope(request: ChargeRequest) -> None:
+    """Lock the shipments of a scope, so that nothing of it is packed or received while it is spread."""
+    stowage = in_scope(request.shipments, request.containers, request.lines)
+    shipping.lock({*request.shipments, *(part.container.shipment_id for part in stowage)})
+
+
+def _new_charge(request: ChargeRequest, **facts) -> Charge:
+    charge = Charge.objects.create(
+        company_id=request.company,
+        payee_id=request.payee,
+        kind=request.kind,
+        basis=request.basis,
+        currency=request.currency,
+        **facts,
+    )
+    _set_scope(charge, request)
+    return charge
+
+
+def _set_scope(charge: Charge, request: ChargeRequest) -> None:
+    charge.shipments.set(request.shipments)
+    charge.containers.set(request.containers)
+    charge.lines.set(request.lines)
+
+
+def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: str) -> None:
+    found = plan(_with_charge(request, charge), lock=True)
+    links = _links(charge, found)
+    what = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.amount, charge.currency)}"
+    companies = {part.company for part in found.parts} | {request.company}
+    text = f"{words}: {what} of {charge.payee}{posting_note(companies, request.day)}"
+    story = tell(act, deed, text, links, request.day)
+    costing.write_spread(charge, found.parts)
+    if charge.billed is None and not found.absorbed.late:
+        return  # an estimate of goods that are still to come posts nothing
+    entry = open_entry(act, story, text, companies, request.day)
+    drafts = absorb.write(entry, found.absorbed, {charge.pk: accrual_account(charge.kind)})
+    if charge.billed is not None:
+        drafts += _payable_drafts(charge, found.parts, request.company)
+    post(entry, drafts)
+
+
+def _with_charge(request: ChargeRequest, charge: Charge) -> ChargeRequest:
+    return ChargeRequest(**{**request.__dict__, "charge": charge.pk})
+
+
+def accrual_account(kind: str) -> str:
+    """The clearing account between bills and layers of a kind of charge."""
+    return Account.ACCRUED_DUTY if kind in ("duty", "import_tax") else Account.ACCRUED_CHARGES
+
+
+def _payable_drafts(charge: Charge, parts: Sequence[costing.PartDraft], payer: int) -> list[Draft]:
+    """The bill: each company's part into its accruals, the payer owing all, the others owing the payer."""
+    company = Company.objects.get(pk=payer)
+    payer_rate = rate_for(company, charge.currency, charge.billed_on)
+    accrual, drafts, owed = accrual_account(charge.kind), [], ZERO
+    for part in parts:
+        memo = {"foreign_currency": charge.currency, "charge": charge.pk}
+        drafts.append(
+            Draft(part.company, accrual, part.base_amount, foreign_amount=part.amount, rate=part.rate, **memo)
+        )
+        if part.company == payer:
+            owed += part.base_amount
+            continue
+        lent = converted(part.amount, payer_rate, company.currency)
+        owed += lent
+        drafts.append(Draft(part.company, Account.DUE_TO, -part.base_amount, -part.amount, rate=part.rate, **memo))
+        drafts.append(Draft(payer, Account.DUE_FROM, lent, part.amount, rate=payer_rate, **memo))
+    drafts.append(
+        Draft(payer, Account.PROVIDER_PAYABLE, -owed, -charge.billed, charge.currency, payer_rate, charge=charge.pk)
+    )
+    return drafts
+
+
+def _links(charge: Charge, found: Plan) -> list[Link]:
+    """A charge over goods of one company only is told to that company only."""
+    companies = {part.company for part in found.parts} | {charge.company_id}
+    told = charge.company_id if len(companies) == 1 else None
+    links: dict[Link, None] = {("charge", charge.pk, told): None}
+    for part in found.stowage.values():
+        line = part.instalment.line
+        links["shipment", part.container.shipment_id, told] = None
+        links["line", line.pk, line.order.company_id] = None
+    return list(links)
+
+
+def respread_estimates(act: Act, shipment: Shipment) -> None:
+    """Packing changed: estimates over the shipment spread over what is aboard now."""
+    for charge in shipment.charges.filter(billed__isnull=True):
+        request = request_of(charge)
+        stowage = in_scope(request.shipments, request.containers, request.lines)
+        costing.write_spread(charge, _spread(request, stowage) if stowage else [])
+
+
+def request_of(charge: Charge) -> ChargeRequest:
+    """The request that would enter the charge as it stands."""
+    return ChargeRequest(
+        company=charge.company_id,
+        payee=charge.payee_id,
+        kind=charge.kind,
+        basis=charge.basis,
+        currency=charge.currency,
+        amount=charge.amount,
+        day=charge.billed_on or charge.estimated_on,
+        shipments=tuple(charge.shipments.values_list("pk", flat=True)),
+        containers=tuple(charge.containers.values_list("pk", flat=True)),
+        lines=tuple(charge.lines.values_list("pk", flat=True)),
+        bill_number=charge.bill_number,
+        charge=charge.pk,
+    )

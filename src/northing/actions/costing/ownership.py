@@ -1,0 +1,163 @@
+"""Goods becoming ours: owned afloat against owned not billed, at that day's rate; and valued anew on another day."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
+from decimal import Decimal
+from typing import NamedTuple
+
+from django.db.models import Exists, OuterRef
+
+from northing.core.costing.ownership import moments_through, ours_since
+from northing.core.money.money import converted
+from northing.core.orders.orders import net_amount
+from northing.ledger.models import Account, Entry, Posting
+from northing.ledger.operations import post_all
+from northing.masterdata.models import Company
+from northing.masterdata.queries import Rates
+from northing.shipping.models import Stowage
+from northing.shipping.operations import own_stowage
+
+
+class Goods(NamedTuple):
+    """A part of a shipment as it is valued. Ids of its records; price per pack in the order's currency."""
+
+    stowage: int
+    line: int
+    company: int
+    currency: str
+    quantity: Decimal
+    pack_factor: Decimal
+    pack_price: Decimal
+    paid_part: Decimal
+
+
+GOODS = (
+    "pk",
+    "instalment__line",
+    "instalment__line__order__company",
+    "instalment__line__order__currency",
+    "quantity",
+    "instalment__line__pack_factor",
+    "instalment__pack_price",
+    "instalment__paid_part",
+)
+
+
+class Owned(NamedTuple):
+    """The goods value of a part, in the order's currency and in base currency, at the rate used."""
+
+    goods: Goods
+    amount: Decimal
+    base: Decimal
+    rate: Decimal
+
+
+def goods_amount(part: Stowage, quantity: Decimal) -> Decimal:
+    """Goods price of `quantity` of a stowage in the order's currency, rounded once."""
+    line = part.instalment.line
+    price, paid = part.instalment.pack_price, part.instalment.paid_part
+    return net_amount(quantity, line.pack_factor, price, paid, line.order.currency)
+
+
+def value_today(part: Stowage, rates: Rates) -> Decimal:
+    """What the whole stowage would be worth in base currency at the rates of the day."""
+    order = part.instalment.line.order
+    amount = goods_amount(part, part.quantity)
+    return converted(amount, rates.of(order.company, order.currency), order.company.currency)
+
+
+def becoming_ours(stowage, event: str, day: date) -> list[Owned]:
+    """What `event` makes ours among a queryset of stowage. Raises Refused without a rate.
+
+    Goods that are ours from their receipt are valued there, as much of them as was received.
+    """
+    moments = [moment for moment in moments_through(event) if moment != "receipt"]
+    waiting = stowage.filter(ours_on=None, instalment__line__order__ours_from__in=moments).order_by("pk")
+    return valued(waiting, day)
+
+
+def valued(stowage, day: date) -> list[Owned]:
+    """A queryset of stowage at the rates of a day. Raises Refused without a rate."""
+    rows = list(map(Goods._make, stowage.values_list(*GOODS)))
+    companies = Company.objects.in_bulk({goods.company for goods in rows})
+    rates, owned = Rates(day), []
+    for goods in rows:
+        company = companies[goods.company]
+        rate = rates.of(company, goods.currency)
+        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.paid_part, goods.currency)
+        owned.append(Owned(goods, amount, converted(amount, rate, company.currency), rate))
+    return owned
+
+
+def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple[int, str, date], date | None]:
+    """Goods aboard that are ours since another day than that of their moment.
+
+    `days` are those of the moments, by shipment (id). Returns by shipment, rule and the day in the books the day it
+    should be; None where nothing has made them ours. What the dock received has gone on to stock at its value.
+    """
+    ours = _unsettled(days).order_by().values_list(*OWNED_BY).distinct()
+    found = {}
+    for shipment, rule, since in ours:
+        due = ours_since(rule, days[shipment])
+        if due != since:
+            found[shipment, rule, since] = due
+    return found
+
+
+OWNED_BY = ("container__shipment", "instalment__line__order__ours_from", "ours_on")
+
+
+def _unsettled(shipments: Iterable[int]):
+    ours = Stowage.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, settled=0)
+    return ours.exclude(instalment__line__order__ours_from="receipt")
+
+
+def brought_in() -> Exists:
+    """Of stowage: a file brought it in as goods afloat, at a value of its own."""
+    return Exists(Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__deed="open_afloat"))
+
+
+def _revaluable(shipments: Iterable[int]):
+    return _unsettled(shipments).exclude(brought_in())
+
+
+def those_owned(shipments: Iterable[int], rule: str, since: date):
+    """The stowage that keys of `owned_otherwise` stand for; not what a file brought in, which came with its value."""
+    return _revaluable(shipments).filter(instalment__line__order__ours_from=rule, ours_on=since)
+
+
+def require_rates(shipments: Iterable[int], day: date) -> None:
+    """Raises Refused where what is ours aboard shipments (ids) could not be valued by the rates of a day."""
+    order = "instalment__line__order"
+    needed = _revaluable(shipments).order_by().values_list(f"{order}__company", f"{order}__currency").distinct()
+    needed = list(needed)
+    companies, rates = Company.objects.in_bulk({company for company, _ in needed}), Rates(day)
+    for company, currency in needed:
+        rates.of(companies[company], currency)
+
+
+# Two postings for each stowage (ids): owned afloat against owned not billed, in the order of Draft's fields.
+POSTINGS = """
+select o.company_id, v.account, v.sign * s.goods_base, v.sign * s.goods_amount, o.currency, s.goods_rate,
+       n.line_id, null::bigint, null::bigint
+  from shipping_stowage s
+  join orders_instalment n on n.id = s.instalment_id
+  join orders_orderline l on l.id = n.line_id
+  join orders_purchaseorder o on o.id = l.order_id
+ cross join (values (%s, 1), (%s, -1)) v(account, sign)
+ where s.id = any(%s) and s.goods_base <> 0
+"""
+
+
+def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
+    """Write the values on the stowage and post them."""
+    own_stowage((one.goods.stowage, day, one.amount, one.base, one.rate) for one in owned)
+    accounts = [Account.OWNED_AFLOAT.value, Account.OWNED_NOT_BILLED.value]
+    post_all(entry, POSTINGS, [*accounts, [one.goods.stowage for one in owned]])
+
+
+def give_up(entry: Entry, stowage: Sequence[int]) -> None:
+    """Stowage (ids) that is ours no more: what was posted when it became ours goes back, at the same rate."""
+    accounts = [Account.OWNED_NOT_BILLED.value, Account.OWNED_AFLOAT.value]
+    post_all(entry, POSTINGS, [*accounts, list(stowage)])
+    own_stowage((key, None, None, None, None) for key in stowage)

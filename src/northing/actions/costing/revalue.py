@@ -1,0 +1,109 @@
+"""A corrected day of becoming ours: goods are given up at the rate they were booked at, and taken on anew."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from northing.access.acts import Act
+from northing.actions.costing import ownership
+from northing.actions.shipping.sail import named
+from northing.activity.operations import tell
+from northing.core.planning.passage import ExpectedLeg, PlannedLeg, expected_legs
+from northing.core.problems import Refused
+from northing.ledger.operations import open_entry
+from northing.ledger.queries import posting_note
+from northing.masterdata.models import Company
+from northing.shipping.dates import sailed_days
+from northing.shipping.models import Leg, Shipment
+from northing.shipping.queries import Planned, first_carried
+
+Days = Mapping[str, date | None]
+ZERO = Decimal(0)
+
+
+def moments(shipment: Shipment, legs: Sequence[Leg], plan: Sequence[PlannedLeg], dates: Sequence[ExpectedLeg]) -> Days:
+    """The days of the moments at which goods become ours, as they are believed; None for what has not happened.
+
+    They are picked up when somebody says that the leg before the first carried one has begun.
+    """
+    departed, arrived = sailed_days(shipment, legs, dates)
+    pickup = dates[0].start if begun(plan) and legs[0] is not first_carried(legs) else None
+    return {"pickup": pickup, "on_board": departed, "arrival": arrived}
+
+
+def begun(plan: Sequence[PlannedLeg]) -> bool:
+    """Whether somebody says that the first leg has begun."""
+    return any(said.kind == "actual" for leg in plan[:1] for said in leg.said_of_start)
+
+
+def moments_of(shipments: Mapping[int, Shipment], planned: Mapping[int, Planned], today: date) -> dict[int, Days]:
+    """`moments` of planned shipments, by id."""
+    return {
+        key: moments(shipments[key], legs, plan, expected_legs(plan, today))
+        for key, (legs, plan) in planned.items()
+        if key in shipments
+    }
+
+
+@dataclass(frozen=True)
+class Worth:
+    """What goods of a company are in its books, in base currency, before something and after it."""
+
+    company: Company
+    before: Decimal
+    after: Decimal
+
+
+def foresee(days: Mapping[int, Days], companies: set[int]) -> list[Worth]:
+    """What `value_anew` would do to the goods of these companies (ids). Raises Refused where there is no rate."""
+    found: dict[int, tuple[Decimal, Decimal]] = {}
+    for (rule, since, due), shipments in _groups(days).items():
+        parts = ownership.those_owned(shipments, rule, since).filter(instalment__line__order__company__in=companies)
+        for company, base in parts.values_list("instalment__line__order__company", "goods_base"):
+            before, after = found.get(company, (ZERO, ZERO))
+            found[company] = (before + base, after)
+        for one in ownership.valued(parts, due) if due else ():
+            before, after = found[one.goods.company]
+            found[one.goods.company] = (before, after + one.base)
+    known = Company.objects.in_bulk(found)
+    return [Worth(known[company], *values) for company, values in sorted(found.items())]
+
+
+def _groups(days: Mapping[int, Days]) -> dict[tuple[str, date, date | None], list[int]]:
+    groups: dict[tuple[str, date, date | None], list[int]] = {}
+    for (shipment, rule, since), due in sorted(ownership.owned_otherwise(days).items(), key=str):
+        groups.setdefault((rule, since, due), []).append(shipment)
+    return groups
+
+
+def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, Days], *, give_up: bool = False) -> None:
+    """Give up what is ours since another day than that of its moment in `days`, and take it on at the right one.
+
+    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the right
+    day, the story says so and the value stays.
+    """
+    for (rule, since, due), keys in _groups(days).items():
+        if due or give_up:
+            _value_anew(act, [shipments[key] for key in keys], ownership.those_owned(keys, rule, since), since, due)
+
+
+def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due: date | None) -> None:
+    names, links = named(shipments)
+    stowage = list(parts.values_list("pk", flat=True))
+    if not stowage:
+        return
+    try:
+        owned = ownership.valued(parts, due) if due else []
+    except Refused as refused:
+        words = f"{names}: ours since {due:%-d %b %Y}, but the value stays that of {since:%-d %b %Y}. {refused}"
+        tell(act, "value_anew", words, links, due)
+        return
+    companies = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
+    words = f"{names}: ours since {due:%-d %b %Y}, not" if due else f"{names}: not ours after all; was"
+    story = tell(act, "value_anew", f"{words} {since:%-d %b %Y}", links, due)
+    text = f"Goods not ours since {since:%-d %b %Y}: {names}" + posting_note(companies, since)
+    ownership.give_up(open_entry(act, story, text, companies, since), stowage)
+    if due:
+        text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
+        ownership.take_ownership(open_entry(act, story, text, companies, due), owned, due)

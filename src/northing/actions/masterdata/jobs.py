@@ -1,0 +1,16 @@
+"""What the worker does about files of records."""
+
+from dataclasses import replace
+
+from northing.actions.masterdata import records
+from northing.actions.orders import import_file
+from northing.jobs.jobs import Run
+from northing.masterdata.records import KINDS
+
+
+def keep_rows(run: Run) -> None:
+    """Keep the records of a file, whole or not at all."""
+    kind = KINDS[run.request["kind"]]
+    rows = records.read_file(kind, import_file.folder() / run.request["sha256"])
+    records.keep_rows(replace(run.act("rows"), door="file"), rows)
+    run.count(run.errand.total)

@@ -1,0 +1,57 @@
+"""Addresses that are told what happens: made, and ended."""
+
+import secrets
+from dataclasses import dataclass
+
+from northing.access.acts import Act
+from northing.access.rights import require_somewhere
+from northing.activity.operations import once, tell
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.messaging.models import Hook
+from northing.messaging.webhooks import KINDS
+
+
+@dataclass(frozen=True)
+class HookRequest:
+    """An address, and what it is told."""
+
+    url: str
+    kinds: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class EndRequest:
+    """An address (id) that is told no more."""
+
+    hook: int
+
+
+@once
+def add_hook(act: Act, request: HookRequest) -> dict:
+    """Tell an address from now on. Returns its id and its secret: it is shown this once."""
+    require_somewhere(act.person, "keep_house")
+    problems = []
+    if not request.url.startswith(("https://", "http://")) or len(request.url) > 200:
+        problems.append(Problem("Enter an address that begins with https://.", "url"))
+    if not request.kinds or set(request.kinds) - set(KINDS):
+        problems.append(Problem("Choose what it is told.", "kinds", f"Some of {', '.join(KINDS)}."))
+    refuse_if(problems)
+    secret = secrets.token_hex(24)
+    hook = Hook.objects.create(
+        url=request.url, secret=secret, kinds=sorted(set(request.kinds)), set_by=act.person, made_at=act.at
+    )
+    tell(act, "add_hook", f"{hook.url} is told: {', '.join(hook.kinds)}", [("person", act.person.pk, None)])
+    return {"hook": hook.pk, "secret": secret}
+
+
+@once
+def end_hook(act: Act, request: EndRequest) -> int:
+    """Tell an address no more."""
+    require_somewhere(act.person, "keep_house")
+    hook = Hook.objects.filter(pk=request.hook, ended_at=None).first()
+    if hook is None:
+        raise Refused(Problem("This address is told no more already."))
+    hook.ended_at = act.at
+    hook.save(update_fields=["ended_at"])
+    tell(act, "end_hook", f"{hook.url} is told no more", [("person", act.person.pk, None)])
+    return hook.pk

@@ -1,0 +1,431 @@
+"""Changing an order: a draft in place; a sent one by a revision, which asks again for what needs agreeing.
+
+Quantity, date, price and terms need a new agreement; remarks, references, the buyer and our need-by date do not.
+Only what is not packed yet changes; what was agreed before stays readable in the answers and revisions.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from decimal import Decimal
+
+from django.db import transaction
+from django.db.models import Sum
+
+from northing.access.acts import Act
+from northing.actions.orders.write import (
+    PERCENTAGES,
+    LineRequest,
+    head_problems,
+    links,
+    locked,
+    mail_order,
+    order_total,
+    terms_of_lines,
+)
+from northing.actions.worklist.refresh import bring_along
+from northing.activity.models import StoryEntry
+from northing.activity.operations import once, tell
+from northing.confirmations import operations as confirmations
+from northing.core.money.periods import day_problems
+from northing.core.orders.orders import LineDraft, line_problems
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.drawings.figures import count
+from northing.orders import operations as orders
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
+from northing.orders.paper import changes
+from northing.positions import operations as standing
+
+ZERO = Decimal(0)
+# What of a sent order's head needs agreeing again when it changes: what is delivered where, and for how much.
+TERMS = ("incoterm", "incoterm_place", "discount", "surcharge")
+# Deeds that change an order; each counts its version up.
+CHANGES = (
+    "change_order",
+    "set_parts",
+    "cancel",
+    "reopen",
+    "take_back",
+    "set_need_by",
+    "assign_buyer",
+    "check_order",
+    "approve_order",
+    "send_order",
+)
+
+
+@dataclass(frozen=True)
+class LineChange:
+    """A line as it is to be; quantity in base units, price per pack."""
+
+    line: int
+    quantity: Decimal
+    pack_price: Decimal
+    discount: Decimal
+    need_by: date
+
+
+@dataclass(frozen=True)
+class ChangeRequest:
+    """An order as it is to be; `version` is the one that was looked at."""
+
+    order: int
+    version: int
+    head: tuple[tuple[str, object], ...]
+    lines: tuple[LineChange, ...] = ()
+    added: tuple[LineRequest, ...] = ()
+
+
+@dataclass(frozen=True)
+class PartRequest:
+    """A dated part of a line, as it is to be asked for; no instalment: a new part."""
+
+    instalment: int | None
+    quantity: Decimal
+    asked_on: date
+
+
+@dataclass(frozen=True)
+class PartsRequest:
+    """All parts of a line that are not packed yet; together as many units as there are of them."""
+
+    line: int
+    version: int
+    parts: tuple[PartRequest, ...]
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a change would do: the differences; (line number, units, unit) to be agreed again; the amounts."""
+
+    changes: list[dict[str, str]]
+    again: list[tuple[int, Decimal, str]]
+    before: Decimal
+    after: Decimal
+
+
+class Overtaken(Refused):
+    """Somebody else changed the order meanwhile; `told` is what they did."""
+
+    def __init__(self, told: Sequence[StoryEntry]):
+        self.told = list(told)
+        said = "; ".join(_who_did(entry) for entry in reversed(self.told)) or "it is in the story"
+        words = f"Somebody else has changed this order since you opened it ({said})."
+        super().__init__(Problem(words, mend="What you typed is kept: compare, and send it again."))
+
+
+def preview(act: Act, request: ChangeRequest) -> Preview:
+    """What the change would do, by doing it and undoing it: nothing is kept and nothing is sent.
+
+    Raises Refused as `change_order` would.
+    """
+    with transaction.atomic():
+        order = PurchaseOrder.objects.select_related("company", "supplier").get(pk=request.order)
+        agreed, before = _agreed(order), order_total(order)
+        try:
+            change_order(replace(act, key="", door="demo"), request)
+            left = _agreed(order)
+            lost = [(number, units - left[number, unit], unit) for (number, unit), units in agreed.items()]
+            again = [row for row in lost if row[1] > 0]
+            return Preview(difference(order), again, before, order_total(order))
+        finally:
+            transaction.set_rollback(True)
+
+
+def _agreed(order: PurchaseOrder) -> dict[tuple[int, str], Decimal]:
+    """Agreed units by line number and unit."""
+    found = order.lines.values_list("number", "item__unit").annotate(Sum("instalments__agreed_quantity"))
+    return {(number, unit): units or ZERO for number, unit, units in found}
+
+
+def _who_did(entry: StoryEntry) -> str:
+    fields = ", ".join(f"{change['field']} {change['old']} → {change['new']}" for change in entry.changes)
+    return f"{entry.actor}: {entry.text}{': ' if fields else ''}{fields}"
+
+
+@once
+def change_order(act: Act, request: ChangeRequest) -> int:
+    """Change a draft, or make and send a revision of a sent order."""
+    order = _open(act, request.order, request.version)
+    head = dict(request.head)
+    refuse_if(head_problems(head))
+    before = {line.pk: line for line in order.lines.select_related("item")}
+    refuse_if(_line_problems(act, order, before, request.lines))
+    new_lines = terms_of_lines(act, order.need_by, request.added, order.supplier)
+    told = [*_changed_head(order, head), *_changed_lines(before, request.lines)]
+    told += [{"field": "new line", "old": "", "new": f"{count(line.quantity)} {line.item.code}"} for line in new_lines]
+    if not told:
+        raise Refused(Problem("Nothing is different from before.", mend="Change something, or leave the page."))
+    sent = order.sent_at is not None
+    words = f"Changed order {order.number}"
+    story = tell(act, "change_order", words, links(order), changes=told, shared=sent)
+    again = any(name in head and head[name] != getattr(order, name) for name in TERMS)
+    orders.mark(order, **head, **({} if sent else UNCHECKED))
+    orders.reprice(order, before.values())
+    touched: list[int] = []
+    for change in request.lines:
+        touched += _change_line(story, order, before[change.line], change)
+    for line in before.values() if again and sent else ():
+        touched += _ask_anew(story, line)
+    for terms in new_lines:
+        touched += _add_line(story, order, terms)
+    finish(act, order, touched, [change.line for change in request.lines])
+    return order.pk
+
+
+# What a changed draft has lost.
+UNCHECKED = {"checked_at": None, "checked_by": None, "approved_at": None, "approved_by": None}
+
+
+def _open(act: Act, key: int, version: int) -> PurchaseOrder:
+    order = locked(key)
+    act.require("write_order", order.company_id)
+    if order.cancelled_at:
+        raise Refused(Problem(f"{order.number} is cancelled.", mend="Reopen it first."))
+    if order.version != version:
+        told = StoryEntry.objects.filter(links__kind="order", links__record=order.pk, deed__in=CHANGES)
+        raise Overtaken(told.select_related("actor").order_by("-id")[: max(1, min(order.version - version, 5))])
+    return order
+
+
+def _line_problems(
+    act: Act, order: PurchaseOrder, before: dict[int, OrderLine], asked: Sequence[LineChange]
+) -> list[Problem]:
+    found = []
+    for change in asked:
+        line = before.get(change.line)
+        if line is None:
+            found.append(Problem("This line is not of this order.", f"line-{change.line}"))
+            continue
+        where = f"line-{line.pk}"
+        draft = LineDraft(
+            where,
+            change.quantity,
+            line.item.decimals,
+            line.item.unit,
+            change.pack_price,
+            change.discount,
+            change.need_by,
+            line.pack_factor,
+        )
+        # A need-by date that passed while nobody changed it forbids no other change.
+        today = act.today if change.need_by != line.need_by else date.min
+        found += [replace(problem, where=where) for problem in line_problems(draft, today)]
+        if order.sent_at:
+            fixed = _fixed(line)
+            if change.quantity < fixed:
+                words = (
+                    f"Line {line.number}: {count(fixed)} are packed, received or cancelled; they cannot be taken back."
+                )
+                found.append(Problem(words, where, f"Enter at least {count(fixed)}."))
+    return found
+
+
+def _fixed(line: OrderLine) -> Decimal:
+    """What of a line is beyond change: everything that is not with the supplier any more."""
+    parts = Instalment.objects.filter(line=line, position__isnull=False).select_related("position")
+    return sum((part.quantity - part.position.with_supplier for part in parts), ZERO)
+
+
+def _changed_head(order: PurchaseOrder, head: dict) -> list[dict[str, str]]:
+    return [
+        {"field": name.replace("_", " "), "old": said_of(name, getattr(order, name)), "new": said_of(name, value)}
+        for name, value in head.items()
+        if getattr(order, name) != value
+    ]
+
+
+def said_of(name: str, value: object) -> str:
+    """A value of an order's head in words."""
+    return f"{count(Decimal(str(value)) * 100)} %" if name in PERCENTAGES else str(value or "")
+
+
+def _changed_lines(before: dict[int, OrderLine], asked: Sequence[LineChange]) -> list[dict[str, str]]:
+    found = []
+    for change in asked:
+        line = before[change.line]
+        for name in ("quantity", "pack_price", "discount", "need_by"):
+            old, new = getattr(line, name), getattr(change, name)
+            if old != new:
+                said = [value.isoformat() if isinstance(value, date) else count(value) for value in (old, new)]
+                words = name.replace("pack_price", "price").replace("_", " ")
+                found.append({"field": f"line {line.number} {words}", "old": said[0], "new": said[1]})
+    return found
+
+
+def _change_line(story, order: PurchaseOrder, line: OrderLine, change: LineChange) -> list[int]:
+    """Write the line; of a sent order bring its instalments along. Returns those that were touched."""
+    more = change.quantity - line.quantity
+    dearer = (change.pack_price, change.discount) != (line.pack_price, line.discount)
+    orders.change_line(
+        order,
+        line,
+        quantity=change.quantity,
+        pack_price=change.pack_price,
+        discount=change.discount,
+        need_by=change.need_by,
+    )
+    if not order.sent_at:
+        return []
+    touched = []
+    if more < 0:
+        touched += _take_back_units(story, line, -more)
+    if dearer:
+        touched += _ask_anew(story, line)
+    if more > 0:
+        ready = change.need_by - timedelta(days=order.supplier.passage_days)
+        touched.append(new_part(story, line, more, ready).pk)
+    return touched
+
+
+def _ask_anew(story, line: OrderLine) -> list[int]:
+    """What is not packed of the line needs agreeing again, for the day that stands and at the line's price."""
+    parts = _free_parts(story, line)
+    for part in parts:
+        orders.ask_anew(part, part.promise or part.asked_on, line)
+    return [part.pk for part in parts]
+
+
+def new_part(story, line: OrderLine, quantity: Decimal, asked_on: date) -> Instalment:
+    """Units more that are asked for, in a part of their own that nobody has agreed to."""
+    part = orders.add_instalment(line, quantity, asked_on)
+    standing.open_positions([part.pk])
+    standing.move(story, [standing.MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
+    return part
+
+
+def locked_parts(line: OrderLine) -> list[Instalment]:
+    """The line's instalments with their positions, held until the deed is done."""
+    found = list(Instalment.objects.select_for_update().filter(line=line).order_by("pk"))
+    positions = standing.locked_positions([part.pk for part in found])
+    for part in found:
+        part.position = positions[part.pk]
+    return found
+
+
+def _take_back_units(story, line: OrderLine, units: Decimal) -> list[int]:
+    """Take units back that are still with the supplier: the not agreed first, and the latest."""
+    touched = []
+    parts = locked_parts(line)
+    parts.sort(key=lambda part: (part.agreed_quantity > 0, -part.asked_on.toordinal(), -part.number))
+    for part in parts:
+        taken = min(units, part.position.with_supplier)
+        if taken > 0:
+            touched += _take_from(story, line, part, taken)
+            units -= taken
+    if units > 0:
+        raise Refused(Problem("Somebody else has just packed some of these units.", mend="Look again."))
+    return touched
+
+
+def _take_from(story, line: OrderLine, part: Instalment, taken: Decimal) -> list[int]:
+    """Another quantity needs agreeing again; what of the part is packed already keeps its agreement."""
+    there, day = part.position.with_supplier, part.promise or part.asked_on
+    whole = there == part.quantity
+    leaves = taken if whole else there
+    standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "ordered", leaves)])
+    orders.shrink(part, leaves)
+    if whole and part.agreed_quantity > 0:
+        orders.ask_anew(part, day)
+    rest = there - taken if not whole else ZERO
+    return [part.pk] + ([new_part(story, line, rest, day).pk] if rest > 0 else [])
+
+
+def _free_parts(story, line: OrderLine) -> list[Instalment]:
+    """The unpacked units of a line as instalments of their own: what is partly packed is split."""
+    found = []
+    for part in locked_parts(line):
+        there = part.position.with_supplier
+        if there == 0:
+            continue
+        if there < part.quantity:
+            standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "ordered", there)])
+            orders.shrink(part, there)
+            part = new_part(story, line, there, part.promise or part.asked_on)
+        found.append(part)
+    return found
+
+
+def _add_line(story, order: PurchaseOrder, terms: orders.LineTerms) -> list[int]:
+    line = orders.add_line(order, terms)
+    if not order.sent_at:
+        return []
+    ready = line.need_by - timedelta(days=order.supplier.passage_days)
+    return [new_part(story, line, line.quantity, ready).pk]
+
+
+def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterable[int] = ()) -> None:
+    """Count the change; of a sent order keep and send a revision. Of `lines` only our own dates changed."""
+    confirmations.replace_open(touched)
+    orders.count_change(order)
+    if order.sent_at:
+        revision = orders.write_revision(act, order)
+        orders.mark(order, revision=revision.number)
+        mail_order(act, order, "cancelled" if order.cancelled_at else "order")
+    # Whole lines: a part that was split has left its packed units in another that nobody named.
+    whole = Instalment.objects.filter(line__instalments__in=list(touched)).distinct().values_list("pk", flat=True)
+    dated = Instalment.objects.filter(line__in=list(lines)).values_list("pk", flat=True)
+    bring_along(orders=[order.pk], instalments=list(whole), dated=dated)
+
+
+def difference(order: PurchaseOrder) -> list[dict[str, str]]:
+    """What the latest revision changed against the one before."""
+    last = list(Revision.objects.filter(order=order).order_by("-number")[:2])
+    return changes(last[1].content, last[0].content) if len(last) == 2 else []
+
+
+@once
+def set_parts(act: Act, request: PartsRequest) -> int:
+    """Divide what is not packed of a line into dated parts, or move a part's day; the supplier is asked anew."""
+    line = OrderLine.objects.select_related("order", "item").get(pk=request.line)
+    order = _open(act, line.order_id, request.version)
+    if not order.sent_at:
+        raise Refused(Problem(f"{order.number} was not sent yet.", mend="Send it first."))
+    words = ", ".join(f"{count(part.quantity)} on {part.asked_on:%-d %b %Y}" for part in request.parts)
+    told = [("order", order.pk, order.company_id), ("line", line.pk, order.company_id)]
+    story = tell(act, "set_parts", f"{order.number}/{line.number} is asked for in parts: {words}", told, shared=True)
+    free = {part.pk: part for part in _free_parts(story, line)}
+    refuse_if(_part_problems(act, line, free, request.parts))
+    touched = list(free)
+    asked = {part.instalment: part for part in request.parts if part.instalment}
+    for key, part in free.items():
+        wanted = asked.get(key)
+        less = part.quantity - (wanted.quantity if wanted else ZERO)
+        if less > 0:
+            standing.move(story, [standing.MoveDraft(key, "with_supplier", "ordered", less)])
+            orders.shrink(part, less)
+        elif less < 0:
+            standing.move(story, [standing.MoveDraft(key, "ordered", "with_supplier", -less)])
+            orders.shrink(part, less)
+        if wanted and (less or wanted.asked_on != (part.promise or part.asked_on)):
+            orders.ask_anew(part, wanted.asked_on)
+    for wanted in request.parts:
+        if wanted.instalment is None:
+            touched.append(new_part(story, line, wanted.quantity, wanted.asked_on).pk)
+    finish(act, order, touched)
+    return line.pk
+
+
+def _part_problems(
+    act: Act, line: OrderLine, free: dict[int, Instalment], asked: Sequence[PartRequest]
+) -> list[Problem]:
+    found = []
+    there, wanted = sum((part.quantity for part in free.values()), ZERO), sum((part.quantity for part in asked), ZERO)
+    if there != wanted:
+        words = f"The parts come to {count(wanted)}; {count(there)} {line.item.unit} are not packed yet."
+        found.append(Problem(words, "parts", "Divide exactly those: more or less is a change of the order."))
+    named = [part.instalment for part in asked if part.instalment is not None]
+    if len(set(named)) < len(named):
+        found.append(Problem("A part is there twice.", "parts", "Look again."))
+    for part in asked:
+        before = free.get(part.instalment) if part.instalment is not None else None
+        if part.instalment is not None and before is None:
+            found.append(Problem("This part is packed already.", "parts", "Look again."))
+        if part.quantity <= 0 or round(part.quantity, line.item.decimals) != part.quantity:
+            found.append(Problem(f"{count(part.quantity)} is not a quantity of {line.item.unit}.", "parts"))
+        found += day_problems(part.asked_on, "parts")
+        # A day that passed while nobody moved it forbids moving another.
+        moved = before is None or part.asked_on != (before.promise or before.asked_on)
+        if moved and part.asked_on < act.today:
+            found.append(Problem(f"{part.asked_on:%-d %b %Y} has passed.", "parts", "Ask for a day from today on."))
+    return found

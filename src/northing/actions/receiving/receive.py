@@ -1,0 +1,425 @@
+"""Receive a container's goods.
+
+Follow one receipt here: check, lock, ask the core, write facts, move positions, make layers, post, tell.
+"""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from django.db.models import F, Sum
+
+from northing.access.acts import Act, future_problem
+from northing.actions.costing import absorb, ownership
+from northing.actions.costing.charges import accrual_account
+from northing.actions.worklist.refresh import bring_along
+from northing.activity.models import StoryEntry
+from northing.activity.operations import once, tell
+from northing.claims.models import Case
+from northing.core.costing.ownership import is_ours_after
+from northing.core.money.exact import plain
+from northing.core.money.money import converted
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.receiving import counts
+from northing.costing.models import ChargeShare
+from northing.inventory.models import OnHand
+from northing.ledger import operations as ledger
+from northing.ledger.models import Account, CostLayer, LayerTake
+from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.queries import posting_note
+from northing.masterdata.models import Bin, Site
+from northing.masterdata.queries import Rates
+from northing.positions import operations as standing
+from northing.receiving import operations as receiving
+from northing.receiving.models import Receipt, ReceiptLine
+from northing.shipping import operations as shipping
+from northing.shipping.models import Container, Stowage
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class ReceiveRow:
+    """What the dock found of one stowage; of a short rest it is said whether it is still coming."""
+
+    stowage: int
+    quantity: Decimal
+    still_coming: bool | None = None
+    lot: str = ""
+    best_before: date | None = None
+    bin: int | None = None
+
+
+@dataclass(frozen=True)
+class ReceiveRequest:
+    """A receipt of one company's goods at one site out of one container."""
+
+    container: int
+    site: int
+    delivery_note: str
+    occurred_on: date
+    rows: tuple[ReceiveRow, ...]
+
+
+@dataclass
+class _Found:
+    """One row with what the core made of it."""
+
+    row: ReceiveRow
+    stowage: Stowage
+    taking: counts.Taking
+    line: ReceiptLine | None = None
+
+    @property
+    def item(self):
+        return self.stowage.instalment.line.item
+
+    @property
+    def says_something(self) -> bool:
+        return self.row.quantity > 0 or self.taking.missing > 0
+
+
+@once
+def receive(act: Act, request: ReceiveRequest) -> int:
+    """Take goods in. Layers, positions, books and story follow in the same transaction."""
+    site = Site.objects.select_related("company").get(pk=request.site)
+    act.require_at("receive", site.company_id, site.pk)
+    container = Container.objects.get(pk=request.container)
+    shipping.lock([container.shipment_id])
+    refuse_if(_head_problems(act, request))
+    bins = _Bins(site)
+    found = _ask_core(request, site, _locked(request, site), bins)
+    text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
+    story = tell(act, "receive", text, _links(container, site, found), request.occurred_on)
+    entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
+    _own_what_was_not(entry, request, found)
+    receipt = _write_receipt(act, request, site, container, found, story, entry, bins)
+    _settle(story, found)
+    layers = _write_layers(request, site, found)
+    # Own value first: what the layers absorb from afloat is reckoned beside it.
+    drafts = _own_on_receipt(entry, found, layers)
+    drafts += _absorb(entry, layers, found)
+    drafts += _miss(entry, layers, site.company.currency)
+    post(entry, drafts)
+    bring_along(
+        instalments=[one.stowage.instalment_id for one in found],
+        shipments=[container.shipment_id],
+        layers=[layer.pk for layer in layers if layer.item.inspected],
+        cases=_open_cases(request, site, found, layers),
+    )
+    return receipt.pk
+
+
+def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
+    problems = future_problem(request.occurred_on, act)
+    if not request.delivery_note.strip():
+        problems.append(
+            Problem("The delivery note has a number.", "delivery_note", "Enter it, or the driver's name and time.")
+        )
+    if not request.rows:
+        problems.append(Problem("Nothing was counted.", "rows", "Enter what was found, 0 included."))
+    if len({row.stowage for row in request.rows}) != len(request.rows):
+        problems.append(Problem("A part is counted twice.", "rows"))
+    return problems
+
+
+def _locked(request: ReceiveRequest, site: Site) -> dict[int, Stowage]:
+    """The stowage with its positions, locked in key order, so that two receivers come one after the other."""
+    keys = [row.stowage for row in request.rows]
+    found = {
+        part.pk: part
+        for part in Stowage.objects.select_for_update(of=("self",))
+        .select_related("instalment__line__item", "instalment__line__order__company")
+        .select_related("instalment__line__order__supplier", "container__shipment")
+        .filter(pk__in=keys, container=request.container, instalment__line__order__company=site.company_id)
+        .order_by("pk")
+    }
+    positions = standing.locked_positions(part.instalment_id for part in found.values())
+    for part in found.values():
+        part.instalment.position = positions[part.instalment_id]
+    return found
+
+
+class _Bins:
+    """The bins of a site, read once."""
+
+    def __init__(self, site: Site):
+        self._bins = {bin.pk: bin for bin in Bin.objects.filter(site=site)}
+
+    def chosen(self, row: ReceiveRow, part: Stowage) -> Bin | None:
+        """The bin that was chosen, or the first for goods like these; None where there is none."""
+        if row.bin:
+            return self._bins.get(row.bin)
+        purpose = Bin.Purpose.QUARANTINE if part.instalment.line.item.inspected else Bin.Purpose.STORE
+        return next((bin for bin in self._bins.values() if bin.purpose == purpose), None)
+
+    def problems(self, row: ReceiveRow, part: Stowage) -> list[Problem]:
+        """No such bin, or one for goods that were inspected."""
+        item, where, bin = part.instalment.line.item, f"bin-{part.pk}", self.chosen(row, part)
+        if bin is None and row.bin:
+            return [Problem("This bin is not at this site.", where, "Choose one of the list.")]
+        if bin is None:
+            return [Problem("The site has no bin for these goods.", where, "Add one to the site first.")]
+        if item.inspected and bin.purpose == Bin.Purpose.STORE:
+            return [Problem(f"{item.code} is inspected first.", where, "Choose a dock or quarantine bin.")]
+        return []
+
+
+def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage], bins: _Bins) -> list[_Found]:
+    problems: list[Problem] = []
+    found = []
+    for row in request.rows:
+        part = stowage.get(row.stowage)
+        where = f"row-{row.stowage}"
+        if part is None:
+            problems.append(
+                Problem(f"This part is not in this container for {site.company}.", where, "Reload the page.")
+            )
+            continue
+        expected = _expected(part)
+        counted = counts.Counted(row.quantity, row.still_coming)
+        problems += counts.counting_problems(expected, counted, where, f"short-{part.pk}")
+        problems += _kept_problems(part, row, where) + bins.problems(row, part)
+        found.append(_Found(row, part, counts.taking(expected, counted)))
+    refuse_if(problems)
+    found = [one for one in found if one.says_something]
+    if not found:
+        raise Refused(Problem("Nothing was received and nothing is missing.", "rows", "Enter what was found."))
+    return found
+
+
+def _expected(part: Stowage) -> counts.Expected:
+    return counts.Expected(
+        place=part.place,
+        quantity=part.quantity,
+        settled=part.settled,
+        with_supplier=part.instalment.position.with_supplier,
+        over_tolerance=part.instalment.line.order.supplier.over_tolerance,
+    )
+
+
+def _kept_problems(part: Stowage, row: ReceiveRow, where: str) -> list[Problem]:
+    """Decimals of a counted unit; lot and best-before where the item keeps them."""
+    item, found = part.instalment.line.item, []
+    if round(row.quantity, item.decimals) != row.quantity:
+        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", where, "Enter whole units."))
+    if row.quantity > 0 and item.keeps_lot and not row.lot.strip():
+        found.append(
+            Problem(f"{item.code} keeps lots: the lot is missing.", f"lot-{part.pk}", "It is on the carton label.")
+        )
+    if row.quantity > 0 and item.keeps_best_before and row.best_before is None:
+        found.append(
+            Problem(
+                f"{item.code} keeps best-before dates: the date is missing.",
+                f"best-{part.pk}",
+                "It is on the carton label.",
+            )
+        )
+    return found
+
+
+def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -> None:
+    """Goods whose moment passed without a message are ours by the receipt at the latest."""
+    parts = {one.stowage.pk: one.stowage for one in found}
+    owned = ownership.becoming_ours(Stowage.objects.filter(pk__in=list(parts)), "receipt", request.occurred_on)
+    for one in owned:
+        parts[one.goods.stowage].goods_base = one.base
+    if owned:
+        ownership.take_ownership(entry, owned, request.occurred_on)
+
+
+def _write_receipt(act, request, site, container, found, story, entry, bins: _Bins) -> Receipt:
+    before, rates = _received_before(found), Rates(request.occurred_on)
+    for one in found:
+        value = _own_value(one, before.get(one.stowage.pk, ZERO), rates)
+        one.line = _receipt_line(one, value, bins.chosen(one.row, one.stowage))
+    receipt = Receipt(
+        company=site.company,
+        site=site,
+        container=container,
+        delivery_note=request.delivery_note.strip(),
+        occurred_on=request.occurred_on,
+        received_by=act.person,
+        at=act.at,
+        entry=entry,
+        story=story,
+    )
+    return receiving.write_receipt(receipt, [one.line for one in found])
+
+
+def _receipt_line(one: _Found, value: tuple[Decimal, Decimal | None], bin: Bin) -> ReceiptLine:
+    base, rate = value
+    return ReceiptLine(
+        stowage=one.stowage,
+        instalment=one.stowage.instalment,
+        quantity=one.row.quantity,
+        missing=one.taking.missing,
+        excess=one.taking.excess + _from_supplier(one),
+        lot=one.row.lot.strip(),
+        best_before=one.row.best_before,
+        bin=bin,
+        recognised_base=base,
+        recognised_rate=rate,
+    )
+
+
+def _from_supplier(one: _Found) -> Decimal:
+    """Units beyond this stowage that the order still expected: not excess, but not of the stowage either."""
+    return sum((quantity for place, quantity in one.taking.received if place == "with_supplier"), ZERO)
+
+
+def _own_value(one: _Found, before: Decimal, rates: Rates) -> tuple[Decimal, Decimal | None]:
+    """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage.
+
+    What was received `before` is taken off the price of all, so that parts add up to the price of the whole.
+    """
+    order = one.stowage.instalment.line.order
+    beyond = one.taking.excess + _from_supplier(one)
+    quantity = one.row.quantity if not is_ours_after(order.ours_from, "arrival") else beyond
+    if not quantity:
+        return ZERO, None
+    rate = rates.of(order.company, order.currency)
+    amount = ownership.goods_amount(one.stowage, before + quantity) - ownership.goods_amount(one.stowage, before)
+    return converted(amount, rate, order.company.currency), rate
+
+
+def _received_before(found: Sequence[_Found]) -> dict[int, Decimal]:
+    """Units that standing receipts made ours, by stowage; only of goods that are ours from their receipt."""
+    late = [
+        one.stowage.pk for one in found if not is_ours_after(one.stowage.instalment.line.order.ours_from, "arrival")
+    ]
+    lines = ReceiptLine.objects.filter(stowage__in=late, receipt__reversed_at=None)
+    return dict(lines.values_list("stowage").annotate(total=Sum("quantity")))
+
+
+def _settle(story: StoryEntry, found: Sequence[_Found]) -> None:
+    """Positions and the stowage's own count follow."""
+    moves = []
+    for one in found:
+        key, target = one.stowage.instalment_id, "held" if one.item.inspected else "in_store"
+        moves += [
+            standing.MoveDraft(key, place, target, quantity, one.stowage.pk) for place, quantity in one.taking.received
+        ]
+        moves.append(standing.MoveDraft(key, one.stowage.place, "missing", one.taking.missing, one.stowage.pk))
+        settled_here = sum((quantity for place, quantity in one.taking.received if place == one.stowage.place), ZERO)
+        one.stowage.settled += settled_here + one.taking.missing
+    shipping.settle_stowage(one.stowage for one in found)
+    standing.move(story, moves)
+
+
+def _write_layers(request: ReceiveRequest, site: Site, found: Sequence[_Found]) -> list[CostLayer]:
+    layers = []
+    for one in found:
+        common = {
+            "company": site.company,
+            "site": site,
+            "item": one.item,
+            "receipt_line": one.line,
+            "stowage": one.stowage,
+            "occurred_on": request.occurred_on,
+            "total_cost": ZERO,
+            "goods_cost": ZERO,
+        }
+        if one.row.quantity:
+            kept = {"lot": one.line.lot, "best_before": one.line.best_before}
+            layers.append(CostLayer(kind="stock", received=one.row.quantity, **kept, **common))
+        if one.taking.missing:
+            layers.append(CostLayer(kind="missing", received=one.taking.missing, **common))
+    CostLayer.objects.bulk_create(layers)
+    OnHand.objects.bulk_create(
+        OnHand(
+            layer=layer,
+            bin_id=layer.receipt_line.bin_id,
+            status="held" if layer.item.inspected else "in_store",
+            quantity=layer.received,
+        )
+        for layer in layers
+        if layer.kind == "stock"
+    )
+    return layers
+
+
+def _absorb(entry, layers: Sequence[CostLayer], found: Sequence[_Found]) -> list[Draft]:
+    """The layers take up their part of goods value and of every charge."""
+    totals: dict[int, dict[absorb.Component, Decimal]] = defaultdict(dict)
+    accounts: dict[absorb.Component, str] = {None: Account.OWNED_AFLOAT}
+    for one in found:
+        totals[one.stowage.pk][None] = one.stowage.goods_base or ZERO
+    for share in ChargeShare.objects.filter(stowage__in=list(totals)).select_related("charge"):
+        totals[share.stowage_id][share.charge_id] = share.amount
+        accounts[share.charge_id] = accrual_account(share.charge.kind)
+    drafts = absorb.write(entry, absorb.absorption(totals), accounts)
+    lines = {layer.pk: layer.stowage.instalment.line_id for layer in layers}
+    return [draft._replace(order_line=lines.get(draft.layer, draft.order_line)) for draft in drafts]
+
+
+def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[Draft]:
+    """Goods that became ours by this very receipt: into stock against owned not billed."""
+    of_line = {layer.receipt_line_id: layer for layer in layers if layer.kind == "stock"}
+    drafts, costs = [], []
+    for one in found:
+        line, value = one.stowage.instalment.line, one.line.recognised_base
+        if not value:
+            continue
+        layer = of_line[one.line.pk]
+        common = {"company": line.order.company_id, "order_line": line.pk, "rate": one.line.recognised_rate}
+        drafts.append(Draft(account=Account.STOCK, amount=value, layer=layer.pk, **common))
+        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=-value, **common))
+        costs.append((layer.pk, None, value))
+        CostLayer.objects.filter(pk=layer.pk).update(
+            total_cost=F("total_cost") + value, goods_cost=F("goods_cost") + value
+        )
+    ledger.add_costs(entry, costs)
+    return drafts
+
+
+def _miss(entry, layers: Sequence[CostLayer], currency: str) -> list[Draft]:
+    """What the dock did not find leaves at once: goods price into the claim, charges lost."""
+    drafts = []
+    for layer in layers:
+        if layer.kind != "missing":
+            continue
+        line = layer.stowage.instalment.line_id
+        layer.refresh_from_db(fields=["total_cost", "goods_cost", "taken_cost", "goods_taken", "gone"])
+        cost, goods = ledger.take(layer, layer.received, LayerTake.Reason.MISSING, entry, currency)
+        common = {"company": layer.company_id, "layer": layer.pk, "order_line": line}
+        drafts.append(Draft(account=Account.STOCK, amount=-cost, **common))
+        drafts.append(Draft(account=Account.CLAIMS, amount=goods, **common))
+        drafts.append(Draft(account=Account.MISSING_LOSS, amount=cost - goods, **common))
+    return drafts
+
+
+def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[int]:
+    missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == "missing"}
+    cases = Case.objects.bulk_create(
+        Case(
+            company=site.company,
+            kind=Case.Kind.MISSING,
+            layer=missing[one.line.pk],
+            supplier=one.stowage.instalment.line.order.supplier,
+            reason=f"not found, delivery note {request.delivery_note}"[:80],
+            quantity=one.taking.missing,
+            opened_on=request.occurred_on,
+        )
+        for one in found
+        if one.taking.missing
+    )
+    return [case.pk for case in cases]
+
+
+def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found]) -> str:
+    missing = sum(1 for one in found if one.taking.missing)
+    short = f", {missing} with goods missing" if missing else ""
+    if len(found) == 1:
+        what = f"{plain(found[0].row.quantity)} {found[0].item.unit} of {found[0].item.code}"
+    else:
+        what = f"{len(found)} parts"
+    return f"Received {what} from {container.number}{short}, delivery note {request.delivery_note}"
+
+
+def _links(container: Container, site: Site, found: Sequence[_Found]) -> list[tuple[str, int, int | None]]:
+    lines = [("line", one.stowage.instalment.line_id, site.company_id) for one in found]
+    company = site.company_id
+    return [("shipment", container.shipment_id, company), ("container", container.pk, company), *lines]

@@ -1,0 +1,35 @@
+"""Build a shipment in one act: open it, put what is wanted into its containers, plan its passage."""
+
+from dataclasses import dataclass, replace
+from datetime import date
+
+from northing.access.acts import Act
+from northing.actions.shipping import load as loading
+from northing.actions.shipping import pack
+from northing.actions.shipping import route as routing
+from northing.activity.operations import once
+
+
+@dataclass(frozen=True)
+class BuildRequest:
+    """A shipment (id; None: a new one), what its containers should hold, and its route with voyages (ids)."""
+
+    load: loading.LoadRequest
+    opening: pack.ShipmentRequest | None = None
+    route: str = ""
+    voyages: tuple[int, ...] = ()
+    begin: date | None = None
+
+
+@once
+def build(act: Act, request: BuildRequest) -> dict:
+    """Do all of it, or nothing. Returns the shipment (id) and what to mind. Raises Refused with what stands against
+    it."""
+    load = request.load
+    if request.opening is not None:
+        load = replace(load, shipment=pack.create_shipment(act.inner(), request.opening))
+    if request.route:
+        routing.plan_by_route(
+            act.inner(), routing.RouteRequest(load.shipment, request.route, request.voyages, request.begin)
+        )
+    return loading.load(act.inner(), load)

@@ -1,0 +1,73 @@
+"""What the worker does at set times; procrastinate finds this module by its name."""
+
+import logging
+from datetime import datetime
+
+from django.db import transaction
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from northing.access.acts import Act
+from northing.actions.confirmations import chasers, decision_letters
+from northing.actions.confirmations.supplier_links import acting_person
+from northing.actions.shipping import carrier_feeds, passage_statistics
+from northing.core.problems import Refused
+from northing.masterdata.models import Company
+from northing.messaging import webhooks
+
+# The hour of the business day from which rules chase.
+FROM_HOUR = 6
+
+
+@app.periodic(cron="7 * * * *")
+@app.task(name="chase by rule", queue="letters", pass_context=False)
+def chase_by_rule(timestamp: int) -> None:
+    """Once each business day, each supplier that is due; asked every hour, so that a morning asleep is made good."""
+    now = timezone.now()
+    if timezone.localtime(now).hour >= FROM_HOUR:
+        for refused in chase_all(now):
+            logging.getLogger(__name__).warning("not chased: %s", refused)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="poll feeds", queue="errands", pass_context=False)
+def poll_feeds(timestamp: int) -> None:
+    """Ask carriers' feeds that are due."""
+    for said in carrier_feeds.poll_due(timezone.now()):
+        logging.getLogger(__name__).info("%s", said)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="tell hooks", queue="letters", pass_context=False)
+def tell_hooks(timestamp: int) -> None:
+    """Tell other programs what happened."""
+    webhooks.send_due(timezone.now())
+
+
+@app.periodic(cron="20 3 * * *")
+@app.task(name="learn passages", queue="errands", pass_context=False)
+def learn_from_passages(timestamp: int) -> None:
+    """Each night, what finished passages teach about the next ones."""
+    with transaction.atomic():
+        passage_statistics.learn_passages(timezone.now())
+
+
+@app.periodic(cron="*/5 * * * *")
+@app.task(name="tell decisions", queue="letters", pass_context=False)
+def tell_of_decisions(timestamp: int) -> None:
+    """Suppliers are told what we decided, some minutes after the last of many decisions."""
+    decision_letters.tell_decisions(timezone.now())
+
+
+def chase_all(now: datetime) -> list[str]:
+    """Chase everybody whom a rule names today; returns who could not be, and why."""
+    said, today = [], timezone.localdate(now)
+    for planned in chasers.plan(Company.objects.values_list("pk", flat=True), today):
+        if planned.lines:
+            supplier = planned.supplier
+            act = Act(acting_person(supplier), now, f"rule:{supplier.pk}:{today}", "rule")
+            try:
+                chasers.chase(act, chasers.ChaseRequest(supplier.pk))
+            except Refused as refused:
+                said.append(f"{supplier}: {refused}")
+    return said

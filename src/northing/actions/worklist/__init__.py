@@ -1,0 +1,1 @@
+"""What keeps the list of open matters and the line summaries up to date."""

@@ -1,0 +1,73 @@
+"""Proof that what is derived says what the facts say: whose move, and where each line stands."""
+
+from django.db import connection, transaction
+
+from northing.actions.worklist import open_matters
+from northing.actions.worklist import refresh as aftermath
+from northing.claims.models import Case
+from northing.ledger.models import CostLayer
+from northing.messaging.models import Message
+from northing.orders.models import Instalment, PurchaseOrder
+from northing.shipping.models import DespatchNotice, Ripple, Shipment
+from northing.worklist.models import LineStanding, Matter
+
+CHUNK = 2_000
+# What a new exchange rate moves without a fact is not compared.
+SAID = ("kind", "record", "company", "party", "reason", "since", "due", "subject", "url")
+EVERY_LINE = "select id as line_id from orders_orderline"
+
+
+def move_faults(mend: bool = False) -> list[str]:
+    """What stands otherwise than the facts say, in words; with `mend` it is put right."""
+    with transaction.atomic():
+        faults = _matter_faults() + _line_faults()
+        if mend:
+            aftermath.refresh_every_line()
+        else:
+            transaction.set_rollback(True)
+    return faults
+
+
+def _matter_faults() -> list[str]:
+    before = _matters()
+    for model, refresh in (
+        (PurchaseOrder, open_matters.refresh_orders),
+        (Instalment, open_matters.refresh_instalments),
+        (Shipment, open_matters.refresh_shipments),
+        (CostLayer, open_matters.refresh_layers),
+        (Case, open_matters.refresh_cases),
+        (Message, open_matters.refresh_letters),
+        (DespatchNotice, open_matters.refresh_notices),
+        (Ripple, open_matters.refresh_ripples),
+    ):
+        found = model.objects.all() if model is not Instalment else Instalment.objects.filter(position__isnull=False)
+        for keys in _chunks(found.order_by("pk").values_list("pk", flat=True).iterator()):
+            refresh(keys)
+    after = _matters()
+    return [f"matter {one} should not be open" for one in sorted(before - after, key=str)] + [
+        f"matter {one} is missing" for one in sorted(after - before, key=str)
+    ]
+
+
+def _chunks(keys):
+    chunk: list[int] = []
+    for key in keys:
+        chunk.append(key)
+        if len(chunk) == CHUNK:
+            yield chunk
+            chunk = []
+    if chunk:
+        yield chunk
+
+
+def _matters() -> set[tuple]:
+    return set(Matter.objects.values_list(*SAID).iterator())
+
+
+def _line_faults() -> list[str]:
+    names = ", ".join(name for name in aftermath.NAMES if name not in aftermath.DRIFTING)
+    stored = f"select {names} from {LineStanding._meta.db_table}"
+    said = f"select {names} from ({aftermath.FIGURES.format(touched=EVERY_LINE)}) f"
+    with connection.cursor() as cursor:
+        cursor.execute(f"select line_id from (({stored} except {said}) union ({said} except {stored})) d group by 1")
+        return [f"line {line} stands otherwise than its facts say" for (line,) in cursor.fetchall()]

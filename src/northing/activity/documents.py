@@ -1,0 +1,73 @@
+"""Documents on records: what they are is told by their content; they lie outside what the web server serves."""
+
+import hashlib
+from pathlib import Path
+
+from django.conf import settings
+
+from northing.access.acts import Act
+from northing.activity.models import Document
+from northing.core.problems import Problem, Refused
+
+LARGEST = 10_000_000
+SIGNS: list[tuple[bytes, str, str]] = [
+    (b"%PDF-", "application/pdf", ".pdf"),
+    (b"\x89PNG\r\n\x1a\n", "image/png", ".png"),
+    (b"\xff\xd8\xff", "image/jpeg", ".jpg"),
+    (b"GIF8", "image/gif", ".gif"),
+    (b"PK\x03\x04", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", ".xlsx"),
+]
+PICTURES = ("image/png", "image/jpeg", "image/gif")
+
+
+def media_type(content: bytes, name: str) -> str:
+    """The type that the content shows. Raises Refused for anything but PDF, pictures and tables."""
+    for sign, kind, suffix in SIGNS:
+        if content.startswith(sign):
+            if suffix == ".xlsx" and not name.lower().endswith(".xlsx"):
+                break
+            return kind
+    if name.lower().endswith(".csv") and _is_text(content):
+        return "text/csv"
+    raise Refused(
+        Problem(f"{name[:60]!r} is neither a PDF, nor a picture, nor a table.", "file", "Send it as one of these.")
+    )
+
+
+def _is_text(content: bytes) -> bool:
+    try:
+        text = content.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return False
+    return "\x00" not in text
+
+
+def attach(act: Act, kind: str, record: int, company: int | None, name: str, content: bytes, shared: bool) -> Document:
+    """Keep a document with a record; the same content is kept once. Raises Refused."""
+    name = Path(name.replace("\\", "/").replace("\x00", "")).name[-120:] or "document"
+    if not content:
+        raise Refused(Problem("The file is empty.", "file", "Choose another."))
+    if len(content) > LARGEST:
+        raise Refused(Problem("The file is larger than 10 MB.", "file", "Make it smaller, or split it."))
+    kind_of_file, digest = media_type(content, name), hashlib.sha256(content).hexdigest()
+    path = where(digest)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    if not path.exists():
+        path.write_bytes(content)
+    return Document.objects.create(
+        kind=kind,
+        record=record,
+        company_id=company,
+        name=name,
+        media_type=kind_of_file,
+        size=len(content),
+        sha256=digest,
+        shared=shared,
+        added_by=act.person,
+        added_at=act.at,
+    )
+
+
+def where(digest: str) -> Path:
+    """Where the content with this digest lies."""
+    return Path(settings.FILES) / "documents" / digest[:2] / digest

@@ -1,0 +1,13 @@
+"""The story is never changed."""
+
+from django.db import migrations
+
+from northing.database import guards
+
+
+class Migration(migrations.Migration):
+    dependencies = [("activity", "0001_initial")]
+    operations = [
+        guards.functions(),
+        guards.append_only("activity_storyentry", "activity_storylink"),
+    ]

@@ -1,0 +1,184 @@
+"""Writes of the story and of idempotency keys."""
+
+import hashlib
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from functools import wraps
+from typing import Any
+
+from django.db import DataError, IntegrityError, OperationalError, connection, transaction
+from psycopg.errors import DeadlockDetected
+
+from northing.access.acts import Act
+from northing.activity.models import IdempotencyKey, StoryEntry, StoryLink
+from northing.core.problems import KeyReused, Problem, Refused
+from northing.database.columns import insert_columns
+
+Link = tuple[str, int, int | None]
+ATTEMPTS = 3
+
+# What the database's last guards mean to a person.
+CONSTRAINTS = {
+    "bill_number_once": Problem(
+        "This payee's bill number is booked already.",
+        "bill_number",
+        "Look it up under Costs; a correction is a new bill.",
+    ),
+    "position_not_negative": Problem(
+        "Somebody else has just moved these units.", mend="Look again and repeat what is still to do."
+    ),
+    "entry_number_once": Problem("This customs entry number is booked already.", "number"),
+    "entry_once_per_shipment": Problem("The company has a customs entry for this shipment already.", "number"),
+    "container_once": Problem("This container is in the shipment already.", "number"),
+    "voyage_once": Problem("This voyage is known already; choose it from the list.", "number"),
+    **{
+        f"masterdata_{name}_code_key": Problem(
+            "This code is taken.", "code", "Open that record, or choose another code."
+        )
+        for name in ("company", "site", "party", "item")
+    },
+    "masterdata_port_pkey": Problem("This port is there already.", "code", "Open it and change that."),
+    "bin_once_per_site": Problem("The site has a bin of that code.", "code", "Open it, or choose another code."),
+    "pack_once_per_item": Problem("The item has a pack of that name.", "name", "Open it and change that."),
+    "masterdata_pack_gtin_key": Problem("This GTIN is on another pack.", "gtin", "Check it."),
+    "agreement_once": Problem("There is a price from that day and quantity.", "valid_from", "Open it and change that."),
+    "free_time_once": Problem("There is such free time from that day.", "valid_from", "Open it and change that."),
+    "route_leg_once": Problem("The route has a leg of that number.", "number", "Open it, or choose another number."),
+    "masterdata_workingweek_country_key": Problem("This working week is there already.", "country", "Open it."),
+    "masterdata_pastpassage_reference_key": Problem("There is a passage of that reference.", "reference", "Open it."),
+    "holiday_once": Problem("This holiday is there already.", "day"),
+    "one_open_answer": Problem("An answer to this instalment is open already.", mend="Accept or refuse it first."),
+    "on_hand_not_negative": Problem("Somebody else has just taken these units.", mend="Look again."),
+    "layer_gone_within_received": Problem("Somebody else has just taken these units.", mend="Look again."),
+}
+
+
+def tell(
+    act: Act,
+    deed: str,
+    text: str,
+    links: Iterable[Link],
+    occurred_on: date | None = None,
+    changes: list[dict[str, str]] | None = None,
+    shared: bool = False,
+) -> StoryEntry:
+    """Write what happened, and tie it to its records: (kind, id, company id or None)."""
+    entry = StoryEntry.objects.create(
+        deed=deed,
+        # A rule acts for nobody.
+        actor=None if act.door == "rule" else act.person,
+        door=act.door,
+        at=act.at,
+        occurred_on=occurred_on or act.today,
+        text=text,
+        changes=changes or [],
+        shared=shared,
+    )
+    StoryLink.objects.bulk_create(
+        StoryLink(entry=entry, kind=kind, record=record, company_id=company)
+        for kind, record, company in dict.fromkeys(links)
+    )
+    return entry
+
+
+@dataclass(frozen=True)
+class Told:
+    """One of many entries: what was done, in words, the records it is tied to, and what changed."""
+
+    deed: str
+    text: str
+    links: list[Link]
+    changes: list[dict[str, str]] = field(default_factory=list)
+
+
+def tell_many(act: Act, told: Sequence[Told]) -> None:
+    """`tell` for many records at once, in two statements."""
+    entries = StoryEntry.objects.bulk_create(
+        StoryEntry(
+            deed=one.deed,
+            actor=act.person,
+            door=act.door,
+            at=act.at,
+            occurred_on=act.today,
+            text=one.text,
+            changes=one.changes,
+        )
+        for one in told
+    )
+    links = [
+        (entry.pk, kind, record, company)
+        for entry, one in zip(entries, told, strict=True)
+        for kind, record, company in one.links
+    ]
+    types = {"entry_id": "bigint", "kind": "text", "record": "bigint", "company_id": "bigint"}
+    insert_columns(StoryLink._meta.db_table, types, links)
+
+
+def once(deed: Callable[..., Any]) -> Callable[..., Any]:
+    """Make `deed(act, request)` one transaction that happens once per key.
+
+    The key is inserted first: a second sender waits for the first and then gets its result.
+    The same key with another request raises KeyReused. Database guards become Refused.
+    """
+
+    @wraps(deed)
+    def run(act: Act, request: Any) -> Any:
+        for attempt in range(1, ATTEMPTS + 1):
+            try:
+                with transaction.atomic():
+                    return _keyed(deed, act, request)
+            except IntegrityError as error:
+                raise _as_refusal(error) from error
+            except DataError as error:
+                what = "A number or a text here is larger than any Northing keeps."
+                raise Refused(Problem(what, mend="Check the largest of them.")) from error
+            except OperationalError as error:
+                # Two deeds met crosswise and the database let this one go: nothing of it is done, it may begin again.
+                if not isinstance(error.__cause__, DeadlockDetected):
+                    raise
+                if attempt == ATTEMPTS or connection.in_atomic_block:
+                    what = "Somebody else is changing the same records."
+                    raise Refused(Problem(what, mend="Send it again.")) from error
+        raise AssertionError("unreachable")
+
+    return run
+
+
+def _keyed(deed: Callable[..., Any], act: Act, request: Any) -> Any:
+    if not act.key:
+        return deed(act, request)
+    done, result = _taken(act, deed.__name__, request)
+    if done:
+        return result
+    result = deed(act, request)
+    IdempotencyKey.objects.filter(actor=act.person, key=act.key).update(result=result)
+    return result
+
+
+def _taken(act: Act, deed: str, request: Any) -> tuple[bool, Any]:
+    digest = hashlib.sha256(repr(request).encode()).hexdigest()
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "insert into activity_idempotencykey (key, actor_id, deed, digest, at) values (%s, %s, %s, %s, %s)"
+            " on conflict (actor_id, key) do nothing",
+            [act.key, act.person.pk, deed, digest, act.at],
+        )
+        if cursor.rowcount:
+            return False, None
+    before = IdempotencyKey.objects.get(actor=act.person, key=act.key)
+    if (before.deed, before.digest) != (deed, digest):
+        raise KeyReused(
+            Problem(
+                "This form was sent before with other contents.",
+                mend="Reload the page to see what was saved, then go on.",
+            )
+        )
+    return True, before.result
+
+
+def _as_refusal(error: IntegrityError) -> Refused:
+    name = getattr(getattr(error.__cause__, "diag", None), "constraint_name", None) or ""
+    return Refused(
+        CONSTRAINTS.get(name, Problem(f"The database refused this ({name or 'constraint'}).", mend="Look again."))
+    )

@@ -1,0 +1,1 @@
+"""What calls take and give, by step."""

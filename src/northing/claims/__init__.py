@@ -1,0 +1,1 @@
+"""Claims with their goods, until every unit has an end."""

@@ -1,0 +1,1 @@
+"""What goods cost: layers, charges, duty, ownership."""

@@ -1,0 +1,1 @@
+"""Money, exact numbers and shares."""

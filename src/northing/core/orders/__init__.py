@@ -1,0 +1,1 @@
+"""Rules of orders, and the sentence that filters lines."""

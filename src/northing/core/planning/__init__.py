@@ -1,0 +1,1 @@
+"""Days: routes, passages, ranges, loading, free time."""

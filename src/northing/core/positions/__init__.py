@@ -1,0 +1,1 @@
+"""The places of a unit."""

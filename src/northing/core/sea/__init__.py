@@ -1,0 +1,1 @@
+"""The globe, its land, and ways by water."""

@@ -1,0 +1,1 @@
+"""Whose move it is."""

@@ -1,0 +1,1 @@
+"""Customs entries."""

@@ -1,0 +1,1 @@
+"""What every model may use: numeric fields, many rows in one statement."""

@@ -1,1 +1,0 @@
-"""Forms of the desk, one module for each place of the rail."""

@@ -1,1 +1,0 @@
-"""Queries of the desk, one module for each place of the rail."""

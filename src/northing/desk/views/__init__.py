@@ -1,1 +1,0 @@
-"""Views of the desk, one module for each place of the rail."""

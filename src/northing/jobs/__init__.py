@@ -1,0 +1,1 @@
+"""Work of more than a second, done by the worker."""

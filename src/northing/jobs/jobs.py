@@ -1,0 +1,140 @@
+"""Errands: who begins one waits for nothing; the worker does it, and may do it again after it was killed.
+
+settings.JOB_HANDLERS says which function does a kind; it gets a `Run`. It counts what it did with `Run.count`, so that
+a second run goes on where the first was cut off; what it does for each record goes through an action with a key of
+its own, so that nothing is done twice in between.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+from django.utils.module_loading import import_string
+from procrastinate.contrib.django import app
+
+from northing.access.acts import Act
+from northing.core.problems import KeyReused, Problem, Refused
+from northing.jobs.models import Errand
+
+TASK = "errand"
+MOST_REFUSED = 500
+
+
+@dataclass(frozen=True)
+class Named:
+    """A record as a job names it: by words, and by kind and key where a page shows it."""
+
+    name: str
+    kind: str = ""
+    record: int | None = None
+
+
+@dataclass
+class Run:
+    """An errand while it runs."""
+
+    errand: Errand
+
+    @property
+    def request(self) -> dict[str, Any]:
+        return self.errand.request
+
+    def act(self, key: str = "") -> Act:
+        """The act of the person whose errand it is, with a key that is the errand's own."""
+        whole = f"{self.errand.key[:40]}:{key}" if key else ""
+        return Act(self.errand.person, timezone.now(), whole, "errand")
+
+    def count(self, done: int) -> None:
+        """Say how far it is."""
+        self.errand.done = done
+        self.errand.save(update_fields=["done"])
+
+    def far(self, done: int, total: int) -> None:
+        """Say how far it is, and of how much."""
+        self.errand.done, self.errand.total = done, total
+        self.errand.save(update_fields=["done", "total"])
+
+    def refuse(self, named: Named, refused: Refused) -> None:
+        """Keep what was refused, and why; only the first of very many, but all of them counted."""
+        words = " ".join(str(problem) for problem in refused.problems)
+        if len(self.errand.refused) < MOST_REFUSED:
+            self.errand.refused.append({**asdict(named), "why": words})
+            self.errand.save(update_fields=["refused"])
+
+    def each(self, keys: Sequence[int], do: Callable[[Act, int], None], names: Mapping[int, Named]) -> None:
+        """Do a deed for each of the records that are not done yet; `names` gives what each is called."""
+        for place in range(self.errand.done, len(keys)):
+            key = keys[place]
+            try:
+                do(self.act(str(key)), key)
+            except Refused as refused:
+                self.refuse(names.get(key, Named(str(key))), refused)
+            self.count(place + 1)
+
+    def file(self, suffix: str) -> Path:
+        """Where the errand may write its file: outside what the web server serves."""
+        folder = Path(settings.FILES) / "errands"
+        folder.mkdir(parents=True, exist_ok=True)
+        self.errand.file = f"errands/{self.errand.pk}{suffix}"
+        self.errand.save(update_fields=["file"])
+        return Path(settings.FILES) / self.errand.file
+
+
+@transaction.atomic
+def begin(
+    act: Act, kind: str, title: str, request: dict[str, Any], total: int, back: str = "", later: bool = True
+) -> Errand:
+    """Write the errand down and queue it in the same transaction; the same key begins it once.
+
+    With `later` False it is short, and whoever begins it runs it at once.
+    """
+    found, made = Errand.objects.get_or_create(
+        person=act.person,
+        key=act.key,
+        defaults={
+            "kind": kind,
+            "title": title[:160],
+            "request": request,
+            "total": total,
+            "made_at": act.at,
+            "back": back[:600],
+        },
+    )
+    if not made and (found.kind, found.request) != (kind, request):
+        raise KeyReused(
+            Problem("This form was sent before with other contents.", mend="Reload the page to see what was done.")
+        )
+    if made and later:
+        app.configure_task(TASK).defer(errand=found.pk)
+    return found
+
+
+def run(pk: int) -> None:
+    """Do an errand; one that is over is left alone."""
+    errand = Errand.objects.select_related("person").get(pk=pk)
+    if errand.is_over:
+        return
+    _mark(errand, Errand.State.RUNNING)
+    try:
+        import_string(settings.JOB_HANDLERS[errand.kind])(Run(errand))
+    except Refused as refused:
+        _end(errand, Errand.State.FAILED, " ".join(str(problem) for problem in refused.problems))
+    except Exception:
+        _end(errand, Errand.State.FAILED, "Something went wrong here; it is in the log. What was done stays done.")
+        raise
+    else:
+        _end(errand, Errand.State.DONE, "")
+
+
+def _mark(errand: Errand, state: str) -> None:
+    errand.state = state
+    errand.save(update_fields=["state"])
+
+
+def _end(errand: Errand, state: str, said: str) -> None:
+    errand.state, errand.said, errand.ended_at = state, (said or errand.said)[:240], timezone.now()
+    errand.save(update_fields=["state", "said", "ended_at"])

@@ -1,0 +1,60 @@
+"""Writes of the directory."""
+
+from datetime import date
+from decimal import Decimal
+
+from northing.core.money.exact import plain
+from northing.core.money.money import MINOR_UNITS
+from northing.core.money.periods import day_problems
+from northing.core.problems import Problem, refuse_if
+from northing.masterdata.models import Agreement, Company, ExchangeRate, Item, Party
+
+
+def enter_rate(company: Company, currency: str, purpose: str, day: date, rate: Decimal) -> ExchangeRate:
+    """Write the rate of a day. What was posted keeps the rate it used. Raises Refused for a rate that cannot be."""
+    problems = day_problems(day, "day")
+    if currency not in MINOR_UNITS:
+        problems.append(Problem(f"{currency!r} is not an ISO 4217 currency.", "currency"))
+    if currency == company.currency:
+        problems.append(Problem("The base currency's rate is 1 and is not entered.", "currency"))
+    if rate <= 0:
+        problems.append(Problem("The rate must be above 0.", "rate"))
+    refuse_if(problems)
+    found, _ = ExchangeRate.objects.update_or_create(
+        company=company, currency=currency, purpose=purpose, day=day, defaults={"rate": rate}
+    )
+    return found
+
+
+# What is agreed in a price step besides whose and when.
+STEP = ("price", "supplier_code", "minimum", "multiple", "lead_days")
+
+
+def change_party(party: Party, facts: dict[str, object]) -> None:
+    """Record what was decided of a party."""
+    for name, value in facts.items():
+        setattr(party, name, value)
+    party.save(update_fields=list(facts))
+
+
+def change_item(item: Item, **facts: object) -> None:
+    """Record what was decided of an item."""
+    for name, value in facts.items():
+        setattr(item, name, value)
+    item.save(update_fields=list(facts))
+
+
+def keep_agreement(supplier: Party, item: Item, asked) -> tuple[Agreement, dict[str, str] | None]:
+    """Write a price step (`asked` has its fields) in the supplier's currency; returns it and what it replaced."""
+    which = {"supplier": supplier, "item": item, "valid_from": asked.valid_from, "from_quantity": asked.from_quantity}
+    old = Agreement.objects.filter(**which).first()
+    before = {name: as_said(getattr(old, name)) for name in STEP} if old else None
+    facts = {name: getattr(asked, name) for name in STEP} | {"currency": supplier.currency}
+    return Agreement.objects.update_or_create(**which, defaults=facts)[0], before
+
+
+def as_said(value: object) -> str:
+    """A value as a story says it."""
+    if isinstance(value, Decimal):
+        return plain(value)
+    return ", ".join(sorted(value)) if isinstance(value, list | tuple) else str(value)

@@ -1,0 +1,137 @@
+"""Reads of the directory."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+
+from northing.core.money.exact import divide
+from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
+from northing.core.problems import Problem, Refused
+from northing.masterdata.catalogue import Catalogue
+from northing.masterdata.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, RouteLeg, WorkingWeek
+
+ONE = Decimal(1)
+# How long a rate stands when no newer one was entered.
+STANDS_DAYS = {"book": 10, "customs": 35}
+
+
+def rate_for(company: Company, currency: str, day: date, purpose: str = "book") -> Decimal:
+    """Base currency for one unit of `currency` on `day`.
+
+    The newest rate not older than STANDS_DAYS; 1 for the base currency. Raises Refused when there is none.
+    """
+    if currency == company.currency:
+        return ONE
+    oldest = day - timedelta(days=STANDS_DAYS[purpose])
+    rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__range=(oldest, day))
+    found = rates.order_by("-day").values_list("rate", flat=True).first()
+    if found is None:
+        raise Refused(
+            Problem(
+                f"{company.code} has no {purpose} rate for {currency} on {day:%-d %b %Y}.",
+                "currency",
+                "Enter it under Costs, Exchange rates, or choose a day that has one.",
+            )
+        )
+    return found
+
+
+@dataclass
+class Rates:
+    """Rates of one day, each read once however many lines ask for it."""
+
+    day: date
+    purpose: str = "book"
+
+    def __post_init__(self):
+        self._found: dict[tuple[int, str], Decimal | Refused] = {}
+
+    def of(self, company: Company, currency: str) -> Decimal:
+        """The rate. Raises Refused when there is none."""
+        found = self._read(company, currency)
+        if isinstance(found, Refused):
+            raise found
+        return found
+
+    def known(self, company: Company, currency: str) -> Decimal | None:
+        """The rate, or None: a page shows what it can."""
+        found = self._read(company, currency)
+        return None if isinstance(found, Refused) else found
+
+    def _read(self, company: Company, currency: str) -> Decimal | Refused:
+        key = (company.pk, currency)
+        if key not in self._found:
+            try:
+                self._found[key] = rate_for(company, currency, self.day, self.purpose)
+            except Refused as refused:
+                self._found[key] = refused
+        return self._found[key]
+
+
+def find_pack(text: str) -> tuple[Item, Pack | None]:
+    """The item of a code, or the item and packaging level of a GTIN. Raises Refused when unknown."""
+    return Catalogue([text]).find(text)
+
+
+def default_bin(site: int, purpose: str) -> Bin:
+    """The first bin of a purpose at a site. Raises Refused when the site has none."""
+    found = Bin.objects.filter(site=site, purpose=purpose).first()
+    if found is None:
+        raise Refused(Problem(f"The site has no {purpose} bin.", "bin", "Add one to the site first."))
+    return found
+
+
+def in_one_currency(companies: Iterable[int]) -> dict[int, Decimal]:
+    """By company (id), what one unit of its base currency is worth in that of the first of them by code.
+
+    By the newest book rate, either way round; where there is none, 1: for putting amounts in order, not for posting.
+    """
+    found = list(Company.objects.filter(pk__in=list(companies)).order_by("code"))
+    currencies = {company.currency for company in found}
+    if len(currencies) < 2:
+        return {company.pk: ONE for company in found}
+    first = found[0]
+    rates = ExchangeRate.objects.filter(company__in=found, currency__in=currencies, purpose="book").order_by("day")
+    newest = {(rate.company_id, rate.currency): rate.rate for rate in rates}
+    worth = {}
+    for company in found:
+        there, back = newest.get((first.pk, company.currency)), newest.get((company.pk, first.currency))
+        same = company.currency == first.currency
+        worth[company.pk] = ONE if same else there or (divide(ONE, back, 10) if back else ONE)
+    return worth
+
+
+class Calendars(dict[str, Calendar]):
+    """The calendars of some countries; with a site, its own holidays come on top."""
+
+    def __init__(self, countries: Iterable[str]):
+        weeks = WorkingWeek.objects.filter(country__in=set(countries)).values_list("country", "rest")
+        rest = {country: read_rest(said) for country, said in weeks}
+        days: dict[tuple[str, int | None], set[date]] = {}
+        for country, site, day in Holiday.objects.filter(country__in=set(countries)).values_list(
+            "country", "site", "day"
+        ):
+            days.setdefault((country, site), set()).add(day)
+        self._days = days
+        super().__init__(
+            (country, Calendar(rest.get(country, SATURDAY_SUNDAY), frozenset(days.get((country, None), ()))))
+            for country in set(countries)
+        )
+
+    def of(self, country: str, site: int | None) -> Calendar:
+        """The calendar of a site in that country; of a country nobody named, Saturday and Sunday rest."""
+        calendar = self.get(country, USUAL)
+        own = self._days.get((country, site)) if site else None
+        return Calendar(calendar.rest, calendar.holidays | own) if own else calendar
+
+
+def calendars_of(countries: Iterable[str]) -> Calendars:
+    """The calendars of these countries, in two queries."""
+    return Calendars(countries)
+
+
+def route_choices() -> list[tuple[str, str]]:
+    """The route patterns to choose from, none first."""
+    routes = RouteLeg.objects.order_by("route").values_list("route", flat=True).distinct()
+    return [("", "not planned yet"), *((route, route) for route in routes)]

@@ -1,0 +1,1 @@
+"""Mail and webhooks."""

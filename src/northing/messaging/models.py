@@ -1,0 +1,68 @@
+"""Letters, and addresses that are told what happens."""
+
+from django.db import models
+
+from northing.access.models import Person
+from northing.masterdata.models import Company, Party
+
+
+class Message(models.Model):
+    """A mail to somebody outside, or a trial copy to oneself. It is written in the deed and sent by the worker."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting"
+        SENT = "sent", "Sent"
+        FAILED = "failed", "Failed"
+
+    kind = models.CharField(max_length=12)
+    recipient = models.EmailField()
+    subject = models.CharField(max_length=200)
+    body = models.TextField()
+    # Papers that are made when it goes: [maker, id].
+    attached = models.JSONField(default=list)
+    message_id = models.CharField(max_length=120, unique=True)
+    company = models.ForeignKey(Company, models.PROTECT, null=True)
+    supplier = models.ForeignKey(Party, models.PROTECT, null=True, related_name="messages")
+    state = models.CharField(max_length=8, choices=State.choices, default=State.WAITING)
+    tries = models.PositiveSmallIntegerField(default=0)
+    error = models.CharField(max_length=240, blank=True)
+    made_at = models.DateTimeField()
+    sent_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Hook(models.Model):
+    """An address that is told what happens; what is sent is signed with its secret."""
+
+    url = models.URLField(max_length=200)
+    secret = models.CharField(max_length=64)
+    # Of papers.hooks.KINDS.
+    kinds = models.JSONField(default=list)
+    set_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return self.url
+
+
+class HookDelivery(models.Model):
+    """One thing told to one address, until it was taken or is given up."""
+
+    hook = models.ForeignKey(Hook, models.CASCADE, related_name="deliveries")
+    kind = models.CharField(max_length=20)
+    body = models.JSONField()
+    made_at = models.DateTimeField()
+    next_at = models.DateTimeField(null=True)
+    tries = models.PositiveSmallIntegerField(default=0)
+    done_at = models.DateTimeField(null=True)
+    said = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        indexes = [models.Index(fields=["next_at"], condition=models.Q(next_at__isnull=False), name="hook_due")]

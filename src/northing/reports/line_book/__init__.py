@@ -1,0 +1,1 @@
+"""The line book: what is asked, which lines fit, and their rows."""

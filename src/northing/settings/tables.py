@@ -1,0 +1,20 @@
+"""Which function does what, by name: jobs of the worker, and what letters are made of."""
+
+JOB_HANDLERS = {
+    "accept_answers": "northing.actions.confirmations.jobs.accept_answers",
+    "decide_answers": "northing.actions.confirmations.jobs.decide_answers",
+    "chase_lines": "northing.actions.confirmations.jobs.chase_lines",
+    "set_need_by": "northing.actions.orders.jobs.set_need_bys",
+    "assign_buyer": "northing.actions.orders.jobs.assign_buyers",
+    "read_orders": "northing.actions.orders.jobs.read_orders",
+    "take_orders": "northing.actions.orders.jobs.take_orders",
+    "keep_rows": "northing.actions.masterdata.jobs.keep_rows",
+    "hear_events": "northing.actions.shipping.jobs.hear_events",
+    "lines_xlsx": "northing.web.orders.jobs.lines_xlsx",
+}
+# What is filled in only when the letter goes, so that no secret of it is stored: words -> function of the message.
+LETTER_FILLERS = {"{supplier link}": "northing.actions.confirmations.supplier_links.link_for"}
+# Documents that are made when the letter goes: maker -> function from an id to (name, type, content) of each.
+LETTER_FILES = {"order": "northing.orders.paper.papers_of"}
+# Called with the message when a letter was sent, was put off, or has failed.
+LETTER_LISTENERS = ["northing.actions.worklist.open_matters.letter_changed"]

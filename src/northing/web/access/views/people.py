@@ -1,0 +1,90 @@
+"""People and roles: who may do what, where, up to which amount."""
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from northing.access.models import Grant, Person
+from northing.access.queries import scoped
+from northing.access.rights import OF_LINKS, WORDS, rights_of_roles
+from northing.actions.access import roles as granting
+from northing.web.access.forms.people import GrantForm, PersonForm, RoleForm
+from northing.web.common.forms import DeedForm, say_errors
+from northing.web.common.history import told
+from northing.web.common.paging import page_of_rows
+from northing.web.common.permissions import acts_for, open_page
+
+
+@open_page
+def people(request):
+    """Everybody who signs in, with their roles in the companies one sees."""
+    return _page(request)
+
+
+def _page(request, **forms):
+    found = Person.objects.filter(supplier_person=None).order_by("username")
+    page = page_of_rows(found, request.GET)
+    grants: dict[int, list[Grant]] = {}
+    mine = scoped(Grant.objects.select_related("company", "site"), request.user)
+    for one in mine.filter(person__in=page.rows).order_by("company__code", "role"):
+        grants.setdefault(one.person_id, []).append(one)
+    roles = rights_of_roles()
+    context = {
+        "page": page,
+        "rows": [(person, grants.get(person.pk, [])) for person in page.rows],
+        "grant_form": GrantForm(person=request.user),
+        "person_form": PersonForm(),
+        "roles": [role for role in roles if role != OF_LINKS],
+        "matrix": [
+            (right, words, [(role, right in rights) for role, rights in roles.items() if role != OF_LINKS])
+            for right, words in WORDS.items()
+        ],
+        "story": told(request, "role", 0),
+    }
+    wrong = any(form.errors for form in forms.values())
+    return render(request, "access/people.html", context | forms, status=422 if wrong else 200)
+
+
+@acts_for("keep_people")
+@require_POST
+def grant(request):
+    """Give a role."""
+    form = GrantForm(request.POST, person=request.user)
+    if form.do(request, granting.grant, form.asked):
+        messages.success(request, "The role is given.")
+        return redirect("people")
+    return _page(request, grant_form=form)
+
+
+@acts_for("keep_people")
+@require_POST
+def end_grant(request, grant_id: int):
+    """Take a role away."""
+    record = get_object_or_404(scoped(Grant.objects.all(), request.user), pk=grant_id)
+    return _said(request, granting.end_grant, lambda _: granting.EndRequest(record.pk), DeedForm(request.POST))
+
+
+@acts_for("keep_people")
+@require_POST
+def add_person(request):
+    """Add somebody."""
+    form = PersonForm(request.POST)
+    if form.do(request, granting.add_person, form.asked):
+        messages.success(request, "Added. Give them a role now.")
+        return redirect("people")
+    return _page(request, person_form=form)
+
+
+@acts_for("keep_people")
+@require_POST
+def set_role(request):
+    """Say what a role may do."""
+    form = RoleForm(request.POST)
+    return _said(request, granting.set_role, form.asked, form)
+
+
+def _said(request, deed, asked, form):
+    if form.do(request, deed, asked):
+        messages.success(request, "Done.")
+    say_errors(request, form)
+    return redirect("people")

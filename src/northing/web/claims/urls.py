@@ -1,0 +1,9 @@
+"""Addresses of the step: claims."""
+
+from django.urls import path
+
+from northing.web.claims import views
+
+urlpatterns = [
+    path("<int:case_id>/", views.case, name="case"),
+]

@@ -1,0 +1,1 @@
+"""What every page uses: frame, form base, paging, words."""

@@ -1,0 +1,37 @@
+"""The form of a supplier's answer."""
+
+from django import forms
+
+from northing.actions.confirmations.answers import AnswerRow, AnswersRequest
+from northing.web.common.forms import DayField, DeedForm, ExactField
+
+
+class AnswersForm(DeedForm):
+    """The supplier's answer, a row of fields for each instalment that is wholly with the supplier."""
+
+    reference = forms.CharField(label="Their reference", max_length=60, required=False)
+    answered_on = DayField(label="Answered on")
+
+    def __init__(self, *args, parts, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.parts = parts
+        for part in parts:
+            self.fields[f"take-{part.pk}"] = forms.BooleanField(required=False, initial=True, label="Answered")
+            self.fields[f"quantity-{part.pk}"] = ExactField(initial=part.quantity.normalize().__format__("f"))
+            self.fields[f"ready-{part.pk}"] = DayField(initial=part.promise or part.asked_on)
+            self.fields[f"price-{part.pk}"] = ExactField(initial=part.pack_price.normalize().__format__("f"))
+
+    def rows(self):
+        """(instalment, its fields) for the template."""
+        for part in self.parts:
+            yield part, [self[f"{name}-{part.pk}"] for name in ("take", "quantity", "ready", "price")]
+
+    def asked(self, order: int) -> AnswersRequest:
+        """The answer as a request."""
+        entered = self.cleaned_data
+        rows = tuple(
+            AnswerRow(part.pk, entered[f"quantity-{part.pk}"], entered[f"ready-{part.pk}"], entered[f"price-{part.pk}"])
+            for part in self.parts
+            if entered[f"take-{part.pk}"]
+        )
+        return AnswersRequest(order, entered["reference"], entered["answered_on"], rows)

@@ -1,0 +1,268 @@
+"""The supplier's page: opened by a link, for one supplier, without an account."""
+
+import uuid
+from functools import wraps
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
+from django.http import FileResponse, HttpResponse
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.csrf import csrf_exempt
+from django.views.decorators.http import require_POST
+
+from northing.access.acts import Act
+from northing.actions.activity import remarks
+from northing.actions.confirmations import answers, supplier_links
+from northing.actions.shipping import despatch_notices
+from northing.activity.documents import LARGEST, where
+from northing.activity.models import Document
+from northing.core.problems import Refused
+from northing.formats.tables import csv_line
+from northing.orders.models import Revision
+from northing.web.common.callers import caller_of
+from northing.web.common.permissions import open_page, own_page
+from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
+from northing.web.confirmations.queries.supplier_page import OrderShown, shown_orders
+from northing.web.confirmations.words import words
+from northing.web.orders.views.documents import paper_file
+from northing.web.shipping.views.despatch_notices import read_file
+
+WORDS = words()
+
+
+def by_link(view):
+    """The view with the link that the token opens; its pages leave no trace of their address anywhere.
+
+    The right to act is the token in the address and no cookie: a foreign page that knew it would need no visitor to
+    forge a form for. The usual check would fail every form, since a page without a referrer has no origin either.
+    """
+
+    @csrf_exempt
+    @login_not_required
+    @wraps(view)
+    def opened(request, token: str, **others):
+        try:
+            link = supplier_links.opened(token, timezone.now(), caller_of(request))
+        except Refused as refused:
+            context = {"w": WORDS, "problems": refused.problems}
+            return _secret(render(request, "confirmations/supplier_page/gone.html", context, status=429))
+        if link is None:
+            return _secret(render(request, "confirmations/supplier_page/gone.html", {"w": WORDS}, status=404))
+        return _secret(view(request, link, token, **others))
+
+    return opened
+
+
+def _secret(answer: HttpResponse) -> HttpResponse:
+    answer["Referrer-Policy"] = "no-referrer"
+    answer["Cache-Control"] = "no-store"
+    answer["X-Robots-Tag"] = "noindex"
+    return answer
+
+
+def _act(request, link, part: str = "") -> Act:
+    key = request.POST.get("key", "")[:40]
+    person = supplier_links.acting_person(link.supplier)
+    return Act(person, timezone.now(), f"{key}:{part}" if key else "", "link", link.supplier_id)
+
+
+def _page(request, link, token: str, problems=(), status: int = 200):
+    orders = shown_orders(link.supplier, request.POST if problems else None)
+    there = [part for order in orders for part in order.there]
+    for part in there:
+        part.leaves, part.box = (request.POST.get(f"{name}-{part.pk}", "") for name in ("leaves", "box"))
+    context = {
+        "there": there,
+        "despatch": request.POST if "despatched_on" in request.POST else None,
+        "w": WORDS,
+        "supplier": link.supplier,
+        "token": token,
+        "key": uuid.uuid4().hex,
+        "orders": orders,
+        "waiting": sum(len(order.waits) for order in orders),
+        "undecided": [part for order in orders for part in order.undecided],
+        "confirmed": [part for order in orders for part in order.confirmed],
+        "problems": problems,
+    }
+    return render(request, "confirmations/supplier_page/page.html", context, status=status)
+
+
+@open_page
+@by_link
+def page(request, link, token: str):
+    """Their open lines: what waits for them, what we have not decided, what is confirmed."""
+    return _page(request, link, token)
+
+
+def _answer(request, link, token: str, rows_of_orders: dict[int, list]):
+    """Record the answers, order by order; what is refused is said, and the others stay recorded."""
+    problems = []
+    today = timezone.localdate()
+    for order, rows in rows_of_orders.items():
+        asked = answers.AnswersRequest(
+            order, request.POST.get("reference", "").replace("\x00", "")[:60], today, tuple(rows)
+        )
+        try:
+            answers.record_answers(_act(request, link, str(order)), asked)
+        except Refused as refused:
+            problems += refused.problems
+    if problems:
+        return _page(request, link, token, problems, 422)
+    messages.success(request, WORDS["done"] if rows_of_orders else WORDS["nothing"])
+    return redirect("supplier", token)
+
+
+@own_page
+@require_POST
+@by_link
+def confirm_all(request, link, token: str):
+    """Everything that waits, as it is asked."""
+    rows = {
+        shown.order.pk: [
+            answers.AnswerRow(part.pk, part.quantity, part.asked_day, part.asked_price)
+            for part in shown.waits
+            if part.whole
+        ]
+        for shown in shown_orders(link.supplier)
+    }
+    return _answer(request, link, token, {order: parts for order, parts in rows.items() if parts})
+
+
+@own_page
+@require_POST
+@by_link
+def answer(request, link, token: str, order_id: int):
+    """The rows of one order: those that wait, or one that was confirmed and changes."""
+    shown = _order(link, order_id)
+    parts = (
+        [part for part in [*shown.waits, *shown.confirmed] if f"quantity-{part.pk}" in request.POST] if shown else []
+    )
+    if not parts:
+        messages.error(request, WORDS["nothing"])
+        return redirect("supplier", token)
+    try:
+        rows = answer_rows(request.POST, parts)
+    except Refused as refused:
+        return _page(request, link, token, refused.problems, 422)
+    return _answer(request, link, token, {order_id: list(rows)})
+
+
+def _order(link, order_id: int) -> OrderShown | None:
+    return next((one for one in shown_orders(link.supplier) if one.order.pk == order_id), None)
+
+
+@own_page
+@require_POST
+@by_link
+def upload(request, link, token: str):
+    """Answers as a file: all of it is recorded, or nothing and why."""
+    form = FileForm(request.POST, request.FILES)
+    orders = shown_orders(link.supplier)
+    parts = [part for shown in orders for part in [*shown.waits, *shown.confirmed] if part.whole]
+    try:
+        if not form.is_valid():
+            raise Refused("Choose a file that is not empty.")
+        if form.cleaned_data["file"].size > LARGEST:
+            raise Refused("The file is larger than 10 MB.")
+        rows = file_rows(form.cleaned_data["file"].read(), parts)
+    except Refused as refused:
+        return _page(request, link, token, refused.problems, 422)
+    return _answer(request, link, token, rows)
+
+
+@own_page
+@require_POST
+@by_link
+def despatch(request, link, token: str):
+    """What leaves them, as a form or as a file."""
+    try:
+        upload = request.FILES.get("file")
+        parts = [part for order in shown_orders(link.supplier) for part in order.there]
+        said = read_file(upload) if upload else despatch_said(request.POST, parts)
+        despatch_notices.read(_act(request, link, "despatch"), despatch_notices.NoticeRequest(said, link.supplier_id))
+    except Refused as refused:
+        return _page(request, link, token, refused.problems, 422)
+    messages.success(request, WORDS["done_despatch"])
+    return redirect("supplier", token)
+
+
+@own_page
+@require_POST
+@by_link
+def remark(request, link, token: str):
+    """Words to the buyer, into the order's story."""
+    form = RemarkForm(request.POST)
+    if not form.is_valid() or _order(link, form.cleaned_data["order"]) is None:
+        messages.error(request, WORDS["nothing"])
+        return redirect("supplier", token)
+    asked = remarks.RemarkRequest(form.cleaned_data["order"], form.cleaned_data["words"])
+    return _said(request, token, lambda: remarks.remark(_act(request, link, "remark"), asked), "done_remark")
+
+
+@own_page
+@require_POST
+@by_link
+def document(request, link, token: str, order_id: int):
+    """A document to an order."""
+    form = FileForm(request.POST, request.FILES)
+    if not form.is_valid() or _order(link, order_id) is None:
+        messages.error(request, "Choose a file that is not empty.")
+        return redirect("supplier", token)
+    file = form.cleaned_data["file"]
+    content = file.read(LARGEST + 1)
+    asked = remarks.DocumentRequest(order_id, file.name, content)
+    return _said(request, token, lambda: remarks.add_document(_act(request, link, "document"), asked), "done_document")
+
+
+def _said(request, token: str, deed, word: str):
+    try:
+        deed()
+        messages.success(request, WORDS[word])
+    except Refused as refused:
+        for problem in refused.problems:
+            messages.error(request, str(problem))
+    return redirect("supplier", token)
+
+
+@open_page
+@by_link
+def paper(request, link, token: str, order_id: int, kind: str):
+    """The order's papers as they were sent."""
+    revision = Revision.objects.filter(order=order_id, order__supplier=link.supplier).order_by("-number").first()
+    if revision is None:
+        return render(request, "confirmations/supplier_page/gone.html", {"w": WORDS}, status=404)
+    return paper_file(revision, kind)
+
+
+@open_page
+@by_link
+def their_document(request, link, token: str, document_id: int):
+    """A document that is shared with them."""
+    mine = [shown.order.pk for shown in shown_orders(link.supplier)]
+    found = Document.objects.filter(pk=document_id, kind="order", record__in=mine, shared=True).first()
+    if found is None:
+        return render(request, "confirmations/supplier_page/gone.html", {"w": WORDS}, status=404)
+    return FileResponse(where(found.sha256).open("rb"), as_attachment=True, filename=found.name)
+
+
+@open_page
+@by_link
+def template(request, link, token: str):
+    """Their open lines as CSV, to be filled in and sent back."""
+    lines = [csv_line(["order", "line", "item", "your_item", "quantity", "unit", "ready_on", "price", "remark"])]
+    for shown in shown_orders(link.supplier):
+        for part in [*shown.waits, *shown.confirmed]:
+            if part.whole:
+                cells = [shown.order.number, part.line.number, part.line.item.code, part.supplier_code]
+                cells += [
+                    part.quantity.normalize(),
+                    part.line.item.unit,
+                    part.asked_day,
+                    part.asked_price.normalize(),
+                    "",
+                ]
+                lines.append(csv_line(cells))
+    answer = HttpResponse("\ufeff" + "".join(lines), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = 'attachment; filename="open-lines.csv"'
+    return answer

@@ -1,0 +1,12 @@
+"""Addresses of the step: costing."""
+
+from django.urls import path
+
+from northing.web.costing import views
+
+urlpatterns = [
+    path("", views.charges, name="costs"),
+    path("new/", views.new_charge, name="new-charge"),
+    path("<int:charge_id>/", views.charge, name="charge"),
+    path("layers/<int:layer_id>/", views.layer, name="layer"),
+]

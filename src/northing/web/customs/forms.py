@@ -1,0 +1,20 @@
+"""The form of a customs entry."""
+
+from django import forms
+
+from northing.actions.customs.entries import EntryRequest
+from northing.masterdata.models import Party
+from northing.web.common.forms import DayField, DeedForm
+
+
+class EntryForm(DeedForm):
+    """A customs entry."""
+
+    office = forms.ModelChoiceField(Party.objects.filter(kind="customs"), label="Customs office")
+    number = forms.CharField(max_length=28, label="Entry number")
+    day = DayField(label="Day of entry")
+
+    def asked(self, shipment: int, company: int) -> EntryRequest:
+        """The entry as a request."""
+        entered = self.cleaned_data
+        return EntryRequest(shipment, company, entered["office"].pk, entered["number"], entered["day"])

@@ -1,0 +1,35 @@
+"""A customs entry: ours shown first, then booked."""
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+
+from northing.access.queries import scoped
+from northing.actions.customs import entries
+from northing.core.problems import Refused
+from northing.ledger.queries import posting_note
+from northing.masterdata.models import Company
+from northing.web.common.permissions import form_for
+from northing.web.customs.forms import EntryForm
+from northing.web.shipping.views.shipments import visible_shipments
+
+
+@form_for("book_customs_entry")
+def customs(request, shipment_id: int, company_id: int):
+    """A company's customs entry for a shipment: ours shown first, then booked."""
+    shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
+    company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
+    form = EntryForm(request.POST or None, initial={"day": timezone.localdate()})
+    if request.method == "POST" and form.is_valid():
+        booked = form.do(request, entries.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
+        if booked:
+            note = posting_note([company.pk], form.cleaned_data["day"])
+            messages.success(request, f"The customs entry is booked{note}.")
+            return redirect("shipment", shipment.pk)
+    day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
+    context = {"shipment": shipment, "company": company, "form": form}
+    try:
+        context["declared"] = entries.declare(shipment.pk, company, day or timezone.localdate())
+    except Refused as refused:
+        context["refused"] = refused.problems
+    return render(request, "customs/entry.html", context, status=422 if form.errors else 200)

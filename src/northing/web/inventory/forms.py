@@ -1,0 +1,26 @@
+"""The form of a stock issue."""
+
+from django import forms
+
+from northing.actions.inventory.issue import IssueRequest
+from northing.masterdata.models import Bin
+from northing.web.common.forms import DayField, DeedForm, ExactField
+
+
+class IssueForm(DeedForm):
+    """Units leaving stock."""
+
+    site = forms.ModelChoiceField(Bin.objects.none())
+    quantity = ExactField()
+    purpose = forms.CharField(max_length=60)
+    occurred_on = DayField(label="Issued on")
+
+    def __init__(self, *args, sites, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.fields["site"].queryset = sites
+        self.choose_the_only_one("site")
+
+    def asked(self, item: int) -> IssueRequest:
+        """The issue as a request."""
+        entered = self.cleaned_data
+        return IssueRequest(entered["site"].pk, item, entered["quantity"], entered["purpose"], entered["occurred_on"])

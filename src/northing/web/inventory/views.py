@@ -1,0 +1,63 @@
+"""Stock by item, and an item with its layers."""
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+
+from northing.access.queries import scoped
+from northing.access.rights import companies_of
+from northing.actions.inventory import issue
+from northing.core.money.exact import plain
+from northing.drawings.figures import count
+from northing.ledger.models import CostLayer
+from northing.ledger.queries import posting_note
+from northing.masterdata.models import Item, Site
+from northing.orders.models import OrderLine
+from northing.reports.stock import stock_rows
+from northing.web.common.history import told
+from northing.web.common.paging import page_of
+from northing.web.common.permissions import acts_for, open_page
+from northing.web.inventory.forms import IssueForm
+from northing.web.masterdata.forms.items import DelayForm
+from northing.web.reports.views import SHOWN
+
+
+@open_page
+def stock(request):
+    """Stock by item."""
+    text = request.GET.get("q", "").replace("\x00", "").strip()[:60]
+    mine = companies_of(request.user)
+    page = page_of(lambda first, past: stock_rows(mine, text, first, past), request.GET)
+    return render(request, "inventory/stock.html", {"rows": page.rows, "page": page, "q": text})
+
+
+@acts_for("issue_stock")
+def item(request, item_id: int):
+    """An item: its layers, what comes, and issuing some of it."""
+    record = get_object_or_404(Item.objects.prefetch_related("packs"), pk=item_id)
+    mine = companies_of(request.user)
+    sites = scoped(Site.objects.all(), request.user)
+    form = IssueForm(request.POST or None, sites=sites, initial={"occurred_on": timezone.localdate()})
+    if request.method == "POST" and form.do(request, issue.issue_stock, lambda _: form.asked(record.pk)):
+        note = posting_note([form.cleaned_data["site"].company_id], form.cleaned_data["occurred_on"])
+        messages.success(request, f"Issued{note}.")
+        return redirect("item", record.pk)
+    layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
+    layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")
+    lines = OrderLine.objects.filter(item=record, order__company__in=mine, standing__is_open=True)
+    shown = list(layers[:SHOWN])
+    for layer in shown:
+        layer.lies = [
+            f"{count(row.quantity)} {row.get_status_display().lower()} in {row.bin}"
+            for row in layer.on_hand.all()
+            if row.quantity
+        ]
+    context = {
+        "item": record,
+        "layers": shown,
+        "coming": lines.select_related("order__supplier", "standing").order_by("standing__expected_on")[:SHOWN],
+        "form": form,
+        "delay_form": DelayForm(initial={"cost": plain(record.delay_cost)}),
+        "story": told(request, "item", record.pk),
+    }
+    return render(request, "inventory/item.html", context, status=422 if form.errors else 200)

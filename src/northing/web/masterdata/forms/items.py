@@ -1,0 +1,9 @@
+"""Forms of an item."""
+
+from northing.web.common.forms import DeedForm, ExactField
+
+
+class DelayForm(DeedForm):
+    """What a day's delay of an item costs."""
+
+    cost = ExactField(label="A day without it costs, in base currency")

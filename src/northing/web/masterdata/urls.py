@@ -1,0 +1,20 @@
+"""Addresses of the step: masterdata."""
+
+from django.urls import path
+
+from northing.web.masterdata.views import items, rates, records, suppliers
+
+urlpatterns = [
+    path("", records.house, name="house"),
+    path("records/<str:name>/", records.records, name="records"),
+    path("records/<str:name>/new/", records.new_record, name="new-record"),
+    path("records/<str:name>/file/", records.records_file, name="records-file"),
+    path("records/<str:name>/csv/", records.records_csv, name="records-csv"),
+    path("records/<str:name>/<str:key>/", records.record, name="record"),
+    path("suppliers/<int:supplier_id>/", suppliers.supplier, name="supplier-record"),
+    path("suppliers/<int:supplier_id>/agreement/", suppliers.agree, name="agree"),
+    path("suppliers/<int:supplier_id>/invite/", suppliers.invite, name="invite"),
+    path("suppliers/<int:supplier_id>/revoke/", suppliers.revoke, name="revoke"),
+    path("rates/", rates.rates, name="rates"),
+    path("items/<int:item_id>/delay/", items.delay_cost, name="delay-cost"),
+]

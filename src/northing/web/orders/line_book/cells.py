@@ -1,0 +1,116 @@
+"""The cells of the line book as HTML text: at a hundred rows of a dozen columns a template loop is most of a page."""
+
+from collections.abc import Callable, Sequence
+from datetime import date
+from decimal import Decimal
+from html import escape
+
+from northing.core.worklist.moves import PARTIES
+from northing.drawings.figures import MINUS, count
+from northing.drawings.figures import day as say_day
+from northing.drawings.figures import money as say_money
+from northing.drawings.strip import strip
+from northing.reports.line_book.columns import Column
+
+NONE = '<td class="n quiet">–</td>'
+ZERO = Decimal(0)
+
+
+def _quantity(row: dict, value, _: date) -> str:
+    if not value:
+        return '<td class="n quiet">0</td>'
+    return f'<td class="n">{count(value)} <small class="unit">{escape(row["unit"])}</small></td>'
+
+
+def _money(row: dict, value, _: date) -> str:
+    code = row["currency"]
+    return f'<td class="n">{say_money(value, code)} <small class="unit">{code}</small></td>'
+
+
+def _base(row: dict, value, _: date) -> str:
+    return f'<td class="n">{say_money(value, row["base"])} <small class="unit">{row["base"]}</small></td>'
+
+
+def _day(row: dict, value, today: date) -> str:
+    return f'<td class="n">{say_day(value, today.year)}</td>' if value else NONE
+
+
+def _expected(row: dict, value, today: date) -> str:
+    return _day(row, max(value, today) if value else None, today)
+
+
+def _days(row: dict, value, _: date) -> str:
+    if value is None:
+        return NONE
+    return f'<td class="n">{f"{MINUS}{-value}" if value < 0 else value} d</td>'
+
+
+def _slack(row: dict, value, today: date) -> str:
+    """Days left to the need-by date; below zero the promise to ourselves is broken."""
+    if value is None:
+        return NONE
+    return f'<td class="n broken">{MINUS}{-value} d</td>' if value < 0 else f'<td class="n">{value} d</td>'
+
+
+def _slip(row: dict, value, today: date) -> str:
+    if value is None:
+        return '<td class="n quiet">no promise</td>'
+    return f'<td class="n broken">+{value} d</td>' if value > 0 else _days(row, value, today)
+
+
+def _text(row: dict, value, _: date) -> str:
+    text = escape(str(value or ""))
+    return f'<td title="{text}">{text or "–"}</td>'
+
+
+def _item(row: dict, value, _: date) -> str:
+    words = escape(row["description"])
+    return f'<td title="{escape(row["code"])} {words}">{escape(row["code"])} <small>{words}</small></td>'
+
+
+def _strip(row: dict, value, _: date) -> str:
+    return f"<td>{strip(row, row['agreed_all'], row['unit'])}</td>"
+
+
+def _move(row: dict, value, _: date) -> str:
+    if not value:
+        return '<td class="quiet">nobody’s move</td>'
+    return f'<td class="move-{value}" title="{escape(row["reason"])}">{PARTIES[value]}</td>'
+
+
+KINDS: dict[str, Callable[[dict, object, date], str]] = {
+    "quantity": _quantity,
+    "money": _money,
+    "base": _base,
+    "day": _day,
+    "days": _days,
+    "text": _text,
+    "item": _item,
+    "strip": _strip,
+    "move": _move,
+}
+OF_COLUMN = {"expected_on": _expected, "slack": _slack, "slip": _slip}
+
+
+def cell_writers(columns: Sequence[tuple[Column, int]]) -> list[tuple[str, Callable[[dict, object, date], str]]]:
+    """For each column after the line's own: the row's key and what writes the cell."""
+    return [
+        (f"col_{column.key}", OF_COLUMN.get(column.key, KINDS.get(column.kind, _text)))
+        for column, _ in columns
+        if column.key != "line"
+    ]
+
+
+def row_html(rows: Sequence[dict], columns: Sequence[tuple[Column, int]], today: date) -> list[str]:
+    """Each row as one text."""
+    writers = cell_writers(columns)
+    return [_row(row, writers, today) for row in rows]
+
+
+def _row(row: dict, writers, today: date) -> str:
+    name = escape(f"{row['order_number']}/{row['number']}")
+    cells = "".join(write(row, row[key], today) for key, write in writers)
+    return (
+        f'<tr data-line="{row["id"]}"><th scope="row"><input type="checkbox" name="pick" value="{row["id"]}" '
+        f'aria-label="Pick {name}"> <a href="/orders/lines/{row["id"]}/">{name}</a></th>{cells}</tr>'
+    )

@@ -1,0 +1,72 @@
+"""Everything about one order line, across the domains."""
+
+from decimal import Decimal
+
+from django.utils import timezone
+
+from northing.claims.models import Case, ReturnNote
+from northing.confirmations.models import Answer
+from northing.core.orders.orders import net_amount
+from northing.core.positions.places import COLUMNS
+from northing.costing.models import ChargeShare
+from northing.ledger.models import CostLayer
+from northing.orders.models import Instalment, OrderLine
+from northing.positions.models import Position
+from northing.quality.models import Inspection
+from northing.receiving.models import ReceiptLine
+from northing.reports.ranges import part_ranges
+from northing.shipping.models import Stowage
+from northing.worklist.models import Matter
+
+
+def gather(line: OrderLine) -> dict:
+    """The context of a line's page."""
+    parts = list(Instalment.objects.filter(line=line).select_related("position").order_by("number"))
+    keys = [part.pk for part in parts]
+    answers = Answer.objects.filter(instalment__in=keys).select_related(
+        "instalment__line__item", "recorded_by", "decided_by"
+    )
+    stowage = Stowage.objects.filter(instalment__in=keys).select_related(
+        "container__shipment__voyage__carrier", "instalment"
+    )
+    stowage = stowage.prefetch_related("container__shipment__legs__load_call")
+    receipts = ReceiptLine.objects.filter(instalment__in=keys).select_related("receipt", "bin").order_by("pk")
+    layers = CostLayer.objects.filter(stowage__instalment__in=keys, received__gt=0).select_related("company")
+    order = line.order
+    for part in parts:
+        part.line = line
+    return {
+        "line": line,
+        "order": order,
+        "amount": net_amount(line.quantity, line.pack_factor, line.pack_price, line.paid_part, order.currency),
+        "parts": parts,
+        "whole": whole_position(parts),
+        "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),
+        "answers": list(answers.order_by("-pk")),
+        "stowage": stowage.order_by("pk"),
+        "ranges": part_ranges(stowage.order_by("pk"), parts, line.need_by, timezone.localdate()),
+        "receipts": receipts,
+        "layers": layers.order_by("pk"),
+        "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
+        "cases": _of(Case.objects, "layer", keys).order_by("pk"),
+        "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
+        "bills": ChargeShare.objects.filter(stowage__instalment__in=keys)
+        .select_related("charge__payee", "company")
+        .order_by("charge", "pk"),
+        "matters": Matter.objects.filter(kind="instalment", record__in=keys),
+    }
+
+
+def _of(records, path: str, instalments: list[int]):
+    """Those that are about goods of the instalments, by the layer that holds them."""
+    return records.filter(**{f"{path}__stowage__instalment__in": instalments})
+
+
+def whole_position(parts: list[Instalment]) -> Position | None:
+    """The positions of all the instalments together."""
+    if not parts or not hasattr(parts[0], "position"):
+        return None
+    whole = Position()
+    for name in COLUMNS:
+        setattr(whole, name, sum((getattr(part.position, name) for part in parts), Decimal(0)))
+    return whole

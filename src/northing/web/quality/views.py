@@ -1,0 +1,57 @@
+"""Quality: held goods, verdicts, cases, returns."""
+
+from django.contrib import messages
+from django.db.models import F, Sum
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+
+from northing.access.queries import scoped
+from northing.access.rights import companies_of, may
+from northing.actions.quality import inspect as inspecting
+from northing.claims.models import Case
+from northing.inventory.models import OnHand
+from northing.ledger.models import CostLayer
+from northing.quality.models import Inspection
+from northing.web.common.permissions import form_for, open_page
+from northing.web.quality.forms import InspectForm
+
+SHOWN = 200
+
+
+@open_page
+def quality(request):
+    """What is held, and the cases that have no end yet."""
+    mine = companies_of(request.user)
+    held = (
+        OnHand.objects.filter(status="held", quantity__gt=0, layer__company__in=mine)
+        .select_related("layer__item", "layer__site", "layer__receipt_line__receipt", "bin")
+        .order_by("layer__occurred_on", "pk")[:SHOWN]
+    )
+    cases = scoped(Case.objects.select_related("layer__item", "supplier"), request.user)
+    context = {
+        "held": held,
+        "cases": cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk")[:SHOWN],
+        "ended": cases.filter(ended=F("quantity")).order_by("-pk")[:20],
+    }
+    return render(request, "quality/quality.html", context)
+
+
+@form_for("inspect")
+def inspect(request, layer_id: int):
+    """Pass and fail held units."""
+    found = CostLayer.objects.select_related("item", "site", "company", "stowage__instalment__line__order__supplier")
+    layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
+    held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or 0
+    start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}
+    form = InspectForm(request.POST or None, initial=start)
+    if request.method == "POST" and form.do(request, inspecting.inspect, lambda _: form.asked(layer.pk)):
+        messages.success(request, "The verdict is recorded.")
+        return redirect("quality")
+    context = {
+        "layer": layer,
+        "held": held,
+        "form": form,
+        "allowed": may(request.user, "inspect", layer.company_id),
+        "inspections": Inspection.objects.filter(layer=layer).select_related("inspector").order_by("pk"),
+    }
+    return render(request, "quality/inspect.html", context, status=422 if form.errors else 200)

@@ -1,0 +1,99 @@
+"""Dock: what is expected, receiving a container, a receipt and its reversal."""
+
+from django.contrib import messages
+from django.db.models import F
+from django.db.models.functions import Coalesce
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+
+from northing.access.queries import scoped
+from northing.access.rights import companies_of, may
+from northing.actions.receiving import receive as receiving
+from northing.actions.receiving import reverse
+from northing.ledger.models import CostLayer
+from northing.ledger.queries import posting_note
+from northing.masterdata.models import Site
+from northing.receiving.models import Receipt
+from northing.shipping.models import Container, Stowage
+from northing.web.common.history import told
+from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.receiving.forms import ReceiveForm, ReverseForm
+from northing.web.receiving.queries import sent_here
+
+SHOWN = 200
+
+
+@open_page
+def dock(request):
+    """Containers with goods to come, the next to land first."""
+    open_parts = (
+        Stowage.objects.filter(
+            instalment__line__order__company__in=companies_of(request.user),
+            settled__lt=F("quantity"),
+            container__shipment__expected_dock__isnull=False,
+        )
+        .select_related("container__shipment__voyage", "instalment__line__order__site", "instalment__line__item")
+        .order_by(Coalesce("container__own_dock", "container__shipment__expected_dock"), "container__number", "pk")
+    )
+    boxes: dict[tuple[int, int], dict] = {}
+    for part in open_parts[:2000]:
+        site = part.instalment.line.order.site
+        box = boxes.setdefault((part.container_id, site.pk), {"container": part.container, "site": site, "parts": []})
+        box["parts"].append(part)
+    receipts = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user).order_by("-pk")[
+        :20
+    ]
+    context = {"boxes": list(boxes.values())[:SHOWN], "receipts": receipts, "more": len(boxes) > SHOWN}
+    context["others"] = sent_here(request.user)[:SHOWN]
+    return render(request, "receiving/dock.html", context)
+
+
+@form_for("receive")
+def receive(request, container_id: int, site_id: int):
+    """Receive a container's goods for a site: all at once, or line by line."""
+    site = get_object_or_404(scoped(Site.objects.select_related("company"), request.user), pk=site_id)
+    box = get_object_or_404(Container.objects.select_related("shipment"), pk=container_id)
+    parts = list(
+        Stowage.objects.filter(
+            container=box, instalment__line__order__company=site.company_id, settled__lt=F("quantity")
+        )
+        .select_related("instalment__line__item", "instalment__line__order__supplier")
+        .order_by("pk")
+    )
+    for part in parts:
+        part.open = part.quantity - part.settled
+        part.open_text = f"{part.open.normalize():f}"
+    form = ReceiveForm(request.POST or None, parts=parts, site=site, initial={"occurred_on": timezone.localdate()})
+    if request.method == "POST":
+        done = form.do(request, receiving.receive, lambda _: form.asked(box.pk))
+        if done:
+            note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
+            messages.success(request, f"Received{note}. Stock, costs and positions are up to date.")
+            return redirect("receipt", done)
+    allowed = may(request.user, "receive", site.company_id)
+    context = {"box": box, "site": site, "form": form, "allowed": allowed, "parts": parts}
+    return render(request, "receiving/receive.html", context, status=422 if form.errors else 200)
+
+
+@acts_for("reverse_receipt")
+def receipt(request, receipt_id: int):
+    """A receipt: what came, what it cost, and the way back."""
+    found = scoped(
+        Receipt.objects.select_related("container__shipment", "site", "company", "received_by"), request.user
+    )
+    record = get_object_or_404(found, pk=receipt_id)
+    form = ReverseForm(request.POST or None)
+    if request.method == "POST" and form.do(request, reverse.reverse_receipt, lambda _: form.asked(record.pk)):
+        messages.success(request, "The receipt is reversed: units and costs are where they were before.")
+        return redirect("receipt", record.pk)
+    lines = record.lines.select_related("instalment__line__item", "instalment__line__order", "bin").order_by("pk")
+    layers = CostLayer.objects.filter(receipt_line__receipt=record, kind="stock").select_related("item")
+    context = {
+        "receipt": record,
+        "lines": lines,
+        "layers": {layer.receipt_line_id: layer for layer in layers},
+        "form": form,
+        "allowed": may(request.user, "reverse_receipt", record.company_id),
+        "story": told(request, "container", record.container_id),
+    }
+    return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)

@@ -1,0 +1,47 @@
+"""Any record by any fragment of what it is called."""
+
+from django.db.models import Q
+from django.shortcuts import render
+
+from northing.access.queries import scoped
+from northing.access.rights import companies_of
+from northing.costing.models import Charge
+from northing.masterdata.models import Item
+from northing.orders.models import PurchaseOrder
+from northing.receiving.models import Receipt
+from northing.shipping.models import Container, Shipment
+from northing.web.common.permissions import open_page
+
+
+@open_page
+def find(request):
+    """Any record by any fragment of what it is called."""
+    text = request.GET.get("q", "").replace("\x00", "").strip()[:60]
+    return render(request, "reports/find.html", {"q": text, "groups": _found(text, request.user) if text else []})
+
+
+def _found(text: str, person) -> list[dict]:
+    orders = scoped(PurchaseOrder.objects.select_related("supplier"), person)
+    mine = companies_of(person)
+    aboard = Q(containers__stowage__instalment__line__order__company__in=mine) | Q(containers__stowage=None)
+    shipments = Shipment.objects.filter(aboard)
+    containers = Container.objects.filter(
+        Q(stowage__instalment__line__order__company__in=mine) | Q(stowage=None), number__icontains=text
+    )
+    charges = Charge.objects.filter(parts__company__in=mine, bill_number__icontains=text).select_related("payee")
+    receipts = scoped(Receipt.objects.all(), person).filter(delivery_note__icontains=text)
+    items = Item.objects.filter(Q(code__icontains=text) | Q(description__icontains=text) | Q(packs__gtin=text))
+    wanted = [
+        ("Orders", orders.filter(number__icontains=text), lambda o: (f"/orders/{o.pk}/", o.number, o.supplier.name)),
+        ("Items", items.distinct(), lambda i: (f"/inventory/{i.pk}/", i.code, i.description)),
+        (
+            "Shipments",
+            shipments.filter(Q(reference__icontains=text) | Q(document__icontains=text)).distinct(),
+            lambda s: (f"/shipping/{s.pk}/", s.reference, s.document),
+        ),
+        ("Containers", containers.distinct(), lambda c: (f"/shipping/{c.shipment_id}/", c.number, c.size_type)),
+        ("Bills", charges.distinct(), lambda c: (f"/costing/{c.pk}/", c.bill_number, c.payee.name)),
+        ("Delivery notes", receipts, lambda r: (f"/receiving/receipts/{r.pk}/", r.delivery_note, f"{r.occurred_on}")),
+    ]
+    groups = [{"name": name, "rows": [shown(row) for row in rows[:12]]} for name, rows, shown in wanted]
+    return [group for group in groups if group["rows"]]

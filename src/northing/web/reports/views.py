@@ -1,0 +1,62 @@
+"""Look back: stock with its layers, the ledger, the trial balance; and what is owned and not billed."""
+
+from django.db.models import Q, Sum
+from django.shortcuts import get_object_or_404, render
+
+from northing.access.queries import scoped
+from northing.access.rights import companies_of
+from northing.ledger.models import Account, Entry, Posting
+from northing.masterdata.models import Company
+from northing.web.common.paging import page_of_rows
+from northing.web.common.permissions import open_page
+
+SHOWN = 200
+
+
+@open_page
+def look_back(request):
+    """Where to look back from."""
+    return render(request, "reports/look_back.html")
+
+
+@open_page
+def ledger(request):
+    """Entries, newest first."""
+    mine = companies_of(request.user)
+    ids = Posting.objects.filter(company__in=mine)
+    account = request.GET.get("account", "")
+    if account in Account.values:
+        ids = ids.filter(account=account)
+    company = request.GET.get("company", "")
+    if company:
+        ids = ids.filter(company__code=company[:8])
+    found = Entry.objects.filter(pk__in=ids.values("entry")).select_related("actor").order_by("-posted_on", "-pk")
+    page = page_of_rows(found, request.GET)
+    context = {"entries": page.rows, "page": page, "account": account, "accounts": Account.choices}
+    return render(request, "reports/ledger.html", context)
+
+
+@open_page
+def entry(request, entry_id: int):
+    """One entry with its postings."""
+    mine = companies_of(request.user)
+    seen = Q(postings__company__in=mine) | Q(postings=None)
+    found = Entry.objects.filter(seen).distinct().select_related("actor", "story", "reverses")
+    record = get_object_or_404(found, pk=entry_id)
+    postings = record.postings.filter(company__in=mine).select_related(
+        "company", "order_line__order", "charge", "layer__item"
+    )
+    return render(request, "reports/entry.html", {"entry": record, "postings": postings.order_by("company", "pk")})
+
+
+@open_page
+def trial_balance(request):
+    """Each company's accounts; they sum to zero."""
+    sheets = []
+    for company in scoped(Company.objects.all(), request.user, "pk"):
+        totals = dict(Posting.objects.filter(company=company).values_list("account").annotate(Sum("amount")))
+        rows = [
+            {"code": code, "name": name, "amount": totals[code]} for code, name in Account.choices if totals.get(code)
+        ]
+        sheets.append({"company": company, "rows": rows, "total": sum(row["amount"] for row in rows)})
+    return render(request, "reports/trial_balance.html", {"sheets": sheets})

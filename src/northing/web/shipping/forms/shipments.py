@@ -1,0 +1,140 @@
+"""Forms of shipments: containers, stowage, legs, voyages, dates."""
+
+from django import forms
+from django.utils import timezone
+
+from northing.actions.shipping import container_milestones
+from northing.actions.shipping.milestones import DateRequest
+from northing.actions.shipping.pack import PassageRequest, VoyageRequest
+from northing.masterdata.models import Party, Port
+from northing.reports.clocks import FACTS
+from northing.shipping.models import Container, DateStatement, Leg, Voyage
+from northing.shipping.operations import CallPlan, LegPlan, with_main
+from northing.web.common.forms import DayField, DeedForm
+
+Milestone = DateStatement.Milestone
+
+
+class VoyageForm(DeedForm):
+    """A voyage that shipments share."""
+
+    vessel = forms.CharField(max_length=60)
+    imo = forms.CharField(label="IMO number", max_length=12)
+    number = forms.CharField(label="Voyage number", max_length=20)
+    carrier = forms.ModelChoiceField(Party.objects.filter(kind="provider"))
+
+    def asked(self, calls: list[CallPlan]) -> VoyageRequest:
+        """The voyage as a request."""
+        entered = self.cleaned_data
+        names = (entered[name].strip() for name in ("vessel", "imo", "number"))
+        return VoyageRequest(*names, entered["carrier"].pk, tuple(calls))
+
+
+class CallForm(forms.Form):
+    """A port that the voyage calls at; an empty row is left out."""
+
+    port = forms.ModelChoiceField(Port.objects.all(), required=False, empty_label="no call")
+    arrival = DayField(label="Arrives", required=False)
+    departure = DayField(label="Departs", required=False)
+
+    def clean(self):
+        entered = super().clean()
+        if not entered.get("port") and any(entered.get(name) for name in ("arrival", "departure")):
+            raise forms.ValidationError("Choose the port of this call, or leave the row empty.")
+        return entered
+
+    def asked(self) -> CallPlan | None:
+        """The call as planned."""
+        entered = self.cleaned_data
+        port = entered.get("port")
+        return CallPlan(port.pk, entered["arrival"], entered["departure"]) if port else None
+
+
+CallFormSet = forms.formset_factory(CallForm, extra=4, max_num=20, absolute_max=20)
+
+
+class LegForm(forms.Form):
+    """One planned leg; an empty row is left out."""
+
+    mode = forms.ChoiceField(choices=Leg.Mode.choices, required=False)
+    origin = forms.CharField(label="From", max_length=60, required=False)
+    destination = forms.CharField(label="To", max_length=60, required=False)
+    start = DayField(label="Starts", required=False)
+    end = DayField(label="Ends", required=False)
+
+    def clean(self):
+        entered = super().clean()
+        given = [entered.get(name) for name in ("origin", "destination", "start", "end")]
+        if any(given) and not all(given) and not self.errors:
+            raise forms.ValidationError("Fill in from, to, start and end of this leg, or leave the row empty.")
+        return entered
+
+    def asked(self) -> LegPlan | None:
+        """The leg as a plan."""
+        entered = self.cleaned_data
+        if not entered.get("origin"):
+            return None
+        mode = entered["mode"] or "sea"
+        return LegPlan(mode, entered["origin"], entered["destination"], entered["start"], entered["end"])
+
+
+LegFormSet = forms.formset_factory(LegForm, extra=4, max_num=12, absolute_max=12)
+
+
+class PassageForm(DeedForm):
+    """The voyage of a shipment; its legs are rows beside it."""
+
+    voyage = forms.ModelChoiceField(
+        Voyage.objects.select_related("carrier"), required=False, empty_label="No voyage yet"
+    )
+
+    def asked(self, shipment: int, legs: list[LegPlan]) -> PassageRequest:
+        """The plan as a request."""
+        voyage = self.cleaned_data["voyage"]
+        return PassageRequest(shipment, voyage.pk if voyage else None, tuple(with_main(legs)))
+
+
+class BoxesForm(DeedForm):
+    """What happened to containers of a shipment, or is to: one entry for many. A day to come is estimated."""
+
+    containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
+    milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name in FACTS])
+    kind = forms.ChoiceField(choices=[("", "as its day says"), *DateStatement.Kind.choices], required=False)
+    value = DayField(label="On")
+
+    def __init__(self, *args, shipment, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.shipment = shipment
+        self.fields["containers"].queryset = shipment.containers.order_by("number")
+        self.fields["containers"].label_from_instance = lambda box: box.number
+
+    def asked(self, entered: dict) -> container_milestones.BoxesRequest:
+        """What happened."""
+        boxes = tuple(box.pk for box in entered["containers"])
+        kind = entered["kind"] or ("actual" if entered["value"] <= timezone.localdate() else "estimated")
+        return container_milestones.BoxesRequest(
+            self.shipment.pk, boxes, entered["milestone"], entered["value"], kind=kind
+        )
+
+
+class DateForm(DeedForm):
+    """What is said about a leg."""
+
+    leg = forms.ModelChoiceField(Leg.objects.none())
+    milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name not in FACTS])
+    kind = forms.ChoiceField(
+        choices=DateStatement.Kind.choices, label="Planned, estimated or actual", initial=DateStatement.Kind.ESTIMATED
+    )
+    value = DayField(label="Day")
+
+    def __init__(self, *args, shipment, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.fields["leg"].queryset = Leg.objects.filter(shipment=shipment)
+        self.fields["leg"].label_from_instance = lambda leg: (
+            f"{leg.get_mode_display()} {leg.origin} to {leg.destination}"
+        )
+
+    @staticmethod
+    def asked(entered: dict) -> DateRequest:
+        """The statement as a request."""
+        return DateRequest(entered["leg"].pk, entered["milestone"], entered["kind"], entered["value"])

@@ -1,0 +1,1 @@
+"""Reads of the pages."""

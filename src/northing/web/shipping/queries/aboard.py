@@ -1,0 +1,44 @@
+"""The shipments whose goods a sentence asks for: what board and chart draw."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date
+
+from django.db.models import QuerySet
+
+from northing.access.models import Person
+from northing.access.rights import companies_of
+from northing.core.orders.sentence import read_sentence, say
+from northing.reports.line_book.where import where
+from northing.shipping.models import Shipment, Stowage
+from northing.shipping.queries import visible_shipments
+from northing.worklist.models import LineStanding
+
+MOST_LINES = 50_000
+
+
+@dataclass(frozen=True)
+class Asked:
+    """Shipments, the sentence as it was understood (empty: all), and what was not understood of it."""
+
+    shipments: QuerySet[Shipment]
+    said: str = ""
+    unknown: list[str] = field(default_factory=list)
+
+
+def shipments_asked(person: Person, text: str, today: date) -> Asked:
+    """The shipments a person may see with goods of the lines aboard that a sentence of the line book finds."""
+    clauses = read_sentence(text, today)
+    shipments = visible_shipments(person)
+    if not clauses:
+        return Asked(shipments)
+    asked = where(clauses, companies_of(person), today)
+    table = LineStanding._meta.db_table
+    sql = f"select b.line_id from {table} b where {asked.text()} limit {MOST_LINES}"
+    lines = [row.pk for row in LineStanding.objects.raw(sql, asked.values)]
+    return Asked(_with_lines(shipments, lines), say(clauses), asked.unknown)
+
+
+def _with_lines(shipments: QuerySet[Shipment], lines: Iterable[int]) -> QuerySet[Shipment]:
+    aboard = Stowage.objects.filter(instalment__line__in=list(lines)).values("container__shipment")
+    return shipments.filter(pk__in=aboard)

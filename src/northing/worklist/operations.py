@@ -1,0 +1,77 @@
+"""Writes of open matters."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from django.db import connection
+
+from northing.core.worklist.moves import Move
+from northing.worklist.models import Matter
+
+
+def _remove_matters(closed: Sequence[tuple[str, int, int]]) -> None:
+    if not closed:
+        return
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"delete from {Matter._meta.db_table} m using unnest(%s::text[], %s::bigint[], %s::bigint[])"
+            " as c(kind, record, company_id)"
+            " where m.kind = c.kind and m.record = c.record and m.company_id = c.company_id",
+            [list(column) for column in zip(*closed, strict=True)],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class MatterDraft:
+    """An open matter, or (move None) one that is settled."""
+
+    kind: str
+    record: int
+    company: int
+    move: Move | None
+    subject: str = ""
+    url: str = ""
+    at_stake: Decimal = Decimal(0)
+    per_day: Decimal = Decimal(0)
+    person: int | None = None
+
+
+def settle_matters(drafts: Sequence[MatterDraft]) -> None:
+    """Write the matters that are open and remove those that are not; a matter that is the same keeps its age."""
+    _remove_matters([(draft.kind, draft.record, draft.company) for draft in drafts if draft.move is None])
+    rows = [
+        (
+            draft.kind,
+            draft.record,
+            draft.company,
+            draft.move.party,
+            draft.move.reason,
+            draft.move.since,
+            draft.move.due,
+            draft.subject[:160],
+            draft.url,
+            draft.at_stake,
+            draft.per_day,
+            draft.person,
+        )
+        for draft in drafts
+        if draft.move is not None
+    ]
+    if rows:
+        with connection.cursor() as cursor:
+            cursor.execute(SETTLE, [list(column) for column in zip(*rows, strict=True)])
+
+
+SETTLE = """
+insert into worklist_matter as m
+  (kind, record, company_id, party, reason, since, due, subject, url, at_stake, per_day, person_id, changed_at)
+select *, now() from unnest(%s::text[], %s::bigint[], %s::bigint[], %s::text[], %s::text[], %s::date[], %s::date[],
+  %s::text[], %s::text[], %s::numeric[], %s::numeric[], %s::bigint[])
+on conflict (kind, record, company_id) do update
+   set party = excluded.party, reason = excluded.reason, since = excluded.since, due = excluded.due,
+       subject = excluded.subject, url = excluded.url, at_stake = excluded.at_stake, per_day = excluded.per_day,
+       person_id = excluded.person_id,
+       changed_at = case when (m.party, m.reason) = (excluded.party, excluded.reason) then m.changed_at
+                         else excluded.changed_at end
+"""

@@ -1,0 +1,105 @@
+"""Every address as every role, as a person of the other company, by a supplier's link and by another's, as nobody.
+
+`gates.txt` is the written table: a page a line, who a column; the first letter is what opening it gives, the second
+what sending it gives. `o` open, `x` not allowed, `s` to the sign-in, `-` not there for you, `.` not made for that.
+NORTHING_WRITE_GATES=1 -n0 writes it anew: read what changed before you keep it.
+"""
+
+import os
+from pathlib import Path
+
+import pytest
+from django.db import transaction
+from django.test import Client
+
+from northing.access.models import Person
+from northing.actions.confirmations import supplier_links
+from tests.across.test_pages import addresses, live_in
+from tests.worlds import ROLES
+
+TABLE = Path(__file__).parent / "permissions.txt"
+# The order that supplier pages are asked for is the euro supplier's.
+LINKS = {"own-link": "EUR", "other-link": "USD"}
+WHO = ["nobody", *ROLES, "stranger", *LINKS]
+# What a person sends that changes nothing but what is theirs.
+OWN = "sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view"
+OWN = {*OWN.split(), "forget-view"}
+
+
+def read():
+    """The written table: page -> who -> its two letters."""
+    head, *rows = [line.split() for line in TABLE.read_text().splitlines()]
+    return {page: dict(zip(head, cells, strict=True)) for page, *cells in rows}
+
+
+def letter(answer):
+    """What an answer means."""
+    if answer.status_code == 302:
+        return "s" if "/access/sign-in/" in answer.url else "o"
+    return {200: "o", 409: "o", 422: "o", 403: "x", 404: "-", 405: "."}.get(answer.status_code, "?")
+
+
+def met(client, method, url):
+    """Open or send a page; whatever that did is undone."""
+    with transaction.atomic():
+        answer = client.get(url) if method == "get" else client.post(url, {"key": "walk"})
+        transaction.set_rollback(True)
+    return letter(answer)
+
+
+def walk(world, who):
+    """Page -> the two letters, for one of WHO."""
+    client, link = Client(), ""
+    if who in LINKS:
+        asked = supplier_links.InviteRequest(world.parties[LINKS[who]].pk)
+        link = supplier_links.invite(world.act("expediter"), asked).rstrip("/").rpartition("/")[2]
+    elif who != "nobody":
+        client.force_login(Person.objects.get(username=who))
+    found = {}
+    for name, url, wanted in addresses(world):
+        if "token" in wanted:
+            if link:
+                url = url.replace(url.split("/")[3], link)
+        elif link:
+            found[name] = "ss"  # a link is no session
+            continue
+        found[name] = met(client, "get", url) + ("." if name == "sign-out" else met(client, "post", url))
+    return found
+
+
+@pytest.mark.parametrize("who", WHO)
+def test_every_page_is_as_open_as_the_written_table_says(world, settings, tmp_path, who):
+    settings.FILES = tmp_path
+    found = walk(live_in(world), who)
+    if os.environ.get("NORTHING_WRITE_GATES"):
+        _write(who, found)
+    written = read()
+    assert set(found) == set(written), "pages that are not in the table, or are no more"
+    assert found == {page: cells[who] for page, cells in written.items()}
+
+
+def _write(who, found):
+    known = read() if TABLE.exists() and who != WHO[0] else {}
+    rows = {page: known.get(page, {}) | {who: cell} for page, cell in found.items()}
+    lines = [" " * 20 + "".join(f"{one:>14}" for one in WHO)]
+    lines += [
+        f"{page:20}" + "".join(f"{cells.get(one, '?'):>14}" for one in WHO) for page, cells in sorted(rows.items())
+    ]
+    TABLE.write_text("\n".join(lines) + "\n")
+
+
+def test_what_the_table_says_is_meant():
+    """Read off the table, not off the application: the sentences it has to fulfil."""
+    table = read()
+    by_link = {page for page in table if page.startswith("supplier")} - {"supplier-record"} | {"arrivals"}
+    pages = set(table) - by_link
+    for page in pages - {"sign-in", "sign-out", "healthz"}:
+        assert table[page]["nobody"] == "ss", f"{page} is open to nobody"
+    for page in pages - OWN:
+        assert table[page]["viewer"][1] in "x.-", f"a viewer acts on {page}"
+    for page in pages - {"healthz", "sign-in", "sign-out"}:
+        assert {table[page][link] for link in LINKS} == {"ss"}, f"a link opens {page}"
+    for page in ("supplier-pdf", "supplier-xml"):
+        assert (table[page]["own-link"], table[page]["other-link"]) == ("o.", "-."), page
+    for page in ("order", "line", "shipment", "receipt", "layer", "entry", "document", "record", "order-pdf"):
+        assert table[page]["stranger"][0] == "-", f"the other company sees {page}"

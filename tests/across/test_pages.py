@@ -1,0 +1,511 @@
+"""Every page: who may see it, how many queries it takes, what bad input does to it."""
+
+from datetime import timedelta
+from decimal import Decimal as D
+
+import pytest
+from bench.bulk import fill
+from django.core.management import CommandError, call_command
+from django.db import connection, transaction
+from django.test.utils import CaptureQueriesContext
+from django.urls import URLPattern, get_resolver, reverse
+
+from northing.access.models import Grant, Person
+from northing.actions.activity import remarks
+from northing.actions.confirmations import answers, supplier_links
+from northing.actions.costing import charges
+from northing.actions.shipping import despatch_notices, pack
+from northing.actions.worklist import refresh
+from northing.claims.models import Case
+from northing.confirmations.models import Answer
+from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry
+from northing.formats.despatch import Line, Notice
+from northing.jobs.jobs import begin
+from northing.ledger.models import CostLayer, Entry
+from northing.masterdata.models import Agreement, Company, ExchangeRate
+from northing.messaging.models import Hook, Message
+from northing.orders.models import Instalment, OrderFile, OrderLine, PurchaseOrder
+from northing.receiving.models import Receipt
+from northing.shipping.models import (
+    CarrierEvent,
+    Container,
+    DateStatement,
+    DespatchNotice,
+    PaperDue,
+    Ripple,
+    Shipment,
+    Stowage,
+    Voyage,
+)
+from northing.worklist.models import SavedView
+from tests.worlds import CALLS, CONTAINERS, NOW, ROLES, TODAY, small_world
+
+LISTS = [
+    "watch",
+    "lines",
+    "answers",
+    "chasers",
+    "orders",
+    "passage",
+    "loading-list",
+    "costs",
+    "dock",
+    "quality",
+    "bills",
+    "stock",
+    "ledger",
+    "trial-balance",
+]
+
+
+@pytest.fixture
+def lived_in(world):
+    """A world in which something of everything exists, all of it the NZ company's."""
+    return live_in(world)
+
+
+def live_in(world):
+    """Let something of everything happen."""
+    world.items["B"].inspected = True
+    world.items["B"].save()
+    euros = world.sent_order({"B": D(100)})
+    world.sent_order({"C": D(10)}, agreed=False)
+    shipment = world.shipment([euros])
+    world.say(shipment, "departure")
+    world.charge(shipment, "freight", "100.00", "USD", "volume")
+    world.receive(shipment, {"B": D(90)}, still_coming=False)
+    return world
+
+
+def addresses(world):
+    """Every address of the application with ids of the lived-in world."""
+    part = Stowage.objects.get()
+    ids = {
+        "line_id": OrderLine.objects.filter(item__code="B").get().pk,
+        "order_id": PurchaseOrder.objects.order_by("pk").first().pk,
+        "answer_id": Answer.objects.first().pk,
+        "shipment_id": Shipment.objects.get().pk,
+        "container_id": part.container_id,
+        "stowage_id": part.pk,
+        "charge_id": Charge.objects.get().pk,
+        "company_id": world.nz.pk,
+        "layer_id": CostLayer.objects.filter(kind="stock").get().pk,
+        "site_id": world.site.pk,
+        "receipt_id": Receipt.objects.get().pk,
+        "case_id": Case.objects.get().pk,
+        "item_id": world.items["B"].pk,
+        "entry_id": Entry.objects.first().pk,
+        "supplier_id": world.parties["USD"].pk,
+        "message_id": Message.objects.get_or_create(
+            kind="t", recipient="a@b.example", message_id="x", company=world.nz, state="failed", made_at=NOW
+        )[0].pk,
+        "document_id": document_of(world),
+        "file_id": OrderFile.objects.get_or_create(name="f", sha256="x", person=world.people["expediter"], made_at=NOW)[
+            0
+        ].pk,
+        "event_id": CarrierEvent.objects.get_or_create(
+            source="s", event_id="e", event_type="x", kind="actual", day=TODAY, said_at=NOW, heard_at=NOW, raw={}
+        )[0].pk,
+        "notice_id": notice_of(world),
+        "voyage_id": voyage_of(world),
+        "ripple_id": Ripple.objects.get_or_create(
+            person=world.people["expediter"], company=world.nz, source="s", at=NOW, lines=[], broken=0, saved=0
+        )[0].pk,
+        "hook_id": Hook.objects.get_or_create(
+            url="https://x.example/", secret="s", set_by=world.people["administrator"], made_at=NOW
+        )[0].pk,
+        "paper_id": PaperDue.objects.get_or_create(
+            shipment=Shipment.objects.get(), kind="lading", party="carrier", due=TODAY, written_on=TODAY
+        )[0].pk,
+        "name": "site",
+        "key": str(world.site.pk),
+        "statement_id": DateStatement.objects.first().pk,
+        "sign_in_id": 0,
+        "grant_id": Grant.objects.filter(company=world.nz, role="dock").first().pk,
+        "token_id": 0,
+        "kind": "order",
+        "record": PurchaseOrder.objects.order_by("pk").first().pk,
+        "number": 1,
+        "token": link_of(world),
+        "view_id": SavedView.objects.get_or_create(owner=world.people["expediter"], name="v", query="where=all")[0].pk,
+        "job_id": begin(world.act("expediter", "e"), "set_need_by", "t", {"keys": []}, 0, "", False).pk,
+    }
+    for pattern in all_patterns(get_resolver("northing.web.urls")):
+        wanted = pattern.pattern.converters
+        words = {"voyage-happens": {"name": "roll"}, "shipment-happens": {"name": "split"}}.get(pattern.name, {})
+        yield pattern.name, reverse(pattern.name, kwargs={name: ids[name] for name in wanted} | words), set(wanted)
+
+
+def voyage_of(world):
+    """A voyage that nothing sails with."""
+    there = Voyage.objects.first()
+    asked = pack.VoyageRequest("Heron", "9074729", "1", world.parties["provider"].pk, CALLS)
+    return there.pk if there else pack.create_voyage(world.act("shipping"), asked)
+
+
+def notice_of(world):
+    """A despatch notice about the first order."""
+    there = DespatchNotice.objects.first()
+    if there:
+        return there.pk
+    order = PurchaseOrder.objects.filter(sent_at__isnull=False).order_by("pk").first()
+    said = Notice("N", (Line(1, order.number, "1", "", D(1)),))
+    return despatch_notices.read(world.act("shipping"), despatch_notices.NoticeRequest(said))
+
+
+def document_of(world):
+    """A document on the first order."""
+    order = PurchaseOrder.objects.order_by("pk").first()
+    asked = remarks.DocumentRequest(order.pk, "paper.pdf", b"%PDF-1.4 paper")
+    return remarks.add_document(world.act("expediter", "d"), asked)
+
+
+def link_of(world):
+    """The token of a supplier's link."""
+    asked = supplier_links.InviteRequest(world.parties["USD"].pk)
+    return supplier_links.invite(world.act("expediter"), asked).rstrip("/").rpartition("/")[2]
+
+
+def all_patterns(resolver):
+    for pattern in resolver.url_patterns:
+        if isinstance(pattern, URLPattern):
+            yield pattern
+        else:
+            yield from all_patterns(pattern)
+
+
+def test_records_of_another_company_are_not_there(lived_in, client):
+    stranger = Person.objects.get(username="stranger")
+    for role in ROLES:
+        stranger.grants.get_or_create(company=lived_in.au, role=role)
+    client.force_login(stranger)
+    # What belongs to no company, and what is opened by a link and not by a person.
+    shared = {"item", "delay-cost", "supplier-record", "agree", "chase", "invite", "revoke"}
+    shared |= {"voyage", "voyage-happens"}
+    shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event", "tie-event"}
+    for name, url, wanted in addresses(lived_in):
+        if wanted and name not in shared and "token" not in wanted:
+            assert client.get(url).status_code in (404, 405), url
+            assert client.post(url, {"key": "k"}).status_code in (404, 405), url
+    assert b"KLN-" not in client.get("/orders/lines/?where=all").content
+    assert b"KLN-" not in client.get("/reports/find/?q=KLN").content
+    assert b"Nothing is called that" in client.get(f"/reports/find/?q={CONTAINERS[0]}").content
+
+
+@pytest.mark.parametrize("name", LISTS)
+def test_queries_of_lists_do_not_grow(db, client, name):
+    world = small_world()
+    client.force_login(Person.objects.get(username="accounts"))
+    counted = []
+    for rows in (10, 1_000):
+        fill(world, rows)
+        client.get(reverse(name))
+        with CaptureQueriesContext(connection) as queries:
+            assert client.get(reverse(name)).status_code == 200
+        counted.append(len(queries))
+    assert counted[0] == counted[1] <= 15, [query["sql"][:120] for query in queries.captured_queries]
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        "order",
+        "change-order",
+        "cancel-order",
+        "answer",
+        "shipment",
+        "receive",
+        "receipt",
+        "charge",
+        "new-charge",
+        "line",
+    ],
+)
+def test_queries_of_records_do_not_grow_with_their_lines(lived_in, client, name):
+    """A record of two lines and one of forty take the same queries."""
+    counted = []
+    for lines, number in ((2, CONTAINERS[0]), (40, CONTAINERS[1])):
+        items = [lived_in.items["C"]] + [make_item(lived_in, f"{lines}-{n}") for n in range(lines - 1)]
+        order = lived_in.sent_order({item.code: D(20) for item in items})
+        shipment = lived_in.shipment([order], number)
+        lived_in.say(shipment, "departure")
+        charge = lived_in.charge(shipment, "freight", f"{lines}0.00", "USD", "quantity")
+        some = {item.code: D(5) for item in items}
+        receipt = lived_in.receive(shipment, some)
+        box = Container.objects.get(shipment=shipment)
+        ids = {
+            "order": [order.pk],
+            "change-order": [order.pk],
+            "cancel-order": [order.pk],
+            "answer": [order.pk],
+            "shipment": [shipment.pk],
+            "receive": [box.pk, lived_in.site.pk],
+            "receipt": [receipt],
+            "charge": [charge],
+            "new-charge": [],
+            "line": [order.lines.first().pk],
+        }
+        client.force_login(Person.objects.get(username="administrator"))
+        url = reverse(name, args=ids[name])
+        everything(lived_in)
+        client.get(url)
+        with CaptureQueriesContext(connection) as queries:
+            assert client.get(url).status_code == 200
+        counted.append(len(queries))
+    assert counted[0] == counted[1] <= 33, [query["sql"][:120] for query in queries.captured_queries]
+
+
+def everything(world):
+    """The administrator has every role, so that every button and form is drawn."""
+    administrator = Person.objects.get(username="administrator")
+    for role in ROLES:
+        administrator.grants.get_or_create(company=world.nz, role=role)
+
+
+def make_item(world, code):
+    """One more item of the dollar supplier."""
+    item = world.items["C"].__class__.objects.create(code=f"X{code}", description="more", hs_code="1", origin="CN")
+    Agreement.objects.create(
+        supplier=world.parties["USD"], item=item, price=1, currency="USD", valid_from=TODAY - timedelta(days=9)
+    )
+    return item
+
+
+@pytest.mark.parametrize("name", ["watch", "lines", "orders", "passage", "costs", "bills", "stock", "ledger"])
+def test_every_row_of_a_long_list_can_be_reached(db, client, monkeypatch, name):
+    world = small_world()
+    for _ in range(3):
+        fill(world, 10)
+    monkeypatch.setattr("northing.reports.line_book.rows.PAGE", 2)
+    for finder in ("page_of", "page_of_rows"):
+        monkeypatch.setattr(f"northing.web.common.paging.{finder}.__defaults__", (2,))
+    client.force_login(Person.objects.get(username="accounts"))
+    url, seen, pages = reverse(name) + "?where=all", set(), 0
+    while url and pages < 200:
+        page = client.get(url).context["page"]
+        assert len(page.rows) <= 2
+        rows = {str(row["id"] if isinstance(row, dict) and "id" in row else row) for row in page.rows}
+        assert not rows & seen, "a row stands on two pages"
+        seen, pages = seen | rows, pages + 1
+        url = page.next and reverse(name) + page.next
+    assert pages > 1 or name == "stock"
+
+
+BAD = ["", "0", "-1", "1e12", "NaN", "9" * 40, "abc", "1.123456", "١٢", "\x00", "<b>", "1,2,3"]
+
+
+@pytest.mark.parametrize("value", BAD)
+def test_bad_figures_get_a_sentence_and_keep_what_was_typed(lived_in, client, value):
+    person = Person.objects.get(username="dock")
+    client.force_login(person)
+    lived_in.shipment([lived_in.sent_order({"A": D(20)})], CONTAINERS[1])
+    part = Stowage.objects.order_by("pk").last()
+    url = reverse("receive", args=[part.container_id, lived_in.site.pk])
+    before = Receipt.objects.count()
+    answer = client.post(
+        url, {"key": "k", "delivery_note": "DN-keep", "occurred_on": "2026-11-24", f"row-{part.pk}": value}
+    )
+    assert answer.status_code == 422 and b'role="alert"' in answer.content
+    assert b"DN-keep" in answer.content and Receipt.objects.count() == before
+
+
+@pytest.mark.parametrize(
+    "query",
+    [
+        "after=0~~",
+        "after=99999999999999999999~x",
+        "after=1~x&sort=expected_on",
+        "after=1~2026-13-40&sort=-need_by",
+        "after=1~NaN&sort=value",
+        "after=1~&sort=slip",
+        "after=1~9e99&sort=-slack",
+        "after=x~y~z&group=supplier",
+        "after=1~999999~2026-01-01&group=week",
+        "where=expected+never&group=move&sort=supplier",
+        "sort=drop&group=drop&cols=drop,,line:99999",
+        "where=%00",
+        "where=%25_%5C",
+        "where=all,late,units+held",
+        "where=from+nobody,of+nothing,hs+1,order+x,to+y,buyer+z",
+        "open=999999999999999999999",
+        "cols=line,reason,company,buyer,group,hs,port,site&sort=-group",
+    ],
+)
+def test_bad_filters_do_no_harm(lived_in, client, query):
+    client.force_login(Person.objects.get(username="expediter"))
+    assert client.get(f"/orders/lines/?{query}").status_code == 200
+
+
+def test_forms_show_each_problem_beside_its_field(lived_in, client):
+    client.force_login(Person.objects.get(username="expediter"))
+    shipment = {"lines-TOTAL_FORMS": "1", "lines-INITIAL_FORMS": "0", "lines-0-item": "NOPE", "lines-0-packs": "5"}
+    head = {
+        "key": "k",
+        "supplier": lived_in.parties["USD"].pk,
+        "company": lived_in.nz.pk,
+        "site": lived_in.site.pk,
+        "incoterm": "FOB",
+        "ours_from": "on_board",
+        "need_by": "2099-01-01",
+        "mode": "sea",
+    }
+    answer = client.post("/orders/new/", head | shipment).content.decode()
+    assert answer.count("There is no item with the code or GTIN") == 2 and 'value="NOPE"' in answer
+    broken = client.post("/orders/new/", {"key": "k", "lines-TOTAL_FORMS": "x"})
+    assert broken.status_code == 422
+    none = client.post("/orders/new/", head | shipment | {"lines-0-item": "", "lines-0-packs": ""})
+    assert b"The order has no line" in none.content
+
+
+def test_wrong_container_number_says_the_right_digit(lived_in, client):
+    client.force_login(Person.objects.get(username="shipping"))
+    wrong = CONTAINERS[1][:-1] + str((int(CONTAINERS[1][-1]) + 3) % 10)
+    box = {"box-0-id": "", "box-0-number": wrong, "box-0-type": "22G1", "box-0-seal": ""}
+    answer = client.post(reverse("load-new"), {"key": "k2", **box})
+    assert answer.status_code == 422
+    assert f"it would be {CONTAINERS[1][-1]}" in answer.content.decode() and not Container.objects.filter(number=wrong)
+
+
+def test_the_wrong_role_is_told_so(lived_in, client):
+    client.force_login(Person.objects.get(username="dock"))
+    draft = PurchaseOrder.objects.order_by("pk").first()
+    answer = client.post(reverse("approve", args=[draft.pk]), {"key": "k"}, follow=True)
+    assert "You may not approve orders" in answer.content.decode()
+
+
+def test_headers_keep_the_page_to_itself(client, db):
+    answer = client.get("/access/sign-in/")
+    policy = answer.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in policy and "unsafe" not in policy
+    assert answer.headers["X-Frame-Options"] == "DENY"
+    assert client.get("/healthz").json() == {"status": "ok"}
+    assert b'style="' not in answer.content
+
+
+def test_a_customs_entry_is_shown_and_booked(lived_in, client):
+    client.force_login(Person.objects.get(username="costs"))
+    url = reverse("customs", args=[Shipment.objects.get().pk, lived_in.nz.pk])
+    shown = client.get(url).content.decode()
+    # 100 cups at EUR 2.15, customs rate 1.7790, duty 5 %
+    assert "382.49" in shown and "19.12" in shown
+    entry = {"key": "k", "office": lived_in.parties["customs"].pk, "number": "E-9", "day": "2026-11-24"}
+    assert client.post(url, entry | {"number": ""}).status_code == 422
+    assert client.post(url, entry).status_code == 302
+    assert CustomsEntry.objects.get().duty == D("19.12")
+    again = client.post(url, entry | {"key": "l", "number": "E-10"})
+    assert again.status_code == 422 and b"has a customs entry for this shipment already" in again.content
+
+
+def test_a_rate_is_entered_and_corrected(lived_in, client):
+    client.force_login(Person.objects.get(username="accounts"))
+    rate = {"key": "k", "company": lived_in.nz.pk, "currency": "gbp", "purpose": "book", "day": "2026-11-24"}
+    for value in ("2.11", "2.12"):
+        assert client.post(reverse("rates"), rate | {"rate": value, "key": value}).status_code == 302
+    assert ExchangeRate.objects.get(currency="GBP").rate == D("2.12")
+    assert client.post(reverse("rates"), rate | {"currency": "GBQ", "rate": "1", "key": "q"}).status_code == 422
+
+
+def test_a_bill_that_replaces_its_estimate_shows_old_and_new(lived_in, client):
+    client.force_login(Person.objects.get(username="costs"))
+    shipment = Shipment.objects.get()
+    estimate = charges.enter_estimate(
+        lived_in.act("costs"),
+        charges.ChargeRequest(
+            lived_in.nz.pk, lived_in.parties["provider"].pk, "haulage", "weight", "NZD", D(90), TODAY, (shipment.pk,)
+        ),
+    )
+    url = f"{reverse('new-charge')}?charge={estimate}"
+    page = client.get(url)
+    assert page.context["form"].initial["amount"] == "90"
+    bill = {
+        "key": "k",
+        "charge": estimate,
+        "state": "billed",
+        "company": lived_in.nz.pk,
+        "payee": lived_in.parties["provider"].pk,
+        "kind": "haulage",
+        "basis": "weight",
+        "currency": "NZD",
+        "amount": "99.00",
+        "day": "2026-11-24",
+        "bill_number": "H-1",
+        "shipments": [shipment.pk],
+    }
+    effect = client.post(url, bill)
+    assert b"What booking does" in effect.content and Charge.objects.get(pk=estimate).billed is None
+    assert client.post(url, bill | {"confirmed": "yes"}).status_code == 302
+    assert Charge.objects.get(pk=estimate).billed == 99
+    assert client.post(url, bill | {"confirmed": "yes", "key": "l"}).status_code == 422
+
+
+def test_closed_periods_are_said_on_the_page(lived_in, client):
+    Company.objects.update(closed_through=TODAY)
+    client.force_login(Person.objects.get(username="dock"))
+    lived_in.shipment([lived_in.sent_order({"A": D(20)})], CONTAINERS[1])
+    part = Stowage.objects.order_by("pk").last()
+    url = reverse("receive", args=[part.container_id, lived_in.site.pk])
+    form = {"key": "k", "delivery_note": "DN-1", "occurred_on": "2026-11-24", f"row-{part.pk}": "20"}
+    said = client.post(url, form, follow=True).content.decode()
+    assert "posted in the first open one, on 25 Nov 2026" in said
+
+
+@pytest.mark.parametrize(
+    ("command", "table", "rows", "words"),
+    [
+        ("check_positions", "positions_movement", "target = 'held'", "movements say 0"),
+        ("check_books", "ledger_posting", "account = 'stock'", "stock: company and record"),
+        ("check_books", "ledger_posting", "account = 'accrued_charges' and amount > 0", "accruals: company and record"),
+        ("check_books", "ledger_posting", "account = 'owned_not_billed'", "owned not billed: company and record"),
+        ("check_books", "ledger_layercost", "true", "components 0"),
+    ],
+)
+def test_the_proofs_are_commands_that_can_fail(lived_in, capsys, command, table, rows, words):
+    call_command(command)
+    assert "everything holds" in capsys.readouterr().out
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("set constraints all immediate")
+            cursor.execute(f"alter table {table} disable trigger user")
+            cursor.execute(f"delete from {table} where {rows}")
+        with pytest.raises(CommandError, match=words):
+            call_command(command)
+        transaction.set_rollback(True)
+
+
+def test_begin_is_a_command(world, tmp_path, capsys):
+    file = tmp_path / "stock.csv"
+    file.write_text("company,site,item,quantity,value,received_on\nKLN,TRG,A,64,2560.00,2026-06-01\n")
+    call_command("begin", "stock", str(file), "--as", "administrator")
+    assert "1 rows of stock.csv are in" in capsys.readouterr().out
+    for what, who, words in ((file, "nobody", "no person 'nobody'"), (tmp_path / "no.csv", "administrator", "No such")):
+        with pytest.raises(CommandError, match=words):
+            call_command("begin", "stock", str(what), "--as", who)
+    with pytest.raises(CommandError, match="lacks the columns"):
+        call_command("begin", "orders", str(file), "--as", "administrator")
+
+
+def test_a_decision_without_a_word_decides_nothing(lived_in, client):
+    order = lived_in.sent_order({"A": D(10)}, agreed=False)
+    part = Instalment.objects.get(line__order=order)
+    row = answers.AnswerRow(part.pk, D(6), part.asked_on, D(20))
+    answers.record_answers(lived_in.act("expediter"), answers.AnswersRequest(order.pk, "X", TODAY, (row,)))
+    answer = Answer.objects.get(outcome="open")
+    client.force_login(Person.objects.get(username="expediter"))
+    for decision, outcome in (({}, "open"), ({"decision": "refuse", "back": "line"}, "refused")):
+        client.post(reverse("decide", args=[answer.pk]), decision)
+        answer.refresh_from_db()
+        assert answer.outcome == outcome
+
+
+def test_what_did_not_happen_is_not_expected_before_today(lived_in, client):
+    OrderLine.objects.filter(item__code="C").update(need_by=TODAY)
+    Instalment.objects.filter(line__item__code="C").update(expected_on=TODAY - timedelta(days=30))
+    client.force_login(Person.objects.get(username="expediter"))
+    refresh.refresh_every_line()
+    row = next(row for row in client.get("/orders/lines/?where=open").context["page"].rows if row["code"] == "C")
+    assert row["col_slack"] == 0 and "24 Nov" in client.get("/orders/lines/?where=open").content.decode()
+    OrderLine.objects.filter(item__code="C").update(need_by=TODAY - timedelta(days=1))
+    refresh.refresh_every_line()
+    late = client.get("/orders/lines/?where=late").context["page"].rows
+    assert [(row["code"], row["col_slack"]) for row in late] == [("C", -1)]

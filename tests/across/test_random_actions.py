@@ -1,0 +1,172 @@
+"""Whatever people do in whatever order: every unit is somewhere, and the books explain themselves."""
+
+import os
+from decimal import Decimal as D
+
+from django.db import transaction
+from hypothesis import strategies as some
+from hypothesis.stateful import initialize, invariant, rule
+
+from northing.actions.costing import charges
+from northing.actions.customs import entries
+from northing.actions.inventory import issue as issuing
+from northing.actions.quality import inspect as inspecting
+from northing.actions.receiving import receive as receiving
+from northing.actions.receiving import reverse as reversing
+from northing.actions.shipping import load
+from northing.actions.shipping import pack as packing
+from northing.claims.models import Case
+from northing.core.problems import Refused
+from northing.inventory.models import OnHand
+from northing.ledger.models import CostLayer
+from northing.masterdata.models import Item
+from northing.orders.models import Instalment
+from northing.receiving.models import Receipt
+from northing.reports.proofs import book_faults, position_faults
+from northing.shipping.models import Container, Shipment, Stowage
+from tests.across.machine import Machine, run
+from tests.worlds import CONTAINERS, TODAY, out_of, small_world
+
+EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "12"))
+MOMENTS = ["pickup", "on_board", "arrival", "receipt"]
+COUNTS = some.integers(0, 70)
+
+
+class Deeds(Machine):
+    """Two items of two suppliers and two companies, two shipments, and everything that can be done to them."""
+
+    @initialize(
+        ours_from=some.sampled_from(["pickup", "on_board", "arrival", "receipt"]),
+        tax=some.sampled_from(["0", "0.6", "1"]),
+    )
+    def begin(self, ours_from, tax):
+        self.mark = transaction.savepoint()
+        self.done = 0
+        world = self.world
+        Item.objects.filter(code="B").update(inspected=True)
+        world.nz.import_tax_reclaimed = D(tax)
+        world.nz.save()
+        world.parties["USD"].__class__.objects.update(over_tolerance=10)
+        orders = [
+            world.sent_order({"A": D(60), "C": D(90)}, ours_from=ours_from),
+            world.sent_order({"B": D(50)}),
+            world.sent_order({"C": D(40)}, company=world.au),
+        ]
+        self.parts = list(Instalment.objects.filter(line__order__in=orders).order_by("pk"))
+        self.boxes = []
+        for number in CONTAINERS:
+            key = packing.create_shipment(world.act("shipping"), packing.ShipmentRequest())
+            self.boxes.append(
+                packing.add_container(world.act("shipping"), packing.ContainerRequest(key, number, "22G1"))
+            )
+            plan = packing.LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
+            packing.plan_passage(world.act("shipping"), packing.PassageRequest(key, None, (plan,)))
+        # Most of it is aboard from the start, so that most deeds find something to do.
+        for box, portions in zip(self.boxes, ([60, 50, 50, 10], [0, 30, 0, 30]), strict=True):
+            rows = tuple((part.pk, D(portion)) for part, portion in zip(self.parts, portions, strict=True))
+            packing.stow(world.act("shipping"), packing.StowRequest(box, rows))
+
+    @rule(part=some.integers(0, 3), box=some.integers(0, 1), quantity=COUNTS)
+    def pack(self, part, box, quantity):
+        rows = ((self.parts[part].pk, D(quantity)),)
+        self.attempt(packing.stow, "shipping", packing.StowRequest(self.boxes[box], rows))
+
+    @rule(pick=some.integers(0, 20))
+    def take_out(self, pick):
+        part = self.one(Stowage.objects.all(), pick)
+        if part:
+            self.attempt(load.load, "shipping", out_of(part))
+
+    @rule(box=some.integers(0, 1), milestone=some.sampled_from(["departure", "arrival"]))
+    def sail(self, box, milestone):
+        try:
+            self.world.say(Container.objects.get(pk=self.boxes[box]).shipment, milestone)
+        except Refused:
+            return
+
+    @rule(pick=some.integers(0, 20), portion=some.sampled_from([0, 10, 35, 50, 100, 100, 108]), still=some.booleans())
+    def receive(self, pick, portion, still):
+        part = self.one(Stowage.objects.filter(instalment__line__order__company=self.world.nz), pick)
+        if part:
+            row = receiving.ReceiveRow(part.pk, (part.quantity - part.settled) * portion // 100, still)
+            request = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
+            self.attempt(receiving.receive, "dock", request)
+
+    @rule(pick=some.integers(0, 20))
+    def reverse(self, pick):
+        receipt = self.one(Receipt.objects.filter(reversed_at=None), pick)
+        if receipt:
+            self.attempt(reversing.reverse_receipt, "dock", reversing.ReverseRequest(receipt.pk, "again"))
+
+    @rule(pick=some.integers(0, 20), portion=some.sampled_from([0, 30, 80, 100]), failed=some.integers(0, 5))
+    def inspect(self, pick, portion, failed):
+        held = self.one(OnHand.objects.filter(status="held", quantity__gt=0), pick)
+        if held:
+            passed = max((held.quantity - failed) * portion // 100, D(0))
+            request = inspecting.InspectRequest(held.layer_id, passed, D(failed), "chipped", TODAY)
+            self.attempt(inspecting.inspect, "inspector", request)
+
+    @rule(pick=some.integers(0, 20), quantity=some.integers(1, 4))
+    def give_back(self, pick, quantity):
+        case = self.one(Case.objects.all(), pick)
+        if case:
+            request = inspecting.ReturnRequest(case.pk, D(quantity), "RMA", TODAY)
+            self.attempt(inspecting.return_goods, "inspector", request)
+
+    @rule(code=some.sampled_from("ABC"), quantity=some.integers(1, 25))
+    def issue(self, code, quantity):
+        item = self.world.items[code].pk
+        request = issuing.IssueRequest(self.world.site.pk, item, D(quantity), "shops", TODAY)
+        self.attempt(issuing.issue_stock, "dock", request)
+
+    @rule(
+        box=some.integers(0, 1),
+        cents=some.integers(-20_000, 300_000),
+        basis=some.sampled_from(["value", "weight", "volume", "quantity", "equal"]),
+        bill=some.booleans(),
+        currency=some.sampled_from(["NZD", "USD"]),
+    )
+    def charge(self, box, cents, basis, bill, currency):
+        self.done += 1
+        request = charges.ChargeRequest(
+            company=self.world.nz.pk,
+            payee=self.world.parties["provider"].pk,
+            kind="haulage",
+            basis=basis,
+            currency=currency,
+            amount=D(cents).scaleb(-2),
+            day=TODAY,
+            containers=(self.boxes[box],),
+            bill_number=f"bill {self.done}" if bill else "",
+        )
+        self.attempt(charges.book_bill if bill else charges.enter_estimate, "costs", request)
+
+    @rule(pick=some.integers(0, 20), cents=some.integers(1, 300_000))
+    def bill_an_estimate(self, pick, cents):
+        estimate = self.one(charges.Charge.objects.filter(billed=None), pick)
+        if estimate:
+            self.done += 1
+            asked = charges.request_of(estimate).__dict__
+            asked |= {"amount": D(cents).scaleb(-2), "bill_number": f"bill {self.done}"}
+            self.attempt(charges.book_bill, "costs", charges.ChargeRequest(**asked))
+
+    @rule(box=some.integers(0, 1))
+    def clear(self, box):
+        self.done += 1
+        shipment = Shipment.objects.get(containers=self.boxes[box])
+        office = self.world.parties["customs"].pk
+        request = entries.EntryRequest(shipment.pk, self.world.nz.pk, office, f"entry {self.done}", TODAY)
+        self.attempt(entries.book_customs_entry, "costs", request)
+
+    @invariant()
+    def everything_holds(self):
+        if hasattr(self, "mark"):
+            assert position_faults() == []
+            assert book_faults() == []
+            for layer in CostLayer.objects.prefetch_related("on_hand"):
+                assert layer.kind == "missing" or layer.remaining == sum(row.quantity for row in layer.on_hand.all())
+                assert layer.remaining or layer.value == 0
+
+
+def test_identity_and_books_hold_over_random_deeds(db):
+    run(Deeds, small_world(), EXAMPLES, 24)

@@ -1,0 +1,166 @@
+"""Every deed asks for its right, of the role and in the company; before it looks at anything else."""
+
+from dataclasses import replace
+from decimal import Decimal as D
+
+import pytest
+
+from northing.access.rights import ROLES, WORDS
+from northing.actions.access import roles
+from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
+from northing.actions.costing import charges
+from northing.actions.customs import entries
+from northing.actions.inventory import issue
+from northing.actions.masterdata import opening, rates, records, suppliers
+from northing.actions.orders import amend, cancel, revise, write
+from northing.actions.quality import inspect
+from northing.actions.receiving import receive, reverse
+from northing.actions.shipping import carrier_events, container_milestones, load, milestones, pack
+from northing.activity.models import StoryEntry
+from northing.claims.models import Case
+from northing.confirmations.models import Answer
+from northing.core.problems import NotAllowed
+from northing.ledger.models import CostLayer
+from northing.orders.models import Instalment, PurchaseOrder
+from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.operations import LegPlan
+from tests.worlds import CALLS, CONTAINERS, TODAY, out_of
+
+LEG = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
+
+
+def deeds(world):
+    """(right, deed, request) of every deed, all for goods of the first company."""
+    order = world.sent_order({"A": D(50)}, agreed=False)
+    part = Instalment.objects.get(line__order=order)
+    row = answers.AnswerRow(part.pk, D(40), part.asked_on, part.pack_price)
+    answers.record_answers(world.act("expediter"), answers.AnswersRequest(order.pk, "R", TODAY, (row,)))
+    world.items["B"].__class__.objects.filter(code="B").update(inspected=True)
+    landed = world.shipment([world.sent_order({"B": D(20)})])
+    world.say(landed, "departure")
+    receipt = world.receive(landed, {"B": D(10)})
+    layer = CostLayer.objects.get(received=10)
+    failed = inspect.InspectRequest(layer.pk, D(0), D(2), "chipped", TODAY)
+    inspect.inspect(world.act("inspector"), failed)
+    case = Case.objects.get()
+    waiting = world.shipment([world.sent_order({"C": D(30)})], CONTAINERS[1])
+    stowage, box = Stowage.objects.get(container__shipment=waiting), Container.objects.get(shipment=waiting)
+    head = PurchaseOrder.objects.get(pk=order.pk)
+    line = write.LineRequest("A", "", D(1))
+    new = write.OrderRequest(world.nz.pk, head.supplier_id, world.site.pk, "FOB", "on_board", head.need_by, (line,))
+    estimate = charges.ChargeRequest(
+        world.nz.pk,
+        world.parties["provider"].pk,
+        "freight",
+        "weight",
+        "NZD",
+        D(9),
+        TODAY,
+        (landed.pk,),
+        bill_number="X",
+    )
+    office = world.parties["customs"].pk
+    found = receive.ReceiveRow(Stowage.objects.get(container__shipment=landed).pk, D(1), True)
+    taken = receive.ReceiveRequest(layer.stowage.container_id, world.site.pk, "DN", TODAY, (found,))
+    stock = b"company,site,item,quantity,value,received_on\nKLN,TRG,A,1,1.00,2026-06-01"
+    whole, dock = write.OrderAct(order.pk), world.people["dock"]
+    return [
+        ("write_order", write.write_order, new),
+        ("check_order", write.check_order, whole),
+        ("approve_order", write.approve_order, whole),
+        ("send_order", write.send_order, whole),
+        ("record_answer", answers.record_answers, answers.AnswersRequest(order.pk, "R", TODAY, (row,))),
+        ("decide_answer", answers.decide_answer, answers.Decision(Answer.objects.get(outcome="open").pk, True)),
+        ("pack", pack.create_shipment, pack.ShipmentRequest()),
+        ("pack", pack.create_voyage, pack.VoyageRequest("V", "9074729", "1", office, CALLS)),
+        ("pack", pack.add_container, pack.ContainerRequest(waiting.pk, CONTAINERS[0], "22G1")),
+        ("pack", pack.plan_passage, pack.PassageRequest(waiting.pk, None, (LEG,))),
+        ("pack", pack.stow, pack.StowRequest(box.pk, ((part.pk, D(1)),))),
+        ("pack", load.load, out_of(stowage)),
+        ("say_dates", milestones.say_date, _date(waiting)),
+        ("estimate_charge", charges.enter_estimate, estimate),
+        ("book_bill", charges.book_bill, replace(estimate, bill_number="X")),
+        ("book_customs_entry", entries.book_customs_entry, _entry(landed, world, office)),
+        ("receive", receive.receive, taken),
+        ("reverse_receipt", reverse.reverse_receipt, reverse.ReverseRequest(receipt, "why")),
+        ("issue_stock", issue.issue_stock, _issue(world)),
+        ("inspect", inspect.inspect, failed),
+        ("return_goods", inspect.return_goods, inspect.ReturnRequest(case.pk, D(1), "RMA", TODAY)),
+        ("chase", chasers.chase, chasers.ChaseRequest(head.supplier_id)),
+        ("invite", supplier_links.invite, supplier_links.InviteRequest(head.supplier_id)),
+        ("invite", supplier_links.revoke, supplier_links.RevokeRequest(head.supplier_id)),
+        ("write_order", amend.set_need_by, amend.NeedByRequest(part.line_id, TODAY)),
+        ("write_order", amend.assign_buyer, amend.BuyerRequest(order.pk, world.people["expediter"].pk)),
+        ("write_order", revise.change_order, revise.ChangeRequest(order.pk, 0, (("remark", "x"),))),
+        ("write_order", revise.set_parts, revise.PartsRequest(part.line_id, 0, ())),
+        ("write_order", cancel.cancel, cancel.StopRequest(order.pk)),
+        ("write_order", cancel.reopen, cancel.StopRequest(order.pk)),
+        ("write_order", cancel.take_back, cancel.StopRequest(order.pk)),
+        ("keep_supplier", suppliers.keep_supplier, suppliers.SupplierRequest(head.supplier_id, ())),
+        ("keep_supplier", suppliers.set_delay_cost, suppliers.DelayRequest(world.items["A"].pk, D(1))),
+        ("keep_supplier", suppliers.set_agreement, suppliers.AgreementRequest(head.supplier_id, "A", D(1), TODAY)),
+        ("keep_house", records.keep_record, records.RecordRequest("site", world.site.pk, (("name", "Shed"),))),
+        ("keep_house", records.keep_rows, records.RowsRequest("port", ((2, (("code", "FJSUV"),)),))),
+        ("keep_people", roles.grant, roles.GrantRequest(dock.pk, world.nz.pk, "viewer")),
+        ("keep_people", roles.end_grant, roles.EndRequest(dock.grants.get(company=world.nz).pk)),
+        ("keep_people", roles.set_role, roles.RoleRequest("viewer", ())),
+        ("keep_people", roles.add_person, roles.PersonRequest("new", "N", "W", "", "long enough")),
+        ("begin", opening.open_stock, opening.FileRequest(stock)),
+        ("enter_rate", rates.enter_rate, rates.RateRequest(world.nz.pk, "GBP", "book", TODAY, D(2))),
+        ("chase", chaser_rules.keep_rule, chaser_rules.RuleRequest("unanswered", None, "", 5, 4)),
+        (
+            "say_dates",
+            container_milestones.say_boxes,
+            container_milestones.BoxesRequest(landed.pk, (taken.container,), "gate_out", TODAY),
+        ),
+        ("say_dates", carrier_events.hear, carrier_events.EventsRequest("V", b"[]")),
+    ]
+
+
+def _date(shipment):
+    return milestones.DateRequest(Leg.objects.get(shipment=shipment).pk, "departure", "estimated", TODAY)
+
+
+def _entry(shipment, world, office):
+    return entries.EntryRequest(shipment.pk, world.nz.pk, office, "E-1", TODAY)
+
+
+def _issue(world):
+    return issue.IssueRequest(world.site.pk, world.items["B"].pk, D(1), "shops", TODAY)
+
+
+def test_every_role_may_do_what_it_may_and_nothing_else(world):
+    table = deeds(world)
+    assert {right for right, *_ in table} == set(WORDS), "a right without a deed in this table"
+    told = StoryEntry.objects.count()
+    for right, deed, request in table:
+        for role, rights in ROLES.items():
+            if right not in rights:
+                with pytest.raises(NotAllowed, match=WORDS[right]):
+                    deed(world.act(role), request)
+    assert StoryEntry.objects.count() == told
+
+
+def test_a_role_in_one_company_is_none_in_another(world):
+    """The stranger has every role, in the other company."""
+    table = deeds(world)
+    for role in ROLES:
+        world.people["stranger"].grants.get_or_create(company=world.au, role=role)
+    told = StoryEntry.objects.count()
+    # What belongs to no company, or (chasing) takes up only the lines of one's own.
+    anywhere = {pack.create_shipment, pack.create_voyage, pack.add_container, chasers.chase}
+    anywhere |= {
+        suppliers.keep_supplier,
+        suppliers.set_agreement,
+        suppliers.set_delay_cost,
+        roles.set_role,
+        roles.add_person,
+        records.keep_rows,
+        chaser_rules.keep_rule,
+        carrier_events.hear,
+    }
+    for right, deed, request in table:
+        if deed not in anywhere:
+            with pytest.raises(NotAllowed, match=WORDS[right]):
+                deed(world.act("stranger"), request)
+    assert StoryEntry.objects.count() == told

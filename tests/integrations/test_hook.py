@@ -1,0 +1,52 @@
+"""An address that is told what happens, over real HTTP: signed, once, again where it fails."""
+
+import json
+import threading
+from http.server import BaseHTTPRequestHandler, HTTPServer
+
+import pytest
+
+from northing.integrations.hook.http import NotTaken, signature, tell
+
+
+@pytest.fixture
+def listener():
+    """A server that keeps what it was told and answers with what it is set to."""
+
+    class Handler(BaseHTTPRequestHandler):
+        def do_POST(self):
+            body = self.rfile.read(int(self.headers["Content-Length"]))
+            server.got.append((self.headers["Northing-Signature"], self.headers["Northing-Delivery"], body))
+            self.send_response(server.status)
+            if server.status == 302:
+                self.send_header("Location", "http://127.0.0.1:1/elsewhere")
+            self.end_headers()
+
+        def log_message(self, *args):
+            pass
+
+    server = HTTPServer(("127.0.0.1", 0), Handler)
+    server.got, server.status = [], 204
+    server.url = f"http://127.0.0.1:{server.server_port}/told"
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield server
+    server.shutdown()
+
+
+def test_signed_so_that_the_receiver_can_tell(listener):
+    body = json.dumps({"kind": "departed"}).encode()
+    assert tell(listener.url, "secret", "7", 1_700_000_000, body) == 204
+    [(signed, key, got)] = listener.got
+    assert (got, key) == (body, "7")
+    assert signed == signature("secret", 1_700_000_000, body)
+    assert signed != signature("secret", 1_700_000_001, body)
+    assert signed != signature("other", 1_700_000_000, body)
+
+
+@pytest.mark.parametrize(("status", "words"), [(500, "answers 500"), (302, "answers 302"), (410, "answers 410")])
+def test_what_is_not_taken(listener, status, words):
+    listener.status = status
+    with pytest.raises(NotTaken, match=words):
+        tell(listener.url, "s", "1", 1, b"{}")
+    with pytest.raises(NotTaken, match="cannot be reached"):
+        tell("http://127.0.0.1:1/", "s", "1", 1, b"{}")

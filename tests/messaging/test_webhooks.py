@@ -1,0 +1,140 @@
+"""What machines move is told: to other programs that asked for it, and to the people who own the lines."""
+
+import json
+from datetime import timedelta
+
+import pytest
+from django.urls import reverse
+
+from northing.actions.messaging.webhooks import HookRequest, add_hook
+from northing.actions.shipping import carrier_events, ripple_notices
+from northing.actions.worklist.proof import move_faults
+from northing.core.problems import NotAllowed, Refused
+from northing.integrations.hook.http import NotTaken
+from northing.messaging import webhooks
+from northing.messaging.models import Hook, HookDelivery
+from northing.shipping.models import Ripple
+from northing.worklist.models import Matter
+from tests.shipping.test_carrier_feeds import call
+from tests.shipping.test_reroute import heron, sailing, say  # noqa: F401
+from tests.worlds import NOW, TODAY
+
+DAY = timedelta(days=1)
+EVERY = ("departed", "arrived", "dates_changed")
+
+
+def add(world, kinds=EVERY, url="https://x.example/told", who="administrator"):
+    return add_hook(world.act(who), HookRequest(url, kinds))
+
+
+@pytest.fixture
+def post(monkeypatch):
+    """What is sent, instead of over the network; it fails as often as it is told to."""
+    sent = []
+
+    def tell(url, secret, key, at, body):
+        sent.append((url, secret, json.loads(body)))
+        if sent_fails and sent_fails.pop():
+            raise NotTaken("it answers 500")
+        return 200
+
+    sent_fails = []
+    monkeypatch.setattr(webhooks, "tell", tell)
+    return sent, sent_fails
+
+
+def test_departed_arrived_and_dates_changed(world, heron, post):  # noqa: F811
+    made = add(world)
+    shipment = sailing(world, heron)
+    say(world, heron, "CNNGB", "departure", 0, "actual")
+    say(world, heron, "NZTRG", "arrival", 0, "actual")
+    assert webhooks.send_due(NOW) == HookDelivery.objects.count()
+    sent, _ = post
+    assert {secret for _, secret, _ in sent} == {made["secret"]}
+    told = [body for *_, body in sent]
+    kinds = [body["kind"] for body in told]
+    assert kinds.count("departed") == kinds.count("arrived") == 1
+    departed = next(body for body in told if body["kind"] == "departed")
+    assert departed["facts"] == {"shipment": shipment.reference, "id": shipment.pk, "on": "2026-11-24"}
+    assert webhooks.send_due(NOW) == 0
+
+
+def test_only_what_was_asked_for_and_may_be_seen(world, heron, post):  # noqa: F811
+    add(world, ("arrived",))
+    world.people["dock"].grants.filter(company=world.nz).delete()
+    hook = Hook.objects.create(url="https://y", secret="s", kinds=list(EVERY), set_by=world.people["dock"], made_at=NOW)
+    sailing(world, heron)
+    say(world, heron, "CNNGB", "departure", 0, "actual")
+    # Nothing is aboard yet when its passage is first planned: that is nobody's secret.
+    assert not HookDelivery.objects.exclude(hook=hook, kind="dates_changed").exists()
+
+
+def test_not_taken_it_is_tried_again_and_given_up_after_a_day(world, heron, post):  # noqa: F811
+    add(world, ("departed",))
+    sailing(world, heron)
+    say(world, heron, "CNNGB", "departure", 0, "actual")
+    _, fails = post
+    fails += [True] * 99
+    now = NOW
+    for minutes in webhooks.WAITS:
+        assert webhooks.send_due(now) == 0
+        waits = HookDelivery.objects.get()
+        assert (waits.next_at, waits.said) == (now + timedelta(minutes=minutes), "it answers 500")
+        assert webhooks.send_due(now) == 0
+        now = waits.next_at
+    webhooks.send_due(now)
+    given_up = HookDelivery.objects.get()
+    assert (given_up.next_at, given_up.said, given_up.done_at) == (None, "given up: it answers 500", None)
+
+
+def test_an_address_is_made_and_ended(world, client, post):
+    for url, kinds, words in (("ftp://x", EVERY, "begins with https"), ("https://x", ("x",), "Choose what it is told")):
+        with pytest.raises(Refused, match=words):
+            add(world, kinds, url)
+    with pytest.raises(NotAllowed):
+        add(world, who="shipping")
+    client.force_login(world.people["administrator"])
+    page = client.post(reverse("hooks"), {"key": "k", "url": "https://x.example", "kinds": ["arrived"]}, follow=True)
+    assert Hook.objects.get().secret in page.content.decode()
+    assert Hook.objects.get().secret not in client.get(reverse("hooks")).content.decode()
+    assert client.post(reverse("hooks"), {"key": "k2", "url": "x"}).status_code == 422
+    hook = Hook.objects.get()
+    webhooks.announce(world.act("shipping"), "arrived", lambda: [({"shipment": "S"}, ())])
+    client.post(reverse("end-hook", args=[hook.pk]), {"key": "e"})
+    assert webhooks.send_due(NOW) == 0
+    assert HookDelivery.objects.get().said == "the address is told no more"
+    again = client.post(reverse("end-hook", args=[hook.pk]), {"key": "e2"}, follow=True)
+    assert "told no more already" in again.content.decode()
+
+
+def hear(world, *events):
+    lot = json.dumps(list(events)).encode()
+    return carrier_events.hear(world.act("shipping"), carrier_events.EventsRequest("Feed", lot))
+
+
+def test_who_owns_the_lines_sees_what_a_carrier_moved(world, heron, client):  # noqa: F811
+    sailing(world, heron)
+    hear(world, call("a", "ARRI", 88, 0))
+    ripple = Ripple.objects.get()
+    line = world.line("A")
+    assert ripple.person == world.people["expediter"]
+    dock = (TODAY + 91 * DAY).isoformat()
+    assert ripple.lines == [[line.pk, "KLN-00001/1", "A", "2026-12-25", dock, line.need_by.isoformat()]]
+    matter = Matter.objects.get(kind="ripple")
+    assert matter.reason == "Feed moved 1 line; 1 need-by broken, 0 saved"
+    assert (matter.person, matter.party, move_faults()) == (world.people["expediter"], "us", [])
+    # The same said again, or an event that moves nothing, is no news.
+    hear(world, call("b", "ARRI", 88, 1))
+    assert Ripple.objects.count() == 1
+    url = reverse("moved", args=[ripple.pk])
+    client.force_login(world.people["buyer"])
+    assert client.get(url).status_code == 404
+    client.force_login(world.people["expediter"])
+    page = client.get(url).content.decode()
+    assert "missed" in page
+    assert "/orders/lines/?where=order%20KLN-00001" in page
+    assert client.post(url, {"key": "k"}).status_code == 302
+    assert not Matter.objects.filter(kind="ripple").exists()
+    assert "seen already" in client.post(url, {"key": "k2"}).content.decode()
+    with pytest.raises(Refused, match="seen already"):
+        ripple_notices.see(world.act("buyer"), ripple_notices.SeenRequest(ripple.pk))

@@ -1,0 +1,180 @@
+"""Discount, surcharge and tax on a whole order, its buyer and its addresses: from the draft to what the goods cost."""
+
+from dataclasses import replace
+from datetime import timedelta
+from decimal import Decimal as D
+
+import pytest
+
+from northing.access.models import Grant
+from northing.actions.orders import amend, revise
+from northing.actions.orders import write as ordering
+from northing.actions.shipping import pack as packing
+from northing.core.problems import Refused
+from northing.formats.ubl import order_xml, read_order
+from northing.masterdata.models import Company, Party, Site
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
+from northing.orders.paper import order_pdf, papers_of
+from northing.shipping.models import Stowage
+from northing.worklist.models import LineStanding, Matter
+from tests.orders.test_revise import as_it_is, change
+from tests.worlds import CONTAINERS, TODAY
+
+HEAD = {"discount": D("0.02"), "surcharge": D("0.05"), "tax_rate": D("0.15")}
+
+
+def wanted(world, **more):
+    """An order of 240 A at 18.40 with a tenth off, and 900 C at 1.07."""
+    lines = (ordering.LineRequest("A", "", D(240), discount=D("0.1")), ordering.LineRequest("C", "", D(900)))
+    company, supplier = Company.objects.get(code="KLN"), Party.objects.get(code="SUSD")
+    site = Site.objects.get(company=company)
+    days = TODAY + timedelta(days=90)
+    return ordering.OrderRequest(company.pk, supplier.pk, site.pk, "FOB", "on_board", days, lines, **more)
+
+
+def write(world, **more):
+    key = ordering.write_order(world.act("expediter"), wanted(world, **more))
+    return PurchaseOrder.objects.get(pk=key)
+
+
+def send(world, order):
+    whole = ordering.OrderAct(order.pk)
+    for deed, who in ((ordering.check_order, "expediter"), (ordering.approve_order, "approver")):
+        deed(world.act(who), whole)
+    ordering.send_order(world.act("expediter"), whole)
+    order.refresh_from_db()
+    world.agree(order)
+    return order
+
+
+def pack(world, part, quantity):
+    key = packing.create_shipment(world.act("shipping"), packing.ShipmentRequest())
+    box = packing.add_container(world.act("shipping"), packing.ContainerRequest(key, CONTAINERS[0], "22G1"))
+    packing.stow(world.act("shipping"), packing.StowRequest(box, ((part.pk, D(quantity)),)))
+    return Stowage.objects.get(instalment=part)
+
+
+def test_what_is_paid_of_a_price_is_kept_with_the_line(world):
+    order = write(world, **HEAD)
+    assert list(order.lines.values_list("paid_part", flat=True)) == [D("0.9261"), D("1.029")]
+    # 4089.6576 and 990.9270, each rounded: what the Watch weighs, what an approver's limit is held against.
+    assert ordering.order_total(order) == D("5080.59")
+    assert Matter.objects.get(kind="order").at_stake == D("8342.33")  # at 1.6420
+
+
+def test_a_discount_reaches_the_value_of_the_goods_and_the_line_book(world):
+    order = send(world, write(world, **HEAD))
+    part = Instalment.objects.get(line__order=order, line__number=1)
+    assert LineStanding.objects.get(line=part.line_id).value == D("4089.6576")
+    world.say(world.shipment([order]), "departure")
+    assert [part.goods_amount for part in Stowage.objects.order_by("pk")] == [D("4089.66"), D("990.93")]
+    assert part.pack_price == D("18.40"), "the price itself stays as it was agreed"
+
+
+def test_the_tax_is_no_part_of_the_price(world):
+    order = write(world, tax_rate=D("0.15"))
+    sums = ordering.sums_of(order, list(order.lines.all()))
+    assert (sums.total, sums.tax, sums.to_pay) == (D("4937.40"), D("740.61"), D("5678.01"))
+    assert ordering.order_total(order) == sums.total
+
+
+def test_a_new_discount_asks_again_and_is_for_what_can_still_be_changed(world):
+    order = send(world, write(world))
+    first = Instalment.objects.get(line__order=order, line__number=1)
+    pack(world, first, 100)
+    change(world, order, head={"discount": D("0.5")})
+    parts = list(Instalment.objects.filter(line=first.line).order_by("number"))
+    assert [(part.quantity, part.agreed_quantity, part.paid_part) for part in parts] == [
+        (100, 100, D("0.9")),
+        (140, 0, D("0.45")),
+    ]
+    assert revise.difference(order)[0] == {"where": "order", "what": "discount", "old": "0 %", "new": "50 %"}
+    assert LineStanding.objects.get(line=first.line).value == 100 * D("18.40") * D("0.9") + 140 * D("18.40") * D("0.45")
+
+
+def test_a_line_added_later_has_the_discount_of_its_order(world):
+    order = send(world, write(world, discount=D("0.02")))
+    change(world, order, added=(ordering.LineRequest("A", "", D(10)),))
+    assert OrderLine.objects.get(order=order, number=3).paid_part == D("0.98")
+    assert Instalment.objects.get(line__order=order, line__number=3).paid_part == D("0.98")
+    line = OrderLine.objects.get(order=order, number=1)
+    change(world, order, as_it_is(line, discount=D(0)))
+    line.refresh_from_db()
+    assert line.paid_part == D("0.98")
+
+
+def test_tax_and_addresses_need_no_agreement(world):
+    order = send(world, write(world))
+    change(world, order, head={"tax_rate": D("0.1"), "deliver_to": "Dock 2"})
+    assert not Instalment.objects.filter(line__order=order, agreed_quantity=0).exists()
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        ({"discount": D(1)}, "below 100"),
+        ({"surcharge": D("1.5")}, "from 0 to 100"),
+        ({"tax_rate": D("-0.1")}, "from 0 to 100"),
+        ({"discount": D("0.00001")}, "two decimals"),
+        ({"deliver_to": "x" * 401}, "longer than 400"),
+        ({"buyer": 999_999}, "may not write orders"),
+    ],
+)
+def test_what_is_wrong_with_the_whole_is_said_at_its_field(world, more, words):
+    with pytest.raises(Refused, match=words) as refused:
+        write(world, **more)
+    assert refused.value.problems[0].where == next(iter(more))
+    assert not PurchaseOrder.objects.exists()
+
+
+def test_addresses_and_tax_are_those_that_are_kept_unless_said_otherwise(world):
+    Party.objects.filter(code="SUSD").update(order_address="Sales\nNingbo", despatch_address="Gate 4", tax_rate="0.15")
+    Site.objects.filter(company__code="KLN").update(address="Dock 1")
+    Company.objects.filter(code="KLN").update(address="Accounts")
+    usual = write(world)
+    assert (usual.order_to, usual.despatch_from, usual.deliver_to, usual.invoice_to, usual.tax_rate) == (
+        "Sales\nNingbo",
+        "Gate 4",
+        "Dock 1",
+        "Accounts",
+        D("0.15"),
+    )
+    other = write(world, deliver_to="Dock 9", tax_rate=D(0))
+    assert (other.deliver_to, other.invoice_to, other.tax_rate) == ("Dock 9", "Accounts", 0)
+
+
+def test_the_buyer_is_somebody_who_may_write_orders(world):
+    assert write(world).buyer == world.people["expediter"]
+    Grant.objects.create(person=world.people["dock"], company=world.nz, role="buyer")
+    assert write(world, buyer=world.people["dock"].pk).buyer == world.people["dock"]
+    with pytest.raises(Refused, match="may not write orders"):
+        write(world, buyer=world.people["approver"].pk)
+
+
+def test_papers_say_what_the_order_comes_to(world):
+    order = send(world, write(world, **HEAD, deliver_to="Dock 1\nTotara Street"))
+    names = [name for name, _, _ in papers_of(order.pk)]
+    assert len(names) == 2
+    content = Revision.objects.get(order=order).content
+    assert content["sums"]["to_pay"] == "5842.68"
+    cells = read_order(order_xml(content, 1, TODAY))
+    assert (
+        cells[0]
+        | {
+            "order_discount": "2",
+            "surcharge": "5",
+            "tax": "15",
+            "deliver_to": "Dock 1\nTotara Street",
+            "discount": "10",
+        }
+        == cells[0]
+    )
+    assert order_pdf(Revision.objects.get(order=order)).startswith(b"%PDF")
+
+
+def test_the_need_by_date_is_changed_without_touching_what_is_paid(world):
+    order = send(world, write(world, **HEAD))
+    line = order.lines.first()
+    amend.set_need_by(world.act("expediter"), amend.NeedByRequest(line.pk, TODAY + timedelta(days=80)))
+    assert Instalment.objects.get(line=line).paid_part == D("0.9261")
+    assert replace(as_it_is(line), quantity=D(1)).discount == D("0.1")
