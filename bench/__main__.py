@@ -64,8 +64,8 @@ def receive(world: World, lines: int) -> tuple[float, float]:
 
 
 WRITTEN = [
-    "activity_storyentry",
-    "activity_storylink",
+    "activity_historyentry",
+    "activity_historylink",
     "ledger_entry",
     "receiving_receipt",
     "receiving_receiptline",

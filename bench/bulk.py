@@ -1,4 +1,4 @@
-"""Many rows at once, written below the deeds, for counting queries and for the bench."""
+"""Many rows at once, written below the actions, for counting queries and for the bench."""
 
 from datetime import timedelta
 
@@ -43,10 +43,10 @@ select 'instalment', id, %(company)s, 'supplier', 'to have the goods ready', 'bu
 """
 MOVEMENTS = """
 with told as (
-  insert into activity_storyentry (deed, actor_id, door, at, occurred_on, text, changes)
+  insert into activity_historyentry (action, actor_id, channel, at, occurred_on, text, changes)
   values ('bulk', %(buyer)s, 'file', now(), %(today)s, 'bulk', '[]') returning id
 )
-insert into positions_movement (instalment_id, source, target, quantity, story_id)
+insert into positions_movement (instalment_id, source, target, quantity, history_id)
 select p.instalment_id, 'ordered', case when p.with_supplier > 0 then 'with_supplier' else 'in_store' end, p.ordered, told.id
   from positions_position p cross join told
  where not exists (select 1 from positions_movement m where m.instalment_id = p.instalment_id)
@@ -80,13 +80,13 @@ with chosen as (
 ), hand as (
   insert into inventory_onhand (layer_id, bin_id, status, quantity) select id, %(bin)s, 'held', 5 from layers
 ), cases as (
-  insert into claims_case (company_id, kind, layer_id, supplier_id, reason, quantity, ended, opened_on)
+  insert into claims_claim (company_id, kind, layer_id, supplier_id, reason, quantity, ended, opened_on)
   select %(company)s, 'rejected', id, %(supplier)s, 'bulk', 1, 0, %(today)s from layers
 ), told as (
-  insert into activity_storyentry (deed, actor_id, door, at, occurred_on, text, changes)
+  insert into activity_historyentry (action, actor_id, channel, at, occurred_on, text, changes)
   values ('bulk', %(buyer)s, 'file', now(), %(today)s, 'bulk', '[]') returning id
 ), entries as (
-  insert into ledger_entry (story_id, actor_id, deed, text, occurred_on, posted_on, at)
+  insert into ledger_entry (history_id, actor_id, action, text, occurred_on, posted_on, at)
   select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, %(today)s, now() from told cross join stowed returning id
 )
 insert into ledger_posting (entry_id, company_id, account, amount, order_line_id)
@@ -142,7 +142,7 @@ def fill_lines(world: World, rows: int) -> None:
         cursor.execute(LINES, values)
         cursor.execute(MOVEMENTS, values)
         cursor.execute("analyze")
-        missing = "select l.id from orders_orderline l left join worklist_linestanding b on b.line_id = l.id where b.line_id is null"
+        missing = "select l.id from orders_orderline l left join worklist_linesummary b on b.line_id = l.id where b.line_id is null"
         cursor.execute(missing)
         lines = [line for (line,) in cursor.fetchall()]
     refresh_lines(lines)

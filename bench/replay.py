@@ -1,4 +1,4 @@
-"""A feed that was gone for a week and is back with 50,000 events of 200 voyages and 2,000 containers, heard in lots."""
+"""A feed that was gone for a week is back with 50,000 events of 200 voyages and 2,000 containers, in batches."""
 
 import json
 import random
@@ -24,8 +24,8 @@ def replay(world: World) -> list[str]:
     events = _shuffled([*known, *islice(_unknown(), EVENTS - len(known))])
     started = time.perf_counter()
     states: dict[str, int] = {}
-    for lot in carrier_events.in_lots(json.dumps(events).encode()):
-        heard = carrier_events.hear(world.act("shipping"), carrier_events.EventsRequest("Bench", lot))
+    for batch in carrier_events.in_batches(json.dumps(events).encode()):
+        heard = carrier_events.hear(world.act("shipping"), carrier_events.EventsRequest("Bench", batch))
         for state in ("tied", "noted", "waits"):
             states[state] = states.get(state, 0) + heard[state]
     rate = len(events) / (time.perf_counter() - started)

@@ -85,7 +85,7 @@ def demo(words: list[str]) -> int:
     inbox = _background(["inbox", "--smtp", str(smtp), "--page", str(page)], env)
     server = _server(port, env)
     carrier = _background(["carrier", "--port", str(free_port(8070))], env)
-    # The worker does errands, sends letters, and wakes at set times.
+    # The worker does jobs, sends letters, and wakes at set times.
     worker = _background(["work"], env)
     RUNNING[DATABASE].write_text(f"{server.pid} {port}")
     try:

@@ -53,7 +53,7 @@ CONTAINERS = tuple(with_container_check_digit(f"QXNU10000{n}") for n in (1, 2))
 
 @dataclass
 class World:
-    """Records by name, and shortcuts for deeds."""
+    """Records by name, and shortcuts for actions."""
 
     nz: Company
     au: Company

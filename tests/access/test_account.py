@@ -9,7 +9,7 @@ from django.test import Client
 from django.urls import reverse
 
 from northing.access.models import ApiToken, Person, SignIn
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.access.second_factor import STEP, code_at, step_of
 from northing.web.access.forms.sign_in import MOST_OF_NAME
 from tests.worlds import NOW
@@ -72,7 +72,7 @@ def test_the_second_factor(world, client):
     assert sign_in(other, code=code_at(secret, step + 1)).status_code == 302
     assert b"used already" in sign_in(Client(), code=code_at(secret, step + 1)).content
     assert secret.encode() not in client.get(reverse("account")).content
-    assert StoryEntry.objects.filter(deed="set_factor").count() == 1
+    assert HistoryEntry.objects.filter(action="set_factor").count() == 1
 
 
 def test_sessions_are_seen_and_ended_by_their_owner_only(world, client):

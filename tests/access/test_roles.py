@@ -4,13 +4,13 @@ from decimal import Decimal as D
 
 import pytest
 from django.urls import reverse
+from northing.access.permissions import may
 
 from northing.access.models import Grant, Person, Role
-from northing.access.rights import may
 from northing.actions.access import roles
 from northing.actions.inventory import issue
 from northing.actions.orders import write
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Bin, Site
 from tests.worlds import TODAY
@@ -36,7 +36,7 @@ def test_a_role_is_given_and_taken(world):
     assert not may(fresh(world, "dock"), "write_order", world.au.pk)
     end(world, "dock", "buyer")
     assert not may(fresh(world, "dock"), "write_order", world.nz.pk)
-    assert [entry.text for entry in StoryEntry.objects.order_by("id")] == [
+    assert [entry.text for entry in HistoryEntry.objects.order_by("id")] == [
         "Gave dock the role buyer in Test NZ",
         "Took from dock the role buyer in Test NZ",
     ]
@@ -77,7 +77,7 @@ def test_a_role_is_changed_for_everybody_who_has_it(world):
     roles.set_role(world.act("administrator"), roles.RoleRequest("night", ("issue_stock",)))
     give(world, "costs", "night")
     assert may(fresh(world, "costs"), "issue_stock", world.nz.pk)
-    told = StoryEntry.objects.filter(deed="set_role").last()
+    told = HistoryEntry.objects.filter(action="set_role").last()
     assert told.changes == [{"field": "issue stock", "old": "no", "new": "yes"}]
 
 
@@ -105,10 +105,10 @@ def test_what_cannot_be_given(world, role, more, says):
         give(world, "dock", role, **more)
 
 
-@pytest.mark.parametrize(("code", "rights"), [("supplier", ()), ("a b", ()), ("x" * 17, ()), ("new", ("fly",))])
-def test_what_is_no_role(world, code, rights):
+@pytest.mark.parametrize(("code", "permissions"), [("supplier", ()), ("a b", ()), ("x" * 17, ()), ("new", ("fly",))])
+def test_what_is_no_role(world, code, permissions):
     with pytest.raises(Refused):
-        roles.set_role(world.act("administrator"), roles.RoleRequest(code, rights))
+        roles.set_role(world.act("administrator"), roles.RoleRequest(code, permissions))
 
 
 def test_the_page(world, client):
@@ -121,12 +121,12 @@ def test_the_page(world, client):
     assert b"too short" in client.post(reverse("add-person"), new).content
     client.post(reverse("add-person"), new | {"key": "q", "password": "long enough"})
     assert Person.objects.get(username="nia").check_password("long enough")
-    client.post(reverse("set-role"), {"key": "r", "code": "viewer", "rights": ["receive"]})
-    assert Role.objects.get().rights == ["receive"]
+    client.post(reverse("set-role"), {"key": "r", "code": "viewer", "permissions": ["receive"]})
+    assert Role.objects.get().permissions == ["receive"]
     gone = Grant.objects.get(person=world.people["dock"], company=world.nz, role="viewer")
     client.post(reverse("end-grant", args=[gone.pk]), {"key": "e"})
     assert not Grant.objects.filter(pk=gone.pk).exists()
     client.force_login(world.people["viewer"] if "viewer" in world.people else world.people["dock"])
     assert client.get(reverse("people")).content.count(b"<form") < 5
-    client.post(reverse("set-role"), {"key": "s", "code": "dock", "rights": ["begin"]})
+    client.post(reverse("set-role"), {"key": "s", "code": "dock", "permissions": ["begin"]})
     assert Role.objects.count() == 1

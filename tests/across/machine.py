@@ -1,4 +1,4 @@
-"""What the machines that do random deeds share: each run is taken back, and what is refused must leave no trace."""
+"""What the machines that do random actions share: each run is taken back, and what is refused must leave no trace."""
 
 from django.db import transaction
 from hypothesis import HealthCheck, settings
@@ -10,7 +10,7 @@ CHECKS = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_t
 
 
 class Machine(RuleBasedStateMachine):
-    """Its first deed notes `mark`, to which the database goes back at the end."""
+    """Its first action notes `mark`, to which the database goes back at the end."""
 
     world = None
 
@@ -18,10 +18,10 @@ class Machine(RuleBasedStateMachine):
         if hasattr(self, "mark"):
             transaction.savepoint_rollback(self.mark)
 
-    def attempt(self, deed, who, request):
+    def attempt(self, action, who, request):
         """Do it; what is refused must leave everything as it was, which the invariants see."""
         try:
-            deed(self.world.act(who), request)
+            action(self.world.act(who), request)
         except Refused:
             return
 

@@ -16,7 +16,7 @@ from northing.actions.quality import inspect
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import load, milestones, pack
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import Refused
 from northing.ledger.models import Entry
 from northing.masterdata.models import Company, ExchangeRate
@@ -26,12 +26,12 @@ from northing.shipping.operations import LegPlan
 from tests.worlds import CALLS, CONTAINERS, TODAY, out_of
 
 
-def refused(deed, *arguments):
+def refused(action, *arguments):
     """The words of a refusal; nothing may have been told."""
-    before = StoryEntry.objects.count()
+    before = HistoryEntry.objects.count()
     with pytest.raises(Refused) as caught:
-        deed(*arguments)
-    assert StoryEntry.objects.count() == before
+        action(*arguments)
+    assert HistoryEntry.objects.count() == before
     return " ".join(str(problem) for problem in caught.value.problems)
 
 

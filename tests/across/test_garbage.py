@@ -53,7 +53,7 @@ NAMES = [
     "shared",
     "file",
     "code",
-    "rights",
+    "permissions",
     "person",
     "role",
     "limit",

@@ -1,4 +1,4 @@
-"""A deed happens once; two people at the same moment never take more than there is."""
+"""An action happens once; two people at the same moment never take more than there is."""
 
 import threading
 from datetime import timedelta
@@ -27,20 +27,20 @@ from northing.shipping.operations import LegPlan
 from tests.worlds import CONTAINERS, TODAY, small_world
 
 
-def at_once(*deeds):
-    """Run the deeds on connections of their own, started together; return what each returned or raised."""
-    gate, results = threading.Barrier(len(deeds)), [None] * len(deeds)
+def at_once(*actions):
+    """Run the actions on connections of their own, started together; return what each returned or raised."""
+    gate, results = threading.Barrier(len(actions)), [None] * len(actions)
 
-    def run(place, deed):
+    def run(place, action):
         try:
             gate.wait(timeout=20)
-            results[place] = deed()
+            results[place] = action()
         except Refused as refused:
             results[place] = refused
         finally:
             connections.close_all()
 
-    threads = [threading.Thread(target=run, args=one) for one in enumerate(deeds)]
+    threads = [threading.Thread(target=run, args=one) for one in enumerate(actions)]
     for thread in threads:
         thread.start()
     for thread in threads:
@@ -54,42 +54,42 @@ def aboard(world, quantity=100):
     return shipment
 
 
-@pytest.mark.parametrize("deed", ["stow", "depart", "bill", "clear", "receive", "reverse", "answer"])
-def test_the_statements_of_a_deed_do_not_grow_with_its_lines(world, deed):
-    """A deed on forty lines takes no more statements than one on two: fewer, where its rows are copied in."""
+@pytest.mark.parametrize("action", ["stow", "depart", "bill", "clear", "receive", "reverse", "answer"])
+def test_the_statements_of_a_action_do_not_grow_with_its_lines(world, action):
+    """An action on forty lines takes no more statements than one on two: fewer, where its rows are copied in."""
     counted = []
     for lines, number in ((2, CONTAINERS[0]), (40, CONTAINERS[1])):
-        run = prepared(world, deed, lines, number)
+        run = prepared(world, action, lines, number)
         with CaptureQueriesContext(connection) as statements:
             run()
         counted.append(len(statements))
     assert counted[0] >= counted[1] > counted[0] - 6, [one["sql"][:110] for one in statements.captured_queries]
 
 
-def prepared(world, deed, lines, number):
-    """Everything done up to the deed, on so many lines; what is returned does it."""
+def prepared(world, action, lines, number):
+    """Everything done up to the action, on so many lines; what is returned does it."""
     codes = [f"N{lines}-{n}" for n in range(lines)]
     for code in codes:
         item = Item.objects.create(code=code, description=code, hs_code="1", origin="CN", weight_kg=1)
         since = TODAY - timedelta(days=9)
         Agreement.objects.create(supplier=world.parties["USD"], item=item, price=2, currency="USD", valid_from=since)
-    order = world.sent_order({"C": D(5)} | {code: D(20) for code in codes}, agreed=deed != "answer")
-    if deed == "answer":
+    order = world.sent_order({"C": D(5)} | {code: D(20) for code in codes}, agreed=action != "answer")
+    if action == "answer":
         return lambda: world.agree(order)
-    shipment = world.shipment([order], number) if deed != "stow" else None
-    if deed == "stow":
+    shipment = world.shipment([order], number) if action != "stow" else None
+    if action == "stow":
         return lambda: world.shipment([order], number)
-    if deed == "depart":
+    if action == "depart":
         return lambda: world.say(shipment, "departure")
     world.say(shipment, "departure")
-    if deed == "bill":
+    if action == "bill":
         return lambda: world.charge(shipment, "freight", f"{lines}0.00", "USD", "weight")
-    if deed == "clear":
+    if action == "clear":
         office = world.parties["customs"].pk
         request = entries.EntryRequest(shipment.pk, world.nz.pk, office, f"E{lines}", TODAY)
         return lambda: entries.book_customs_entry(world.act("costs"), request)
     rows = {code: D(20) for code in codes}
-    if deed == "receive":
+    if action == "receive":
         return lambda: world.receive(shipment, rows)
     receipt = world.receive(shipment, rows)
     return lambda: reverse.reverse_receipt(world.act("dock"), reverse.ReverseRequest(receipt, "again"))
@@ -97,11 +97,11 @@ def prepared(world, deed, lines, number):
 
 @once
 def never(act, request):
-    """A deed that always meets a deadlock."""
+    """An action that always meets a deadlock."""
     raise OperationalError("crossed") from DeadlockDetected()
 
 
-def test_the_same_key_does_the_deed_once(world):
+def test_the_same_key_does_the_action_once(world):
     shipment = aboard(world)
     first = world.receive(shipment, {"A": D(40)}, key="k")
     assert world.receive(shipment, {"A": D(40)}, key="k") == first
@@ -110,7 +110,7 @@ def test_the_same_key_does_the_deed_once(world):
         world.receive(shipment, {"A": D(41)}, key="k")
 
 
-def test_a_refused_deed_leaves_its_key_free(world):
+def test_a_refused_action_leaves_its_key_free(world):
     shipment = aboard(world)
     with pytest.raises(Refused):
         world.receive(shipment, {"A": D(500)}, key="k")
@@ -180,17 +180,17 @@ class TestAtTheSameMoment:
         assert results == [None, None]
         assert [p.under_way for p in Position.objects.all()] == [100, 100]
 
-    def test_a_deed_that_met_a_deadlock_begins_again(self):
+    def test_a_action_that_met_a_deadlock_begins_again(self):
         tried = []
 
         @once
-        def deed(act, request):
+        def action(act, request):
             tried.append(request)
             if len(tried) < 3:
                 raise OperationalError("crossed") from DeadlockDetected()
             return len(tried)
 
-        assert deed(self.world.act("dock", "k"), "x") == 3
+        assert action(self.world.act("dock", "k"), "x") == 3
         with pytest.raises(Refused, match="Send it again"):
             never(self.world.act("dock"), "x")
 
@@ -208,7 +208,7 @@ class TestAtTheSameMoment:
         assert sorted(orders) == [f"KLN-{n:05d}" for n in range(1, 5)]
 
 
-def test_rights_are_asked_inside_the_deed(world):
+def test_rights_are_asked_inside_the_action(world):
     shipment = aboard(world)
     with pytest.raises(NotAllowed, match="may not receive goods"):
         world.receive(shipment, {"A": D(1)}, who="expediter")
@@ -226,7 +226,7 @@ def test_rights_are_asked_inside_the_deed(world):
         "ledger_entry",
         "ledger_layercost",
         "positions_movement",
-        "activity_storyentry",
+        "activity_historyentry",
         "shipping_datestatement",
         "orders_revision",
     ],
@@ -266,7 +266,7 @@ def test_the_database_refuses_a_broken_position(world):
         ("ledger_posting", "charge_id = -1"),
         ("ledger_posting", "layer_id = -1"),
         ("positions_movement", "instalment_id = -1"),
-        ("positions_movement", "story_id = -1"),
+        ("positions_movement", "history_id = -1"),
     ],
 )
 def test_facts_point_at_records_that_are_there(world, table, changes):

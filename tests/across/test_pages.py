@@ -16,7 +16,7 @@ from northing.actions.confirmations import answers, supplier_links
 from northing.actions.costing import charges
 from northing.actions.shipping import despatch_notices, pack
 from northing.actions.worklist import refresh
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
@@ -24,7 +24,7 @@ from northing.formats.despatch import Line, Notice
 from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Agreement, Company, ExchangeRate
-from northing.messaging.models import Hook, Message
+from northing.messaging.models import Message, Webhook
 from northing.orders.models import Instalment, OrderFile, OrderLine, PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.shipping.models import (
@@ -32,7 +32,7 @@ from northing.shipping.models import (
     Container,
     DateStatement,
     DespatchNotice,
-    PaperDue,
+    RequiredDocument,
     Ripple,
     Shipment,
     Stowage,
@@ -93,7 +93,7 @@ def addresses(world):
         "layer_id": CostLayer.objects.filter(kind="stock").get().pk,
         "site_id": world.site.pk,
         "receipt_id": Receipt.objects.get().pk,
-        "case_id": Case.objects.get().pk,
+        "case_id": Claim.objects.get().pk,
         "item_id": world.items["B"].pk,
         "entry_id": Entry.objects.first().pk,
         "supplier_id": world.parties["USD"].pk,
@@ -112,10 +112,10 @@ def addresses(world):
         "ripple_id": Ripple.objects.get_or_create(
             person=world.people["expediter"], company=world.nz, source="s", at=NOW, lines=[], broken=0, saved=0
         )[0].pk,
-        "hook_id": Hook.objects.get_or_create(
+        "webhook_id": Webhook.objects.get_or_create(
             url="https://x.example/", secret="s", set_by=world.people["administrator"], made_at=NOW
         )[0].pk,
-        "paper_id": PaperDue.objects.get_or_create(
+        "paper_id": RequiredDocument.objects.get_or_create(
             shipment=Shipment.objects.get(), kind="lading", party="carrier", due=TODAY, written_on=TODAY
         )[0].pk,
         "name": "site",

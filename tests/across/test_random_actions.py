@@ -15,7 +15,7 @@ from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.core.problems import Refused
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
@@ -32,7 +32,7 @@ MOMENTS = ["pickup", "on_board", "arrival", "receipt"]
 COUNTS = some.integers(0, 70)
 
 
-class Deeds(Machine):
+class Actions(Machine):
     """Two items of two suppliers and two companies, two shipments, and everything that can be done to them."""
 
     @initialize(
@@ -61,7 +61,7 @@ class Deeds(Machine):
             )
             plan = packing.LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
             packing.plan_passage(world.act("shipping"), packing.PassageRequest(key, None, (plan,)))
-        # Most of it is aboard from the start, so that most deeds find something to do.
+        # Most of it is aboard from the start, so that most actions find something to do.
         for box, portions in zip(self.boxes, ([60, 50, 50, 10], [0, 30, 0, 30]), strict=True):
             rows = tuple((part.pk, D(portion)) for part, portion in zip(self.parts, portions, strict=True))
             packing.stow(world.act("shipping"), packing.StowRequest(box, rows))
@@ -108,7 +108,7 @@ class Deeds(Machine):
 
     @rule(pick=some.integers(0, 20), quantity=some.integers(1, 4))
     def give_back(self, pick, quantity):
-        case = self.one(Case.objects.all(), pick)
+        case = self.one(Claim.objects.all(), pick)
         if case:
             request = inspecting.ReturnRequest(case.pk, D(quantity), "RMA", TODAY)
             self.attempt(inspecting.return_goods, "inspector", request)
@@ -168,5 +168,5 @@ class Deeds(Machine):
                 assert layer.remaining or layer.value == 0
 
 
-def test_identity_and_books_hold_over_random_deeds(db):
-    run(Deeds, small_world(), EXAMPLES, 24)
+def test_identity_and_books_hold_over_random_actions(db):
+    run(Actions, small_world(), EXAMPLES, 24)

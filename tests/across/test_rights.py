@@ -1,11 +1,11 @@
-"""Every deed asks for its right, of the role and in the company; before it looks at anything else."""
+"""Every action asks for its permission, of the role and in the company; before it looks at anything else."""
 
 from dataclasses import replace
 from decimal import Decimal as D
 
 import pytest
+from northing.access.permissions import ROLES, WORDS
 
-from northing.access.rights import ROLES, WORDS
 from northing.actions.access import roles
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges
@@ -16,8 +16,8 @@ from northing.actions.orders import amend, cancel, revise, write
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive, reverse
 from northing.actions.shipping import carrier_events, container_milestones, load, milestones, pack
-from northing.activity.models import StoryEntry
-from northing.claims.models import Case
+from northing.activity.models import HistoryEntry
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
 from northing.ledger.models import CostLayer
@@ -29,8 +29,8 @@ from tests.worlds import CALLS, CONTAINERS, TODAY, out_of
 LEG = LegPlan("sea", "CNNGB", "NZTRG", TODAY, TODAY, True)
 
 
-def deeds(world):
-    """(right, deed, request) of every deed, all for goods of the first company."""
+def actions(world):
+    """(right, action, request) of every action, all for goods of the first company."""
     order = world.sent_order({"A": D(50)}, agreed=False)
     part = Instalment.objects.get(line__order=order)
     row = answers.AnswerRow(part.pk, D(40), part.asked_on, part.pack_price)
@@ -42,7 +42,7 @@ def deeds(world):
     layer = CostLayer.objects.get(received=10)
     failed = inspect.InspectRequest(layer.pk, D(0), D(2), "chipped", TODAY)
     inspect.inspect(world.act("inspector"), failed)
-    case = Case.objects.get()
+    case = Claim.objects.get()
     waiting = world.shipment([world.sent_order({"C": D(30)})], CONTAINERS[1])
     stowage, box = Stowage.objects.get(container__shipment=waiting), Container.objects.get(shipment=waiting)
     head = PurchaseOrder.objects.get(pk=order.pk)
@@ -130,23 +130,23 @@ def _issue(world):
 
 
 def test_every_role_may_do_what_it_may_and_nothing_else(world):
-    table = deeds(world)
-    assert {right for right, *_ in table} == set(WORDS), "a right without a deed in this table"
-    told = StoryEntry.objects.count()
-    for right, deed, request in table:
-        for role, rights in ROLES.items():
-            if right not in rights:
-                with pytest.raises(NotAllowed, match=WORDS[right]):
-                    deed(world.act(role), request)
-    assert StoryEntry.objects.count() == told
+    table = actions(world)
+    assert {permission for permission, *_ in table} == set(WORDS), "a permission without an action in this table"
+    told = HistoryEntry.objects.count()
+    for permission, action, request in table:
+        for role, permissions in ROLES.items():
+            if permission not in permissions:
+                with pytest.raises(NotAllowed, match=WORDS[permission]):
+                    action(world.act(role), request)
+    assert HistoryEntry.objects.count() == told
 
 
 def test_a_role_in_one_company_is_none_in_another(world):
     """The stranger has every role, in the other company."""
-    table = deeds(world)
+    table = actions(world)
     for role in ROLES:
         world.people["stranger"].grants.get_or_create(company=world.au, role=role)
-    told = StoryEntry.objects.count()
+    told = HistoryEntry.objects.count()
     # What belongs to no company, or (chasing) takes up only the lines of one's own.
     anywhere = {pack.create_shipment, pack.create_voyage, pack.add_container, chasers.chase}
     anywhere |= {
@@ -159,8 +159,8 @@ def test_a_role_in_one_company_is_none_in_another(world):
         chaser_rules.keep_rule,
         carrier_events.hear,
     }
-    for right, deed, request in table:
-        if deed not in anywhere:
-            with pytest.raises(NotAllowed, match=WORDS[right]):
-                deed(world.act("stranger"), request)
-    assert StoryEntry.objects.count() == told
+    for permission, action, request in table:
+        if action not in anywhere:
+            with pytest.raises(NotAllowed, match=WORDS[permission]):
+                action(world.act("stranger"), request)
+    assert HistoryEntry.objects.count() == told

@@ -11,8 +11,8 @@ from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.quality import inspect
 from northing.actions.receiving import reverse
-from northing.activity.models import StoryEntry
-from northing.claims.models import Case
+from northing.activity.models import HistoryEntry
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.ledger.models import Account, CostLayer, Posting
 from northing.orders.models import Instalment
@@ -115,7 +115,7 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     world.receive(shipped, {"B": D(1200)})
     layer = layers()["B"]
     inspect.inspect(world.act("inspector"), inspect.InspectRequest(layer.pk, D(1150), D(50), "chipped", TODAY))
-    case = Case.objects.get()
+    case = Claim.objects.get()
     assert case.open_quantity == 50
     inspect.return_goods(world.act("inspector"), inspect.ReturnRequest(case.pk, D(30), "RMA-7", TODAY))
     case.refresh_from_db()
@@ -140,7 +140,7 @@ def test_missing_goods_carry_price_to_the_claim_and_charges_to_the_loss(world, s
     world.receive(shipped, {"C": D(870)}, still_coming=False)
     position = Position.objects.get(instalment__line__item__code="C")
     assert (position.in_store, position.missing) == (870, 30)
-    assert Case.objects.get().open_quantity == 30
+    assert Claim.objects.get().open_quantity == 30
     goods, landed = D("1581.25"), D("2583.65")
     assert balance(Account.CLAIMS) == goods - D("1528.54")
     got = balance(Account.STOCK) + balance(Account.CLAIMS) + balance(Account.MISSING_LOSS)
@@ -229,7 +229,7 @@ def test_the_goods_are_waited_for_since_they_were_agreed(world):
 
 def test_packing_what_is_not_agreed_is_told(world):
     world.shipment([world.sent_order({"A": D(10)}, agreed=False)])
-    assert StoryEntry.objects.get(deed="stow").text.endswith("; not agreed yet: KLN-00001/1")
+    assert HistoryEntry.objects.get(action="stow").text.endswith("; not agreed yet: KLN-00001/1")
 
 
 def test_units_beyond_the_papers_come_at_the_price_and_take_no_charge(world):

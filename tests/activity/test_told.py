@@ -8,7 +8,7 @@ from django.urls import reverse
 from northing.access.models import Person
 from northing.actions.confirmations import chaser_rules
 from northing.actions.masterdata import rates
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.confirmations.models import ChaserRule
 from northing.core.problems import Refused
 from northing.masterdata.models import ExchangeRate
@@ -23,7 +23,7 @@ def test_a_rate_is_told_with_what_it_was(world):
     rate(world, "2.1")
     rate(world, "2.2")
     rate(world, "2.2")
-    told = [entry.changes[0] for entry in StoryEntry.objects.filter(deed="enter_rate").order_by("pk")]
+    told = [entry.changes[0] for entry in HistoryEntry.objects.filter(action="enter_rate").order_by("pk")]
     assert [(one["old"], one["new"]) for one in told] == [("", "2.1000"), ("2.1000", "2.2000")]
     assert ExchangeRate.objects.get(currency="GBP").rate == D("2.2")
 
@@ -32,7 +32,7 @@ def test_a_wrong_rate_tells_nothing(world):
     for value, currency in (("0", "GBP"), ("1", "NZD"), ("1", "XXX")):
         with pytest.raises(Refused):
             rate(world, value, currency=currency)
-    assert not StoryEntry.objects.filter(deed="enter_rate").exists()
+    assert not HistoryEntry.objects.filter(action="enter_rate").exists()
 
 
 def test_a_rule_is_told_and_replaces_the_one_of_its_kind(world, client):
@@ -43,7 +43,7 @@ def test_a_rule_is_told_and_replaces_the_one_of_its_kind(world, client):
     entered = {"key": "r", "kind": "unanswered", "supplier": world.parties["USD"].pk, "mode": "sea", "days": "7"}
     client.post(reverse("save-rule"), entered | {"quiet_days": "4", "paused": "on"})
     assert ChaserRule.objects.get().days == 7
-    first, second = StoryEntry.objects.filter(deed="keep_rule").order_by("pk")
+    first, second = HistoryEntry.objects.filter(action="keep_rule").order_by("pk")
     assert [one["field"] for one in second.changes] == ["days", "paused"]
     assert "Not answered, Supplier USD, sea" in client.get(reverse("chasers")).content.decode()
 

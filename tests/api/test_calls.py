@@ -11,7 +11,7 @@ from django.test import Client
 from northing.access.models import SCOPES, ApiToken
 from northing.actions.access import tokens
 from northing.actions.confirmations import answers
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.api.main import api
 from northing.confirmations.models import Answer
 from northing.masterdata.models import Agreement
@@ -47,10 +47,10 @@ def test_an_order_is_written_changed_sent_and_cancelled(world, program):
     sent = program.send("post", f"/orders/{key}/send").json()
     assert sent["stage"] == "sent" and sent["lines"][0]["instalments"][0]["position"]["with_supplier"] == "250"
     assert program.send("post", f"/orders/{key}/cancel").json()["stage"] == "cancelled"
-    assert {entry.door for entry in StoryEntry.objects.all()} >= {"api"}
+    assert {entry.channel for entry in HistoryEntry.objects.all()} >= {"api"}
 
 
-def test_the_same_key_does_a_deed_once(world, program):
+def test_the_same_key_does_a_action_once(world, program):
     for _ in range(2):
         answer = program.send("post", "/orders", NEW, idempotency_key="one")
         assert answer.status_code == 201 and answer.json()["number"] == "KLN-00001"

@@ -4,7 +4,7 @@ from decimal import Decimal as D
 
 import pytest
 
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.masterdata.models import Item, Party
 from tests.api.conftest import Program
 
@@ -17,7 +17,7 @@ def test_a_supplier_is_made_and_then_changed_by_what_is_said(world, program):
     assert (made["code"], made["tax_rate"], made["passage_days"]) == ("NEW", "0.15", 40)
     changed = program.send("put", "/suppliers", {"code": "new", "city": "Ningbo"}).json()
     assert changed["id"] == made["id"] and (changed["city"], changed["name"]) == ("Ningbo", "New Works")
-    assert [entry.door for entry in StoryEntry.objects.filter(deed="keep_record")] == ["api", "api"]
+    assert [entry.channel for entry in HistoryEntry.objects.filter(action="keep_record")] == ["api", "api"]
 
 
 def test_an_item_is_kept_with_its_packs(world, program):

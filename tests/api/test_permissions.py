@@ -81,7 +81,7 @@ def test_every_call_is_as_open_as_the_written_table_says(world, settings, tmp_pa
 
 
 def test_what_the_table_says_is_meant():
-    """Read off the table: reading is for who sees the company, writing for who has the right."""
+    """Read off the table: reading is for who sees the company, writing for who has the permission."""
     table = read()
     for call, cells in table.items():
         assert cells["nobody"] == "?", call

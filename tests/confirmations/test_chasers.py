@@ -12,7 +12,7 @@ from northing.access.acts import Act
 from northing.access.models import Grant, Person
 from northing.actions import tasks
 from northing.actions.confirmations import chasers, supplier_links
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule, SupplierLink
 from northing.core.problems import NotAllowed, Refused
 from northing.integrations.mail.standin import attachments_of, body_of
@@ -54,7 +54,7 @@ def test_one_letter_with_all_lines_a_link_and_the_orders(asked, inbox):  # noqa:
     kept = SupplierLink.objects.get()
     assert kept.token_hash == supplier_links.hashed(token) and token not in str(vars(kept))
     assert sorted(name.rpartition(".")[2] for name, _ in attachments_of(mail)) == ["pdf", "pdf", "xml", "xml"]
-    told = StoryEntry.objects.filter(deed="chase").get()
+    told = HistoryEntry.objects.filter(action="chase").get()
     assert told.shared and "3 instalments" in told.text
 
 
@@ -117,7 +117,7 @@ def test_paused_rules_and_suppliers_without_an_address(asked):
 def test_rules_chase_each_supplier_once_a_day(asked):
     assert tasks.chase_all(LATER) == [] == tasks.chase_all(LATER)
     chaser = Chaser.objects.get()
-    assert chaser.made_by is None and StoryEntry.objects.get(deed="chase").actor is None
+    assert chaser.made_by is None and HistoryEntry.objects.get(action="chase").actor is None
     Party.objects.update(email="")
     said = tasks.chase_all(LATER + timedelta(days=9))
     assert len(said) == 1 and "no mail address" in said[0]

@@ -6,8 +6,8 @@ from decimal import Decimal as D
 import pytest
 
 from northing.actions.confirmations import answers
-from northing.actions.confirmations.decision_letters import WAITS, tell_decisions
-from northing.activity.models import StoryEntry
+from northing.actions.confirmations.decision_letters import WAITS, send_decisions
+from northing.activity.models import HistoryEntry
 from northing.confirmations.models import Answer
 from northing.masterdata.models import Party
 from northing.messaging.models import Message
@@ -44,19 +44,19 @@ def decide(world, code, word):
 def test_one_letter_for_all_that_was_decided_and_only_once(answered):
     decide(answered, "A", "accept")
     decide(answered, "C", "counter")
-    assert tell_decisions(NOW + timedelta(minutes=1)) == 0, "there may be more to come"
-    assert tell_decisions(LATER) == 1
+    assert send_decisions(NOW + timedelta(minutes=1)) == 0, "there may be more to come"
+    assert send_decisions(LATER) == 1
     letter = Message.objects.get(kind="decisions")
     assert answered.order.number in letter.subject
     assert "accepted" in letter.body and "we propose: ready" in letter.body and "{supplier link}" in letter.body
-    assert tell_decisions(LATER) == 0
-    assert StoryEntry.objects.filter(deed="tell_decisions").get().shared
+    assert send_decisions(LATER) == 0
+    assert HistoryEntry.objects.filter(action="send_decisions").get().shared
 
 
 def test_each_supplier_gets_its_own(answered):
     decide(answered, "A", "refuse")
     decide(answered, "B", "accept")
-    assert tell_decisions(LATER) == 2
+    assert send_decisions(LATER) == 2
     bodies = list(Message.objects.filter(kind="decisions").values_list("body", flat=True))
     assert sum("kettles" in body for body in bodies) == sum("cups" in body for body in bodies) == 1
 
@@ -64,11 +64,11 @@ def test_each_supplier_gets_its_own(answered):
 def test_what_was_as_asked_needs_no_word(world):
     Party.objects.filter(kind="supplier").update(email="orders@qinlaro.example")
     world.sent_order({"A": D(240)})
-    assert tell_decisions(LATER) == 0
+    assert send_decisions(LATER) == 0
 
 
 def test_who_has_no_address_is_not_written_to_again_and_again(answered):
     Party.objects.update(email="")
     decide(answered, "A", "accept")
-    assert tell_decisions(LATER) == 0
+    assert send_decisions(LATER) == 0
     assert not Answer.objects.filter(told_at=None, decided_at__isnull=False).exists()

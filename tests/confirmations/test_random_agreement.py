@@ -14,7 +14,7 @@ from northing.actions.orders import amend, cancel, revise, write
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
 from northing.actions.worklist import proof
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.confirmations.models import Answer
 from northing.core.confirmations.answers import Part
 from northing.core.problems import Refused
@@ -38,17 +38,17 @@ class Agreement(Machine):
         key = packing.create_shipment(self.world.act("shipping"), packing.ShipmentRequest())
         asked = packing.ContainerRequest(key, CONTAINERS[0], "22G1")
         self.box = packing.add_container(self.world.act("shipping"), asked)
-        self.told = StoryEntry.objects.count()
+        self.told = HistoryEntry.objects.count()
 
-    def attempt(self, deed, who, request):
+    def attempt(self, action, who, request):
         """Do it; what was done is told, what was refused leaves nothing."""
         try:
-            deed(self.world.act(who), request)
+            action(self.world.act(who), request)
         except Refused:
-            assert StoryEntry.objects.count() == self.told, "a refused deed told a story"
+            assert HistoryEntry.objects.count() == self.told, "a refused action told a story"
             return
-        now = StoryEntry.objects.count()
-        assert now > self.told, f"{deed.__name__} told nothing"
+        now = HistoryEntry.objects.count()
+        assert now > self.told, f"{action.__name__} told nothing"
         self.told = now
 
     def version(self):
@@ -111,10 +111,10 @@ class Agreement(Machine):
         if part:
             self.attempt(load.load, "shipping", out_of(part))
 
-    @rule(pick=PICK, whole=some.booleans(), deed=some.sampled_from([cancel.cancel, cancel.reopen]))
-    def stop(self, pick, whole, deed):
+    @rule(pick=PICK, whole=some.booleans(), action=some.sampled_from([cancel.cancel, cancel.reopen]))
+    def stop(self, pick, whole, action):
         line = self.one(OrderLine.objects.filter(order=self.order), pick)
-        self.attempt(deed, "expediter", cancel.StopRequest(self.order.pk, () if whole else (line.pk,)))
+        self.attempt(action, "expediter", cancel.StopRequest(self.order.pk, () if whole else (line.pk,)))
 
     @rule()
     def take_back_and_send_again(self):
@@ -145,7 +145,7 @@ class Agreement(Machine):
             assert (part.promise is None) <= (part.agreed_quantity == 0), "agreed without a promise"
         if order.sent_at:
             assert Revision.objects.filter(order=order).count() == order.revision
-        shared = StoryEntry.objects.filter(links__kind="order", links__record=order.pk).distinct().count()
+        shared = HistoryEntry.objects.filter(links__kind="order", links__record=order.pk).distinct().count()
         assert shared <= self.told
 
 

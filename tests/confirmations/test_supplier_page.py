@@ -11,12 +11,12 @@ from django.test import Client
 from django.urls import reverse
 
 from northing.actions.confirmations import supplier_links
-from northing.activity.models import Document, StoryEntry
+from northing.activity.models import Document, HistoryEntry
 from northing.confirmations.models import Answer, SupplierLink
 from northing.masterdata.models import Party
 from northing.orders.models import Instalment
 from northing.web.common.logs import MaskTokens, masked
-from northing.worklist.models import LineStanding
+from northing.worklist.models import LineSummary
 from tests.formats.test_ubl import DAY, item, response
 from tests.worlds import NOW, TODAY
 
@@ -84,9 +84,9 @@ def test_all_is_confirmed_in_one_act_and_once(asked, client):
         page = client.post(url, {"key": "once"}, follow=True)
     assert "Nothing waits for you" in page.content.decode()
     assert Answer.objects.filter(outcome="accepted").count() == 2
-    assert set(LineStanding.objects.filter(order=asked.order).values_list("agreed", flat=True)) == {D(240), D(900)}
-    told = StoryEntry.objects.get(deed="record_answers")
-    assert told.door == "link" and str(told.actor) == "Supplier USD" and told.shared
+    assert set(LineSummary.objects.filter(order=asked.order).values_list("agreed", flat=True)) == {D(240), D(900)}
+    told = HistoryEntry.objects.get(action="record_answers")
+    assert told.channel == "link" and str(told.actor) == "Supplier USD" and told.shared
 
 
 def test_another_day_quantity_and_price_and_a_split(asked, client):
@@ -106,7 +106,7 @@ def test_another_day_quantity_and_price_and_a_split(asked, client):
         (100, 100, kettles.asked_on.isoformat()),
         (140, 140, later),
     ]
-    assert LineStanding.objects.get(line=kettles.line).agreed == 240
+    assert LineSummary.objects.get(line=kettles.line).agreed == 240
 
 
 WRONG = [
@@ -146,8 +146,8 @@ def test_a_rule_accepts_what_is_a_little_later_and_in_time(asked, client):
     answer(client, asked, row(kettles, **soon), row(infusers, **late))
     outcomes = dict(Answer.objects.values_list("instalment", "outcome"))
     assert outcomes == {kettles.pk: "accepted", infusers.pk: "open"}
-    ruled = StoryEntry.objects.get(deed="accept_answer")
-    assert ruled.door == "rule" and ruled.actor is None and ruled.text.startswith("By rule")
+    ruled = HistoryEntry.objects.get(action="accept_answer")
+    assert ruled.channel == "rule" and ruled.actor is None and ruled.text.startswith("By rule")
 
 
 def test_our_proposal_comes_back_to_them(asked, client):
@@ -159,7 +159,7 @@ def test_our_proposal_comes_back_to_them(asked, client):
     client.post("/confirmations/decide/", {"counter": open_answer.pk, "counter_on": propose, "key": "c"})
     open_answer.refresh_from_db()
     assert open_answer.outcome == "countered"
-    assert LineStanding.objects.get(line=part.line).reason == "to answer our proposal"
+    assert LineSummary.objects.get(line=part.line).reason == "to answer our proposal"
     page = client.get(reverse("supplier", args=[asked.token])).content.decode()
     assert "we propose" in page and f'value="{propose}"' in page
     client.post(reverse("supplier-confirm", args=[asked.token]), {"key": "all"})
@@ -256,8 +256,8 @@ def test_words_to_the_buyer_stand_in_the_story(asked, client):
     url = reverse("supplier-remark", args=[asked.token])
     client.post(url, {"order": asked.order.pk, "words": " We  pack on Friday. ", "key": "r"})
     client.post(url, {"order": asked.other.pk, "words": "not mine", "key": "s"})
-    told = StoryEntry.objects.get(deed="remark")
-    assert told.text == "We pack on Friday." and told.shared and told.door == "link"
+    told = HistoryEntry.objects.get(action="remark")
+    assert told.text == "We pack on Friday." and told.shared and told.channel == "link"
 
 
 def test_papers_of_the_order_can_be_taken(asked, client):

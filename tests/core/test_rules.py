@@ -13,7 +13,7 @@ from northing.core.costing.ownership import INCOTERMS, MOMENTS, is_ours_after, p
 from northing.core.money.money import MixedCurrencies, Money, UnknownCurrency, minor_units, to_minor
 from northing.core.money.periods import posting_day
 from northing.core.money.spread import NothingToSpreadOver
-from northing.core.orders.orders import LineDraft, line_problems, net_amount, order_sums, paid_part, sums_problems
+from northing.core.orders.orders import LineDraft, line_problems, net_amount, net_share, order_sums, sums_problems
 from northing.core.positions.places import COLUMNS, PLACES, broken, drawn_from, replayed
 from northing.core.problems import Problem, Refused, Strength, refuse_if
 from northing.core.receiving.counts import Counted, Expected, counting_problems, taking
@@ -125,7 +125,7 @@ def test_what_is_wrong_with_a_line(change, words):
     ],
 )
 def test_line_amounts_are_rounded_once(quantity, factor, price, discount, currency, amount):
-    assert net_amount(D(quantity), D(factor), D(price), paid_part(D(discount)), currency) == D(amount)
+    assert net_amount(D(quantity), D(factor), D(price), net_share(D(discount)), currency) == D(amount)
 
 
 # 3 lines worked by hand: goods 7.50 + 4416.00 + 33.33; each line rounded by itself at every step.

@@ -4,7 +4,7 @@ from datetime import date
 
 import pytest
 
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.demo.world import lay_world
 from northing.ledger.models import Entry
 from northing.positions.models import Position
@@ -39,8 +39,8 @@ def test_every_situation_is_there_and_the_books_explain_themselves(db, today):
         "dock",
         "quality",
     }
-    assert {*Case.objects.values_list("kind", flat=True)} == {"rejected", "missing"}
+    assert {*Claim.objects.values_list("kind", flat=True)} == {"rejected", "missing"}
     companies = Stowage.objects.values_list("container", "instalment__line__order__company").distinct()
     boxes = [box for box, _ in companies]
     assert len(boxes) > len(set(boxes)), "no container is shared by both companies"
-    assert Entry.objects.filter(deed="book_bill", text__contains="PC-1190").exists()
+    assert Entry.objects.filter(action="book_bill", text__contains="PC-1190").exists()

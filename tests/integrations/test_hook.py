@@ -6,7 +6,7 @@ from http.server import BaseHTTPRequestHandler, HTTPServer
 
 import pytest
 
-from northing.integrations.hook.http import NotTaken, signature, tell
+from northing.integrations.hook.http import NotTaken, deliver, signature
 
 
 @pytest.fixture
@@ -35,7 +35,7 @@ def listener():
 
 def test_signed_so_that_the_receiver_can_tell(listener):
     body = json.dumps({"kind": "departed"}).encode()
-    assert tell(listener.url, "secret", "7", 1_700_000_000, body) == 204
+    assert deliver(listener.url, "secret", "7", 1_700_000_000, body) == 204
     [(signed, key, got)] = listener.got
     assert (got, key) == (body, "7")
     assert signed == signature("secret", 1_700_000_000, body)
@@ -47,6 +47,6 @@ def test_signed_so_that_the_receiver_can_tell(listener):
 def test_what_is_not_taken(listener, status, words):
     listener.status = status
     with pytest.raises(NotTaken, match=words):
-        tell(listener.url, "s", "1", 1, b"{}")
+        deliver(listener.url, "s", "1", 1, b"{}")
     with pytest.raises(NotTaken, match="cannot be reached"):
-        tell("http://127.0.0.1:1/", "s", "1", 1, b"{}")
+        deliver("http://127.0.0.1:1/", "s", "1", 1, b"{}")

@@ -12,28 +12,28 @@ from django.db import connection
 from django.urls import reverse
 
 from northing.actions.shipping import carrier_events
-from northing.activity.models import StoryEntry
-from northing.jobs.models import Errand
+from northing.activity.models import HistoryEntry
+from northing.jobs.models import Job
 from northing.shipping.models import CarrierEvent, DateStatement
 from tests.shipping.test_carrier_events import call, cargo
 from tests.worlds import small_world
 
 REAL_CLOCK = True
 RUN = "import django; django.setup(); from northing.jobs import jobs; jobs.run({})"
-LOTS = 2
+BATCHES = 2
 
 
 @pytest.fixture
 def worker(settings):
-    """Starts the errand in a process of its own, on the test's database."""
+    """Starts the job in a process of its own, on the test's database."""
     known = connection.settings_dict
     who = f"{known['USER']}:{known['PASSWORD']}@" if known["USER"] else ""
     url = f"postgres://{who}{known['HOST'].replace('/', '%2f')}:{known['PORT']}/{known['NAME']}"
     env = os.environ | {"DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "northing.settings.testing"}
     started = []
 
-    def start(errand):
-        process = subprocess.Popen([sys.executable, "-c", RUN.format(errand.pk)], env=env)
+    def start(job):
+        process = subprocess.Popen([sys.executable, "-c", RUN.format(job.pk)], env=env)
         started.append(process)
         return process
 
@@ -45,23 +45,23 @@ def worker(settings):
 
 def test_killed_after_its_first_lot(transactional_db, client, worker):
     world = cargo(small_world(), 2, 30)
-    many = [call(f"e{n}", "ARRI", 30 + n % 9, -n) for n in range(LOTS * carrier_events.LOT)]
+    many = [call(f"e{n}", "ARRI", 30 + n % 9, -n) for n in range(BATCHES * carrier_events.BATCH)]
     file = SimpleUploadedFile("events.json", json.dumps(many).encode())
     client.force_login(world.people["shipping"])
     client.post(reverse("events"), {"key": "k", "source": "Vantara", "file": file})
-    errand = Errand.objects.get()
-    process = worker(errand)
+    job = Job.objects.get()
+    process = worker(job)
     until = time.monotonic() + 60
     while not CarrierEvent.objects.exists() and time.monotonic() < until:
         time.sleep(0.02)
     process.kill()
     process.wait()
     taken = CarrierEvent.objects.count()
-    assert 0 < taken < len(many) and taken % carrier_events.LOT == 0, "lots are whole or not there"
-    errand.refresh_from_db()
-    assert errand.state != "done"
-    assert worker(errand).wait(timeout=120) == 0
-    errand.refresh_from_db()
-    assert (errand.state, errand.done) == ("done", len(many))
+    assert 0 < taken < len(many) and taken % carrier_events.BATCH == 0, "batches are whole or not there"
+    job.refresh_from_db()
+    assert job.state != "done"
+    assert worker(job).wait(timeout=120) == 0
+    job.refresh_from_db()
+    assert (job.state, job.done) == ("done", len(many))
     assert CarrierEvent.objects.count() == DateStatement.objects.filter(event__isnull=False).count() == len(many)
-    assert StoryEntry.objects.filter(deed="hear").count() == LOTS
+    assert HistoryEntry.objects.filter(action="hear").count() == BATCHES

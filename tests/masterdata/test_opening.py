@@ -8,7 +8,7 @@ import pytest
 from northing.actions.confirmations import answers
 from northing.actions.masterdata import opening
 from northing.actions.shipping import retract
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import Refused
 from northing.ledger.models import Account, CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
@@ -42,11 +42,11 @@ AFLOAT = ORDER | dict(
 )
 
 
-def bring(world, deed, *rows, who="administrator"):
+def bring(world, action, *rows, who="administrator"):
     """The rows as a CSV file, brought in by somebody."""
     columns = list(dict.fromkeys(name for row in rows for name in row))
     lines = [",".join(columns)] + [",".join(row.get(name, "") for name in columns) for row in rows]
-    return deed(world.act(who), opening.FileRequest("\n".join(lines).encode()))
+    return action(world.act(who), opening.FileRequest("\n".join(lines).encode()))
 
 
 def test_stock_comes_in_as_layers_against_the_opening_balance(world):
@@ -114,7 +114,7 @@ def test_goods_afloat_that_are_ours_from_receipt_have_no_value_yet(world):
 
 
 @pytest.mark.parametrize(
-    ("deed", "row", "words"),
+    ("action", "row", "words"),
     [
         (opening.open_stock, STOCK | {"item": "NOPE"}, "Row 2: There is no item with the code or GTIN 'NOPE'"),
         (opening.open_stock, STOCK | {"company": "XXX"}, "Row 2, company: there is no company 'XXX'"),
@@ -143,11 +143,11 @@ def test_goods_afloat_that_are_ours_from_receipt_have_no_value_yet(world):
         (opening.open_afloat, AFLOAT | {"ours_from": "arrival"}, "must be empty: these goods are ours only from"),
     ],
 )
-def test_a_wrong_row_is_named_and_nothing_of_the_file_is_taken(world, deed, row, words):
+def test_a_wrong_row_is_named_and_nothing_of_the_file_is_taken(world, action, row, words):
     with pytest.raises(Refused) as caught:
-        bring(world, deed, row)
+        bring(world, action, row)
     assert words in str(caught.value)
-    assert not StoryEntry.objects.exists() and not PurchaseOrder.objects.exists() and not CostLayer.objects.exists()
+    assert not HistoryEntry.objects.exists() and not PurchaseOrder.objects.exists() and not CostLayer.objects.exists()
 
 
 def test_all_wrong_rows_are_named_at_once(world):

@@ -78,10 +78,10 @@ def test_a_wrong_file_says_where_and_cannot_be_kept(desk):
 
 def test_a_wrong_file_that_is_sent_all_the_same_keeps_nothing(desk):
     answer = send(desk, "item", "code,description,hs_code,origin\nN1,Tray,441990,NZ\nN2,Tray,1,NZ\n")
-    errand = desk.post(
+    job = desk.post(
         reverse("records-file", args=["item"]), {"key": "t", "sha256": answer.context["sha256"]}, follow=True
     )
-    assert "Row 3: HS code" in errand.content.decode() and not Item.objects.filter(code="N1").exists()
+    assert "Row 3: HS code" in job.content.decode() and not Item.objects.filter(code="N1").exists()
 
 
 def test_the_table_goes_out_and_comes_in_the_same(desk):

@@ -7,19 +7,19 @@ from io import StringIO
 import pytest
 from django.core.management import CommandError, call_command
 from django.utils import timezone
+from northing.access.permissions import may
 
 from northing.access.acts import Act
 from northing.access.models import Grant, Person
-from northing.access.rights import may
 from northing.actions.access.roles import PersonRequest
 from northing.actions.masterdata import records
 from northing.actions.orders import write
 from northing.actions.worklist import proof
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Agreement, Bin, Company, Item, Pack, Party, Port, Site
 from northing.masterdata.records import KINDS
-from northing.worklist.models import LineStanding
+from northing.worklist.models import LineSummary
 
 ITEM = {"code": "new-1", "description": "Tray", "hs_code": "4419.90", "origin": "vn"}
 
@@ -37,17 +37,17 @@ def test_a_new_item_has_what_is_usual_and_is_told(world):
     item = Item.objects.get(pk=key)
     assert (item.code, item.unit, item.hs_code, item.origin) == ("NEW-1", "pc", "441990", "VN")
     assert (item.duty_rate, item.inspected, item.keeps_lot) == (D("0.05"), True, False)
-    entry = StoryEntry.objects.get(deed="keep_record")
+    entry = HistoryEntry.objects.get(action="keep_record")
     assert entry.text == "Made the item NEW-1" and entry.links.get().record == key
 
 
 def test_what_changes_is_told_with_what_it_was(world):
     item = world.items["A"]
     keep(world, "item", {"description": "Kettle, blue", "duty_rate": "7.5"}, item.pk)
-    changes = StoryEntry.objects.get(deed="keep_record").changes
+    changes = HistoryEntry.objects.get(action="keep_record").changes
     assert [(one["field"], one["new"]) for one in changes] == [("Description", "Kettle, blue"), ("Duty %", "7.5")]
     keep(world, "item", {"description": "Kettle, blue"}, item.pk)
-    assert StoryEntry.objects.filter(deed="keep_record").count() == 1, "nothing changed, nothing is told"
+    assert HistoryEntry.objects.filter(action="keep_record").count() == 1, "nothing changed, nothing is told"
 
 
 @pytest.mark.parametrize(
@@ -93,10 +93,10 @@ def test_a_new_site_can_receive_and_a_new_company_has_an_administrator(world):
 
 def test_other_days_on_the_way_move_what_is_expected(world):
     order = world.sent_order({"A": D(10)})
-    before = LineStanding.objects.get(line__order=order).expected_on
+    before = LineSummary.objects.get(line__order=order).expected_on
     days = world.parties["USD"].passage_days
     keep(world, "supplier", {"passage_days": str(days + 5)}, world.parties["USD"].pk, who="expediter")
-    assert (LineStanding.objects.get(line__order=order).expected_on - before).days == 5
+    assert (LineSummary.objects.get(line__order=order).expected_on - before).days == 5
     assert proof.move_faults() == []
 
 

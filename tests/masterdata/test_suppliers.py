@@ -9,7 +9,7 @@ from django.urls import reverse
 from northing.actions.masterdata import suppliers
 from northing.actions.orders import write
 from northing.actions.worklist.proof import move_faults
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Agreement, Party
 from northing.orders.models import OrderLine, PurchaseOrder
@@ -60,7 +60,7 @@ def test_a_draft_is_warned_of_what_does_not_fit_and_may_pass(world):
         ["Need", "by", "2", "Feb"] if (TODAY + 60 * DAY).month == 2 else ["Need", "by", "23", "Jan"],
     ]
     write.check_order(world.act("expediter"), write.OrderAct(key))
-    assert "passed: Line 1: 50 is below" in StoryEntry.objects.get(deed="check_order").text
+    assert "passed: Line 1: 50 is below" in HistoryEntry.objects.get(action="check_order").text
 
 
 def test_a_price_within_the_tolerance_is_not_warned_of(world):
@@ -82,7 +82,7 @@ def test_a_step_is_replaced_and_both_are_told(world):
     agree(world, price="16.00", supplier_code="QX-1")
     agree(world, price="16.00", supplier_code="QX-1")
     assert Agreement.objects.filter(item__code="A", valid_from=TODAY - DAY).count() == 1
-    told = list(StoryEntry.objects.filter(deed="set_agreement").order_by("id"))
+    told = list(HistoryEntry.objects.filter(action="set_agreement").order_by("id"))
     assert len(told) == 2, "what changes nothing is no news"
     assert told[1].changes == [{"field": "price", "old": "17", "new": "16"}]
 
@@ -114,7 +114,7 @@ def test_only_who_keeps_suppliers_may(world):
 def test_how_we_agree_is_told(world):
     asked = suppliers.SupplierRequest(world.parties["USD"].pk, (("accept_days", 3), ("owes", ["despatch"])))
     suppliers.keep_supplier(world.act("expediter"), asked)
-    told = StoryEntry.objects.get(deed="keep_supplier")
+    told = HistoryEntry.objects.get(action="keep_supplier")
     assert [(row["field"], row["new"]) for row in told.changes] == [
         ("accept by rule up to days later", "3"),
         ("it owes us", "despatch"),
@@ -161,5 +161,5 @@ def test_a_days_delay_weighs_on_the_watch(world, client):
     assert move_faults() == []
     for wrong in ("x", "-1", "1.001", "9" * 14):
         client.post(url, {"key": f"k{wrong}", "cost": wrong})
-    told = StoryEntry.objects.get(deed="set_delay_cost")
+    told = HistoryEntry.objects.get(action="set_delay_cost")
     assert told.changes == [{"field": "cost of a day's delay", "old": "0", "new": "250"}]

@@ -12,7 +12,7 @@ from northing.actions.worklist.proof import move_faults
 from northing.core.problems import NotAllowed, Refused
 from northing.integrations.hook.http import NotTaken
 from northing.messaging import webhooks
-from northing.messaging.models import Hook, HookDelivery
+from northing.messaging.models import Webhook, WebhookDelivery
 from northing.shipping.models import Ripple
 from northing.worklist.models import Matter
 from tests.shipping.test_carrier_feeds import call
@@ -32,14 +32,14 @@ def post(monkeypatch):
     """What is sent, instead of over the network; it fails as often as it is told to."""
     sent = []
 
-    def tell(url, secret, key, at, body):
+    def deliver(url, secret, key, at, body):
         sent.append((url, secret, json.loads(body)))
         if sent_fails and sent_fails.pop():
             raise NotTaken("it answers 500")
         return 200
 
     sent_fails = []
-    monkeypatch.setattr(webhooks, "tell", tell)
+    monkeypatch.setattr(webhooks, "deliver", deliver)
     return sent, sent_fails
 
 
@@ -48,7 +48,7 @@ def test_departed_arrived_and_dates_changed(world, heron, post):  # noqa: F811
     shipment = sailing(world, heron)
     say(world, heron, "CNNGB", "departure", 0, "actual")
     say(world, heron, "NZTRG", "arrival", 0, "actual")
-    assert webhooks.send_due(NOW) == HookDelivery.objects.count()
+    assert webhooks.send_due(NOW) == WebhookDelivery.objects.count()
     sent, _ = post
     assert {secret for _, secret, _ in sent} == {made["secret"]}
     told = [body for *_, body in sent]
@@ -62,11 +62,13 @@ def test_departed_arrived_and_dates_changed(world, heron, post):  # noqa: F811
 def test_only_what_was_asked_for_and_may_be_seen(world, heron, post):  # noqa: F811
     add(world, ("arrived",))
     world.people["dock"].grants.filter(company=world.nz).delete()
-    hook = Hook.objects.create(url="https://y", secret="s", kinds=list(EVERY), set_by=world.people["dock"], made_at=NOW)
+    hook = Webhook.objects.create(
+        url="https://y", secret="s", kinds=list(EVERY), set_by=world.people["dock"], made_at=NOW
+    )
     sailing(world, heron)
     say(world, heron, "CNNGB", "departure", 0, "actual")
     # Nothing is aboard yet when its passage is first planned: that is nobody's secret.
-    assert not HookDelivery.objects.exclude(hook=hook, kind="dates_changed").exists()
+    assert not WebhookDelivery.objects.exclude(hook=hook, kind="dates_changed").exists()
 
 
 def test_not_taken_it_is_tried_again_and_given_up_after_a_day(world, heron, post):  # noqa: F811
@@ -78,12 +80,12 @@ def test_not_taken_it_is_tried_again_and_given_up_after_a_day(world, heron, post
     now = NOW
     for minutes in webhooks.WAITS:
         assert webhooks.send_due(now) == 0
-        waits = HookDelivery.objects.get()
+        waits = WebhookDelivery.objects.get()
         assert (waits.next_at, waits.said) == (now + timedelta(minutes=minutes), "it answers 500")
         assert webhooks.send_due(now) == 0
         now = waits.next_at
     webhooks.send_due(now)
-    given_up = HookDelivery.objects.get()
+    given_up = WebhookDelivery.objects.get()
     assert (given_up.next_at, given_up.said, given_up.done_at) == (None, "given up: it answers 500", None)
 
 
@@ -95,14 +97,14 @@ def test_an_address_is_made_and_ended(world, client, post):
         add(world, who="shipping")
     client.force_login(world.people["administrator"])
     page = client.post(reverse("hooks"), {"key": "k", "url": "https://x.example", "kinds": ["arrived"]}, follow=True)
-    assert Hook.objects.get().secret in page.content.decode()
-    assert Hook.objects.get().secret not in client.get(reverse("hooks")).content.decode()
+    assert Webhook.objects.get().secret in page.content.decode()
+    assert Webhook.objects.get().secret not in client.get(reverse("hooks")).content.decode()
     assert client.post(reverse("hooks"), {"key": "k2", "url": "x"}).status_code == 422
-    hook = Hook.objects.get()
+    hook = Webhook.objects.get()
     webhooks.announce(world.act("shipping"), "arrived", lambda: [({"shipment": "S"}, ())])
     client.post(reverse("end-hook", args=[hook.pk]), {"key": "e"})
     assert webhooks.send_due(NOW) == 0
-    assert HookDelivery.objects.get().said == "the address is told no more"
+    assert WebhookDelivery.objects.get().said == "the address is told no more"
     again = client.post(reverse("end-hook", args=[hook.pk]), {"key": "e2"}, follow=True)
     assert "told no more already" in again.content.decode()
 

@@ -10,7 +10,7 @@ from django.urls import reverse
 
 from northing.access.models import Grant
 from northing.actions.orders import cancel, import_file
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed
 from northing.formats.ubl import order_xml
 from northing.masterdata.models import Pack
@@ -64,7 +64,7 @@ def test_new_orders_are_shown_then_written(world):
     assert list(lines) == [("A", 10, D("18.40")), ("C", 20, D("1.07")), ("A", 5, D("17.5"))]
     assert states(file) == ["taken"] * 3 and file.state == "taken"
     assert Matter.objects.filter(kind="order").count() == 2
-    told = StoryEntry.objects.filter(deed="write_order")
+    told = HistoryEntry.objects.filter(action="write_order")
     assert told.count() == 2 and told[0].text.endswith("from the file orders.csv")
 
 
@@ -323,11 +323,11 @@ def test_a_file_says_what_the_whole_order_comes_to(world):
     take(world, file)
     order = PurchaseOrder.objects.get()
     assert (order.discount, order.surcharge, order.tax_rate) == (D("0.025"), D("0.01"), D("0.15"))
-    assert order.deliver_to == "Dock 9" and order.lines.get().paid_part == D("0.98475")
+    assert order.deliver_to == "Dock 9" and order.lines.get().net_share == D("0.98475")
     file = read(world, table(f"{order.number},SUSD,A,10,{DAY},3,,,,KLN", header=header))
     assert says(file) == ["discount 2.5 % → 3 %"]
     take(world, file)
-    assert order.lines.get().paid_part == D("0.97970")
+    assert order.lines.get().net_share == D("0.97970")
     wrong = (f"X2,SUSD,A,10,{DAY},101,,,,KLN", f"{order.number},SUSD,A,10,{DAY},200,,,,KLN")
     file = read(world, table(*wrong, header=header))
     assert ["below 100 %" in words for words in says(file)] == [True, True]

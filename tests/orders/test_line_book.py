@@ -14,17 +14,17 @@ from django.urls import reverse
 from northing.access.models import Person
 from northing.actions.confirmations import answers
 from northing.actions.worklist import proof, refresh
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.confirmations.models import Answer
 from northing.jobs import jobs
-from northing.jobs.models import Errand
+from northing.jobs.models import Job
 from northing.masterdata.models import Item, Party
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.line_book.asked import asked_from
 from northing.reports.line_book.rows import book_page, totals
 from northing.reports.line_book.where import where
-from northing.worklist.models import LineStanding, Matter, SavedView
+from northing.worklist.models import LineSummary, Matter, SavedView
 from tests.worlds import TODAY
 
 
@@ -169,7 +169,7 @@ def test_pages_follow_each_other_in_every_order(book, monkeypatch, sort, group):
         if not page.next:
             break
         after = Query(parse(page.next))["after"]
-    assert len(seen) == len(set(seen)) == LineStanding.objects.count() == 24
+    assert len(seen) == len(set(seen)) == LineSummary.objects.count() == 24
 
 
 def parse(address):
@@ -177,7 +177,7 @@ def parse(address):
 
 
 def test_the_figures_of_a_line(book):
-    line = LineStanding.objects.get(item__code="B")
+    line = LineSummary.objects.get(item__code="B")
     assert (line.ordered, line.held, line.under_way, line.received, line.outstanding) == (100, 60, 40, 60, 40)
     assert (line.billed, line.unbilled, line.agreed) == (0, 100, 100)
     assert line.value == D("86.0000") and line.value_base == D("153.2090")
@@ -186,8 +186,8 @@ def test_the_figures_of_a_line(book):
 
 def test_moves_are_proved_and_mended(book):
     assert proof.move_faults() == []
-    LineStanding.objects.filter(item__code="B").update(held=1)
-    LineStanding.objects.filter(item__code="C").delete()
+    LineSummary.objects.filter(item__code="B").update(held=1)
+    LineSummary.objects.filter(item__code="C").delete()
     Matter.objects.filter(kind="instalment").first().delete()
     Matter.objects.filter(kind="shipment").update(party="dock")
     faults = proof.move_faults()
@@ -265,9 +265,9 @@ def test_many_answers_are_accepted_and_what_is_refused_is_said(book, client):
     effect, done = do_many(client, "accept", {})
     assert len(effect.keys) == 1 and "by up to 9 days" in " ".join(effect.says)
     assert Answer.objects.get(outcome="accepted", quantity=40)
-    errand = Errand.objects.get()
-    assert errand.state == "done" and errand.done == 1 and errand.refused == []
-    # The same form again is the same errand; what is decided is not decided twice.
+    job = Job.objects.get()
+    assert job.state == "done" and job.done == 1 and job.refused == []
+    # The same form again is the same job; what is decided is not decided twice.
     again = jobs.begin(book.act("expediter", "z"), "accept_answers", "again", {"keys": effect.keys}, 1, "", False)
     jobs.run(again.pk)
     again.refresh_from_db()
@@ -279,14 +279,14 @@ def test_need_by_and_buyer_of_many(book, client):
     day = TODAY + timedelta(days=200)
     _, done = do_many(client, "need-by", {"need_by": day.isoformat()})
     assert set(OrderLine.objects.values_list("need_by", flat=True)) == {day}
-    assert set(LineStanding.objects.values_list("need_by", flat=True)) == {day}
+    assert set(LineSummary.objects.values_list("need_by", flat=True)) == {day}
     picks = list(OrderLine.objects.filter(item__code="B").values_list("pk", flat=True))
     stranger = Person.objects.get(username="stranger")
     _, done = do_many(client, "buyer", {"person": stranger.pk}, picks)
     assert b"may not write orders for this company" in done.content
-    assert StoryEntry.objects.filter(deed="assign_buyer").count() == 0
-    told = StoryEntry.objects.filter(deed="set_need_by").first()
-    assert told.door == "errand" and told.changes[0]["new"] == day.isoformat()
+    assert HistoryEntry.objects.filter(action="assign_buyer").count() == 0
+    told = HistoryEntry.objects.filter(action="set_need_by").first()
+    assert told.channel == "job" and told.changes[0]["new"] == day.isoformat()
 
 
 def test_the_suppliers_of_many_lines_are_chased_in_one_letter_each(book, client):
@@ -312,7 +312,7 @@ def test_nothing_is_done_to_lines_that_changed_since_they_were_looked_at(book, c
         "/orders/lines/many/need-by/",
         chosen | {"key": "k", "seen": seen, "need_by": (TODAY + timedelta(days=5)).isoformat()},
     )
-    assert b"have changed since you looked" in sent.content and Errand.objects.count() == 0
+    assert b"have changed since you looked" in sent.content and Job.objects.count() == 0
 
 
 def test_the_stranger_acts_on_nothing_of_the_other_company(book, client):
@@ -323,29 +323,29 @@ def test_the_stranger_acts_on_nothing_of_the_other_company(book, client):
     assert effect.keys == []
 
 
-def test_an_errand_that_was_cut_off_goes_on_where_it_was(book, monkeypatch):
+def test_an_job_that_was_cut_off_goes_on_where_it_was(book, monkeypatch):
     keys = sorted(OrderLine.objects.filter(order__company=book.nz).values_list("pk", flat=True))
     request = {"keys": keys, "need_by": (TODAY + timedelta(days=99)).isoformat()}
-    errand = jobs.begin(book.act("expediter", "cut"), "set_need_by", "t", request, len(keys), "", False)
+    job = jobs.begin(book.act("expediter", "cut"), "set_need_by", "t", request, len(keys), "", False)
     whole = jobs.Run.count
 
     def cut(run, done):
         if done == 2:
-            raise SystemExit  # the worker is killed after the deed, before it is counted
+            raise SystemExit  # the worker is killed after the action, before it is counted
         whole(run, done)
 
     monkeypatch.setattr(jobs.Run, "count", cut)
     with pytest.raises(SystemExit):
-        jobs.run(errand.pk)
+        jobs.run(job.pk)
     monkeypatch.setattr(jobs.Run, "count", whole)
-    jobs.run(errand.pk)
-    errand.refresh_from_db()
-    assert (errand.state, errand.done, errand.refused) == ("done", len(keys), [])
-    assert StoryEntry.objects.filter(deed="set_need_by").count() == len(keys)
+    jobs.run(job.pk)
+    job.refresh_from_db()
+    assert (job.state, job.done, job.refused) == ("done", len(keys), [])
+    assert HistoryEntry.objects.filter(action="set_need_by").count() == len(keys)
 
 
 def test_a_line_is_never_refreshed_by_halves(book):
-    """What the deeds kept is what a refresh of everything would write."""
-    before = list(LineStanding.objects.order_by("pk").values())
+    """What the actions kept is what a refresh of everything would write."""
+    before = list(LineSummary.objects.order_by("pk").values())
     refresh.refresh_every_line()
-    assert list(LineStanding.objects.order_by("pk").values()) == before
+    assert list(LineSummary.objects.order_by("pk").values()) == before

@@ -11,16 +11,16 @@ from northing.actions.confirmations import answers
 from northing.actions.orders import amend, cancel, revise, write
 from northing.actions.shipping import pack
 from northing.actions.worklist import proof
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Party
 from northing.messaging.models import Message
+from northing.orders.documents import order_documents
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
-from northing.orders.paper import papers_of
 from northing.positions.models import Position
 from northing.shipping.models import Shipment
-from northing.worklist.models import LineStanding, Matter
+from northing.worklist.models import LineSummary, Matter
 from tests.worlds import CONTAINERS, TODAY
 
 DAY = timedelta(days=1)
@@ -60,7 +60,7 @@ def test_more_is_asked_for_in_a_part_of_its_own_and_the_agreed_stands(sent):
     line = sent.line("A")
     change(sent, sent.order, as_it_is(line, quantity=D(300)))
     assert parts(sent.order) == [(240, 240, 240), (60, 0, 60), (900, 900, 900)]
-    assert LineStanding.objects.get(line=line).ordered == 300
+    assert LineSummary.objects.get(line=line).ordered == 300
     sent.order.refresh_from_db()
     assert (sent.order.revision, Revision.objects.filter(order=sent.order).count()) == (2, 2)
     assert revise.difference(sent.order)[0] == {
@@ -113,7 +113,7 @@ def test_words_need_no_agreement(sent, head):
 def test_our_need_by_date_needs_no_agreement(sent):
     line = sent.line("A")
     change(sent, sent.order, as_it_is(line, need_by=line.need_by + 5 * DAY))
-    after = LineStanding.objects.get(line=line)
+    after = LineSummary.objects.get(line=line)
     assert (after.need_by, parts(sent.order)[0]) == (line.need_by + 5 * DAY, (240, 240, 240))
 
 
@@ -152,7 +152,7 @@ def test_the_second_of_two_sees_what_the_first_did_and_loses_nothing(sent):
     assert OrderLine.objects.get(pk=line.pk).quantity == 300
 
 
-def test_every_deed_that_changes_an_order_counts(sent):
+def test_every_action_that_changes_an_order_counts(sent):
     sent.order.refresh_from_db()
     seen = sent.order.version
     amend.set_need_by(sent.act("expediter"), amend.NeedByRequest(sent.line("A").pk, TODAY + 120 * DAY))
@@ -222,11 +222,11 @@ def test_a_line_in_dated_parts_sums_to_the_line(sent):
     line, part = sent.line("A"), Instalment.objects.get(line__item__code="A")
     split(sent, line, (part.pk, D(100), part.asked_on), (None, D(140), part.asked_on + 14 * DAY))
     assert parts(sent.order)[:2] == [(100, 0, 100), (140, 0, 140)]
-    assert LineStanding.objects.get(line=line).ordered == 240
+    assert LineSummary.objects.get(line=line).ordered == 240
     again = Instalment.objects.get(line=line, number=2)
     split(sent, line, (part.pk, D(240), part.asked_on))
     again.refresh_from_db()
-    assert again.quantity == 0 and LineStanding.objects.get(line=line).ordered == 240
+    assert again.quantity == 0 and LineSummary.objects.get(line=line).ordered == 240
 
 
 def test_moving_a_day_asks_for_that_part_only(sent):
@@ -252,8 +252,8 @@ def test_only_what_is_not_packed_is_divided(sent):
     assert (100, 100, 0) in found and sum(quantity for quantity, *_ in found) == 240
 
 
-def stop(world, deed, *lines, order=None, who="expediter"):
-    return deed(world.act(who), cancel.StopRequest((order or world.order).pk, lines))
+def stop(world, action, *lines, order=None, who="expediter"):
+    return action(world.act(who), cancel.StopRequest((order or world.order).pk, lines))
 
 
 def test_cancel_and_reopen(sent):
@@ -302,16 +302,16 @@ def test_taking_back_makes_it_a_draft_and_no_supply(world):
     stop(world, cancel.take_back, order=order)
     order.refresh_from_db()
     assert (order.stage, order.revision) == ("draft", 1)
-    assert not LineStanding.objects.exists() and not Matter.objects.filter(kind="instalment").exists()
-    for deed, who in (
+    assert not LineSummary.objects.exists() and not Matter.objects.filter(kind="instalment").exists()
+    for action, who in (
         (write.check_order, "expediter"),
         (write.approve_order, "approver"),
         (write.send_order, "expediter"),
     ):
-        deed(world.act(who), write.OrderAct(order.pk))
+        action(world.act(who), write.OrderAct(order.pk))
     order.refresh_from_db()
     assert (order.revision, parts(order)) == (2, [(0, 0, 0), (10, 0, 10)])
-    assert LineStanding.objects.get().ordered == 10
+    assert LineSummary.objects.get().ordered == 10
 
 
 def test_what_was_agreed_cannot_be_taken_back(sent):
@@ -336,7 +336,7 @@ def test_an_approver_approves_up_to_the_limit(world):
 
 def test_every_change_is_told(sent):
     change(sent, sent.order, as_it_is(sent.line("A"), quantity=D(300)), head={"remark": "New cartons"})
-    told = StoryEntry.objects.filter(deed="change_order").get()
+    told = HistoryEntry.objects.filter(action="change_order").get()
     assert {row["field"]: (row["old"], row["new"]) for row in told.changes} == {
         "remark": ("", "New cartons"),
         "line 1 quantity": ("240", "300"),
@@ -345,24 +345,24 @@ def test_every_change_is_told(sent):
 
 
 @pytest.mark.parametrize(
-    ("deed", "agreed", "subject"),
+    ("action", "agreed", "subject"),
     [(cancel.cancel, True, "is cancelled"), (cancel.take_back, False, "is withdrawn"), (None, True, "revision 2")],
 )
-def test_the_supplier_is_told(world, deed, agreed, subject):
+def test_the_supplier_is_told(world, action, agreed, subject):
     Party.objects.filter(kind="supplier").update(email="orders@qinlaro.example")
     order = world.sent_order({"A": D(10)}, agreed=agreed)
-    if deed:
-        stop(world, deed, order=order)
+    if action:
+        stop(world, action, order=order)
     else:
         change(world, order, as_it_is(order.lines.get(), quantity=D(11)))
-    assert Message.objects.first().subject == f"Order {order.number}{',' if not deed else ''} {subject}"
+    assert Message.objects.first().subject == f"Order {order.number}{',' if not action else ''} {subject}"
 
 
 def test_a_cancelled_order_has_no_line_on_paper_and_no_order_for_machines(sent):
     stop(sent, cancel.cancel, sent.line("A").pk)
     assert [line["item"] for line in Revision.objects.latest("number").content["lines"]] == ["C"]
     stop(sent, cancel.cancel)
-    assert [name for name, *_ in papers_of(sent.order.pk)] == [f"{sent.order.number}-3.pdf"]
+    assert [name for name, *_ in order_documents(sent.order.pk)] == [f"{sent.order.number}-3.pdf"]
 
 
 def test_looking_first_keeps_nothing(sent):
@@ -397,7 +397,7 @@ def test_what_is_reopened_beside_packed_units_needs_agreeing_anew(sent):
     stop(sent, cancel.cancel, sent.line("A").pk)
     stop(sent, cancel.reopen, sent.line("A").pk)
     assert parts(sent.order)[:2] == [(100, 100, 0), (140, 0, 140)]
-    told = StoryEntry.objects.get(deed="reopen").text
+    told = HistoryEntry.objects.get(action="reopen").text
     assert told.endswith("line 1: 140 units are on order again")
 
 

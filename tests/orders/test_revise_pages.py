@@ -9,7 +9,7 @@ from django.urls import reverse
 
 from northing.actions.activity import remarks
 from northing.activity.documents import where
-from northing.activity.models import Document, StoryEntry
+from northing.activity.models import Document, HistoryEntry
 from northing.core.problems import NotAllowed
 from northing.masterdata.models import Party
 from northing.messaging.models import Message
@@ -161,7 +161,7 @@ def test_remarks_stay_in_the_house_unless_shared(desk):
     assert not Message.objects.exists()
     say(desk, "line", desk.line("A").pk, "Please pack dry", shared="on")
     assert "Please pack dry" in Message.objects.get().body
-    shared = dict(StoryEntry.objects.filter(deed="remark").values_list("text", "shared"))
+    shared = dict(HistoryEntry.objects.filter(action="remark").values_list("text", "shared"))
     assert shared == {"Call them": False, "Please pack dry": True}
 
 
@@ -172,7 +172,7 @@ def test_a_remark_on_any_record_and_on_nobody_elses(desk):
     records = [("shipment", charged.pk), ("charge", charge), ("item", desk.items["A"].pk), ("container", box.pk)]
     for kind, record in [*records, ("party", desk.parties["USD"].pk), ("party", desk.parties["provider"].pk)]:
         assert say(desk, kind, record).status_code == 302
-        told = StoryEntry.objects.filter(deed="remark", links__kind=kind, links__record=record)
+        told = HistoryEntry.objects.filter(action="remark", links__kind=kind, links__record=record)
         assert told.exists(), kind
     assert say(desk, "ledger", 1).status_code == 404
     desk.client.force_login(desk.people["stranger"])
@@ -184,13 +184,15 @@ def test_only_an_orders_remark_can_be_shared(desk):
     answer = desk.client.post(
         reverse("remark", args=["item", desk.items["A"].pk]), {"key": "k", "words": "x", "shared": "on"}, follow=True
     )
-    assert b"Only what is about an order" in answer.content and not StoryEntry.objects.filter(deed="remark").exists()
+    assert (
+        b"Only what is about an order" in answer.content and not HistoryEntry.objects.filter(action="remark").exists()
+    )
 
 
 def test_the_story_is_filtered_with_a_word(desk):
     say(desk, "order", desk.order.pk, "Pallets are wet")
     url = reverse("order", args=[desk.order.pk])
-    assert [entry.text for entry in desk.client.get(url, {"said": "pallet"}).context["story"].entries] == [
+    assert [entry.text for entry in desk.client.get(url, {"said": "pallet"}).context["history"].entries] == [
         "Pallets are wet"
     ]
     assert b"Nothing in the story says" in desk.client.get(url, {"said": "zebra"}).content

@@ -13,10 +13,10 @@ from northing.actions.shipping import pack as packing
 from northing.core.problems import Refused
 from northing.formats.ubl import order_xml, read_order
 from northing.masterdata.models import Company, Party, Site
+from northing.orders.documents import order_documents, order_pdf
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
-from northing.orders.paper import order_pdf, papers_of
 from northing.shipping.models import Stowage
-from northing.worklist.models import LineStanding, Matter
+from northing.worklist.models import LineSummary, Matter
 from tests.orders.test_revise import as_it_is, change
 from tests.worlds import CONTAINERS, TODAY
 
@@ -39,8 +39,8 @@ def write(world, **more):
 
 def send(world, order):
     whole = ordering.OrderAct(order.pk)
-    for deed, who in ((ordering.check_order, "expediter"), (ordering.approve_order, "approver")):
-        deed(world.act(who), whole)
+    for action, who in ((ordering.check_order, "expediter"), (ordering.approve_order, "approver")):
+        action(world.act(who), whole)
     ordering.send_order(world.act("expediter"), whole)
     order.refresh_from_db()
     world.agree(order)
@@ -56,7 +56,7 @@ def pack(world, part, quantity):
 
 def test_what_is_paid_of_a_price_is_kept_with_the_line(world):
     order = write(world, **HEAD)
-    assert list(order.lines.values_list("paid_part", flat=True)) == [D("0.9261"), D("1.029")]
+    assert list(order.lines.values_list("net_share", flat=True)) == [D("0.9261"), D("1.029")]
     # 4089.6576 and 990.9270, each rounded: what the Watch weighs, what an approver's limit is held against.
     assert ordering.order_total(order) == D("5080.59")
     assert Matter.objects.get(kind="order").at_stake == D("8342.33")  # at 1.6420
@@ -65,7 +65,7 @@ def test_what_is_paid_of_a_price_is_kept_with_the_line(world):
 def test_a_discount_reaches_the_value_of_the_goods_and_the_line_book(world):
     order = send(world, write(world, **HEAD))
     part = Instalment.objects.get(line__order=order, line__number=1)
-    assert LineStanding.objects.get(line=part.line_id).value == D("4089.6576")
+    assert LineSummary.objects.get(line=part.line_id).value == D("4089.6576")
     world.say(world.shipment([order]), "departure")
     assert [part.goods_amount for part in Stowage.objects.order_by("pk")] == [D("4089.66"), D("990.93")]
     assert part.pack_price == D("18.40"), "the price itself stays as it was agreed"
@@ -84,23 +84,23 @@ def test_a_new_discount_asks_again_and_is_for_what_can_still_be_changed(world):
     pack(world, first, 100)
     change(world, order, head={"discount": D("0.5")})
     parts = list(Instalment.objects.filter(line=first.line).order_by("number"))
-    assert [(part.quantity, part.agreed_quantity, part.paid_part) for part in parts] == [
+    assert [(part.quantity, part.agreed_quantity, part.net_share) for part in parts] == [
         (100, 100, D("0.9")),
         (140, 0, D("0.45")),
     ]
     assert revise.difference(order)[0] == {"where": "order", "what": "discount", "old": "0 %", "new": "50 %"}
-    assert LineStanding.objects.get(line=first.line).value == 100 * D("18.40") * D("0.9") + 140 * D("18.40") * D("0.45")
+    assert LineSummary.objects.get(line=first.line).value == 100 * D("18.40") * D("0.9") + 140 * D("18.40") * D("0.45")
 
 
 def test_a_line_added_later_has_the_discount_of_its_order(world):
     order = send(world, write(world, discount=D("0.02")))
     change(world, order, added=(ordering.LineRequest("A", "", D(10)),))
-    assert OrderLine.objects.get(order=order, number=3).paid_part == D("0.98")
-    assert Instalment.objects.get(line__order=order, line__number=3).paid_part == D("0.98")
+    assert OrderLine.objects.get(order=order, number=3).net_share == D("0.98")
+    assert Instalment.objects.get(line__order=order, line__number=3).net_share == D("0.98")
     line = OrderLine.objects.get(order=order, number=1)
     change(world, order, as_it_is(line, discount=D(0)))
     line.refresh_from_db()
-    assert line.paid_part == D("0.98")
+    assert line.net_share == D("0.98")
 
 
 def test_tax_and_addresses_need_no_agreement(world):
@@ -153,7 +153,7 @@ def test_the_buyer_is_somebody_who_may_write_orders(world):
 
 def test_papers_say_what_the_order_comes_to(world):
     order = send(world, write(world, **HEAD, deliver_to="Dock 1\nTotara Street"))
-    names = [name for name, _, _ in papers_of(order.pk)]
+    names = [name for name, _, _ in order_documents(order.pk)]
     assert len(names) == 2
     content = Revision.objects.get(order=order).content
     assert content["sums"]["to_pay"] == "5842.68"
@@ -176,5 +176,5 @@ def test_the_need_by_date_is_changed_without_touching_what_is_paid(world):
     order = send(world, write(world, **HEAD))
     line = order.lines.first()
     amend.set_need_by(world.act("expediter"), amend.NeedByRequest(line.pk, TODAY + timedelta(days=80)))
-    assert Instalment.objects.get(line=line).paid_part == D("0.9261")
+    assert Instalment.objects.get(line=line).net_share == D("0.9261")
     assert replace(as_it_is(line), quantity=D(1)).discount == D("0.1")

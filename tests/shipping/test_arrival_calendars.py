@@ -11,7 +11,7 @@ from django.urls import reverse
 from northing.access.models import Person
 from northing.actions.shipping import arrival_calendars
 from northing.core.problems import NotAllowed
-from northing.shipping.models import SiteFeed
+from northing.shipping.models import ArrivalCalendar
 from tests.worlds import CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
@@ -54,7 +54,7 @@ def test_only_the_sites_own(world):
 
 def test_it_ends_and_a_wrong_token_opens_nothing(world):
     url = make(world)
-    assert SiteFeed.objects.get().token_hash not in url
+    assert ArrivalCalendar.objects.get().token_hash not in url
     assert arrival_calendars.end_feeds(world.act("dock"), arrival_calendars.FeedRequest(world.site.pk)) == 1
     assert Client().get(url).status_code == 404
     for _ in range(14):
@@ -70,7 +70,7 @@ def test_who_only_looks_makes_none(world, client):
     assert "arrivals.ics" in page.content.decode() and page["Cache-Control"] == "no-store"
     assert "never read" in client.get(reverse("record", args=["site", world.site.pk])).content.decode()
     client.post(reverse("end-feeds", args=[world.site.pk]), {"key": "e"})
-    assert SiteFeed.objects.get().ended_at
+    assert ArrivalCalendar.objects.get().ended_at
     client.force_login(Person.objects.get(username="stranger"))
     assert client.post(reverse("make-feed", args=[world.site.pk])).status_code == 404
 

@@ -17,11 +17,11 @@ from northing.access.models import Person
 from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import carrier_events, pack
 from northing.actions.worklist.proof import move_faults
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.identifiers import with_container_check_digit
 from northing.jobs import jobs
-from northing.jobs.models import Errand
+from northing.jobs.models import Job
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.clocks import facts_of
@@ -29,7 +29,7 @@ from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall, Ripple, Shipment, Stowage
 from northing.shipping.operations import LegPlan
 from northing.web.shipping.queries.likely_matches import likely_boxes
-from northing.worklist.models import LineStanding
+from northing.worklist.models import LineSummary
 from tests.worlds import CALLS, CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
@@ -226,7 +226,7 @@ def test_a_withdrawal_waits_while_goods_have_gone_on(afloat):
     waits = CarrierEvent.objects.get(event_id="r")
     assert (waits.state, "Reverse the receipt first" in waits.says) == ("waits", True)
     shipment = Shipment.objects.get(pk=afloat.cargo.pk)
-    assert (shipment.place, shipment.departed_on) == ("landed", TODAY - 19 * DAY), "the rest of the lot is taken in"
+    assert (shipment.place, shipment.departed_on) == ("landed", TODAY - 19 * DAY), "the rest of the batch is taken in"
     assert not CarrierEvent.objects.get(event_id="a").retracted
     again = carrier_events.EventRequest(waits.pk)
     with pytest.raises(Refused, match="Reverse the receipt first"):
@@ -275,13 +275,13 @@ def test_on_the_page(afloat, client):
 
 def test_a_long_file_is_the_workers_and_goes_on_where_it_was_killed(afloat, client, settings, tmp_path, monkeypatch):
     settings.FILES = tmp_path
-    monkeypatch.setattr(carrier_events, "LOT", 40)
+    monkeypatch.setattr(carrier_events, "BATCH", 40)
     many = [box(f"b{n}", "DISC", -1, number="XXXU1234567") for n in range(150)] + [call("a", "ARRI", 33, 0)]
     file = SimpleUploadedFile("events.json", json.dumps(many).encode())
     client.force_login(Person.objects.get(username="shipping"))
     answer = client.post(reverse("events"), {"key": "k", "source": "Vantara", "file": file})
-    errand = Errand.objects.get()
-    assert answer.url == reverse("errand", args=[errand.pk]) and (errand.total, errand.done) == (151, 0)
+    job = Job.objects.get()
+    assert answer.url == reverse("job", args=[job.pk]) and (job.total, job.done) == (151, 0)
 
     heard = carrier_events.hear
     taken = []
@@ -294,12 +294,12 @@ def test_a_long_file_is_the_workers_and_goes_on_where_it_was_killed(afloat, clie
 
     monkeypatch.setattr(carrier_events, "hear", killed_in_the_third_lot)
     with pytest.raises(KeyboardInterrupt):
-        jobs.run(errand.pk)
+        jobs.run(job.pk)
     assert CarrierEvent.objects.count() == 80
     monkeypatch.setattr(carrier_events, "hear", heard)
-    jobs.run(errand.pk)
-    errand.refresh_from_db()
-    assert (errand.state, errand.done, CarrierEvent.objects.count()) == ("done", 151, 151)
+    jobs.run(job.pk)
+    job.refresh_from_db()
+    assert (job.state, job.done, CarrierEvent.objects.count()) == ("done", 151, 151)
     assert dock(afloat) == TODAY + 33 * DAY
 
 
@@ -311,7 +311,7 @@ def test_a_plan_of_the_carrier_takes_the_place_of_ours(afloat):
 
 
 def expected_on(line):
-    return LineStanding.objects.get(line=line).expected_on
+    return LineSummary.objects.get(line=line).expected_on
 
 
 def test_a_container_goes_before_its_vessel(afloat):
@@ -366,7 +366,7 @@ def test_what_comes_later_implies_what_came_before(world):
     shipment = Shipment.objects.get(pk=afloat.cargo.pk)
     assert (shipment.arrived_on, shipment.place) == (TODAY - 3 * DAY, "landed")
     assert shipment.departed_on <= shipment.arrived_on
-    assert StoryEntry.objects.filter(deed="implied", text__contains="nobody said when").exists()
+    assert HistoryEntry.objects.filter(action="implied", text__contains="nobody said when").exists()
     # What really happened comes late, said before that: it is believed all the same.
     hear(afloat, call("d", "DEPA", -30, -50, "ACT"), call("a", "ARRI", -4, -40, "ACT"))
     shipment.refresh_from_db()
@@ -401,13 +401,13 @@ LIFE = [
 ]
 
 
-@given(order=st.permutations(LIFE), lots=st.lists(st.integers(1, 4), min_size=1, max_size=9))
+@given(order=st.permutations(LIFE), batches=st.lists(st.integers(1, 4), min_size=1, max_size=9))
 @settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_in_any_order_and_any_lots_the_same_is_believed(afloat, daily_rates, order, lots):
+def test_in_any_order_and_any_lots_the_same_is_believed(afloat, daily_rates, order, batches):
     """Goods, their value, containers and dates; what has to wait is tried again at the end, as a person would."""
     with transaction.atomic():
         left = list(order)
-        for size in lots * 9:
+        for size in batches * 9:
             if left:
                 hear(afloat, *left[:size])
                 left = left[size:]

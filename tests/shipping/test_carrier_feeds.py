@@ -94,7 +94,7 @@ def test_the_worker_is_killed_between_two_lots(world, heron, monkeypatch):  # no
             raise KeyboardInterrupt
         return heard(act, request)
 
-    monkeypatch.setattr(carrier_events, "LOT", 100)
+    monkeypatch.setattr(carrier_events, "BATCH", 100)
     monkeypatch.setattr(carrier_events, "hear", dies)
     with pytest.raises(KeyboardInterrupt):
         carrier_feeds.poll(feed, NOW, Script((events, "")))
@@ -111,8 +111,8 @@ def test_the_worker_is_killed_between_two_lots(world, heron, monkeypatch):  # no
 def test_of_two_feeds_that_speak_at_one_instant_the_higher_ranks(world, heron):  # noqa: F811
     sailing(world, heron)
     for source, key, days, rank in (("first", "a", 31, 2), ("second", "b", 40, 1)):
-        lot = json.dumps([call(key, "ARRI", days, 0)]).encode()
-        carrier_events.hear(world.act("shipping"), carrier_events.EventsRequest(source, lot, rank))
+        batch = json.dumps([call(key, "ARRI", days, 0)]).encode()
+        carrier_events.hear(world.act("shipping"), carrier_events.EventsRequest(source, batch, rank))
     arrival = PortCall.objects.get(voyage=heron, port="NZTRG").expected_arrival
     assert arrival == DateStatement.objects.get(source="first").value
 

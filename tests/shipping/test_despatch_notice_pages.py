@@ -10,7 +10,7 @@ from lxml import etree
 from northing.access.models import Person
 from northing.actions.confirmations import supplier_links
 from northing.orders.models import Instalment
-from northing.shipping.models import DespatchNotice, PaperDue, Shipment, Stowage
+from northing.shipping.models import DespatchNotice, RequiredDocument, Shipment, Stowage
 from tests.worlds import CONTAINERS
 
 
@@ -74,13 +74,13 @@ def test_papers_on_the_shipments_page(desk, world):
     shipment = world.shipment([world.sent_order({"A": D(5)})])
     args = [shipment.pk]
     desk.post(reverse("usual-papers", args=args), {"key": "u"})
-    assert PaperDue.objects.count() == 5
+    assert RequiredDocument.objects.count() == 5
     bad = desk.post(reverse("ask-paper", args=args), {"key": "a", "kind": "other", "party": "us"}, follow=True)
     assert "Say which paper it is" in bad.content.decode()
     desk.post(
         reverse("ask-paper", args=args), {"key": "b", "kind": "balance", "party": "accounts", "due": "2026-12-01"}
     )
-    lading = PaperDue.objects.get(kind="lading")
+    lading = RequiredDocument.objects.get(kind="lading")
     held = desk.post(reverse("settle-paper", args=[lading.pk]), {"key": "s", "day": "2026-11-24"}, follow=True)
     assert "held until it is paid" in held.content.decode()
     page = desk.get(reverse("shipment", args=args)).content.decode()
@@ -115,7 +115,7 @@ def test_a_supplier_announces_a_despatch(desk, world, client):
     assert client.post(url, {"key": "b", **head}).status_code == 422
     assert client.post(url, {"key": "c", **head, f"leaves-{part.pk}": "60"}).status_code == 302
     made = DespatchNotice.objects.get()
-    assert (made.supplier, made.door, made.document) == (world.parties["USD"], "link", "BL 1")
+    assert (made.supplier, made.channel, made.document) == (world.parties["USD"], "link", "BL 1")
     [row] = made.lines.all()
     assert (row.quantity, row.container, row.order_line) == (D(60), CONTAINERS[0], part.line)
     file = SimpleUploadedFile("x.csv", GOOD.encode())

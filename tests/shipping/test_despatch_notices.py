@@ -16,7 +16,7 @@ from northing.masterdata.models import Pack, Party
 from northing.reports.packing_list import packed_rows
 from northing.reports.proofs import position_faults
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import Container, DespatchNotice, HandlingUnit, PaperDue, Shipment, Stowage
+from northing.shipping.models import Container, DespatchNotice, HandlingUnit, RequiredDocument, Shipment, Stowage
 from northing.worklist.models import Matter
 from tests.worlds import CONTAINERS, NOW, TODAY
 
@@ -177,7 +177,7 @@ def test_a_container_that_has_sailed(world, orders):
 def test_by_a_suppliers_link_for_its_own_orders_only(world, orders):
     dollars, euros = orders
     supplier = world.parties["USD"]
-    act = Act(supplier_links.acting_person(supplier), NOW, door="link", supplier=supplier.pk)
+    act = Act(supplier_links.acting_person(supplier), NOW, channel="link", supplier=supplier.pk)
     rows = (line(dollars, 10, number="1"), line(euros, 5, number="1"))
     key = despatch_notices.read(act, despatch_notices.NoticeRequest(Notice("N", rows), supplier.pk))
     assert [state for state, _ in judged(world, key)] == ["differs", "wrong"]
@@ -194,20 +194,22 @@ def test_by_a_suppliers_link_for_its_own_orders_only(world, orders):
 
 def ask(world, shipment, **more):
     facts = {"kind": "lading", "party": "carrier", "anchor": "departure", "anchor_days": 4} | more
-    return required_documents.ask_paper(world.act("shipping"), required_documents.PaperRequest(shipment.pk, **facts))
+    return required_documents.require_document(
+        world.act("shipping"), required_documents.DocumentRequest(shipment.pk, **facts)
+    )
 
 
 def settle(world, key, day=TODAY, **more):
-    return required_documents.settle_paper(world.act("shipping"), required_documents.DoneRequest(key, day, **more))
+    return required_documents.complete_document(world.act("shipping"), required_documents.DoneRequest(key, day, **more))
 
 
 def test_a_paper_follows_the_date_it_is_counted_from(world, orders):
     shipment = world.shipment(list(orders))
     key = ask(world, shipment)
     # The vessel was to leave two days ago and has not: four days from today.
-    assert PaperDue.objects.get().due == TODAY + 4 * DAY
+    assert RequiredDocument.objects.get().due == TODAY + 4 * DAY
     world.say(shipment, "departure", TODAY + 6 * DAY, "estimated")
-    assert PaperDue.objects.get().due == TODAY + 10 * DAY
+    assert RequiredDocument.objects.get().due == TODAY + 10 * DAY
     matter = Matter.objects.get(kind="paper")
     assert (matter.party, matter.due, matter.subject) == ("carrier", TODAY + 10 * DAY, "Bill of lading of S-00001")
     settle(world, key, reference="BL 1", form="original")
@@ -238,11 +240,11 @@ def test_the_usual_papers_once(world, orders):
     usual = required_documents.UsualRequest(shipment.pk)
     assert required_documents.ask_usual(world.act("shipping"), usual) == 6
     assert required_documents.ask_usual(world.act("shipping"), usual) == 0
-    assert set(PaperDue.objects.values_list("kind", flat=True)) >= {"lading", "plant_health", "cut_off"}
+    assert set(RequiredDocument.objects.values_list("kind", flat=True)) >= {"lading", "plant_health", "cut_off"}
     shipment.papers.all().delete()
     Shipment.objects.update(mode="air")
     required_documents.ask_usual(world.act("shipping"), usual)
-    assert PaperDue.objects.filter(kind="waybill").exists()
+    assert RequiredDocument.objects.filter(kind="waybill").exists()
 
 
 @pytest.mark.parametrize(

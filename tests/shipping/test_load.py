@@ -1,4 +1,4 @@
-"""Building a shipment in one deed: its containers and what they hold, its route and voyages."""
+"""Building a shipment in one action: its containers and what they hold, its route and voyages."""
 
 from datetime import timedelta
 from decimal import Decimal as D
@@ -9,7 +9,7 @@ from northing.actions.shipping import load as loading
 from northing.actions.shipping import pack
 from northing.actions.shipping import route as routing
 from northing.actions.shipping.build import BuildRequest, build
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.masterdata.models import Party
@@ -80,12 +80,12 @@ def test_several_containers_in_one_pass_and_changed_again(world, parts, shipment
     assert stowed() == [(ONE, "A", 10), (ONE, "C", 300), (TWO, "A", 80)]
     assert (places(kettles), places(more)) == ((10, 90, 0), (50, 0, 0))
     assert position_faults() == []
-    told = StoryEntry.objects.filter(deed="stow").latest("pk").text
+    told = HistoryEntry.objects.filter(action="stow").latest("pk").text
     assert told == f"Packed 1 part into {TWO}; Took out 2 parts of {ONE}, {TWO} of {Shipment.objects.get()}"
     # Said again it changes nothing, and is not told.
-    count = StoryEntry.objects.count()
+    count = HistoryEntry.objects.count()
     load(world, shipment, *again)
-    assert StoryEntry.objects.count() == count
+    assert HistoryEntry.objects.count() == count
 
 
 def test_a_container_gets_another_number_or_leaves(world, parts, shipment):

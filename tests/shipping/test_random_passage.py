@@ -24,7 +24,7 @@ from northing.reports.proofs import book_faults, position_faults
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import own_docks, planned_legs
-from northing.worklist.models import LineStanding
+from northing.worklist.models import LineSummary
 from tests.across.machine import Machine, run
 from tests.worlds import TODAY, small_world
 
@@ -82,8 +82,8 @@ class Passages(Machine):
         self.made += 1
         return with_container_check_digit(f"QXNU{self.made:06d}")
 
-    def ship(self, deed, request):
-        self.attempt(deed, "shipping", request)
+    def ship(self, action, request):
+        self.attempt(action, "shipping", request)
 
     @rule(pick=PICK, part=some.integers(0, 3), quantity=some.integers(0, 40), new=some.booleans())
     def load(self, pick, part, quantity, new):
@@ -216,7 +216,7 @@ class Passages(Machine):
 def days_of_parts():
     return [
         *Instalment.objects.order_by("pk").values_list("pk", "expected_on"),
-        *LineStanding.objects.order_by("pk").values_list("pk", "expected_on"),
+        *LineSummary.objects.order_by("pk").values_list("pk", "expected_on"),
     ]
 
 

@@ -1,4 +1,4 @@
-"""What really happens to voyages: each a deed with its ripple; dates follow, what was planned stays, units stay put."""
+"""What really happens to voyages: each an action with its ripple; dates follow, plans stay, units stay put."""
 
 from datetime import timedelta
 from decimal import Decimal as D
@@ -9,7 +9,7 @@ from django.urls import reverse
 from northing.actions.shipping import milestones, pack, reroute
 from northing.actions.shipping.ripple import foresee
 from northing.actions.worklist.proof import move_faults
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.identifiers import with_imo_check_digit
 from northing.positions.models import Position
@@ -58,13 +58,13 @@ def sailing(world, key, item="A", number=CONTAINERS[0]):
     return Shipment.objects.get(pk=shipment.pk)
 
 
-def do(world, deed, request, who="shipping"):
-    return deed(world.act(who), request)
+def do(world, action, request, who="shipping"):
+    return action(world.act(who), request)
 
 
-def refused(world, deed, request):
+def refused(world, action, request):
     with pytest.raises(Refused) as error:
-        do(world, deed, request)
+        do(world, action, request)
     return str(error.value)
 
 
@@ -103,7 +103,7 @@ def test_rolled_to_the_next_voyage(world, heron, tern):
     assert (dock(first), dock(second)) == (40, 31)
     first.refresh_from_db()
     assert (str(first.voyage), first.planned_dock) == (TERN, TODAY + 31 * DAY)
-    assert StoryEntry.objects.filter(deed="roll").get().text == f"{first} rolled from {HERON} to {TERN}"
+    assert HistoryEntry.objects.filter(action="roll").get().text == f"{first} rolled from {HERON} to {TERN}"
     # The rest of them, none named; then there is none left.
     assert do(world, reroute.roll, reroute.RollRequest(heron, tern)) == 1
     assert "Nothing of ours is to sail" in refused(world, reroute.roll, reroute.RollRequest(heron, tern))

@@ -11,7 +11,7 @@ from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import container_milestones, milestones, pack, retract
 from northing.actions.shipping.ripple import foresee
 from northing.actions.worklist import proof
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.ledger.models import Account, Entry, Posting
 from northing.masterdata.models import ExchangeRate
@@ -111,7 +111,9 @@ def test_what_is_valued_anew_goes_back_at_its_own_rate(sea):
     assert Entry.objects.count() == entries + 2, "what was posted stands; two entries follow it"
     amounts = list(Posting.objects.filter(account=Account.OWNED_AFLOAT).order_by("pk").values_list("amount", "rate"))
     assert amounts == [(before, rate(20)), (-before, rate(20)), (after, rate(22))]
-    assert f"ours since {TODAY - 22 * DAY:%-d %b %Y}, not" in StoryEntry.objects.filter(deed="value_anew").get().text
+    assert (
+        f"ours since {TODAY - 22 * DAY:%-d %b %Y}, not" in HistoryEntry.objects.filter(action="value_anew").get().text
+    )
 
 
 def test_a_correction_needs_a_rate(sea):
@@ -130,7 +132,7 @@ def test_where_the_day_left_has_no_rate_the_value_stays_and_the_story_says_so(se
     ExchangeRate.objects.filter(day__lte=TODAY - 21 * DAY).delete()
     take_back(sea, second)
     assert stands(sea)[:2] == (20, rate(20))
-    assert "the value stays that of" in StoryEntry.objects.filter(deed="value_anew").latest("pk").text
+    assert "the value stays that of" in HistoryEntry.objects.filter(action="value_anew").latest("pk").text
 
 
 def test_what_the_dock_has_received_keeps_its_value(sea):

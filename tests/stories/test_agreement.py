@@ -9,7 +9,7 @@ from northing.actions.confirmations import answers, supplier_links
 from northing.actions.orders import amend, write
 from northing.confirmations.models import Answer
 from northing.jobs import jobs
-from northing.jobs.models import Errand
+from northing.jobs.models import Job
 from northing.masterdata.models import Party
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
@@ -141,7 +141,7 @@ def test_three_hundred_answers_are_accepted_at_once(stage):
     stage.accessible(page)
     page.click("button:has-text('Accept (300)')")
     expect(page.locator("#far")).to_contain_text("of 300")
-    jobs.run(Errand.objects.get().pk)
+    jobs.run(Job.objects.get().pk)
     expect(page.locator("main")).to_contain_text("Done")
     assert Answer.objects.filter(outcome="accepted").count() == 300
     assert not Answer.objects.filter(outcome="open").exists()

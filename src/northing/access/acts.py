@@ -1,4 +1,4 @@
-"""An act: who does something, when, through which door, under which key."""
+"""An act: who does something, when, through which channel, under which key."""
 
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -7,19 +7,19 @@ from functools import cached_property
 from django.utils import timezone
 
 from northing.access.models import Person
-from northing.access.rights import require
+from northing.access.permissions import require
 from northing.core.money.periods import day_problems
 from northing.core.problems import NotAllowed, Problem
 
 
 @dataclass(frozen=True)
 class Act:
-    """Handed to every deed; nothing below asks for the clock or the user."""
+    """Handed to every action; nothing below asks for the clock or the user."""
 
     person: Person
     at: datetime
     key: str = ""
-    door: str = "page"
+    channel: str = "page"
     # Whose link it came through; such an act is for that supplier's own orders only.
     supplier: int | None = None
 
@@ -29,16 +29,16 @@ class Act:
         return timezone.localdate(self.at)
 
     def inner(self) -> "Act":
-        """For a deed within a deed: the key is that of the whole."""
+        """For an action within an action: the key is that of the whole."""
         return replace(self, key="")
 
-    def require(self, right: str, *companies: int) -> None:
-        """Raise NotAllowed unless the person has the right in all the companies."""
-        require(self.person, right, companies)
+    def require(self, permission: str, *companies: int) -> None:
+        """Raise NotAllowed unless the person has the permission in all the companies."""
+        require(self.person, permission, companies)
 
-    def require_at(self, right: str, company: int, site: int) -> None:
-        """Raise NotAllowed unless the person has the right at the site."""
-        require(self.person, right, [company], site)
+    def require_at(self, permission: str, company: int, site: int) -> None:
+        """Raise NotAllowed unless the person has the permission at the site."""
+        require(self.person, permission, [company], site)
 
     def require_supplier(self, supplier: int) -> None:
         """Raise NotAllowed when the act came through the link of another supplier."""

@@ -32,7 +32,7 @@ class Role(models.Model):
     """What a role may do, where it is not as it ships, or does not ship at all."""
 
     code = models.CharField(max_length=16, unique=True)
-    rights = models.JSONField(default=list)
+    permissions = models.JSONField(default=list)
 
     class Meta:
         ordering = ["code"]
@@ -91,19 +91,19 @@ class SignIn(models.Model):
 class Refusal(models.Model):
     """A sign-in that failed; too many of them lock the name, or the address, for a while."""
 
-    door = models.CharField(max_length=160)
+    channel = models.CharField(max_length=160)
     at = models.DateTimeField()
 
     class Meta:
-        indexes = [models.Index(fields=["door", "at"], name="refusals_at_door")]
+        indexes = [models.Index(fields=["channel", "at"], name="refusals_at_door")]
 
 
 class Knock(models.Model):
     """How often a door was knocked at within a minute: by link, or by address with a token nobody has."""
 
-    door = models.CharField(max_length=80)
+    channel = models.CharField(max_length=80)
     minute = models.DateTimeField()
     count = models.PositiveIntegerField(default=0)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["door", "minute"], name="knock_once_a_minute")]
+        constraints = [models.UniqueConstraint(fields=["channel", "minute"], name="knock_once_a_minute")]

@@ -30,7 +30,7 @@ def chase_by_rule(timestamp: int) -> None:
 
 
 @app.periodic(cron="* * * * *")
-@app.task(name="poll feeds", queue="errands", pass_context=False)
+@app.task(name="poll feeds", queue="jobs", pass_context=False)
 def poll_feeds(timestamp: int) -> None:
     """Ask carriers' feeds that are due."""
     for said in carrier_feeds.poll_due(timezone.now()):
@@ -39,13 +39,13 @@ def poll_feeds(timestamp: int) -> None:
 
 @app.periodic(cron="* * * * *")
 @app.task(name="tell hooks", queue="letters", pass_context=False)
-def tell_hooks(timestamp: int) -> None:
+def deliver_webhooks(timestamp: int) -> None:
     """Tell other programs what happened."""
     webhooks.send_due(timezone.now())
 
 
 @app.periodic(cron="20 3 * * *")
-@app.task(name="learn passages", queue="errands", pass_context=False)
+@app.task(name="learn passages", queue="jobs", pass_context=False)
 def learn_from_passages(timestamp: int) -> None:
     """Each night, what finished passages teach about the next ones."""
     with transaction.atomic():
@@ -54,9 +54,9 @@ def learn_from_passages(timestamp: int) -> None:
 
 @app.periodic(cron="*/5 * * * *")
 @app.task(name="tell decisions", queue="letters", pass_context=False)
-def tell_of_decisions(timestamp: int) -> None:
+def send_decided(timestamp: int) -> None:
     """Suppliers are told what we decided, some minutes after the last of many decisions."""
-    decision_letters.tell_decisions(timezone.now())
+    decision_letters.send_decisions(timezone.now())
 
 
 def chase_all(now: datetime) -> list[str]:

@@ -1,4 +1,4 @@
-"""The story of every record, and the keys that make a deed happen once."""
+"""The story of every record, and the keys that make an action happen once."""
 
 from django.db import models
 
@@ -6,12 +6,12 @@ from northing.access.models import Person
 from northing.masterdata.models import Company
 
 
-class StoryEntry(models.Model):
-    """One deed as it is told: who, what, when it occurred, when it was recorded. Append-only."""
+class HistoryEntry(models.Model):
+    """One action as it is told: who, what, when it occurred, when it was recorded. Append-only."""
 
-    deed = models.CharField(max_length=24)
+    action = models.CharField(max_length=24)
     actor = models.ForeignKey(Person, models.PROTECT, null=True)
-    door = models.CharField(max_length=12, default="page")
+    channel = models.CharField(max_length=12, default="page")
     at = models.DateTimeField()
     occurred_on = models.DateField()
     text = models.TextField()
@@ -23,10 +23,10 @@ class StoryEntry(models.Model):
         indexes = [models.Index(fields=["-at"], name="story_newest")]
 
 
-class StoryLink(models.Model):
+class HistoryLink(models.Model):
     """A record that an entry is about. Append-only."""
 
-    entry = models.ForeignKey(StoryEntry, models.PROTECT, related_name="links")
+    entry = models.ForeignKey(HistoryEntry, models.PROTECT, related_name="links")
     kind = models.CharField(max_length=12)
     record = models.BigIntegerField()
     company = models.ForeignKey(Company, models.PROTECT, null=True)
@@ -36,11 +36,11 @@ class StoryLink(models.Model):
 
 
 class IdempotencyKey(models.Model):
-    """A key that came with a deed, the digest of the request, and what the deed returned."""
+    """A key that came with an action, the digest of the request, and what the action returned."""
 
     key = models.CharField(max_length=64)
     actor = models.ForeignKey(Person, models.PROTECT)
-    deed = models.CharField(max_length=24)
+    action = models.CharField(max_length=24)
     digest = models.CharField(max_length=64)
     result = models.JSONField(null=True)
     at = models.DateTimeField()

@@ -11,7 +11,7 @@ from django.db import DataError, IntegrityError, OperationalError, connection, t
 from psycopg.errors import DeadlockDetected
 
 from northing.access.acts import Act
-from northing.activity.models import IdempotencyKey, StoryEntry, StoryLink
+from northing.activity.models import HistoryEntry, HistoryLink, IdempotencyKey
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.database.columns import insert_columns
 
@@ -54,51 +54,51 @@ CONSTRAINTS = {
 }
 
 
-def tell(
+def add_history(
     act: Act,
-    deed: str,
+    action: str,
     text: str,
     links: Iterable[Link],
     occurred_on: date | None = None,
     changes: list[dict[str, str]] | None = None,
     shared: bool = False,
-) -> StoryEntry:
+) -> HistoryEntry:
     """Write what happened, and tie it to its records: (kind, id, company id or None)."""
-    entry = StoryEntry.objects.create(
-        deed=deed,
+    entry = HistoryEntry.objects.create(
+        action=action,
         # A rule acts for nobody.
-        actor=None if act.door == "rule" else act.person,
-        door=act.door,
+        actor=None if act.channel == "rule" else act.person,
+        channel=act.channel,
         at=act.at,
         occurred_on=occurred_on or act.today,
         text=text,
         changes=changes or [],
         shared=shared,
     )
-    StoryLink.objects.bulk_create(
-        StoryLink(entry=entry, kind=kind, record=record, company_id=company)
+    HistoryLink.objects.bulk_create(
+        HistoryLink(entry=entry, kind=kind, record=record, company_id=company)
         for kind, record, company in dict.fromkeys(links)
     )
     return entry
 
 
 @dataclass(frozen=True)
-class Told:
+class HistoryDraft:
     """One of many entries: what was done, in words, the records it is tied to, and what changed."""
 
-    deed: str
+    action: str
     text: str
     links: list[Link]
     changes: list[dict[str, str]] = field(default_factory=list)
 
 
-def tell_many(act: Act, told: Sequence[Told]) -> None:
+def add_history_rows(act: Act, told: Sequence[HistoryDraft]) -> None:
     """`tell` for many records at once, in two statements."""
-    entries = StoryEntry.objects.bulk_create(
-        StoryEntry(
-            deed=one.deed,
+    entries = HistoryEntry.objects.bulk_create(
+        HistoryEntry(
+            action=one.action,
             actor=act.person,
-            door=act.door,
+            channel=act.channel,
             at=act.at,
             occurred_on=act.today,
             text=one.text,
@@ -112,29 +112,29 @@ def tell_many(act: Act, told: Sequence[Told]) -> None:
         for kind, record, company in one.links
     ]
     types = {"entry_id": "bigint", "kind": "text", "record": "bigint", "company_id": "bigint"}
-    insert_columns(StoryLink._meta.db_table, types, links)
+    insert_columns(HistoryLink._meta.db_table, types, links)
 
 
-def once(deed: Callable[..., Any]) -> Callable[..., Any]:
-    """Make `deed(act, request)` one transaction that happens once per key.
+def once(action: Callable[..., Any]) -> Callable[..., Any]:
+    """Make `action(act, request)` one transaction that happens once per key.
 
     The key is inserted first: a second sender waits for the first and then gets its result.
     The same key with another request raises KeyReused. Database guards become Refused.
     """
 
-    @wraps(deed)
+    @wraps(action)
     def run(act: Act, request: Any) -> Any:
         for attempt in range(1, ATTEMPTS + 1):
             try:
                 with transaction.atomic():
-                    return _keyed(deed, act, request)
+                    return _keyed(action, act, request)
             except IntegrityError as error:
                 raise _as_refusal(error) from error
             except DataError as error:
                 what = "A number or a text here is larger than any Northing keeps."
                 raise Refused(Problem(what, mend="Check the largest of them.")) from error
             except OperationalError as error:
-                # Two deeds met crosswise and the database let this one go: nothing of it is done, it may begin again.
+                # Two actions met crosswise and the database let this one go: nothing of it is done, it may begin again.
                 if not isinstance(error.__cause__, DeadlockDetected):
                     raise
                 if attempt == ATTEMPTS or connection.in_atomic_block:
@@ -145,29 +145,29 @@ def once(deed: Callable[..., Any]) -> Callable[..., Any]:
     return run
 
 
-def _keyed(deed: Callable[..., Any], act: Act, request: Any) -> Any:
+def _keyed(action: Callable[..., Any], act: Act, request: Any) -> Any:
     if not act.key:
-        return deed(act, request)
-    done, result = _taken(act, deed.__name__, request)
+        return action(act, request)
+    done, result = _taken(act, action.__name__, request)
     if done:
         return result
-    result = deed(act, request)
+    result = action(act, request)
     IdempotencyKey.objects.filter(actor=act.person, key=act.key).update(result=result)
     return result
 
 
-def _taken(act: Act, deed: str, request: Any) -> tuple[bool, Any]:
+def _taken(act: Act, action: str, request: Any) -> tuple[bool, Any]:
     digest = hashlib.sha256(repr(request).encode()).hexdigest()
     with connection.cursor() as cursor:
         cursor.execute(
-            "insert into activity_idempotencykey (key, actor_id, deed, digest, at) values (%s, %s, %s, %s, %s)"
+            "insert into activity_idempotencykey (key, actor_id, action, digest, at) values (%s, %s, %s, %s, %s)"
             " on conflict (actor_id, key) do nothing",
-            [act.key, act.person.pk, deed, digest, act.at],
+            [act.key, act.person.pk, action, digest, act.at],
         )
         if cursor.rowcount:
             return False, None
     before = IdempotencyKey.objects.get(actor=act.person, key=act.key)
-    if (before.deed, before.digest) != (deed, digest):
+    if (before.action, before.digest) != (action, digest):
         raise KeyReused(
             Problem(
                 "This form was sent before with other contents.",

@@ -1,1 +1,1 @@
-"""The API, `/api/v1`: the same deeds and rights as the pages, for programs."""
+"""The API, `/api/v1`: the same actions and permissions as the pages, for programs."""

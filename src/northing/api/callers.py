@@ -21,7 +21,7 @@ class Token(HttpBearer):
 
 
 def act_of(request: HttpRequest) -> Act:
-    """The act of the token's person; `Idempotency-Key` makes its deed happen once."""
+    """The act of the token's person; `Idempotency-Key` makes its action happen once."""
     key = request.headers.get("Idempotency-Key", "").replace("\x00", "")[:60]
     return Act(request.auth.person, timezone.now(), f"api:{key}"[:64] if key else "", "api")
 

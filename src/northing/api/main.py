@@ -17,7 +17,7 @@ from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
 
 PROBLEM = "application/problem+json"
 WORDS = """Orders, lines and confirmations of Northing. Exact numbers are strings; errors are problem details
-(RFC 9457); pages go on with `after` set to the `next` of the page before; `Idempotency-Key` makes a deed happen
+(RFC 9457); pages go on with `after` set to the `next` of the page before; `Idempotency-Key` makes an action happen
 once."""
 
 
@@ -53,7 +53,7 @@ def said(status: int, detail: str = "", problems: list[Problem] | None = None) -
 
 @api.exception_handler(Refused)
 def refused(request: HttpRequest, error: Refused) -> HttpResponse:
-    """What a deed refuses: 403 without the right, 409 when somebody was first, 422 for the rest."""
+    """What an action refuses: 403 without the permission, 409 when somebody was first, 422 for the rest."""
     status = 403 if isinstance(error, NotAllowed) else 409 if isinstance(error, Overtaken | KeyReused) else 422
     return said(status, str(error), error.problems)
 

@@ -70,7 +70,7 @@ def _keep(request: HttpRequest, name: str, asked: Any) -> int:
 
 
 def _texts(name: str, said: dict[str, Any]) -> tuple[tuple[str, str], ...]:
-    """Facts as the deed reads them. A reference is a code already."""
+    """Facts as the action reads them. A reference is a code already."""
     facts = {fact.name: fact for fact in KINDS[name].facts}
     return tuple(
         (key, str(value or "") if facts[key].refers else facts[key].said(value)) for key, value in said.items()

@@ -10,14 +10,14 @@ from django.utils import timezone
 from ninja import File, Query, Router
 from ninja.files import UploadedFile
 
+from northing.access.permissions import companies_of
 from northing.access.queries import people_who, scoped
-from northing.access.rights import companies_of
 from northing.actions.activity import remarks
 from northing.actions.confirmations import answers as agreeing
 from northing.actions.orders import cancel, revise, write
 from northing.activity.documents import LARGEST
 from northing.activity.documents import where as file_of
-from northing.activity.models import Document, StoryEntry, StoryLink
+from northing.activity.models import Document, HistoryEntry, HistoryLink
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, key_of, number_of, page, word_of
 from northing.api.parameters import After, Key, Limit, Words, answers
@@ -313,14 +313,14 @@ def document(request: HttpRequest, document_id: Key):
 def changes(request: HttpRequest, after: After = "", limit: Limit = USUAL):
     """The story since a cursor, oldest first: poll with `next`. What is of other companies only stays out.
 
-    Entries of the last seconds are held back: a deed that is still being written may get a lower number than one
+    Entries of the last seconds are held back: an action that is still being written may get a lower number than one
     that is done, and would be missed.
     """
     require(request, "read")
     mine = companies_of(request.auth.person)
-    seen = StoryLink.objects.filter(Q(company__in=mine) | Q(company=None))
+    seen = HistoryLink.objects.filter(Q(company__in=mine) | Q(company=None))
     settled = timezone.now() - timedelta(seconds=SETTLES_SECONDS)
-    found = StoryEntry.objects.filter(pk__in=seen.values("entry"), at__lt=settled).select_related("actor")
+    found = HistoryEntry.objects.filter(pk__in=seen.values("entry"), at__lt=settled).select_related("actor")
     rows, following = page(found.filter(pk__gt=number_of(after)) if after else found, "", limit)
     last = following or (word_of(rows[-1].pk) if rows else after or word_of(0))
     links: dict[int, list[str]] = {}
@@ -332,7 +332,7 @@ def changes(request: HttpRequest, after: After = "", limit: Limit = USUAL):
 SETTLES_SECONDS = 5
 
 
-def _change(row: StoryEntry, records: list[str]) -> dict[str, Any]:
-    found = {name: getattr(row, name) for name in ("id", "at", "deed", "door", "text")}
+def _change(row: HistoryEntry, records: list[str]) -> dict[str, Any]:
+    found = {name: getattr(row, name) for name in ("id", "at", "action", "channel", "text")}
     changed = [{name: str(value) for name, value in change.items()} for change in row.changes]
     return found | {"actor": str(row.actor) if row.actor else "", "changes": changed, "records": records}

@@ -7,7 +7,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 
-from northing.access.rights import companies_of, require_somewhere
+from northing.access.permissions import companies_of, require_somewhere
 from northing.actions.shipping import build as building
 from northing.actions.shipping import carrier_events, pack
 from northing.actions.shipping import load as loading

@@ -8,7 +8,7 @@ from northing.ledger.models import CostLayer
 from northing.masterdata.models import Company, Party
 
 
-class Case(models.Model):
+class Claim(models.Model):
     """Failed or missing units, until each has an end."""
 
     class Kind(models.TextChoices):
@@ -38,7 +38,7 @@ class Case(models.Model):
 class ReturnNote(models.Model):
     """Units that went back to the supplier under their reference."""
 
-    case = models.ForeignKey(Case, models.PROTECT, related_name="returns")
+    case = models.ForeignKey(Claim, models.PROTECT, related_name="returns")
     reference = models.CharField("Supplier's reference", max_length=40)
     quantity = fields.quantity()
     cost = fields.money()

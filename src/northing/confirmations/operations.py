@@ -53,10 +53,10 @@ def write_answers(
 
 def decide(act: Act, answer: Answer, outcome: str) -> None:
     """Our decision on an open answer."""
-    by = None if act.door == "rule" else act.person
+    by = None if act.channel == "rule" else act.person
     answer.outcome, answer.decided_by, answer.decided_at = outcome, by, act.at
-    # The demo world's own deeds write to nobody.
-    answer.told_at = act.at if act.door == "demo" else None
+    # The demo world's own actions write to nobody.
+    answer.told_at = act.at if act.channel == "demo" else None
     answer.save(update_fields=["outcome", "decided_by", "decided_at", "told_at"])
 
 

@@ -27,10 +27,10 @@ class Problem:
 
 
 class Refused(Exception):
-    """A deed that may not happen, with all its problems at once.
+    """An action that may not happen, with all its problems at once.
 
     Refused
-    |-- NotAllowed        the person lacks the right
+    |-- NotAllowed        the person lacks the permission
     |-- KeyReused         an idempotency key came back with another request
     """
 
@@ -42,7 +42,7 @@ class Refused(Exception):
 
 
 class NotAllowed(Refused):
-    """The person lacks the right."""
+    """The person lacks the permission."""
 
 
 class KeyReused(Refused):

@@ -1,8 +1,8 @@
 """Many rows in one statement, without an object for each row.
 
 The ORM's bulk writes build an expression for every cell, and the driver quotes every cell of a list by itself; at
-thousands of rows that is most of a deed's time. New rows go over by COPY, what is written on old ones as one literal a
-column.
+thousands of rows that is most of an action's time. New rows go over by COPY, what is written on old ones as one
+literal a column.
 """
 
 from collections.abc import Iterable, Mapping, Sequence

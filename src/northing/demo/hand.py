@@ -1,4 +1,4 @@
-"""The hand that lays the demo world: deeds by short names, on days counted from today."""
+"""The hand that lays the demo world: actions by short names, on days counted from today."""
 
 import random
 from datetime import date, datetime, time, timedelta
@@ -29,7 +29,7 @@ SITES = {"KLN": "TRG", "KLA": "MEL"}
 
 
 class Hand:
-    """Deeds by name, on days counted from today."""
+    """Actions by name, on days counted from today."""
 
     def __init__(self, today: date):
         self.today = today
@@ -42,9 +42,9 @@ class Hand:
 
     def act(self, who: str, days: int) -> Act:
         """Somebody acting `days` from today, in the morning."""
-        self.minutes += 1  # deeds of one day follow each other in the story as they did in this file
+        self.minutes += 1  # actions of one day follow each other in the story as they did in this file
         at = datetime.combine(self.today + timedelta(days=days), time(0, 1)) + timedelta(minutes=self.minutes)
-        return Act(self.people[who], timezone.make_aware(at), door="demo")
+        return Act(self.people[who], timezone.make_aware(at), channel="demo")
 
     def order(
         self, supplier: str, lines: dict[str, int], sent: int, need: int, company="KLN", agreed=True, stop=""
@@ -64,10 +64,10 @@ class Hand:
         key = write.write_order(self.act("ilva", sent - 2), request)
         steps = [("check", write.check_order, "ilva", -1), ("approve", write.approve_order, "tobin", -1)]
         steps.append(("send", write.send_order, "ilva", 0))
-        for name, deed, who, days in steps:
+        for name, action, who, days in steps:
             if stop == "draft" or (stop == "check" and name == "approve") or (stop == "approve" and name == "send"):
                 return key
-            deed(self.act(who, sent + days), write.OrderAct(key))
+            action(self.act(who, sent + days), write.OrderAct(key))
         if agreed:
             self.answer(key, sent + 4)
         return key

@@ -1,4 +1,4 @@
-"""What has happened in the demo world: every situation of the job, done by its own deed on its own day."""
+"""What has happened in the demo world: every situation of the job, done by its own action on its own day."""
 
 import json
 from datetime import date, timedelta
@@ -13,7 +13,7 @@ from northing.actions.masterdata import opening as beginning
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive
 from northing.actions.shipping import carrier_events, despatch_notices, passage_statistics, required_documents
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer, ChaserRule
 from northing.demo.afloat import lay_afloat
 from northing.demo.hand import SITES, Hand
@@ -23,7 +23,7 @@ from northing.formats.identifiers import with_container_check_digit, with_imo_ch
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, PaperDue, Stowage
+from northing.shipping.models import Container, RequiredDocument, Stowage
 
 D = Decimal
 
@@ -88,7 +88,7 @@ class _World(Hand):
             verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
             inspect.inspect(self.act("odo", -37), verdict)
         back = inspect.ReturnRequest(
-            Case.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
+            Claim.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
         )
         inspect.return_goods(self.act("odo", -20), back)
         kettle, site = Item.objects.get(code="KET-17"), Site.objects.get(code="TRG")
@@ -202,12 +202,12 @@ class _World(Hand):
         shipment = self.shipment([order], voyage, ("CNNGB", "NZTRG", "Tauranga"), 5, 30, boxes=2)
         self.charge(shipment, "QUI", "freight", "4900.00", "USD", "volume", 0)
         required_documents.ask_usual(self.act("hanne", 0), required_documents.UsualRequest(shipment))
-        balance = required_documents.PaperRequest(
+        balance = required_documents.DocumentRequest(
             shipment, "balance", "accounts", "Balance of 70 % to Qinlaro", anchor="departure", anchor_days=7
         )
-        required_documents.ask_paper(self.act("hanne", 0), balance)
-        first = PaperDue.objects.filter(shipment=shipment, kind="packing_list").get()
-        required_documents.settle_paper(
+        required_documents.require_document(self.act("hanne", 0), balance)
+        first = RequiredDocument.objects.filter(shipment=shipment, kind="packing_list").get()
+        required_documents.complete_document(
             self.act("hanne", 0), required_documents.DoneRequest(first.pk, self.today, "QL-PL-229")
         )
 

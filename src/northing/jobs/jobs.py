@@ -1,4 +1,4 @@
-"""Errands: who begins one waits for nothing; the worker does it, and may do it again after it was killed.
+"""Jobs: who begins one waits for nothing; the worker does it, and may do it again after it was killed.
 
 settings.JOB_HANDLERS says which function does a kind; it gets a `Run`. It counts what it did with `Run.count`, so that
 a second run goes on where the first was cut off; what it does for each record goes through an action with a key of
@@ -18,9 +18,9 @@ from procrastinate.contrib.django import app
 
 from northing.access.acts import Act
 from northing.core.problems import KeyReused, Problem, Refused
-from northing.jobs.models import Errand
+from northing.jobs.models import Job
 
-TASK = "errand"
+TASK = "job"
 MOST_REFUSED = 500
 
 
@@ -35,39 +35,39 @@ class Named:
 
 @dataclass
 class Run:
-    """An errand while it runs."""
+    """An job while it runs."""
 
-    errand: Errand
+    job: Job
 
     @property
     def request(self) -> dict[str, Any]:
-        return self.errand.request
+        return self.job.request
 
     def act(self, key: str = "") -> Act:
-        """The act of the person whose errand it is, with a key that is the errand's own."""
-        whole = f"{self.errand.key[:40]}:{key}" if key else ""
-        return Act(self.errand.person, timezone.now(), whole, "errand")
+        """The act of the person whose job it is, with a key that is the job's own."""
+        whole = f"{self.job.key[:40]}:{key}" if key else ""
+        return Act(self.job.person, timezone.now(), whole, "job")
 
     def count(self, done: int) -> None:
         """Say how far it is."""
-        self.errand.done = done
-        self.errand.save(update_fields=["done"])
+        self.job.done = done
+        self.job.save(update_fields=["done"])
 
     def far(self, done: int, total: int) -> None:
         """Say how far it is, and of how much."""
-        self.errand.done, self.errand.total = done, total
-        self.errand.save(update_fields=["done", "total"])
+        self.job.done, self.job.total = done, total
+        self.job.save(update_fields=["done", "total"])
 
     def refuse(self, named: Named, refused: Refused) -> None:
         """Keep what was refused, and why; only the first of very many, but all of them counted."""
         words = " ".join(str(problem) for problem in refused.problems)
-        if len(self.errand.refused) < MOST_REFUSED:
-            self.errand.refused.append({**asdict(named), "why": words})
-            self.errand.save(update_fields=["refused"])
+        if len(self.job.refused) < MOST_REFUSED:
+            self.job.refused.append({**asdict(named), "why": words})
+            self.job.save(update_fields=["refused"])
 
     def each(self, keys: Sequence[int], do: Callable[[Act, int], None], names: Mapping[int, Named]) -> None:
-        """Do a deed for each of the records that are not done yet; `names` gives what each is called."""
-        for place in range(self.errand.done, len(keys)):
+        """Do an action for each of the records that are not done yet; `names` gives what each is called."""
+        for place in range(self.job.done, len(keys)):
             key = keys[place]
             try:
                 do(self.act(str(key)), key)
@@ -76,23 +76,23 @@ class Run:
             self.count(place + 1)
 
     def file(self, suffix: str) -> Path:
-        """Where the errand may write its file: outside what the web server serves."""
-        folder = Path(settings.FILES) / "errands"
+        """Where the job may write its file: outside what the web server serves."""
+        folder = Path(settings.FILES) / "jobs"
         folder.mkdir(parents=True, exist_ok=True)
-        self.errand.file = f"errands/{self.errand.pk}{suffix}"
-        self.errand.save(update_fields=["file"])
-        return Path(settings.FILES) / self.errand.file
+        self.job.file = f"jobs/{self.job.pk}{suffix}"
+        self.job.save(update_fields=["file"])
+        return Path(settings.FILES) / self.job.file
 
 
 @transaction.atomic
 def begin(
     act: Act, kind: str, title: str, request: dict[str, Any], total: int, back: str = "", later: bool = True
-) -> Errand:
-    """Write the errand down and queue it in the same transaction; the same key begins it once.
+) -> Job:
+    """Write the job down and queue it in the same transaction; the same key begins it once.
 
     With `later` False it is short, and whoever begins it runs it at once.
     """
-    found, made = Errand.objects.get_or_create(
+    found, made = Job.objects.get_or_create(
         person=act.person,
         key=act.key,
         defaults={
@@ -109,32 +109,32 @@ def begin(
             Problem("This form was sent before with other contents.", mend="Reload the page to see what was done.")
         )
     if made and later:
-        app.configure_task(TASK).defer(errand=found.pk)
+        app.configure_task(TASK).defer(job=found.pk)
     return found
 
 
 def run(pk: int) -> None:
-    """Do an errand; one that is over is left alone."""
-    errand = Errand.objects.select_related("person").get(pk=pk)
-    if errand.is_over:
+    """Do an job; one that is over is left alone."""
+    job = Job.objects.select_related("person").get(pk=pk)
+    if job.is_over:
         return
-    _mark(errand, Errand.State.RUNNING)
+    _mark(job, Job.State.RUNNING)
     try:
-        import_string(settings.JOB_HANDLERS[errand.kind])(Run(errand))
+        import_string(settings.JOB_HANDLERS[job.kind])(Run(job))
     except Refused as refused:
-        _end(errand, Errand.State.FAILED, " ".join(str(problem) for problem in refused.problems))
+        _end(job, Job.State.FAILED, " ".join(str(problem) for problem in refused.problems))
     except Exception:
-        _end(errand, Errand.State.FAILED, "Something went wrong here; it is in the log. What was done stays done.")
+        _end(job, Job.State.FAILED, "Something went wrong here; it is in the log. What was done stays done.")
         raise
     else:
-        _end(errand, Errand.State.DONE, "")
+        _end(job, Job.State.DONE, "")
 
 
-def _mark(errand: Errand, state: str) -> None:
-    errand.state = state
-    errand.save(update_fields=["state"])
+def _mark(job: Job, state: str) -> None:
+    job.state = state
+    job.save(update_fields=["state"])
 
 
-def _end(errand: Errand, state: str, said: str) -> None:
-    errand.state, errand.said, errand.ended_at = state, (said or errand.said)[:240], timezone.now()
-    errand.save(update_fields=["state", "said", "ended_at"])
+def _end(job: Job, state: str, said: str) -> None:
+    job.state, job.said, job.ended_at = state, (said or job.said)[:240], timezone.now()
+    job.save(update_fields=["state", "said", "ended_at"])

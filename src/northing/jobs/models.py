@@ -5,7 +5,7 @@ from django.db import models
 from northing.access.models import Person
 
 
-class Errand(models.Model):
+class Job(models.Model):
     """Work of more than a second, done by the worker: how far it is, what was refused and why, what it made."""
 
     class State(models.TextChoices):
@@ -16,7 +16,7 @@ class Errand(models.Model):
 
     kind = models.CharField(max_length=24)
     title = models.CharField(max_length=160)
-    person = models.ForeignKey(Person, models.PROTECT, related_name="errands")
+    person = models.ForeignKey(Person, models.PROTECT, related_name="jobs")
     key = models.CharField(max_length=64)
     request = models.JSONField()
     total = models.PositiveIntegerField(default=0)
@@ -31,7 +31,7 @@ class Errand(models.Model):
 
     class Meta:
         ordering = ["-id"]
-        constraints = [models.UniqueConstraint(fields=["person", "key"], name="errand_once_per_key")]
+        constraints = [models.UniqueConstraint(fields=["person", "key"], name="job_once_per_key")]
 
     @property
     def is_over(self) -> bool:

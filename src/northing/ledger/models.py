@@ -33,11 +33,11 @@ class Account(models.TextChoices):
 
 
 class Entry(models.Model):
-    """One deed in the books. Sums to zero in base currency per company. Append-only."""
+    """One action in the books. Sums to zero in base currency per company. Append-only."""
 
-    story = models.ForeignKey("activity.StoryEntry", models.PROTECT, related_name="entries")
+    history = models.ForeignKey("activity.HistoryEntry", models.PROTECT, related_name="entries")
     actor = models.ForeignKey(Person, models.PROTECT, null=True)
-    deed = models.CharField(max_length=24)
+    action = models.CharField(max_length=24)
     text = models.CharField(max_length=240)
     occurred_on = models.DateField()
     posted_on = models.DateField()

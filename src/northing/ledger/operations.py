@@ -30,12 +30,12 @@ class Draft(NamedTuple):
     layer: int | None = None
 
 
-def open_entry(act: Act, story, text: str, companies: Iterable[int], occurred_on: date, reverses=None) -> Entry:
+def open_entry(act: Act, history, text: str, companies: Iterable[int], occurred_on: date, reverses=None) -> Entry:
     """An entry that posts in the first open period of all its companies."""
     return Entry.objects.create(
-        story=story,
+        history=history,
         actor=act.person,
-        deed=story.deed,
+        action=history.action,
         text=text[:240],
         occurred_on=occurred_on,
         posted_on=first_open_day(companies, occurred_on),

@@ -1,1 +1,1 @@
-"""Companies, sites, parties, items, ports, rates, people and their rights."""
+"""Companies, sites, parties, items, ports, rates, people and their permissions."""

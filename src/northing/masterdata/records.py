@@ -1,6 +1,6 @@
 """The records of the house: of which facts each consists, by which it is known, and what of it never changes.
 
-One description serves the page, the file and the programs' door: a fact is read from text and said as text.
+One description serves the page, the file and the API: a fact is read from text and said as text.
 """
 
 from collections.abc import Iterable
@@ -61,7 +61,7 @@ class Fact:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of record. `rights`: any of them lets one keep it; `company`: the path to its company, if it has one."""
+    """A kind of record. `permissions`: any one of them is enough to keep it; `company`: the path to its company."""
 
     name: str
     words: str
@@ -69,9 +69,9 @@ class Kind:
     model: type[models.Model]
     key: tuple[str, ...]
     facts: tuple[Fact, ...]
-    rights: tuple[str, ...]
+    permissions: tuple[str, ...]
     company: str = ""
-    story: str = ""
+    history: str = ""
     given: dict[str, Any] = field(default_factory=dict)
 
     @property
@@ -183,7 +183,7 @@ KINDS = {
             ),
             ("keep_house",),
             company="pk",
-            story="company",
+            history="company",
         ),
         Kind(
             "site",
@@ -200,7 +200,7 @@ KINDS = {
             ),
             ("keep_house",),
             company="company",
-            story="site",
+            history="site",
         ),
         Kind(
             "bin",
@@ -234,7 +234,7 @@ KINDS = {
                 _address("remit_address", "Payments go to"),
             ),
             ("keep_house", "keep_supplier"),
-            story="party",
+            history="party",
             given={"kind": Party.Kind.SUPPLIER},
         ),
         Kind(
@@ -245,7 +245,7 @@ KINDS = {
             ("code",),
             PARTY,
             ("keep_house", "keep_supplier"),
-            story="party",
+            history="party",
             given={"kind": Party.Kind.PROVIDER},
         ),
         Kind(
@@ -256,7 +256,7 @@ KINDS = {
             ("code",),
             PARTY,
             ("keep_house",),
-            story="party",
+            history="party",
             given={"kind": Party.Kind.CUSTOMS},
         ),
         Kind(
@@ -282,7 +282,7 @@ KINDS = {
                 _yes("stows_apart", "Travels apart from other groups"),
             ),
             ("keep_house", "keep_supplier"),
-            story="item",
+            history="item",
         ),
         Kind(
             "pack",

@@ -1,4 +1,4 @@
-"""Letters: written down in the deed that needs them, sent by the worker, tried again with growing pauses.
+"""Letters: written down in the action that needs them, sent by the worker, tried again with growing pauses.
 
 A letter is sent at least once and looks the same each time (one Message-ID): a receiver that minds repeats gets it
 exactly once, which is as far as SMTP can go. What fails for good, and what is tried again, is told to

@@ -7,7 +7,7 @@ from northing.masterdata.models import Company, Party
 
 
 class Message(models.Model):
-    """A mail to somebody outside, or a trial copy to oneself. It is written in the deed and sent by the worker."""
+    """A mail to somebody outside, or a trial copy to oneself. It is written in the action and sent by the worker."""
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"
@@ -33,7 +33,7 @@ class Message(models.Model):
         ordering = ["-id"]
 
 
-class Hook(models.Model):
+class Webhook(models.Model):
     """An address that is told what happens; what is sent is signed with its secret."""
 
     url = models.URLField(max_length=200)
@@ -51,10 +51,10 @@ class Hook(models.Model):
         return self.url
 
 
-class HookDelivery(models.Model):
+class WebhookDelivery(models.Model):
     """One thing told to one address, until it was taken or is given up."""
 
-    hook = models.ForeignKey(Hook, models.CASCADE, related_name="deliveries")
+    hook = models.ForeignKey(Webhook, models.CASCADE, related_name="deliveries")
     kind = models.CharField(max_length=20)
     body = models.JSONField()
     made_at = models.DateTimeField()

@@ -1,4 +1,4 @@
-"""Tell other programs what happens: written in the deed's transaction, sent by the worker, tried again for a day."""
+"""Tell other programs what happens: written in the action's transaction, sent by the worker, tried again for a day."""
 
 import json
 from collections.abc import Callable, Collection, Mapping, Sequence
@@ -8,9 +8,9 @@ from typing import Any
 from django.db import transaction
 
 from northing.access.acts import Act
-from northing.access.rights import companies_of
-from northing.integrations.hook.http import NotTaken, tell
-from northing.messaging.models import Hook, HookDelivery
+from northing.access.permissions import companies_of
+from northing.integrations.hook.http import NotTaken, deliver
+from northing.messaging.models import Webhook, WebhookDelivery
 
 KINDS = {
     "departed": "a shipment departed",
@@ -31,12 +31,12 @@ def announce(act: Act, kind: str, what: Callable[[], Told]) -> None:
     It is for every address that asked for such a thing and whose person may see one of the companies; where there is
     none, `what` is not even asked.
     """
-    hooks = list(Hook.objects.filter(ended_at=None, kinds__contains=[kind]).select_related("set_by"))
+    hooks = list(Webhook.objects.filter(ended_at=None, kinds__contains=[kind]).select_related("set_by"))
     if not hooks:
         return
     told = what()
-    HookDelivery.objects.bulk_create(
-        HookDelivery(hook=hook, kind=kind, body=dict(facts), made_at=act.at, next_at=act.at)
+    WebhookDelivery.objects.bulk_create(
+        WebhookDelivery(hook=hook, kind=kind, body=dict(facts), made_at=act.at, next_at=act.at)
         for hook in hooks
         for facts, companies in told
         if not companies or companies_of(hook.set_by) & set(companies)
@@ -46,16 +46,16 @@ def announce(act: Act, kind: str, what: Callable[[], Told]) -> None:
 def send_due(now: datetime) -> int:
     """Send what is due, each by itself; returns how many were taken."""
     taken = 0
-    due = HookDelivery.objects.filter(next_at__lte=now).order_by("next_at").values_list("pk", flat=True)
+    due = WebhookDelivery.objects.filter(next_at__lte=now).order_by("next_at").values_list("pk", flat=True)
     for key in list(due[:AT_ONCE]):
         with transaction.atomic():
-            found = HookDelivery.objects.select_for_update(skip_locked=True, of=("self",)).select_related("hook")
+            found = WebhookDelivery.objects.select_for_update(skip_locked=True, of=("self",)).select_related("hook")
             delivery = found.filter(pk=key, next_at__isnull=False).first()
             taken += delivery is not None and _send(delivery, now)
     return taken
 
 
-def _send(delivery: HookDelivery, now: datetime) -> bool:
+def _send(delivery: WebhookDelivery, now: datetime) -> bool:
     hook = delivery.hook
     if hook.ended_at:
         delivery.next_at, delivery.said = None, "the address is told no more"
@@ -64,7 +64,7 @@ def _send(delivery: HookDelivery, now: datetime) -> bool:
     said = {"id": delivery.pk, "kind": delivery.kind, "at": delivery.made_at.isoformat(), "facts": delivery.body}
     delivery.tries += 1
     try:
-        status = tell(hook.url, hook.secret, str(delivery.pk), int(now.timestamp()), json.dumps(said).encode())
+        status = deliver(hook.url, hook.secret, str(delivery.pk), int(now.timestamp()), json.dumps(said).encode())
         delivery.done_at, delivery.next_at, delivery.said = now, None, f"taken with {status}"
     except NotTaken as error:
         late = delivery.tries > len(WAITS)

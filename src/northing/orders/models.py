@@ -89,8 +89,8 @@ class OrderLine(models.Model):
     pack_price = fields.price()
     agreed_pack_price = fields.price(null=True)
     discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
-    # Derived: what is paid of the price, after both discounts and the surcharge (core.ordering.paid_part).
-    paid_part = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
+    # Derived: what is paid of the price, after both discounts and the surcharge (core.ordering.net_share).
+    net_share = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
     need_by = models.DateField()
 
     class Meta:
@@ -111,7 +111,7 @@ class Instalment(models.Model):
     asked_on = models.DateField()
     pack_price = fields.price()
     # What is paid of it, frozen like the price when it was asked: a later discount is for what is asked later.
-    paid_part = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
+    net_share = models.DecimalField(max_digits=13, decimal_places=12, default=1, db_default=1)
     agreed_quantity = fields.quantity(default=fields.ZERO)
     first_promise = models.DateField(null=True)
     promise = models.DateField(null=True)

@@ -14,7 +14,7 @@ from django.db.models.functions import Coalesce
 
 from northing.access.acts import Act
 from northing.access.models import Person
-from northing.core.orders.orders import paid_part
+from northing.core.orders.orders import net_share
 from northing.database.columns import insert_columns, update_columns
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.orders.models import Instalment, OrderFile, OrderFileRow, OrderLine, PurchaseOrder, Revision
@@ -88,7 +88,7 @@ def write_orders(
         [
             (order.pk, place, line.item.pk, line.pack, line.pack_factor, line.quantity, line.pack_price)
             + (line.agreed_pack_price, line.discount, line.need_by)
-            + (paid_part(line.discount, terms.discount, terms.surcharge),)
+            + (net_share(line.discount, terms.discount, terms.surcharge),)
             for order, (terms, lines) in zip(orders, drafts, strict=True)
             for place, line in enumerate(lines, 1)
         ],
@@ -107,7 +107,7 @@ LINE_COLUMNS = {
     "agreed_pack_price": "numeric",
     "discount": "numeric",
     "need_by": "date",
-    "paid_part": "numeric",
+    "net_share": "numeric",
 }
 
 
@@ -133,13 +133,13 @@ def reprice(order: PurchaseOrder, lines: Iterable[OrderLine]) -> None:
 
     Its instalments keep what they were agreed at until they are asked anew.
     """
-    order.lines.update(paid_part=(1 - F("discount")) * (1 - order.discount) * (1 + order.surcharge))
+    order.lines.update(net_share=(1 - F("discount")) * (1 - order.discount) * (1 + order.surcharge))
     for line in lines:
-        line.paid_part = _paid(order, line.discount)
+        line.net_share = _paid(order, line.discount)
 
 
 def _paid(order: PurchaseOrder, discount: Decimal) -> Decimal:
-    return paid_part(discount, order.discount, order.surcharge)
+    return net_share(discount, order.discount, order.surcharge)
 
 
 def count_change(order: PurchaseOrder) -> None:
@@ -164,7 +164,7 @@ def write_instalments(order: PurchaseOrder) -> list[Instalment]:
             quantity=line.quantity,
             asked_on=line.need_by - passage,
             pack_price=line.pack_price,
-            paid_part=line.paid_part,
+            net_share=line.net_share,
         )
         for line in order.lines.annotate(last=Coalesce(Max("instalments__number"), 0)).order_by("number")
     )
@@ -179,7 +179,7 @@ def add_instalment(line: OrderLine, quantity: Decimal, asked_on: date) -> Instal
         quantity=quantity,
         asked_on=asked_on,
         pack_price=line.pack_price,
-        paid_part=line.paid_part,
+        net_share=line.net_share,
     )
 
 
@@ -194,7 +194,7 @@ def ask_anew(part: Instalment, asked_on: date, line: OrderLine | None = None) ->
     """Ask for another day, or at the price of its line: it needs agreeing again; the first promise stays on record."""
     part.asked_on = asked_on
     if line is not None:
-        part.pack_price, part.paid_part = line.pack_price, line.paid_part
+        part.pack_price, part.net_share = line.pack_price, line.net_share
     part.agreed_quantity, part.promise = Decimal(0), None
     part.counter_on = part.counter_price = None
     part.save()
@@ -204,7 +204,7 @@ def add_line(order: PurchaseOrder, terms: LineTerms) -> OrderLine:
     """One more line, numbered after the last."""
     last = order.lines.aggregate(last=Max("number"))["last"] or 0
     return OrderLine.objects.create(
-        order=order, number=last + 1, paid_part=_paid(order, terms.discount), **vars_of(terms)
+        order=order, number=last + 1, net_share=_paid(order, terms.discount), **vars_of(terms)
     )
 
 
@@ -217,8 +217,8 @@ def change_line(order: PurchaseOrder, line: OrderLine, **facts: object) -> None:
     """Record what changed of a line."""
     for name, value in facts.items():
         setattr(line, name, value)
-    line.paid_part = _paid(order, line.discount)
-    line.save(update_fields=[*facts, "paid_part"])
+    line.net_share = _paid(order, line.discount)
+    line.save(update_fields=[*facts, "net_share"])
 
 
 def write_revision(act: Act, order: PurchaseOrder) -> Revision:
@@ -251,7 +251,7 @@ def agree(instalment: Instalment, quantity: Decimal, ready_on: date, pack_price:
             quantity=rest,
             asked_on=instalment.asked_on,
             pack_price=instalment.pack_price,
-            paid_part=instalment.paid_part,
+            net_share=instalment.net_share,
         )
     instalment.quantity = instalment.agreed_quantity = quantity
     instalment.pack_price = pack_price

@@ -4,7 +4,7 @@ from datetime import timedelta
 from decimal import Decimal
 from typing import Any
 
-from northing.core.orders.orders import net_amount, order_sums, paid_part
+from northing.core.orders.orders import net_amount, net_share, order_sums
 from northing.masterdata.models import Agreement
 from northing.orders.models import ADDRESSES, Instalment, OrderLine, PurchaseOrder
 
@@ -72,7 +72,7 @@ def _line(
     order: PurchaseOrder, line: OrderLine, left: Decimal, codes: dict[int, str], parts: list[dict[str, str]] | None
 ) -> dict[str, Any]:
     """A line; its amount is after its own discount, before those of the whole order."""
-    amount = net_amount(left, line.pack_factor, line.pack_price, paid_part(line.discount), order.currency)
+    amount = net_amount(left, line.pack_factor, line.pack_price, net_share(line.discount), order.currency)
     ready = (line.need_by - timedelta(days=order.supplier.passage_days)).isoformat()
     return {
         "line": line.pk,

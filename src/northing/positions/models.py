@@ -19,7 +19,7 @@ class Movement(models.Model):
     source = models.CharField(max_length=16)
     target = models.CharField(max_length=16)
     quantity = fields.quantity()
-    story = models.ForeignKey("activity.StoryEntry", models.PROTECT, db_constraint=False)
+    history = models.ForeignKey("activity.HistoryEntry", models.PROTECT, db_constraint=False)
 
     class Meta:
         constraints = [

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from django.db import connection
 
-from northing.activity.models import StoryEntry
+from northing.activity.models import HistoryEntry
 from northing.core.positions.places import COLUMNS, PLACES, SOURCES
 from northing.positions.models import Movement, Position
 
@@ -30,12 +30,12 @@ def open_positions(instalments: Iterable[int]) -> None:
 
 
 def locked_positions(instalments: Iterable[int]) -> dict[int, Position]:
-    """The positions, locked in key order, so that two deeds on the same units come one after the other."""
+    """The positions, locked in key order, so that two actions on the same units come one after the other."""
     found = Position.objects.select_for_update().filter(instalment__in=list(instalments)).order_by("pk")
     return {position.pk: position for position in found}
 
 
-def move(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
+def move(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None:
     """Write the movements and bring the positions along, in two statements.
 
     The table's own constraints refuse a place below zero and a broken identity.
@@ -43,13 +43,13 @@ def move(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
     drafts = [draft for draft in drafts if draft.quantity]
     if not drafts:
         return
-    _write_movements(story, drafts)
+    _write_movements(history, drafts)
     _add_to_positions(_differences(drafts))
 
 
 MOVE_ALL = """
 with units as materialized ({units}), told as (
-  insert into positions_movement (instalment_id, stowage_id, quantity, source, target, story_id)
+  insert into positions_movement (instalment_id, stowage_id, quantity, source, target, history_id)
   select instalment, stowage, quantity, %s, %s, %s from units
 )
 update positions_position p
@@ -59,7 +59,7 @@ update positions_position p
 """
 
 
-def move_all(story: StoryEntry, source: str, target: str, units: str, values: Sequence[object]) -> None:
+def move_all(history: HistoryEntry, source: str, target: str, units: str, values: Sequence[object]) -> None:
     """Move whatever the query `units` (instalment, stowage, quantity) finds from one place to another.
 
     For the many units of a vessel: nothing of them leaves the database. Rows are locked as the update comes
@@ -67,17 +67,17 @@ def move_all(story: StoryEntry, source: str, target: str, units: str, values: Se
     """
     statement = MOVE_ALL.format(units=units, source=PLACE_COLUMNS[source], target=PLACE_COLUMNS[target])
     with connection.cursor() as cursor:
-        cursor.execute(statement, [*values, source, target, story.pk])
+        cursor.execute(statement, [*values, source, target, history.pk])
 
 
-def _write_movements(story: StoryEntry, drafts: Sequence[MoveDraft]) -> None:
+def _write_movements(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None:
     table = Movement._meta.db_table
     with connection.cursor() as cursor:
         cursor.execute(
-            f"insert into {table} (instalment_id, source, target, quantity, stowage_id, story_id)"
+            f"insert into {table} (instalment_id, source, target, quantity, stowage_id, history_id)"
             " select *, %s from unnest(%s::bigint[], %s::text[], %s::text[], %s::numeric[], %s::bigint[])",
             [
-                story.pk,
+                history.pk,
                 [draft.instalment for draft in drafts],
                 [draft.source for draft in drafts],
                 [draft.target for draft in drafts],

@@ -22,7 +22,7 @@ class Receipt(models.Model):
     at = models.DateTimeField()
     reversed_at = models.DateTimeField(null=True)
     entry = models.ForeignKey("ledger.Entry", models.PROTECT, null=True)
-    story = models.ForeignKey("activity.StoryEntry", models.PROTECT)
+    history = models.ForeignKey("activity.HistoryEntry", models.PROTECT)
 
     class Meta:
         ordering = ["-id"]

@@ -106,7 +106,7 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
 def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: Rates, customs_rates: Rates) -> SheetRow:
     line = part.instalment.line
     order, currency = line.order, sheet.company.currency
-    price, paid = part.instalment.pack_price, part.instalment.paid_part
+    price, paid = part.instalment.pack_price, part.instalment.net_share
     amount = net_amount(part.quantity, line.pack_factor, price, paid, order.currency)
     goods = part.goods_base
     if goods is None and (rate := rates.known(sheet.company, order.currency)):

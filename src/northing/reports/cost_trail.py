@@ -69,7 +69,7 @@ def _goods_words(layer: CostLayer) -> str:
     part, line = layer.stowage, layer.stowage.instalment.line
     rate = part.goods_rate or (layer.receipt_line.recognised_rate if layer.receipt_line else None)
     words = f"{line.order.currency} {price(part.instalment.pack_price, line.order.currency)} for 1 {line.pack}"
-    off = (1 - part.instalment.paid_part) * 100
+    off = (1 - part.instalment.net_share) * 100
     if off:
         words += f" {'less' if off > 0 else 'plus'} {count(abs(off))} %"
     if rate:

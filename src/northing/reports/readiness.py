@@ -10,7 +10,7 @@ from django.urls import reverse
 from northing.core.problems import Strength
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Bin, Company, Item
-from northing.shipping.models import PaperDue, Shipment, Stowage
+from northing.shipping.models import RequiredDocument, Shipment, Stowage
 
 DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be received"
 
@@ -85,11 +85,13 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
 
 
 def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date) -> Iterable[Missing]:
-    for paper in PaperDue.objects.filter(shipment=shipment, done_on=None, needed_for__in=needed).order_by("due", "pk"):
+    for paper in RequiredDocument.objects.filter(shipment=shipment, done_on=None, needed_for__in=needed).order_by(
+        "due", "pk"
+    ):
         by = f", due {paper.due:%-d %b}" if paper.due else ""
         late = " (late)" if paper.due and paper.due < today else ""
         yield Missing(f"{paper} {paper.lacks}{by}{late}.", "Record it", f"{page}#papers")
-    balance = PaperDue.objects.filter(shipment=shipment, done_on=None, kind=PaperDue.Kind.BALANCE)
+    balance = RequiredDocument.objects.filter(shipment=shipment, done_on=None, kind=RequiredDocument.Kind.BALANCE)
     for paper in balance.exclude(needed_for__in=needed):
         yield Missing(f"{paper} {paper.lacks}: it releases the papers.", "Record it", f"{page}#papers", Strength.WARN)
 

@@ -16,7 +16,7 @@ with hand as (
     from ledger_costlayer where company_id = any(%(companies)s) group by 1, 2
 ), coming as (
   select item_id, company_id, sum(with_supplier) as on_order, sum(packed + under_way + landed) as coming
-    from worklist_linestanding where company_id = any(%(companies)s) and is_open
+    from worklist_linesummary where company_id = any(%(companies)s) and is_open
    group by 1, 2
 )
 select i.id, i.code, i.description, i.unit, y.code as company, y.currency,

@@ -99,7 +99,7 @@ USE_I18N = False
 USE_TZ = True
 USE_THOUSAND_SEPARATOR = False
 
-# Documents and what errands make: outside what the web server serves, handed out by views that check rights.
+# Documents and what jobs make: outside what the web server serves, handed out by views that check permissions.
 FILES = env("FILES", default=str(PACKAGE.parent.parent / ".northing" / "files"))
 
 # Where letters go; the demo sets the address of its stand-in. PUBLIC_URL stands in the links that are mailed.

@@ -320,7 +320,7 @@ class HandlingContent(models.Model):
         ]
 
 
-class PaperDue(models.Model):
+class RequiredDocument(models.Model):
     """A paper, a cut-off or a payment that a shipment needs by a day, and who owes it.
 
     Its day is fixed, or so many days from the expected departure or arrival, and follows it.
@@ -386,7 +386,7 @@ class DespatchNotice(models.Model):
 
     supplier = models.ForeignKey(Party, models.PROTECT, null=True, related_name="notices")
     number = models.CharField(max_length=40)
-    door = models.CharField(max_length=8)
+    channel = models.CharField(max_length=8)
     sent_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
     made_at = models.DateTimeField()
     issued_on = models.DateField(null=True)
@@ -487,7 +487,7 @@ class Ripple(models.Model):
         indexes = [models.Index(fields=["person"], condition=Q(seen_at=None), name="ripple_unseen")]
 
 
-class SiteFeed(models.Model):
+class ArrivalCalendar(models.Model):
     """A calendar of arrivals at a site, by a secret address. Only its hash is kept."""
 
     site = models.ForeignKey(Site, models.CASCADE, related_name="feeds")

@@ -23,8 +23,8 @@ from northing.shipping.models import (
     LearntSpread,
     Leg,
     NoticeLine,
-    PaperDue,
     PortCall,
+    RequiredDocument,
     Ripple,
     Shipment,
     Stowage,
@@ -55,7 +55,7 @@ def with_main(plans: Sequence[LegPlan]) -> list[LegPlan]:
 
 
 def lock(shipments: Iterable[int]) -> dict[int, Shipment]:
-    """The shipments, locked in key order. Every deed that reads what is aboard takes this lock first, so that
+    """The shipments, locked in key order. Every action that reads what is aboard takes this lock first, so that
     packing, departing, receiving and costing the same goods come one after the other and see each other.
     """
     found = Shipment.objects.select_for_update().filter(pk__in=set(shipments)).order_by("pk")
@@ -184,7 +184,7 @@ def write_notice(
     notice = DespatchNotice.objects.create(
         supplier_id=supplier,
         number=number,
-        door=act.door,
+        channel=act.channel,
         sent_by=act.person,
         made_at=act.at,
         issued_on=said.issued_on,
@@ -241,9 +241,9 @@ class PaperAsked(Protocol):
     needed_for: str
 
 
-def write_paper(act: Act, asked: PaperAsked) -> PaperDue:
+def write_paper(act: Act, asked: PaperAsked) -> RequiredDocument:
     """A paper that is due."""
-    return PaperDue.objects.create(
+    return RequiredDocument.objects.create(
         shipment_id=asked.shipment,
         kind=asked.kind,
         what=asked.what.strip()[:80],
@@ -258,7 +258,7 @@ def write_paper(act: Act, asked: PaperAsked) -> PaperDue:
     )
 
 
-def settle_paper(paper: PaperDue, day: date | None, reference: str, form: str) -> None:
+def complete_document(paper: RequiredDocument, day: date | None, reference: str, form: str) -> None:
     """A paper is there since a day, or (None) is not."""
     paper.done_on, paper.reference = day, reference
     paper.form = form or paper.form
@@ -267,7 +267,7 @@ def settle_paper(paper: PaperDue, day: date | None, reference: str, form: str) -
 
 def write_paper_days(rows: Sequence[tuple[int, date | None]]) -> None:
     """By when papers (ids) are due."""
-    update_columns(PaperDue._meta.db_table, {"due": "date"}, rows)
+    update_columns(RequiredDocument._meta.db_table, {"due": "date"}, rows)
 
 
 def move_legs(legs: Iterable[Leg]) -> None:

@@ -10,7 +10,7 @@ from itertools import groupby
 from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
 
 from northing.access.models import Person
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.core.planning.passage import (
     PlannedLeg,
     Point,

@@ -65,14 +65,14 @@ class Matter(models.Model):
         return PARTIES[self.party]
 
 
-class LineStanding(models.Model):
+class LineSummary(models.Model):
     """Where an order line stands: all that the line book shows, filters, sorts and adds up. Derived.
 
-    One row for each line of a sent order, written set-based by `deeds.aftermath` in the transaction of the fact,
+    One row for each line of a sent order, written set-based by `actions.aftermath` in the transaction of the fact,
     proved by `manage check_moves`. Its indexes are the line book's; docs/decisions/008 says why these.
     """
 
-    line = models.OneToOneField("orders.OrderLine", models.CASCADE, primary_key=True, related_name="standing")
+    line = models.OneToOneField("orders.OrderLine", models.CASCADE, primary_key=True, related_name="summary")
     order = models.ForeignKey("orders.PurchaseOrder", models.CASCADE, db_constraint=False)
     company = models.ForeignKey(Company, models.CASCADE, db_constraint=False, db_index=False)
     supplier = models.ForeignKey("masterdata.Party", models.CASCADE, db_constraint=False, db_index=False)

@@ -8,8 +8,8 @@ from django.core.exceptions import ValidationError
 
 from northing.access.acts import Act
 from northing.access.models import Grant, Person, Role
-from northing.access.rights import OF_LINKS, WORDS, require_somewhere, rights_of_roles, roles_with
-from northing.activity.operations import once, tell
+from northing.access.permissions import OF_LINKS, WORDS, permissions_of_roles, require_somewhere, roles_with
+from northing.activity.operations import add_history, once
 from northing.core.orders.orders import LARGEST_AMOUNT
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import count
@@ -39,7 +39,7 @@ class RoleRequest:
     """What a role may do; a code that nobody knows yet makes a new role."""
 
     code: str
-    rights: tuple[str, ...]
+    permissions: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ def grant(act: Act, request: GrantRequest) -> int:
     person = _person(request.person)
     site = Site.objects.filter(pk=request.site, company=company).first() if request.site else None
     problems = []
-    if request.role not in rights_of_roles() or request.role == OF_LINKS:
+    if request.role not in permissions_of_roles() or request.role == OF_LINKS:
         problems.append(Problem("There is no such role to give.", "role"))
     if request.site and site is None:
         problems.append(Problem(f"This is no site of {company}.", "site"))
@@ -74,7 +74,7 @@ def grant(act: Act, request: GrantRequest) -> int:
     at = f" at {site}" if site else ""
     limit = f", up to {company.currency} {count(request.limit)}" if request.limit is not None else ""
     words = f"{'Gave' if new else 'Changed for'} {person} the role {request.role} in {company}{at}{limit}"
-    tell(act, "grant", words, [("person", person.pk, company.pk)])
+    add_history(act, "grant", words, [("person", person.pk, company.pk)])
     return made.pk
 
 
@@ -90,7 +90,7 @@ def end_grant(act: Act, request: EndRequest) -> int:
         )
     at = f" at {found.site}" if found.site else ""
     words = f"Took from {found.person} the role {found.role} in {found.company}{at}"
-    tell(act, "end_grant", words, [("person", found.person_id, found.company_id)])
+    add_history(act, "end_grant", words, [("person", found.person_id, found.company_id)])
     return found.person_id
 
 
@@ -104,25 +104,25 @@ def _somebody_keeps(company: int) -> bool:
 def set_role(act: Act, request: RoleRequest) -> str:
     """Say what a role may do, from now on and for everybody who has it."""
     require_somewhere(act.person, "keep_people")
-    code, known = request.code.strip().lower(), rights_of_roles()
+    code, known = request.code.strip().lower(), permissions_of_roles()
     problems = []
     if not code.isidentifier() or len(code) > 16:
         problems.append(Problem("A role is called by one word of at most 16 letters.", "code"))
     if code == OF_LINKS:
         problems.append(Problem("This role belongs to the suppliers' links.", "code"))
-    if not set(request.rights) <= set(WORDS):
-        problems.append(Problem("There is no such right.", "rights"))
+    if not set(request.permissions) <= set(WORDS):
+        problems.append(Problem("There is no such right.", "permissions"))
     refuse_if(problems)
-    before, after = known.get(code, set()), set(request.rights)
+    before, after = known.get(code, set()), set(request.permissions)
     if code in known and before == after:
         return code
-    Role.objects.update_or_create(code=code, defaults={"rights": sorted(after)})
+    Role.objects.update_or_create(code=code, defaults={"permissions": sorted(after)})
     for company in Company.objects.all():
         if not _somebody_keeps(company.pk):
-            raise Refused(Problem(f"Nobody would be left who keeps people in {company}.", "rights"))
-    changes = [{"field": WORDS[right], "old": "no", "new": "yes"} for right in sorted(after - before)]
-    changes += [{"field": WORDS[right], "old": "yes", "new": "no"} for right in sorted(before - after)]
-    tell(act, "set_role", f"Changed what the role {code} may do", [("role", 0, None)], changes=changes)
+            raise Refused(Problem(f"Nobody would be left who keeps people in {company}.", "permissions"))
+    changes = [{"field": WORDS[permission], "old": "no", "new": "yes"} for permission in sorted(after - before)]
+    changes += [{"field": WORDS[permission], "old": "yes", "new": "no"} for permission in sorted(before - after)]
+    add_history(act, "set_role", f"Changed what the role {code} may do", [("role", 0, None)], changes=changes)
     return code
 
 
@@ -131,7 +131,7 @@ def add_person(act: Act, request: PersonRequest) -> int:
     """Somebody new, who may do nothing until a role is given."""
     require_somewhere(act.person, "keep_people")
     person = write_person(request)
-    tell(act, "add_person", f"Added {person} as {person.username}", [("person", person.pk, None)])
+    add_history(act, "add_person", f"Added {person} as {person.username}", [("person", person.pk, None)])
     return person.pk
 
 

@@ -9,7 +9,7 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.access.models import SCOPES, ApiToken
 from northing.actions.confirmations.supplier_links import hashed
-from northing.activity.operations import tell
+from northing.activity.operations import add_history
 from northing.core.problems import Problem, Refused, refuse_if
 
 PREFIX = "nk_"
@@ -47,7 +47,7 @@ def make_token(act: Act, request: TokenRequest) -> str:
         expires_at=act.at + timedelta(days=request.days),
     )
     words = f"Made the API token {made.name}: {', '.join(made.scopes)}, until {made.expires_at:%-d %b %Y}"
-    tell(act, "make_token", words, [("person", act.person.pk, None)])
+    add_history(act, "make_token", words, [("person", act.person.pk, None)])
     return token
 
 
@@ -58,7 +58,7 @@ def end_token(act: Act, key: int) -> None:
         raise Refused(Problem("You have no such token.", mend="Look again."))
     found.revoked_at = act.at
     found.save(update_fields=["revoked_at"])
-    tell(act, "end_token", f"Ended the API token {found.name}", [("person", act.person.pk, None)])
+    add_history(act, "end_token", f"Ended the API token {found.name}", [("person", act.person.pk, None)])
 
 
 def live_tokens(act: Act):

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 
 from northing.access.acts import Act
-from northing.access.rights import ASK, LOOKS, companies_of, rights_in
+from northing.access.permissions import ASK, LOOKS, companies_of, permissions_in
 from northing.activity.documents import attach
 from northing.activity.models import Document
-from northing.activity.operations import Link, once, tell
+from northing.activity.operations import Link, add_history, once
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.costing.models import Charge
 from northing.masterdata.models import Item, Party
@@ -60,7 +60,7 @@ def remark(act: Act, request: RemarkRequest) -> int:
     if len(words) > LONGEST:
         raise Refused(Problem(f"The remark is longer than {LONGEST} characters.", "words", "Shorten it."))
     shared = _shared(act, subject, request.shared)
-    entry = tell(act, "remark", words, subject.links, shared=shared)
+    entry = add_history(act, "remark", words, subject.links, shared=shared)
     if shared and act.supplier is None:
         _tell_supplier(act, subject.order, words)
     return entry.pk
@@ -73,7 +73,7 @@ def add_document(act: Act, request: DocumentRequest) -> int:
     _require_to_speak(act, subject, request.shared)
     shared = _shared(act, subject, request.shared)
     found = attach(act, request.kind, request.record, subject.company, request.name, request.content, shared)
-    tell(act, "add_document", f"Attached {found.name}", subject.links, shared=shared)
+    add_history(act, "add_document", f"Attached {found.name}", subject.links, shared=shared)
     return found.pk
 
 
@@ -81,10 +81,10 @@ def _require_to_speak(act: Act, subject: Subject, shared: bool) -> None:
     """Who only looks says nothing; who speaks to the supplier is somebody who deals with suppliers."""
     if act.supplier is not None:
         return
-    rights = rights_in(act.person, subject.company)
-    if not rights:
+    permissions = permissions_in(act.person, subject.company)
+    if not permissions:
         raise NotAllowed(Problem(LOOKS, mend=ASK))
-    if shared and not rights & SPEAKERS:
+    if shared and not permissions & SPEAKERS:
         raise NotAllowed(Problem("You may not write to suppliers.", "shared", ASK))
 
 

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.confirmations import operations as confirmations
 from northing.confirmations.models import Answer
 from northing.core.confirmations.answers import Part, Terms, answer_problems, by_rule, differences
@@ -15,7 +15,7 @@ from northing.drawings.figures import count
 from northing.masterdata.models import Party
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 
 LONGEST_REMARK = 500
 
@@ -86,7 +86,7 @@ def record_answers(act: Act, request: AnswersRequest) -> int:
     text = f"{order.supplier} answered {order.number}: {len(agreed)} as asked, {len(said) - len(agreed)} different"
     remarks = [row.remark.strip() for row in request.rows if row.remark.strip()]
     text += "".join(f"; “{remark}”" for remark in dict.fromkeys(remarks))
-    tell(act, "record_answers", text, _links(order, parts.values()), request.answered_on, shared=True)
+    add_history(act, "record_answers", text, _links(order, parts.values()), request.answered_on, shared=True)
     confirmations.close_chasers(act, parts)
     touched = [*parts]
     for one, answer in zip(said, answers, strict=True):
@@ -103,11 +103,13 @@ def _rule_accepts(order: PurchaseOrder, one: confirmations.Said) -> bool:
 
 def _accept_by_rule(act: Act, order: PurchaseOrder, answer: Answer) -> list[int]:
     """What the rule accepts is the rule's act, not the supplier's nor ours."""
-    ruled = replace(act, door="rule")
+    ruled = replace(act, channel="rule")
     changes = _changes(_asked_of(answer), answer)
     text = f"By rule: accepted {order.supplier}'s answer, at most {order.supplier.accept_days} days later and in time"
-    story = tell(ruled, "accept_answer", text, _links(order, [answer.instalment]), changes=changes, shared=True)
-    touched = _take_over(story, answer, answer.instalment)
+    history = add_history(
+        ruled, "accept_answer", text, _links(order, [answer.instalment]), changes=changes, shared=True
+    )
+    touched = _take_over(history, answer, answer.instalment)
     confirmations.decide(ruled, answer, Answer.Outcome.ACCEPTED)
     return touched
 
@@ -120,7 +122,7 @@ def _said(part: Instalment, row: AnswerRow) -> confirmations.Said:
 def _locked_parts(order: PurchaseOrder, keys: list[int]) -> dict[int, Instalment]:
     parts = Instalment.objects.select_for_update(of=("self",)).select_related("line__item", "line__order")
     found = {part.pk: part for part in parts.filter(pk__in=keys, line__order=order).order_by("pk")}
-    for key, position in standing.locked_positions(found).items():
+    for key, position in positions.locked_positions(found).items():
         found[key].position = position
     return found
 
@@ -176,27 +178,27 @@ def decide_answer(act: Act, request: Decision) -> int:
     touched = [part.pk]
     if request.accept:
         text = f"Accepted {order.supplier}'s answer"
-        story = tell(act, "accept_answer", text, _links(order, [part]), changes=changes, shared=True)
-        touched = _take_over(story, answer, _locked_parts(order, [part.pk])[part.pk])
+        history = add_history(act, "accept_answer", text, _links(order, [part]), changes=changes, shared=True)
+        touched = _take_over(history, answer, _locked_parts(order, [part.pk])[part.pk])
         confirmations.decide(act, answer, Answer.Outcome.ACCEPTED)
     elif request.counters:
         _counter(act, request, answer, order)
     else:
         text = f"Refused {order.supplier}'s answer"
-        tell(act, "refuse_answer", text, _links(order, [part]), changes=changes, shared=True)
+        add_history(act, "refuse_answer", text, _links(order, [part]), changes=changes, shared=True)
         confirmations.decide(act, answer, Answer.Outcome.REFUSED)
     bring_along(instalments=touched)
     return part.line_id
 
 
-def _take_over(story, answer: Answer, part: Instalment) -> list[int]:
+def _take_over(history, answer: Answer, part: Instalment) -> list[int]:
     """The answer is agreed, part after part; what is left over stays asked for in an instalment of its own."""
     touched, parts = [part.pk], [(answer.quantity, answer.ready_on), *_later_parts(answer)]
     for quantity, ready_on in parts:
         rest = orders.agree(part, quantity, ready_on, answer.pack_price)
         if rest is None:
             break
-        _split(story, part, rest)
+        _split(history, part, rest)
         touched.append(rest.pk)
         part = rest
     return touched
@@ -226,19 +228,19 @@ def _counter(act: Act, request: Decision, answer: Answer, order: PurchaseOrder) 
         if old != new
     ]
     text = f"Proposed to {order.supplier} instead: ready {day:%-d %b %Y} at {count(price)}"
-    tell(act, "counter_answer", text, _links(order, [part]), changes=changes, shared=True)
+    add_history(act, "counter_answer", text, _links(order, [part]), changes=changes, shared=True)
     orders.counter(part, day, price)
     confirmations.decide(act, answer, Answer.Outcome.COUNTERED)
 
 
-def _split(story, part: Instalment, later: Instalment) -> None:
+def _split(history, part: Instalment, later: Instalment) -> None:
     """The rest goes back to ordered in the old instalment and out again in the new one."""
-    standing.open_positions([later.pk])
-    standing.move(
-        story,
+    positions.open_positions([later.pk])
+    positions.move(
+        history,
         [
-            standing.MoveDraft(part.pk, "with_supplier", "ordered", later.quantity),
-            standing.MoveDraft(later.pk, "ordered", "with_supplier", later.quantity),
+            positions.MoveDraft(part.pk, "with_supplier", "ordered", later.quantity),
+            positions.MoveDraft(later.pk, "ordered", "with_supplier", later.quantity),
         ],
     )
 

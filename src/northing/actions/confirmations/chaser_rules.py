@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
-from northing.activity.operations import once, tell
+from northing.access.permissions import require_somewhere
+from northing.activity.operations import add_history, once
 from northing.confirmations.models import ChaserRule
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Party
@@ -45,5 +45,5 @@ def keep_rule(act: Act, request: RuleRequest) -> int:
     if changes:
         words = f"{rule.get_kind_display()}, {supplier or 'all suppliers'}, {request.mode or 'all modes'}"
         links = [("rule", 0, None), *([("party", supplier.pk, None)] if supplier else [])]
-        tell(act, "keep_rule", f"Rule of chasers: {words}", links, changes=changes)
+        add_history(act, "keep_rule", f"Rule of chasers: {words}", links, changes=changes)
     return rule.pk

@@ -10,9 +10,9 @@ from django.db import connection
 from django.template.loader import render_to_string
 
 from northing.access.acts import Act
-from northing.access.rights import companies_of, may
+from northing.access.permissions import companies_of, may
 from northing.actions.confirmations.supplier_links import LINK
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
 from northing.core.confirmations.chasers import UNANSWERED, Due, Facts, Rule, due, rule_for
 from northing.core.problems import Problem, Refused
@@ -200,7 +200,7 @@ def _draft(planned: Planned, recipient: str, trial: bool) -> mail.Draft:
 
 def _allowed(act: Act) -> list[int]:
     """The companies whose lines may be chased: a rule chases for all, a person where they may."""
-    if act.door == "rule":
+    if act.channel == "rule":
         return list(Company.objects.values_list("pk", flat=True))
     mine = companies_of(act.person)
     found = sorted(company for company in mine if may(act.person, "chase", company))
@@ -209,7 +209,7 @@ def _allowed(act: Act) -> list[int]:
 
 
 def _record(act: Act, planned: Planned, message: Message) -> None:
-    by = None if act.door == "rule" else act.person
+    by = None if act.channel == "rule" else act.person
     chaser = Chaser.objects.create(supplier=planned.supplier, message=message, made_by=by, made_at=act.at)
     ChaserLine.objects.bulk_create(
         ChaserLine(chaser=chaser, instalment_id=line.row["id"], kind=line.due.kind) for line in planned.lines
@@ -225,4 +225,4 @@ def _record(act: Act, planned: Planned, message: Message) -> None:
     ]
     reasons = ", ".join(dict.fromkeys(line.due.reason for line in planned.lines[:5]))
     text = f"Chased {planned.supplier} about {len(planned.lines)} instalments: {reasons}"
-    tell(act, "chase", text, links, shared=True)
+    add_history(act, "chase", text, links, shared=True)

@@ -8,7 +8,7 @@ from django.template.loader import render_to_string
 
 from northing.access.acts import Act
 from northing.actions.confirmations.supplier_links import LINK, acting_person
-from northing.activity.operations import Link, tell
+from northing.activity.operations import Link, add_history
 from northing.confirmations import operations as confirmations
 from northing.confirmations.models import Answer
 from northing.messaging import mail
@@ -23,7 +23,7 @@ WORDS = {
 
 
 @transaction.atomic
-def tell_decisions(now: datetime) -> int:
+def send_decisions(now: datetime) -> int:
     """Write the letters that are due; returns how many."""
     waiting = confirmations.not_told(now)
     told, letters = [], 0
@@ -64,6 +64,6 @@ def _write(answers: list[Answer], now: datetime) -> int:
     act = Act(acting_person(supplier), now, "", "rule")
     told: list[Link] = [("line", answer.instalment.line_id, order.company_id) for answer, _ in lines]
     told += [("order", answer.instalment.line.order_id, order.company_id) for answer, _ in lines]
-    tell(act, "tell_decisions", f"Wrote to {supplier} what we decided: {numbers}", told, shared=True)
+    add_history(act, "send_decisions", f"Wrote to {supplier} what we decided: {numbers}", told, shared=True)
     mail.write(act, draft)
     return 1

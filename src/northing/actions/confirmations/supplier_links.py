@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.access.models import Grant, Person, SupplierPerson
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.confirmations.models import SupplierLink
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Company, Party
@@ -49,7 +49,7 @@ def invite(act: Act, request: InviteRequest) -> str:
     supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
     act.require("invite", *_companies(act, supplier))
     token = _make(supplier, act.person, act.at, request.why)
-    tell(act, "invite", f"Made a link for {supplier}", [("party", supplier.pk, None)])
+    add_history(act, "invite", f"Made a link for {supplier}", [("party", supplier.pk, None)])
     return address(token)
 
 
@@ -78,7 +78,7 @@ def revoke(act: Act, request: RevokeRequest) -> int:
     supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
     act.require("invite", *_companies(act, supplier))
     ended = SupplierLink.objects.filter(supplier=supplier, revoked_at=None).update(revoked_at=act.at)
-    tell(act, "revoke_links", f"Ended {ended} links of {supplier}", [("party", supplier.pk, None)])
+    add_history(act, "revoke_links", f"Ended {ended} links of {supplier}", [("party", supplier.pk, None)])
     return ended
 
 
@@ -107,8 +107,8 @@ def opened(token: str, at: datetime, caller: str) -> SupplierLink | None:
     """The link of a token, if it is one and lives. Raises Refused when there is too much knocking."""
     link = SupplierLink.objects.select_related("supplier").filter(token_hash=hashed(token)).first()
     lives = link is not None and link.revoked_at is None and link.expires_at > at
-    door, most = (f"link {link.pk}", MOST_KNOCKS) if lives else (f"miss {caller}", MOST_MISSES)
-    if knock(door[:80], at) > most:
+    channel, most = (f"link {link.pk}", MOST_KNOCKS) if lives else (f"miss {caller}", MOST_MISSES)
+    if knock(channel[:80], at) > most:
         raise Refused(Problem("This was asked for too often.", mend="Wait a minute, then open the link again."))
     if not lives:
         return None
@@ -116,14 +116,14 @@ def opened(token: str, at: datetime, caller: str) -> SupplierLink | None:
     return link
 
 
-def knock(door: str, at: datetime) -> int:
+def knock(channel: str, at: datetime) -> int:
     """How often somebody has knocked at a door in this minute, this time included."""
     minute = at.replace(second=0, microsecond=0)
     with connection.cursor() as cursor:
         cursor.execute(
-            "insert into access_knock as k (door, minute, count) values (%s, %s, 1)"
-            " on conflict (door, minute) do update set count = k.count + 1 returning count",
-            [door, minute],
+            "insert into access_knock as k (channel, minute, count) values (%s, %s, 1)"
+            " on conflict (channel, minute) do update set count = k.count + 1 returning count",
+            [channel, minute],
         )
         return cursor.fetchone()[0]
 

@@ -8,7 +8,7 @@ from fractions import Fraction
 
 from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, ownership
-from northing.activity.operations import Link, once, tell
+from northing.activity.operations import Link, add_history, once
 from northing.core.costing import charges, landed_cost
 from northing.core.money.money import MINOR_UNITS, converted, is_whole, minor_units
 from northing.core.money.periods import day_problems
@@ -242,12 +242,12 @@ def book_bill(act: Act, request: ChargeRequest) -> int:
     return charge.pk
 
 
-def _check(act: Act, request: ChargeRequest, right: str) -> None:
+def _check(act: Act, request: ChargeRequest, permission: str) -> None:
     lock_scope(request)
     companies = {
         part.instalment.line.order.company_id for part in in_scope(request.shipments, request.containers, request.lines)
     }
-    act.require(right, request.company, *sorted(companies))
+    act.require(permission, request.company, *sorted(companies))
     refuse_if(_amount_problems(request))
     if request.kind not in landed_cost.KINDS or request.basis not in landed_cost.BASES:
         raise Refused(Problem("Choose the kind of charge and its basis.", "kind"))
@@ -280,17 +280,17 @@ def _set_scope(charge: Charge, request: ChargeRequest) -> None:
     charge.lines.set(request.lines)
 
 
-def _apply(act: Act, request: ChargeRequest, charge: Charge, deed: str, words: str) -> None:
+def _apply(act: Act, request: ChargeRequest, charge: Charge, action: str, words: str) -> None:
     found = plan(_with_charge(request, charge), lock=True)
     links = _links(charge, found)
     what = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.amount, charge.currency)}"
     companies = {part.company for part in found.parts} | {request.company}
     text = f"{words}: {what} of {charge.payee}{posting_note(companies, request.day)}"
-    story = tell(act, deed, text, links, request.day)
+    history = add_history(act, action, text, links, request.day)
     costing.write_spread(charge, found.parts)
     if charge.billed is None and not found.absorbed.late:
         return  # an estimate of goods that are still to come posts nothing
-    entry = open_entry(act, story, text, companies, request.day)
+    entry = open_entry(act, history, text, companies, request.day)
     drafts = absorb.write(entry, found.absorbed, {charge.pk: accrual_account(charge.kind)})
     if charge.billed is not None:
         drafts += _payable_drafts(charge, found.parts, request.company)

@@ -28,7 +28,7 @@ class Goods(NamedTuple):
     quantity: Decimal
     pack_factor: Decimal
     pack_price: Decimal
-    paid_part: Decimal
+    net_share: Decimal
 
 
 GOODS = (
@@ -39,7 +39,7 @@ GOODS = (
     "quantity",
     "instalment__line__pack_factor",
     "instalment__pack_price",
-    "instalment__paid_part",
+    "instalment__net_share",
 )
 
 
@@ -55,7 +55,7 @@ class Owned(NamedTuple):
 def goods_amount(part: Stowage, quantity: Decimal) -> Decimal:
     """Goods price of `quantity` of a stowage in the order's currency, rounded once."""
     line = part.instalment.line
-    price, paid = part.instalment.pack_price, part.instalment.paid_part
+    price, paid = part.instalment.pack_price, part.instalment.net_share
     return net_amount(quantity, line.pack_factor, price, paid, line.order.currency)
 
 
@@ -84,7 +84,7 @@ def valued(stowage, day: date) -> list[Owned]:
     for goods in rows:
         company = companies[goods.company]
         rate = rates.of(company, goods.currency)
-        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.paid_part, goods.currency)
+        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.net_share, goods.currency)
         owned.append(Owned(goods, amount, converted(amount, rate, company.currency), rate))
     return owned
 
@@ -114,7 +114,7 @@ def _unsettled(shipments: Iterable[int]):
 
 def brought_in() -> Exists:
     """Of stowage: a file brought it in as goods afloat, at a value of its own."""
-    return Exists(Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__deed="open_afloat"))
+    return Exists(Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__action="open_afloat"))
 
 
 def _revaluable(shipments: Iterable[int]):

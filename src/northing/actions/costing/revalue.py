@@ -8,7 +8,7 @@ from decimal import Decimal
 from northing.access.acts import Act
 from northing.actions.costing import ownership
 from northing.actions.shipping.sail import named
-from northing.activity.operations import tell
+from northing.activity.operations import add_history
 from northing.core.planning.passage import ExpectedLeg, PlannedLeg, expected_legs
 from northing.core.problems import Refused
 from northing.ledger.operations import open_entry
@@ -80,7 +80,7 @@ def _groups(days: Mapping[int, Days]) -> dict[tuple[str, date, date | None], lis
 def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, Days], *, give_up: bool = False) -> None:
     """Give up what is ours since another day than that of its moment in `days`, and take it on at the right one.
 
-    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the right
+    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the permission
     day, the story says so and the value stays.
     """
     for (rule, since, due), keys in _groups(days).items():
@@ -97,13 +97,13 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
         owned = ownership.valued(parts, due) if due else []
     except Refused as refused:
         words = f"{names}: ours since {due:%-d %b %Y}, but the value stays that of {since:%-d %b %Y}. {refused}"
-        tell(act, "value_anew", words, links, due)
+        add_history(act, "value_anew", words, links, due)
         return
     companies = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
     words = f"{names}: ours since {due:%-d %b %Y}, not" if due else f"{names}: not ours after all; was"
-    story = tell(act, "value_anew", f"{words} {since:%-d %b %Y}", links, due)
+    history = add_history(act, "value_anew", f"{words} {since:%-d %b %Y}", links, due)
     text = f"Goods not ours since {since:%-d %b %Y}: {names}" + posting_note(companies, since)
-    ownership.give_up(open_entry(act, story, text, companies, since), stowage)
+    ownership.give_up(open_entry(act, history, text, companies, since), stowage)
     if due:
         text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
-        ownership.take_ownership(open_entry(act, story, text, companies, due), owned, due)
+        ownership.take_ownership(open_entry(act, history, text, companies, due), owned, due)

@@ -9,7 +9,7 @@ from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, ownership
 from northing.actions.costing.charges import accrual_account, in_scope
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.costing import landed_cost
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
@@ -137,8 +137,10 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
     text += f", import tax {money(sheet.tax, company.currency)}{posting_note([company.pk], request.day)}"
     lines = [("line", part.instalment.line_id, company.pk) for part in declared.stowage]
-    story = tell(act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day)
-    book = open_entry(act, story, text, [company.pk], request.day)
+    history = add_history(
+        act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day
+    )
+    book = open_entry(act, history, text, [company.pk], request.day)
     duty, drafts = _customs_charge(request, declared, book, "duty", sheet.duty, {c.id: c.duty for c in sheet.lines})
     kept = {cost.id: cost.import_tax for cost in sheet.lines}
     drafts += _customs_charge(request, declared, book, "import_tax", sheet.tax - sheet.reclaimed, kept)[1]

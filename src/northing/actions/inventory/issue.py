@@ -8,7 +8,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
-from northing.activity.operations import Link, once, tell
+from northing.activity.operations import Link, add_history, once
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
@@ -45,8 +45,8 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     text = f"Issued {plain(request.quantity)} {item.unit} of {item.code} for {request.purpose.strip()}"
     text += posting_note([site.company_id], request.occurred_on)
     links = [("item", item.pk, site.company_id), *_layer_links(takes, site.company_id)]
-    story = tell(act, "issue_stock", text, links, request.occurred_on)
-    entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
+    history = add_history(act, "issue_stock", text, links, request.occurred_on)
+    entry = open_entry(act, history, text, [site.company_id], request.occurred_on)
     drafts = []
     for layer, quantity in takes:
         operations.take_off_hand(layer, "in_store", quantity)

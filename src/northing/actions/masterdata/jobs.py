@@ -12,5 +12,5 @@ def keep_rows(run: Run) -> None:
     """Keep the records of a file, whole or not at all."""
     kind = KINDS[run.request["kind"]]
     rows = records.read_file(kind, import_file.folder() / run.request["sha256"])
-    records.keep_rows(replace(run.act("rows"), door="file"), rows)
-    run.count(run.errand.total)
+    records.keep_rows(replace(run.act("rows"), channel="file"), rows)
+    run.count(run.job.total)

@@ -11,7 +11,7 @@ from decimal import Decimal
 from northing.access.acts import Act
 from northing.actions.shipping import milestones
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.costing.ownership import INCOTERMS, MOMENTS, is_ours_after
 from northing.core.money.exact import divide
 from northing.core.money.money import is_whole
@@ -26,7 +26,7 @@ from northing.masterdata.models import Company, Item, Party, Site
 from northing.masterdata.queries import default_bin, find_pack, rate_for
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, Stowage
@@ -108,8 +108,8 @@ def _past(act: Act, row: Row, column: str) -> date:
 def open_stock(act: Act, request: FileRequest) -> int:
     """Stock on hand with its value, against the opening balance. Returns the number of rows."""
     rows = read_rows(request.content, STOCK)
-    story = tell(act, "open_stock", f"Opening stock: {len(rows)} rows", [])
-    return _each(rows, lambda row: _open_layer(act, story, row))
+    history = add_history(act, "open_stock", f"Opening stock: {len(rows)} rows", [])
+    return _each(rows, lambda row: _open_layer(act, history, row))
 
 
 def _kept(row: Row, item: Item) -> None:
@@ -118,7 +118,7 @@ def _kept(row: Row, item: Item) -> None:
             raise row.refused(column, f"is missing: {item.code} keeps it")
 
 
-def _open_layer(act: Act, story, row: Row) -> None:
+def _open_layer(act: Act, history, row: Row) -> None:
     company = _company(act, row)
     site = _site(row, company)
     item, _ = find_pack(row.text("item"))
@@ -136,7 +136,7 @@ def _open_layer(act: Act, story, row: Row) -> None:
         goods_cost=value,
     )
     OnHand.objects.create(layer=layer, bin=default_bin(site.pk, "store"), status="in_store", quantity=quantity)
-    entry = open_entry(act, story, f"Opening stock of {item.code}", [company.pk], day)
+    entry = open_entry(act, history, f"Opening stock of {item.code}", [company.pk], day)
     add_costs(entry, [(layer.pk, None, value)])
     post(
         entry,
@@ -208,9 +208,11 @@ class _Made:
             first_promise=ready,
             promise=ready,
         )
-        story = tell(self.act, "open_order", f"Brought in line {number} of {order.number}", self._links(order, line.pk))
-        standing.open_positions([part.pk])
-        standing.move(story, [standing.MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
+        history = add_history(
+            self.act, "open_order", f"Brought in line {number} of {order.number}", self._links(order, line.pk)
+        )
+        positions.open_positions([part.pk])
+        positions.move(history, [positions.MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
         self.instalments.append(part.pk)
         return part
 
@@ -253,14 +255,16 @@ class _Made:
         container = self._container(row, departed, dock)
         stowage = Stowage.objects.create(container=container, instalment=part, quantity=part.quantity)
         links = [*self._links(order, part.line_id), ("shipment", container.shipment_id, None)]
-        story = tell(self.act, "open_afloat", f"Brought in goods afloat in {container.number}", links, departed)
-        standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, stowage.pk)])
+        history = add_history(
+            self.act, "open_afloat", f"Brought in goods afloat in {container.number}", links, departed
+        )
+        positions.move(history, [positions.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, stowage.pk)])
         if is_ours_after(order.ours_from, "on_board"):
-            self._own(row, story, stowage, departed)
+            self._own(row, history, stowage, departed)
         elif row.text("value", "") or row.text("billed", ""):
             raise row.refused("value", f"must be empty: these goods are ours only from {order.ours_from}")
 
-    def _own(self, row: Row, story, stowage: Stowage, departed: date) -> None:
+    def _own(self, row: Row, history, stowage: Stowage, departed: date) -> None:
         part, order = stowage.instalment, stowage.instalment.line.order
         value = _value(row, order.company)
         stowage.opening_billed = row.text("billed").lower() in ("yes", "y", "true", "1")
@@ -269,7 +273,7 @@ class _Made:
         # The rate that the file's value implies.
         stowage.goods_rate = divide(value, stowage.goods_amount, 10) if stowage.goods_amount else Decimal(1)
         stowage.save()
-        entry = open_entry(self.act, story, f"Opening goods afloat of {order.number}", [order.company_id], departed)
+        entry = open_entry(self.act, history, f"Opening goods afloat of {order.number}", [order.company_id], departed)
         against = Account.OPENING if stowage.opening_billed else Account.OWNED_NOT_BILLED
         post(
             entry,

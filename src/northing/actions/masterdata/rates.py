@@ -5,7 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.drawings.figures import price
 from northing.masterdata import operations as directory
 from northing.masterdata.models import Company, ExchangeRate
@@ -33,5 +33,5 @@ def enter_rate(act: Act, request: RateRequest) -> int:
     if before != request.rate:
         words = f"{request.purpose.capitalize()} rate of {request.currency} from {request.day:%-d %b %Y}"
         change = {"field": "rate", "old": price(before, 4) if before else "", "new": price(request.rate, 4)}
-        tell(act, "enter_rate", words, [("company", company.pk, company.pk)], changes=[change])
+        add_history(act, "enter_rate", words, [("company", company.pk, company.pk)], changes=[change])
     return made.pk

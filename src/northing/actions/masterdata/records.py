@@ -12,11 +12,11 @@ from django.db import models
 
 from northing.access.acts import Act
 from northing.access.models import Grant
-from northing.access.rights import ASK, WORDS, held_by, may, may_somewhere
+from northing.access.permissions import ASK, WORDS, held_by, may, may_somewhere
 from northing.actions.access.roles import PersonRequest, write_person
 from northing.actions.worklist import open_matters
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import Told, once, tell, tell_many
+from northing.activity.operations import HistoryDraft, add_history, add_history_rows, once
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.costing.models import Charge
 from northing.formats import grids
@@ -247,15 +247,15 @@ def _stands(kind: Kind, record: Any) -> str:
 
 
 def _require_somewhere(act: Act, kind: Kind) -> None:
-    if not any(may_somewhere(act.person, right) for right in kind.rights):
-        raise NotAllowed(Problem(f"You may not {WORDS[kind.rights[-1]]}.", mend=ASK))
+    if not any(may_somewhere(act.person, permission) for permission in kind.permissions):
+        raise NotAllowed(Problem(f"You may not {WORDS[kind.permissions[-1]]}.", mend=ASK))
 
 
 def _require_for(act: Act, kind: Kind, one: Judged) -> None:
     """What belongs to a company is kept by its own keepers; a new company by any."""
     company = company_of(kind, one.record)
-    if company is not None and not any(may(act.person, right, company) for right in kind.rights):
-        raise NotAllowed(Problem(f"You may not {WORDS[kind.rights[0]]} for this company.", mend=ASK))
+    if company is not None and not any(may(act.person, permission, company) for permission in kind.permissions):
+        raise NotAllowed(Problem(f"You may not {WORDS[kind.permissions[0]]} for this company.", mend=ASK))
 
 
 def company_of(kind: Kind, record: Any) -> int | None:
@@ -285,29 +285,29 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
         if new and hasattr(act.person, "_held"):
             del act.person._held
             held_by(act.person)
-    tell_many(act, [_told(kind, one) for one in doing])
+    add_history_rows(act, [_told(kind, one) for one in doing])
     if kind.name in ("free-time", "holiday", "working-week") and doing:
         # Every container that stands may be free for longer or shorter now.
         boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(given_back())
         open_matters.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
     later = [one.record.pk for one in changed if any(told["field"] == PASSAGE for told in one.changes)]
     if kind.model is Party and later:
-        waiting = Instalment.objects.filter(line__order__supplier__in=later, line__standing__is_open=True)
+        waiting = Instalment.objects.filter(line__order__supplier__in=later, line__summary__is_open=True)
         bring_along(dated=list(waiting.values_list("pk", flat=True)))
     return len(doing)
 
 
-def _told(kind: Kind, one: Judged) -> Told:
+def _told(kind: Kind, one: Judged) -> HistoryDraft:
     record: Any = one.record
     words = f"{'Made' if one.new else 'Changed'} the {kind.words} {' '.join(_key_of(kind, record))}"
     company = company_of(kind, record)
     about = {"bin": ("site", "site_id"), "pack": ("item", "item_id"), "price": ("item", "item_id")}
-    story, column = about.get(kind.name, (kind.story or kind.name, "pk"))
+    history, column = about.get(kind.name, (kind.history or kind.name, "pk"))
     key = getattr(record, column)
-    links = [(story, key, company)] if isinstance(key, int) else []
+    links = [(history, key, company)] if isinstance(key, int) else []
     if kind.name == "price":
         links.append(("party", record.supplier_id, None))
-    return Told("keep_record", words, links, [] if one.new else one.changes)
+    return HistoryDraft("keep_record", words, links, [] if one.new else one.changes)
 
 
 @once
@@ -319,7 +319,7 @@ def found_house(act: Act, request: FoundRequest) -> int:
     one = _judge(kind, Reading(kind), 0, dict(request.company), None)
     refuse_if(one.problems)
     person = write_person(request.person)
-    founder = Act(person, act.at, door=act.door)
+    founder = Act(person, act.at, channel=act.channel)
     _save(founder, kind, [one])
-    tell(founder, "found_house", f"{person} founded the house", [("person", person.pk, None)])
+    add_history(founder, "found_house", f"{person} founded the house", [("person", person.pk, None)])
     return person.pk

@@ -5,9 +5,9 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
+from northing.access.permissions import require_somewhere
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems
 from northing.core.orders.orders import LARGEST
 from northing.core.problems import Problem, Refused, refuse_if
@@ -73,7 +73,7 @@ def set_delay_cost(act: Act, request: DelayRequest) -> int:
     if item.delay_cost != request.cost:
         directory.change_item(item, delay_cost=request.cost)
         words = f"A day without {item.code} costs {count(request.cost)}"
-        tell(act, "set_delay_cost", words, [("item", item.pk, None)], changes=changes)
+        add_history(act, "set_delay_cost", words, [("item", item.pk, None)], changes=changes)
         waiting = Instalment.objects.filter(line__item=item, position__with_supplier__gt=0)
         bring_along(instalments=list(waiting.values_list("pk", flat=True)))
     return item.pk
@@ -92,7 +92,7 @@ def keep_supplier(act: Act, request: SupplierRequest) -> int:
     ]
     if changes:
         directory.change_party(supplier, facts)
-        tell(
+        add_history(
             act, "keep_supplier", f"Changed how we agree with {supplier}", [("party", supplier.pk, None)], None, changes
         )
     return supplier.pk
@@ -130,7 +130,7 @@ def set_agreement(act: Act, request: AgreementRequest) -> int:
     told = f"{item.code}: {said}, valid from {step.valid_from:%-d %b %Y}"
     if changes:
         links = [("party", supplier.pk, None), ("item", item.pk, None)]
-        tell(act, "set_agreement", f"Agreed with {supplier} on {told}", links, changes=changes)
+        add_history(act, "set_agreement", f"Agreed with {supplier} on {told}", links, changes=changes)
     return step.pk
 
 

@@ -4,10 +4,10 @@ import secrets
 from dataclasses import dataclass
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
-from northing.activity.operations import once, tell
+from northing.access.permissions import require_somewhere
+from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.messaging.models import Hook
+from northing.messaging.models import Webhook
 from northing.messaging.webhooks import KINDS
 
 
@@ -37,10 +37,10 @@ def add_hook(act: Act, request: HookRequest) -> dict:
         problems.append(Problem("Choose what it is told.", "kinds", f"Some of {', '.join(KINDS)}."))
     refuse_if(problems)
     secret = secrets.token_hex(24)
-    hook = Hook.objects.create(
+    hook = Webhook.objects.create(
         url=request.url, secret=secret, kinds=sorted(set(request.kinds)), set_by=act.person, made_at=act.at
     )
-    tell(act, "add_hook", f"{hook.url} is told: {', '.join(hook.kinds)}", [("person", act.person.pk, None)])
+    add_history(act, "add_hook", f"{hook.url} is told: {', '.join(hook.kinds)}", [("person", act.person.pk, None)])
     return {"hook": hook.pk, "secret": secret}
 
 
@@ -48,10 +48,10 @@ def add_hook(act: Act, request: HookRequest) -> dict:
 def end_hook(act: Act, request: EndRequest) -> int:
     """Tell an address no more."""
     require_somewhere(act.person, "keep_house")
-    hook = Hook.objects.filter(pk=request.hook, ended_at=None).first()
+    hook = Webhook.objects.filter(pk=request.hook, ended_at=None).first()
     if hook is None:
         raise Refused(Problem("This address is told no more already."))
     hook.ended_at = act.at
     hook.save(update_fields=["ended_at"])
-    tell(act, "end_hook", f"{hook.url} is told no more", [("person", act.person.pk, None)])
+    add_history(act, "end_hook", f"{hook.url} is told no more", [("person", act.person.pk, None)])
     return hook.pk

@@ -5,9 +5,9 @@ from datetime import date
 
 from northing.access.acts import Act
 from northing.access.models import Person
-from northing.access.rights import may
+from northing.access.permissions import may
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.orders import operations as orders
@@ -43,7 +43,7 @@ def set_need_by(act: Act, request: NeedByRequest) -> int:
         problems.append(Problem(f"{request.need_by:%-d %b %Y} is its need-by date already.", "need_by"))
     refuse_if(problems)
     changes = [_change("need by", line.need_by.isoformat(), request.need_by.isoformat())]
-    tell(
+    add_history(
         act,
         "set_need_by",
         f"{order.number}/{line.number} is needed by {request.need_by:%-d %b %Y}",
@@ -66,7 +66,7 @@ def assign_buyer(act: Act, request: BuyerRequest) -> int:
         raise Refused(Problem(f"{person} may not write orders for this company.", "person", "Choose somebody else."))
     if person.pk == order.buyer_id:
         raise Refused(Problem(f"{order.number} is {person}'s already.", "person"))
-    tell(
+    add_history(
         act,
         "assign_buyer",
         f"{order.number} is {person}'s now",

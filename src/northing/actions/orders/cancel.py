@@ -8,13 +8,13 @@ from northing.access.acts import Act
 from northing.actions.orders.revise import UNCHECKED, finish, locked_parts, new_part
 from northing.actions.orders.write import links, locked, mail_order
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.confirmations import operations as confirmations
 from northing.core.problems import Problem, Refused
 from northing.drawings.figures import count
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 
 ZERO = Decimal(0)
 
@@ -41,9 +41,9 @@ def cancel(act: Act, request: StopRequest) -> int:
         raise Refused(Problem("Nothing of it is with the supplier any more.", mend=mend))
     units = sum((part.position.with_supplier for part in parts), ZERO)
     words = f"{_stop_words('Cancelled', order, request.lines, lines)}: {count(units)} units are on order no more"
-    story = tell(act, "cancel", words, links(order), shared=True)
-    drops = [standing.MoveDraft(part.pk, "with_supplier", "dropped", part.position.with_supplier) for part in parts]
-    standing.move(story, drops)
+    history = add_history(act, "cancel", words, links(order), shared=True)
+    drops = [positions.MoveDraft(part.pk, "with_supplier", "dropped", part.position.with_supplier) for part in parts]
+    positions.move(history, drops)
     if not request.lines:
         orders.mark(order, cancelled_at=act.at)
     finish(act, order, [part.pk for part in parts])
@@ -63,23 +63,23 @@ def reopen(act: Act, request: StopRequest) -> int:
     words = (
         f"{_stop_words('Reopened', order, request.lines, [*lines.values()])}: {count(units)} units are on order again"
     )
-    story = tell(act, "reopen", words, links(order), shared=True)
+    history = add_history(act, "reopen", words, links(order), shared=True)
     touched = [part.pk for part in parts]
     for part in parts:
-        touched.append(_order_again(act, story, lines[part.line_id], part))
+        touched.append(_order_again(act, history, lines[part.line_id], part))
     orders.mark(order, cancelled_at=None)
     finish(act, order, list(dict.fromkeys(touched)))
     return order.pk
 
 
-def _order_again(act: Act, story, line: OrderLine, part: Instalment) -> int:
+def _order_again(act: Act, history, line: OrderLine, part: Instalment) -> int:
     """What was dropped of a part is asked for anew: where the rest of it is packed, in a part of its own."""
     units, day = part.position.dropped, max(part.asked_on, act.today)
     if units < part.quantity:
-        standing.move(story, [standing.MoveDraft(part.pk, "dropped", "ordered", units)])
+        positions.move(history, [positions.MoveDraft(part.pk, "dropped", "ordered", units)])
         orders.shrink(part, units)
-        return new_part(story, line, units, day).pk
-    standing.move(story, [standing.MoveDraft(part.pk, "dropped", "with_supplier", units)])
+        return new_part(history, line, units, day).pk
+    positions.move(history, [positions.MoveDraft(part.pk, "dropped", "with_supplier", units)])
     orders.ask_anew(part, day)
     return part.pk
 
@@ -98,8 +98,8 @@ def take_back(act: Act, request: StopRequest) -> int:
         raise Refused(Problem("Some of it is packed, received or cancelled.", mend="Cancel what is left instead."))
     units = sum((part.quantity for part in parts), ZERO)
     words = f"Took order {order.number} back: {count(units)} units are on order no more"
-    story = tell(act, "take_back", words, links(order), shared=True)
-    standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "ordered", part.quantity) for part in parts])
+    history = add_history(act, "take_back", words, links(order), shared=True)
+    positions.move(history, [positions.MoveDraft(part.pk, "with_supplier", "ordered", part.quantity) for part in parts])
     for part in parts:
         orders.shrink(part, part.quantity)
     orders.mark(order, sent_at=None, **UNCHECKED)

@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.access.rights import may
+from northing.access.permissions import may
 from northing.actions.orders.revise import ChangeRequest, LineChange, said_of
 from northing.actions.orders.write import LineRequest, head_problems, line_terms, usual_terms
 from northing.core.costing.ownership import INCOTERMS, proposed_moment
@@ -28,7 +28,7 @@ ZERO = Decimal(0)
 
 @dataclass
 class Judged:
-    """The rows of one order, what each would do, and the deed that does all of it."""
+    """The rows of one order, what each would do, and the action that does all of it."""
 
     rows: list[FileRow]
     parsed: list[OrderRow]

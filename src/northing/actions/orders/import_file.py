@@ -15,11 +15,11 @@ from django.conf import settings
 from django.db import transaction
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
+from northing.access.permissions import require_somewhere
 from northing.actions.orders.check_file import CHANGES, NEW, SAME, WRONG, Judge, Judged
 from northing.actions.orders.revise import change_order
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import Told, once, tell_many
+from northing.activity.operations import HistoryDraft, add_history_rows, once
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.formats import grids, order_rows, ubl
 from northing.orders import operations as orders
@@ -194,15 +194,15 @@ def _tell(act: Act, file: OrderFile, new: Sequence[Judged]) -> None:
             links = [("order", order.pk, order.company_id)]
             links += [("line", pk, order.company_id) for pk in lines[order.pk]]
             words = f"Wrote order {order.number} to {order.supplier} from the file {file.name}"
-            told.append(Told("write_order", words, links))
-    tell_many(act, told)
+            told.append(HistoryDraft("write_order", words, links))
+    add_history_rows(act, told)
 
 
 def _change(act: Act, file: OrderFile, one: Judged) -> None:
     digest = hashlib.sha256(f"{file.pk}:{one.rows[0].group}".encode()).hexdigest()[:40]
     try:
         with transaction.atomic():
-            change_order(Act(act.person, act.at, f"file:{digest}", act.door), one.change)
+            change_order(Act(act.person, act.at, f"file:{digest}", act.channel), one.change)
     except KeyReused:
         one.says = ["This order was taken from this file before."] * len(one.rows)
     except Refused as refused:

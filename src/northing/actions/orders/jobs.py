@@ -35,13 +35,13 @@ def read_orders(run: Run) -> None:
     """Read an order file and say of each row what it would do."""
     file = OrderFile.objects.get(pk=run.request["file"])
     if file.state in (OrderFile.State.READING, OrderFile.State.FAILED):
-        import_file.read_file(replace(run.act(), door="file"), file, run.far)
+        import_file.read_file(replace(run.act(), channel="file"), file, run.far)
 
 
 def take_orders(run: Run) -> None:
     """Do what an order file asks for."""
     file = OrderFile.objects.get(pk=run.request["file"])
-    import_file.take_file(replace(run.act(), door="file"), file, run.far)
+    import_file.take_file(replace(run.act(), channel="file"), file, run.far)
     refused = file.rows.filter(state="wrong").order_by("number")
     for row in refused[:500]:
         run.refuse(Named(f"Row {row.number}"), Refused(row.says))

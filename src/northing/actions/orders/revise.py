@@ -24,22 +24,22 @@ from northing.actions.orders.write import (
     terms_of_lines,
 )
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.models import StoryEntry
-from northing.activity.operations import once, tell
+from northing.activity.models import HistoryEntry
+from northing.activity.operations import add_history, once
 from northing.confirmations import operations as confirmations
 from northing.core.money.periods import day_problems
 from northing.core.orders.orders import LineDraft, line_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import count
 from northing.orders import operations as orders
+from northing.orders.documents import changes
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
-from northing.orders.paper import changes
-from northing.positions import operations as standing
+from northing.positions.operations import MoveDraft, locked_positions, move, open_positions
 
 ZERO = Decimal(0)
 # What of a sent order's head needs agreeing again when it changes: what is delivered where, and for how much.
 TERMS = ("incoterm", "incoterm_place", "discount", "surcharge")
-# Deeds that change an order; each counts its version up.
+# Actions that change an order; each counts its version up.
 CHANGES = (
     "change_order",
     "set_parts",
@@ -107,7 +107,7 @@ class Preview:
 class Overtaken(Refused):
     """Somebody else changed the order meanwhile; `told` is what they did."""
 
-    def __init__(self, told: Sequence[StoryEntry]):
+    def __init__(self, told: Sequence[HistoryEntry]):
         self.told = list(told)
         said = "; ".join(_who_did(entry) for entry in reversed(self.told)) or "it is in the story"
         words = f"Somebody else has changed this order since you opened it ({said})."
@@ -123,7 +123,7 @@ def preview(act: Act, request: ChangeRequest) -> Preview:
         order = PurchaseOrder.objects.select_related("company", "supplier").get(pk=request.order)
         agreed, before = _agreed(order), order_total(order)
         try:
-            change_order(replace(act, key="", door="demo"), request)
+            change_order(replace(act, key="", channel="demo"), request)
             left = _agreed(order)
             lost = [(number, units - left[number, unit], unit) for (number, unit), units in agreed.items()]
             again = [row for row in lost if row[1] > 0]
@@ -138,7 +138,7 @@ def _agreed(order: PurchaseOrder) -> dict[tuple[int, str], Decimal]:
     return {(number, unit): units or ZERO for number, unit, units in found}
 
 
-def _who_did(entry: StoryEntry) -> str:
+def _who_did(entry: HistoryEntry) -> str:
     fields = ", ".join(f"{change['field']} {change['old']} → {change['new']}" for change in entry.changes)
     return f"{entry.actor}: {entry.text}{': ' if fields else ''}{fields}"
 
@@ -158,17 +158,17 @@ def change_order(act: Act, request: ChangeRequest) -> int:
         raise Refused(Problem("Nothing is different from before.", mend="Change something, or leave the page."))
     sent = order.sent_at is not None
     words = f"Changed order {order.number}"
-    story = tell(act, "change_order", words, links(order), changes=told, shared=sent)
+    history = add_history(act, "change_order", words, links(order), changes=told, shared=sent)
     again = any(name in head and head[name] != getattr(order, name) for name in TERMS)
     orders.mark(order, **head, **({} if sent else UNCHECKED))
     orders.reprice(order, before.values())
     touched: list[int] = []
     for change in request.lines:
-        touched += _change_line(story, order, before[change.line], change)
+        touched += _change_line(history, order, before[change.line], change)
     for line in before.values() if again and sent else ():
-        touched += _ask_anew(story, line)
+        touched += _ask_anew(history, line)
     for terms in new_lines:
-        touched += _add_line(story, order, terms)
+        touched += _add_line(history, order, terms)
     finish(act, order, touched, [change.line for change in request.lines])
     return order.pk
 
@@ -183,7 +183,7 @@ def _open(act: Act, key: int, version: int) -> PurchaseOrder:
     if order.cancelled_at:
         raise Refused(Problem(f"{order.number} is cancelled.", mend="Reopen it first."))
     if order.version != version:
-        told = StoryEntry.objects.filter(links__kind="order", links__record=order.pk, deed__in=CHANGES)
+        told = HistoryEntry.objects.filter(links__kind="order", links__record=order.pk, action__in=CHANGES)
         raise Overtaken(told.select_related("actor").order_by("-id")[: max(1, min(order.version - version, 5))])
     return order
 
@@ -253,7 +253,7 @@ def _changed_lines(before: dict[int, OrderLine], asked: Sequence[LineChange]) ->
     return found
 
 
-def _change_line(story, order: PurchaseOrder, line: OrderLine, change: LineChange) -> list[int]:
+def _change_line(history, order: PurchaseOrder, line: OrderLine, change: LineChange) -> list[int]:
     """Write the line; of a sent order bring its instalments along. Returns those that were touched."""
     more = change.quantity - line.quantity
     dearer = (change.pack_price, change.discount) != (line.pack_price, line.discount)
@@ -269,41 +269,41 @@ def _change_line(story, order: PurchaseOrder, line: OrderLine, change: LineChang
         return []
     touched = []
     if more < 0:
-        touched += _take_back_units(story, line, -more)
+        touched += _take_back_units(history, line, -more)
     if dearer:
-        touched += _ask_anew(story, line)
+        touched += _ask_anew(history, line)
     if more > 0:
         ready = change.need_by - timedelta(days=order.supplier.passage_days)
-        touched.append(new_part(story, line, more, ready).pk)
+        touched.append(new_part(history, line, more, ready).pk)
     return touched
 
 
-def _ask_anew(story, line: OrderLine) -> list[int]:
+def _ask_anew(history, line: OrderLine) -> list[int]:
     """What is not packed of the line needs agreeing again, for the day that stands and at the line's price."""
-    parts = _free_parts(story, line)
+    parts = _free_parts(history, line)
     for part in parts:
         orders.ask_anew(part, part.promise or part.asked_on, line)
     return [part.pk for part in parts]
 
 
-def new_part(story, line: OrderLine, quantity: Decimal, asked_on: date) -> Instalment:
+def new_part(history, line: OrderLine, quantity: Decimal, asked_on: date) -> Instalment:
     """Units more that are asked for, in a part of their own that nobody has agreed to."""
     part = orders.add_instalment(line, quantity, asked_on)
-    standing.open_positions([part.pk])
-    standing.move(story, [standing.MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
+    open_positions([part.pk])
+    move(history, [MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
     return part
 
 
 def locked_parts(line: OrderLine) -> list[Instalment]:
-    """The line's instalments with their positions, held until the deed is done."""
+    """The line's instalments with their positions, held until the action is done."""
     found = list(Instalment.objects.select_for_update().filter(line=line).order_by("pk"))
-    positions = standing.locked_positions([part.pk for part in found])
+    positions = locked_positions([part.pk for part in found])
     for part in found:
         part.position = positions[part.pk]
     return found
 
 
-def _take_back_units(story, line: OrderLine, units: Decimal) -> list[int]:
+def _take_back_units(history, line: OrderLine, units: Decimal) -> list[int]:
     """Take units back that are still with the supplier: the not agreed first, and the latest."""
     touched = []
     parts = locked_parts(line)
@@ -311,27 +311,27 @@ def _take_back_units(story, line: OrderLine, units: Decimal) -> list[int]:
     for part in parts:
         taken = min(units, part.position.with_supplier)
         if taken > 0:
-            touched += _take_from(story, line, part, taken)
+            touched += _take_from(history, line, part, taken)
             units -= taken
     if units > 0:
         raise Refused(Problem("Somebody else has just packed some of these units.", mend="Look again."))
     return touched
 
 
-def _take_from(story, line: OrderLine, part: Instalment, taken: Decimal) -> list[int]:
+def _take_from(history, line: OrderLine, part: Instalment, taken: Decimal) -> list[int]:
     """Another quantity needs agreeing again; what of the part is packed already keeps its agreement."""
     there, day = part.position.with_supplier, part.promise or part.asked_on
     whole = there == part.quantity
     leaves = taken if whole else there
-    standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "ordered", leaves)])
+    move(history, [MoveDraft(part.pk, "with_supplier", "ordered", leaves)])
     orders.shrink(part, leaves)
     if whole and part.agreed_quantity > 0:
         orders.ask_anew(part, day)
     rest = there - taken if not whole else ZERO
-    return [part.pk] + ([new_part(story, line, rest, day).pk] if rest > 0 else [])
+    return [part.pk] + ([new_part(history, line, rest, day).pk] if rest > 0 else [])
 
 
-def _free_parts(story, line: OrderLine) -> list[Instalment]:
+def _free_parts(history, line: OrderLine) -> list[Instalment]:
     """The unpacked units of a line as instalments of their own: what is partly packed is split."""
     found = []
     for part in locked_parts(line):
@@ -339,19 +339,19 @@ def _free_parts(story, line: OrderLine) -> list[Instalment]:
         if there == 0:
             continue
         if there < part.quantity:
-            standing.move(story, [standing.MoveDraft(part.pk, "with_supplier", "ordered", there)])
+            move(history, [MoveDraft(part.pk, "with_supplier", "ordered", there)])
             orders.shrink(part, there)
-            part = new_part(story, line, there, part.promise or part.asked_on)
+            part = new_part(history, line, there, part.promise or part.asked_on)
         found.append(part)
     return found
 
 
-def _add_line(story, order: PurchaseOrder, terms: orders.LineTerms) -> list[int]:
+def _add_line(history, order: PurchaseOrder, terms: orders.LineTerms) -> list[int]:
     line = orders.add_line(order, terms)
     if not order.sent_at:
         return []
     ready = line.need_by - timedelta(days=order.supplier.passage_days)
-    return [new_part(story, line, line.quantity, ready).pk]
+    return [new_part(history, line, line.quantity, ready).pk]
 
 
 def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterable[int] = ()) -> None:
@@ -383,8 +383,10 @@ def set_parts(act: Act, request: PartsRequest) -> int:
         raise Refused(Problem(f"{order.number} was not sent yet.", mend="Send it first."))
     words = ", ".join(f"{count(part.quantity)} on {part.asked_on:%-d %b %Y}" for part in request.parts)
     told = [("order", order.pk, order.company_id), ("line", line.pk, order.company_id)]
-    story = tell(act, "set_parts", f"{order.number}/{line.number} is asked for in parts: {words}", told, shared=True)
-    free = {part.pk: part for part in _free_parts(story, line)}
+    history = add_history(
+        act, "set_parts", f"{order.number}/{line.number} is asked for in parts: {words}", told, shared=True
+    )
+    free = {part.pk: part for part in _free_parts(history, line)}
     refuse_if(_part_problems(act, line, free, request.parts))
     touched = list(free)
     asked = {part.instalment: part for part in request.parts if part.instalment}
@@ -392,16 +394,16 @@ def set_parts(act: Act, request: PartsRequest) -> int:
         wanted = asked.get(key)
         less = part.quantity - (wanted.quantity if wanted else ZERO)
         if less > 0:
-            standing.move(story, [standing.MoveDraft(key, "with_supplier", "ordered", less)])
+            move(history, [MoveDraft(key, "with_supplier", "ordered", less)])
             orders.shrink(part, less)
         elif less < 0:
-            standing.move(story, [standing.MoveDraft(key, "ordered", "with_supplier", -less)])
+            move(history, [MoveDraft(key, "ordered", "with_supplier", -less)])
             orders.shrink(part, less)
         if wanted and (less or wanted.asked_on != (part.promise or part.asked_on)):
             orders.ask_anew(part, wanted.asked_on)
     for wanted in request.parts:
         if wanted.instalment is None:
-            touched.append(new_part(story, line, wanted.quantity, wanted.asked_on).pk)
+            touched.append(new_part(history, line, wanted.quantity, wanted.asked_on).pk)
     finish(act, order, touched)
     return line.pk
 

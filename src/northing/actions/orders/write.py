@@ -9,11 +9,11 @@ from django.template.loader import render_to_string
 
 from northing.access.acts import Act
 from northing.access.models import Person
-from northing.access.rights import limit_of, may
+from northing.access.permissions import limit_of, may
 from northing.actions.confirmations.supplier_links import LINK
 from northing.actions.worklist import open_matters
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.confirmations.agreement import misfits
 from northing.core.costing.ownership import INCOTERMS, MOMENTS
 from northing.core.money.money import rounded
@@ -26,7 +26,7 @@ from northing.masterdata.models import Company, Party, Site
 from northing.messaging import mail
 from northing.orders import operations as orders
 from northing.orders.models import ADDRESSES, OrderLine, PurchaseOrder
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 
 # What of an order's head needs no agreement.
 WORDS = ("mode", "reference", "supplier_reference", "remark", "answer_by", *ADDRESSES)
@@ -96,7 +96,7 @@ def write_order(act: Act, request: OrderRequest) -> int:
     terms = _terms(request)
     lines = _line_terms(act, request, terms.supplier)
     order = orders.write_order(act, terms, lines, request.number)
-    tell(act, "write_order", f"Wrote order {order.number} to {terms.supplier}", links(order))
+    add_history(act, "write_order", f"Wrote order {order.number} to {terms.supplier}", links(order))
     bring_along(orders=[order.pk])
     return order.pk
 
@@ -193,7 +193,7 @@ def line_terms(
             Problem(f"{supplier} has no agreed price for {item.code}.", "pack_price", "Enter the price for this order.")
         )
     draft = LineDraft(where, quantity, item.decimals, item.unit, price, line.discount, need_by, packs[name])
-    refuse_if(line_problems(draft, act.today if act.door != "opening" else date.min))
+    refuse_if(line_problems(draft, act.today if act.channel != "opening" else date.min))
     return orders.LineTerms(item, name, packs[name], quantity, price, agreed, line.discount, need_by)
 
 
@@ -208,7 +208,7 @@ def check_order(act: Act, request: OrderAct) -> int:
     orders.mark(order, checked_at=act.at, checked_by=act.person)
     orders.count_change(order)
     passed = "".join(f"; passed: {warning.what}" for warning in warnings)
-    tell(act, "check_order", f"Checked order {order.number}{passed}", links(order))
+    add_history(act, "check_order", f"Checked order {order.number}{passed}", links(order))
     bring_along(orders=[order.pk])
     return order.pk
 
@@ -247,7 +247,7 @@ def approve_order(act: Act, request: OrderAct) -> int:
     _within_limit(act, order)
     orders.mark(order, approved_at=act.at, approved_by=act.person)
     orders.count_change(order)
-    tell(act, "approve_order", f"Approved order {order.number}", links(order))
+    add_history(act, "approve_order", f"Approved order {order.number}", links(order))
     bring_along(orders=[order.pk])
     return order.pk
 
@@ -277,11 +277,13 @@ def send_order(act: Act, request: OrderAct) -> int:
     revision = orders.write_revision(act, order)
     orders.mark(order, sent_at=act.at, revision=revision.number)
     orders.count_change(order)
-    story = tell(act, "send_order", f"Sent order {order.number}, revision {revision.number}", links(order), shared=True)
+    history = add_history(
+        act, "send_order", f"Sent order {order.number}, revision {revision.number}", links(order), shared=True
+    )
     keys = [instalment.pk for instalment in instalments]
-    standing.open_positions(keys)
-    standing.move(
-        story, [standing.MoveDraft(part.pk, "ordered", "with_supplier", part.quantity) for part in instalments]
+    positions.open_positions(keys)
+    positions.move(
+        history, [positions.MoveDraft(part.pk, "ordered", "with_supplier", part.quantity) for part in instalments]
     )
     bring_along(orders=[order.pk], instalments=keys)
     mail_order(act, order)
@@ -291,9 +293,9 @@ def send_order(act: Act, request: OrderAct) -> int:
 def mail_order(act: Act, order: PurchaseOrder, letter: str = "order") -> None:
     """The order to its supplier, with the papers and a link to answer by; or that it is cancelled or withdrawn.
 
-    Nobody is written to who has no address, nor by the demo world's own deeds.
+    Nobody is written to who has no address, nor by the demo world's own actions.
     """
-    if not order.supplier.email or act.door == "demo":
+    if not order.supplier.email or act.channel == "demo":
         return
     body = render_to_string(f"letters/{letter}.txt", {"order": order, "link": LINK})
     what = f", revision {order.revision}" if order.revision > 1 else ""
@@ -314,7 +316,7 @@ def mail_order(act: Act, order: PurchaseOrder, letter: str = "order") -> None:
 def order_total(order: PurchaseOrder) -> Decimal:
     """The order's amount in its currency without tax: the sum of its rounded lines."""
     amounts = (
-        net_amount(line.quantity, line.pack_factor, line.pack_price, line.paid_part, order.currency)
+        net_amount(line.quantity, line.pack_factor, line.pack_price, line.net_share, order.currency)
         for line in order.lines.all()
     )
     return sum(amounts, rounded(ZERO, order.currency))
@@ -327,7 +329,7 @@ def sums_of(order: PurchaseOrder, lines: Sequence[OrderLine]) -> OrderSums:
 
 
 def locked(order: int) -> PurchaseOrder:
-    """The order, held until the deed is done."""
+    """The order, held until the action is done."""
     return PurchaseOrder.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=order)
 
 

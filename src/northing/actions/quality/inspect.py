@@ -8,8 +8,8 @@ from django.db.models import F, Sum
 
 from northing.access.acts import Act, future_problem
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
-from northing.claims.models import Case, ReturnNote
+from northing.activity.operations import add_history, once
+from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
@@ -19,7 +19,7 @@ from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.queries import default_bin
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 from northing.quality.models import Inspection
 
 ZERO = Decimal(0)
@@ -56,7 +56,7 @@ def inspect(act: Act, request: InspectRequest) -> int:
     refuse_if(_verdict_problems(act, request, layer, held))
     text = f"Inspected {layer.item.code}: {plain(request.passed)} passed, {plain(request.failed)} failed"
     text += f" ({request.reason})" if request.failed else ""
-    story = tell(act, "inspect", text, _links(layer), request.occurred_on)
+    history = add_history(act, "inspect", text, _links(layer), request.occurred_on)
     Inspection.objects.create(
         layer=layer,
         passed=request.passed,
@@ -68,11 +68,11 @@ def inspect(act: Act, request: InspectRequest) -> int:
     )
     _put_away(layer, request)
     key, stowage = layer.stowage.instalment_id, layer.stowage_id
-    standing.move(
-        story,
+    positions.move(
+        history,
         [
-            standing.MoveDraft(key, "held", "in_store", request.passed, stowage),
-            standing.MoveDraft(key, "held", "rejected", request.failed, stowage),
+            positions.MoveDraft(key, "held", "in_store", request.passed, stowage),
+            positions.MoveDraft(key, "held", "rejected", request.failed, stowage),
         ],
     )
     opened = [_open_case(layer, request)] if request.failed else []
@@ -118,9 +118,9 @@ def _put_away(layer: CostLayer, request: InspectRequest) -> None:
 
 
 def _open_case(layer: CostLayer, request: InspectRequest) -> int:
-    case = Case.objects.create(
+    case = Claim.objects.create(
         company=layer.company,
-        kind=Case.Kind.REJECTED,
+        kind=Claim.Kind.REJECTED,
         layer=layer,
         supplier=layer.stowage.instalment.line.order.supplier,
         reason=request.reason[:80],
@@ -133,15 +133,17 @@ def _open_case(layer: CostLayer, request: InspectRequest) -> int:
 @once
 def return_goods(act: Act, request: ReturnRequest) -> int:
     """Send rejected units back: out at layer cost, the price into the claim, the rest a loss. Returns the case."""
-    case = Case.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=request.case)
+    case = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=request.case)
     act.require_at("return_goods", case.company_id, case.layer.site_id)
     refuse_if(_return_problems(act, request, case))
     layer = _locked_layer(case.layer_id)
     what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
     text = f"Returned {what} to {case.supplier} under {request.reference}"
     text += posting_note([case.company_id], request.occurred_on)
-    story = tell(act, "return_goods", text, [*_links(layer), ("case", case.pk, case.company_id)], request.occurred_on)
-    entry = open_entry(act, story, text, [case.company_id], request.occurred_on)
+    history = add_history(
+        act, "return_goods", text, [*_links(layer), ("case", case.pk, case.company_id)], request.occurred_on
+    )
+    entry = open_entry(act, history, text, [case.company_id], request.occurred_on)
     operations.take_off_hand(layer, "rejected", request.quantity)
     cost, goods = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
     line = layer.stowage.instalment.line_id
@@ -165,16 +167,16 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
         at=act.at,
         entry=entry,
     )
-    Case.objects.filter(pk=case.pk).update(ended=F("ended") + request.quantity)
-    move = standing.MoveDraft(layer.stowage.instalment_id, "rejected", "returned", request.quantity, layer.stowage_id)
-    standing.move(story, [move])
+    Claim.objects.filter(pk=case.pk).update(ended=F("ended") + request.quantity)
+    move = positions.MoveDraft(layer.stowage.instalment_id, "rejected", "returned", request.quantity, layer.stowage_id)
+    positions.move(history, [move])
     bring_along(cases=[case.pk])
     return case.pk
 
 
-def _return_problems(act: Act, request: ReturnRequest, case: Case) -> list[Problem]:
+def _return_problems(act: Act, request: ReturnRequest, case: Claim) -> list[Problem]:
     found = future_problem(request.occurred_on, act)
-    if case.kind != Case.Kind.REJECTED:
+    if case.kind != Claim.Kind.REJECTED:
         found.append(Problem("Missing goods are not here to be returned.", mend="Settle the claim instead."))
     if request.quantity <= 0:
         found.append(Problem("The quantity must be above 0.", "quantity"))

@@ -15,9 +15,9 @@ from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, ownership
 from northing.actions.costing.charges import accrual_account
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.models import StoryEntry
-from northing.activity.operations import once, tell
-from northing.claims.models import Case
+from northing.activity.models import HistoryEntry
+from northing.activity.operations import add_history, once
+from northing.claims.models import Claim
 from northing.core.costing.ownership import is_ours_after
 from northing.core.money.exact import plain
 from northing.core.money.money import converted
@@ -31,7 +31,7 @@ from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Bin, Site
 from northing.masterdata.queries import Rates
-from northing.positions import operations as standing
+from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping import operations as shipping
@@ -92,11 +92,11 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     bins = _Bins(site)
     found = _ask_core(request, site, _locked(request, site), bins)
     text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
-    story = tell(act, "receive", text, _links(container, site, found), request.occurred_on)
-    entry = open_entry(act, story, text, [site.company_id], request.occurred_on)
+    history = add_history(act, "receive", text, _links(container, site, found), request.occurred_on)
+    entry = open_entry(act, history, text, [site.company_id], request.occurred_on)
     _own_what_was_not(entry, request, found)
-    receipt = _write_receipt(act, request, site, container, found, story, entry, bins)
-    _settle(story, found)
+    receipt = _write_receipt(act, request, site, container, found, history, entry, bins)
+    _settle(history, found)
     layers = _write_layers(request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
     drafts = _own_on_receipt(entry, found, layers)
@@ -136,7 +136,7 @@ def _locked(request: ReceiveRequest, site: Site) -> dict[int, Stowage]:
         .filter(pk__in=keys, container=request.container, instalment__line__order__company=site.company_id)
         .order_by("pk")
     }
-    positions = standing.locked_positions(part.instalment_id for part in found.values())
+    positions = locked_positions(part.instalment_id for part in found.values())
     for part in found.values():
         part.instalment.position = positions[part.instalment_id]
     return found
@@ -230,7 +230,7 @@ def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -
         ownership.take_ownership(entry, owned, request.occurred_on)
 
 
-def _write_receipt(act, request, site, container, found, story, entry, bins: _Bins) -> Receipt:
+def _write_receipt(act, request, site, container, found, history, entry, bins: _Bins) -> Receipt:
     before, rates = _received_before(found), Rates(request.occurred_on)
     for one in found:
         value = _own_value(one, before.get(one.stowage.pk, ZERO), rates)
@@ -244,7 +244,7 @@ def _write_receipt(act, request, site, container, found, story, entry, bins: _Bi
         received_by=act.person,
         at=act.at,
         entry=entry,
-        story=story,
+        history=history,
     )
     return receiving.write_receipt(receipt, [one.line for one in found])
 
@@ -294,19 +294,17 @@ def _received_before(found: Sequence[_Found]) -> dict[int, Decimal]:
     return dict(lines.values_list("stowage").annotate(total=Sum("quantity")))
 
 
-def _settle(story: StoryEntry, found: Sequence[_Found]) -> None:
+def _settle(history: HistoryEntry, found: Sequence[_Found]) -> None:
     """Positions and the stowage's own count follow."""
     moves = []
     for one in found:
         key, target = one.stowage.instalment_id, "held" if one.item.inspected else "in_store"
-        moves += [
-            standing.MoveDraft(key, place, target, quantity, one.stowage.pk) for place, quantity in one.taking.received
-        ]
-        moves.append(standing.MoveDraft(key, one.stowage.place, "missing", one.taking.missing, one.stowage.pk))
+        moves += [MoveDraft(key, place, target, quantity, one.stowage.pk) for place, quantity in one.taking.received]
+        moves.append(MoveDraft(key, one.stowage.place, "missing", one.taking.missing, one.stowage.pk))
         settled_here = sum((quantity for place, quantity in one.taking.received if place == one.stowage.place), ZERO)
         one.stowage.settled += settled_here + one.taking.missing
     shipping.settle_stowage(one.stowage for one in found)
-    standing.move(story, moves)
+    move(history, moves)
 
 
 def _write_layers(request: ReceiveRequest, site: Site, found: Sequence[_Found]) -> list[CostLayer]:
@@ -393,10 +391,10 @@ def _miss(entry, layers: Sequence[CostLayer], currency: str) -> list[Draft]:
 
 def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[int]:
     missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == "missing"}
-    cases = Case.objects.bulk_create(
-        Case(
+    cases = Claim.objects.bulk_create(
+        Claim(
             company=site.company,
-            kind=Case.Kind.MISSING,
+            kind=Claim.Kind.MISSING,
             layer=missing[one.line.pk],
             supplier=one.stowage.instalment.line.order.supplier,
             reason=f"not found, delivery note {request.delivery_note}"[:80],

@@ -10,9 +10,9 @@ from django.db.models import F, Sum
 from northing.access.acts import Act
 from northing.actions.costing.charges import accrual_account
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.models import StoryEntry
-from northing.activity.operations import once, tell
-from northing.claims.models import Case
+from northing.activity.models import HistoryEntry
+from northing.activity.operations import add_history, once
+from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory.models import OnHand
@@ -20,7 +20,7 @@ from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 from northing.positions.models import Movement
 from northing.quality.models import Inspection
 from northing.receiving import operations as receiving
@@ -54,10 +54,10 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     refuse_if(_reversal_problems(receipt, layers))
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
     text += posting_note([receipt.company_id], act.today)
-    story = tell(act, "reverse_receipt", text, _links(receipt, layers), act.today)
-    entry = open_entry(act, story, text, [receipt.company_id], act.today, reverses=receipt.entry)
+    history = add_history(act, "reverse_receipt", text, _links(receipt, layers), act.today)
+    entry = open_entry(act, history, text, [receipt.company_id], act.today, reverses=receipt.entry)
     drafts = _undo_layers(entry, layers)
-    _undo_movements(story, receipt, shipment.place)
+    _undo_movements(history, receipt, shipment.place)
     drafts += _undo_early_ownership(layers, shipment)
     post(entry, drafts)
     receiving.mark_reversed(receipt, act.at)
@@ -89,7 +89,7 @@ def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int
 
 def _close_cases(layers: Sequence[CostLayer]) -> list[int]:
     """Cases of goods that were missing end with the receipt that missed them."""
-    cases = Case.objects.filter(layer__in=layers)
+    cases = Claim.objects.filter(layer__in=layers)
     keys = list(cases.values_list("pk", flat=True))
     cases.update(ended=F("quantity"))
     return keys
@@ -159,17 +159,17 @@ def _given_back(layer: CostLayer, taken: LayerTake | None, common: dict) -> list
     ]
 
 
-def _undo_movements(story: StoryEntry, receipt: Receipt, place: str) -> None:
+def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:
     """Units go back to where the shipment is now: one that sailed meanwhile took its goods along."""
     back, settled = [], defaultdict(Decimal)
-    for movement in Movement.objects.filter(story=receipt.story).order_by("pk"):
+    for movement in Movement.objects.filter(history=receipt.history).order_by("pk"):
         of_stowage = movement.source not in ("with_supplier", "excess")
         home = place if of_stowage else movement.source
         back.append(
-            standing.MoveDraft(movement.instalment_id, movement.target, home, movement.quantity, movement.stowage_id)
+            positions.MoveDraft(movement.instalment_id, movement.target, home, movement.quantity, movement.stowage_id)
         )
         settled[movement.stowage_id] += movement.quantity if of_stowage else ZERO
-    standing.move(story, back)
+    positions.move(history, back)
     parts = Stowage.objects.in_bulk(settled)
     for key, quantity in settled.items():
         parts[key].settled -= quantity

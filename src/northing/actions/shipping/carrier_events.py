@@ -11,11 +11,11 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
+from northing.access.permissions import require_somewhere
 from northing.actions.shipping import ripple_notices
-from northing.actions.shipping.event_batches import WITHDRAWN, Lot, State
+from northing.actions.shipping.event_batches import WITHDRAWN, EventBatch, State
 from northing.actions.shipping.match_events import Meant
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused
 from northing.database.columns import draw_keys, insert_columns
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, raw_events, read_events
@@ -24,8 +24,8 @@ from northing.shipping.models import CarrierEvent, Container, DateStatement, Por
 from northing.shipping.queries import expected_docks
 
 MOST_TOLD = 100
-# A lot is one transaction, and one step of progress; what follows from it is worked out once.
-LOT = 5_000
+# A batch is one transaction, and one step of progress; what follows from it is worked out once.
+BATCH = 5_000
 
 
 @dataclass(frozen=True)
@@ -37,11 +37,11 @@ class EventsRequest:
     rank: int = 0
 
 
-def in_lots(content: bytes) -> Iterator[bytes]:
-    """The events of a file in lots of LOT, each a file of its own: one transaction, and one step of progress."""
+def in_batches(content: bytes) -> Iterator[bytes]:
+    """The events of a file in batches of BATCH, each a file of its own: one transaction, and one step of progress."""
     events = raw_events(content)
-    for first in range(0, len(events), LOT):
-        yield json.dumps(events[first : first + LOT]).encode()
+    for first in range(0, len(events), BATCH):
+        yield json.dumps(events[first : first + BATCH]).encode()
 
 
 @dataclass(frozen=True)
@@ -75,18 +75,18 @@ def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
             wrong.append(f"Event {place}: {said}.")
     docks = expected_docks(act.today)
     new = _met(act, source, _at_their_places(read))
-    lot = Lot(act, Meant(event for _, event in new), request.rank)
+    batch = EventBatch(act, Meant(event for _, event in new), request.rank)
     gone = {event.retracts for _, event in new if event.retracts}
-    _withdraw(source, gone, lot)
+    _withdraw(source, gone, batch)
     for record, event in sorted(new, key=lambda one: (one[1].said_at, one[1].event_id)):
         record.retracted = record.retracted or event.event_id in gone
-        _tie(record, event, lot)
+        _tie(record, event, batch)
     _keep([record for record, _ in new])
-    lot.follow()
+    batch.follow()
     ripple_notices.tell_owners(act, source, docks)
     states = [record.state for record, _ in new]
     if new:
-        tell(act, "hear", f"{len(new)} events of {source}", [("events", 0, None)])
+        add_history(act, "hear", f"{len(new)} events of {source}", [("events", 0, None)])
     return {
         "new": len(new),
         "known": len(read) - len(new),
@@ -152,7 +152,7 @@ def _keep(records: list[CarrierEvent]) -> None:
     insert_columns(CarrierEvent._meta.db_table, KEPT, rows)
 
 
-def _withdraw(source: str, ids: Iterable[str], lot: Lot) -> None:
+def _withdraw(source: str, ids: Iterable[str], batch: EventBatch) -> None:
     """What a carrier takes back is believed no more. What goods followed by it alone is undone; where a rule stands
     against that, the event stays believed, and the one that takes it back waits with the reason.
     """
@@ -165,18 +165,18 @@ def _withdraw(source: str, ids: Iterable[str], lot: Lot) -> None:
     # What has not happened moves no goods: all of it at once. What has is undone each by itself, or stays.
     for some in (keys - happened, *({key} for key in sorted(happened))):
         try:
-            lot.unsay([said for key in some for said in by_event[key]])
+            batch.unsay([said for key in some for said in by_event[key]])
         except Refused as refused:
-            lot.stays |= dict.fromkeys(some, " ".join(str(problem) for problem in refused.problems))
-    gone = CarrierEvent.objects.filter(pk__in=keys - lot.stays.keys())
+            batch.stays |= dict.fromkeys(some, " ".join(str(problem) for problem in refused.problems))
+    gone = CarrierEvent.objects.filter(pk__in=keys - batch.stays.keys())
     gone.update(retracted=True)
     gone.filter(state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
 
 
-def _tie(record: CarrierEvent, event: Event, lot: Lot) -> None:
+def _tie(record: CarrierEvent, event: Event, batch: EventBatch) -> None:
     """Tie an event, or let it wait."""
     try:
-        state, says = lot.say(record, event)
+        state, says = batch.say(record, event)
     except Refused as refused:
         state, says = State.WAITS, " ".join(str(problem) for problem in refused.problems)
     record.state, record.says = state, says[:240]
@@ -204,17 +204,17 @@ def tie(act: Act, request: TieRequest) -> int:
     else:
         raise Refused(Problem("Choose what it is about: a port call, or a container.", "about"))
     about = call or box
-    tell(act, "tie_event", f"Tied event {record.event_id} of {record.source} to {about}", [("events", 0, None)])
+    add_history(act, "tie_event", f"Tied event {record.event_id} of {record.source} to {about}", [("events", 0, None)])
     return _try(act, record, event, Meant([event], about.pk))
 
 
 def _try(act: Act, record: CarrierEvent, event: Event, meant: Meant) -> int:
-    # The key is that of the deed: those that the event leads to have none of their own.
-    lot = Lot(act.inner(), meant)
+    # The key is that of the action: those that the event leads to have none of their own.
+    batch = EventBatch(act.inner(), meant)
     if event.retracts:
-        _withdraw(record.source, [event.retracts], lot)
-    _tie(record, event, lot)
-    lot.follow()
+        _withdraw(record.source, [event.retracts], batch)
+    _tie(record, event, batch)
+    batch.follow()
     if record.state == State.WAITS:
         raise Refused(Problem(record.says, mend="Mend that, or drop the event."))
     record.save(update_fields=["state", "says"])
@@ -227,7 +227,7 @@ def drop(act: Act, request: EventRequest) -> int:
     record = _waiting(act, request.event)
     record.state, record.says = State.DROPPED, f"dropped by {act.person}"[:240]
     record.save(update_fields=["state", "says"])
-    tell(act, "drop_event", f"Dropped event {record.event_id} of {record.source}", [("events", 0, None)])
+    add_history(act, "drop_event", f"Dropped event {record.event_id} of {record.source}", [("events", 0, None)])
     return record.pk
 
 

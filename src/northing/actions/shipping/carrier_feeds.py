@@ -1,4 +1,4 @@
-"""Poll carriers' feeds: what was said since the last time, page by page, each lot heard once.
+"""Poll carriers' feeds: what was said since the last time, page by page, each batch heard once.
 
 What fails is tried again, later and later. Nothing is lost in between: a reading that was cut off goes on at its page,
 and a new one begins well before what was heard last, since carriers write late.
@@ -11,9 +11,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
+from northing.access.permissions import require_somewhere
 from northing.actions.shipping import carrier_events
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.formats.dcsa import Event, read_events
 from northing.integrations.carrier.base import Feed, Unreachable
@@ -55,7 +55,7 @@ def set_feed(act: Act, request: FeedRequest) -> int:
     refuse_if(problems)
     feed = shipping.keep_feed(act, request)
     words = f"{'Asked' if request.active else 'Not asked any more'}: {feed.url}, every {feed.every_minutes} minutes"
-    tell(act, "set_feed", f"{feed}: {words}", [("events", 0, None), ("party", request.carrier, None)])
+    add_history(act, "set_feed", f"{feed}: {words}", [("events", 0, None), ("party", request.carrier, None)])
     return feed.pk
 
 
@@ -95,12 +95,12 @@ def _hear_all(feed: CarrierFeed, source: Feed, counts: dict[str, int]) -> None:
 
 
 def _hear_page(feed: CarrierFeed, content: bytes, counts: dict[str, int]) -> datetime | None:
-    """Hear a page in lots, each a transaction; returns when the newest of it was said."""
+    """Hear a page in batches, each a transaction; returns when the newest of it was said."""
     said = [event.said_at for _, _, event in read_events(content) if isinstance(event, Event)]
-    for lot in carrier_events.in_lots(content):
-        act = Act(feed.set_by, timezone.now(), door="feed")
+    for batch in carrier_events.in_batches(content):
+        act = Act(feed.set_by, timezone.now(), channel="feed")
         with transaction.atomic():
-            heard = carrier_events.hear(act, carrier_events.EventsRequest(feed.carrier.name, lot, feed.rank))
+            heard = carrier_events.hear(act, carrier_events.EventsRequest(feed.carrier.name, batch, feed.rank))
         for name in counts:
             counts[name] += heard[name]
     now = timezone.now()

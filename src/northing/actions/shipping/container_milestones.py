@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime
 from northing.access.acts import Act, future_problem
 from northing.actions.shipping import milestones
 from northing.actions.shipping.ripple import Ripple, foresee, moving
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.money.periods import far_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.reports.clocks import FACTS, facts_of
@@ -73,7 +73,7 @@ def _boxes(request: BoxesRequest) -> list[Container]:
 def _tell(act: Act, request: BoxesRequest, boxes: Sequence[Container]) -> None:
     links = [("shipment", request.shipment, None), *(("container", box.pk, None) for box in boxes)]
     words = words_of([box.number for box in boxes], request.milestone, request.kind, request.value)
-    tell(act, "say_boxes", words, links, request.value if request.kind == Kind.ACTUAL else None)
+    add_history(act, "say_boxes", words, links, request.value if request.kind == Kind.ACTUAL else None)
 
 
 def words_of(numbers: Sequence[str], milestone: str, kind: str, day: date) -> str:
@@ -84,7 +84,7 @@ def words_of(numbers: Sequence[str], milestone: str, kind: str, day: date) -> st
 
 
 def preview(act: Act, request: BoxesRequest, companies: set[int]) -> Ripple:
-    """The lines of these companies that would come to the dock on another day. Raises Refused where the deed does."""
+    """The lines of these companies that would come to the dock on another day. Raises Refused where the action does."""
     boxes = _boxes(request)
     refuse_if(_problems(act, request, boxes))
     shipment = Shipment.objects.get(pk=request.shipment)

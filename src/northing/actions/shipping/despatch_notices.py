@@ -8,12 +8,12 @@ from decimal import Decimal
 from django.db.models import F, Q
 
 from northing.access.acts import Act
-from northing.access.rights import companies_of, require_somewhere
+from northing.access.permissions import companies_of, require_somewhere
 from northing.actions.shipping import load as loading
 from northing.actions.shipping import pack
 from northing.actions.shipping.build import BuildRequest, build
 from northing.actions.worklist import open_matters
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.planning.despatch import Allotted, Open, allot, differences
 from northing.core.planning.loading import LOOSE
 from northing.core.problems import Problem, Refused, refuse_if
@@ -97,7 +97,7 @@ def read(act: Act, request: NoticeRequest) -> int:
     supplier = Party.objects.filter(pk=request.supplier).first()
     by = f" of {supplier}" if supplier else ""
     links = [("notice", made.pk, None), *([("party", supplier.pk, None)] if supplier else [])]
-    tell(
+    add_history(
         act,
         "read_notice",
         f"Despatch notice {number}{by}: {len(said.lines)} rows",
@@ -242,7 +242,7 @@ def take(act: Act, request: TakeRequest) -> dict:
     out = f", {len(bad)} rows left out" if bad else ""
     links = [("notice", notice.pk, None), ("shipment", shipment.pk, None)]
     open_matters.refresh_notices([notice.pk])
-    tell(act, "take_notice", f"Took despatch notice {notice.number} into {shipment}{out}", links)
+    add_history(act, "take_notice", f"Took despatch notice {notice.number} into {shipment}{out}", links)
     return done
 
 
@@ -298,7 +298,7 @@ def drop(act: Act, request: DropRequest) -> int:
     notice = _shown(act, request.notice)
     shipping.settle_notice(notice, DespatchNotice.State.DROPPED, None)
     open_matters.refresh_notices([notice.pk])
-    tell(act, "drop_notice", f"Dropped despatch notice {notice.number}", [("notice", notice.pk, None)])
+    add_history(act, "drop_notice", f"Dropped despatch notice {notice.number}", [("notice", notice.pk, None)])
     return notice.pk
 
 

@@ -1,7 +1,7 @@
-"""A lot of carriers' events: each says something of a date, and what follows from all of them is worked out once.
+"""A batch of carriers' events: each says something of a date, and what follows from all of them is worked out once.
 
 What is said of dates is gathered and written together. What moves goods (an actual departure or arrival) is done
-at once, after what was said before it, so that a lot leaves what its events would have left one by one.
+at once, after what was said before it, so that a batch leaves what its events would have left one by one.
 """
 
 from collections.abc import Sequence
@@ -10,10 +10,10 @@ from dataclasses import dataclass, field
 from django.db import transaction
 
 from northing.access.acts import Act
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.shipping import container_milestones, milestones, retract
 from northing.actions.shipping.match_events import BoxMeant, CallMeant, Meant
-from northing.activity.operations import Told, tell_many
+from northing.activity.operations import HistoryDraft, add_history_rows
 from northing.core.money.periods import far_problems
 from northing.core.planning.passage import Statement
 from northing.core.problems import Refused, refuse_if
@@ -33,7 +33,7 @@ Outcome = tuple[State, str]
 
 
 @dataclass
-class Lot:
+class EventBatch:
     """What the events are about; what is still to be written; and what is to be brought along at the end."""
 
     act: Act
@@ -44,7 +44,7 @@ class Lot:
     calls: set[int] = field(default_factory=set)
     _statements: list[dates.StatementDraft] = field(default_factory=list)
     # Of several words about the same date the story tells the last that was said.
-    _told: dict[tuple[str, int, str], Told] = field(default_factory=dict)
+    _told: dict[tuple[str, int, str], HistoryDraft] = field(default_factory=dict)
     _allowed: set[frozenset[int]] = field(default_factory=set)
     # Events (ids) that were taken back and stay believed all the same, and why.
     stays: dict[int, str] = field(default_factory=dict)
@@ -76,7 +76,7 @@ class Lot:
     def follow(self) -> None:
         """Write what is to be written, and bring along what follows, once for all."""
         self._flush()
-        tell_many(self.act, list(self._told.values()))
+        add_history_rows(self.act, list(self._told.values()))
         calls = list(PortCall.objects.filter(pk__in=self.calls))
         milestones.follow_dates(self.act, shipping.lock(self.shipments).values(), calls)
 
@@ -106,7 +106,7 @@ class Lot:
         self._statements.append(dates.StatementDraft(milestone, event.kind, event.day, said, call=call.key))
         words = f"{call.name}: {event.kind} {milestone} at {call.port} {event.day:%-d %b %Y}, said by {said.source}"
         links = [*(("shipment", key, None) for key in sorted(call.shipments)), ("voyage", call.voyage, None)]
-        self._told["call", call.key, milestone] = Told("say_date", words, links)
+        self._told["call", call.key, milestone] = HistoryDraft("say_date", words, links)
         return State.TIED, f"{milestone} of the voyage"
 
     def _happened(self, call: CallMeant, milestone: str, event: Event, said: Said) -> Outcome:
@@ -118,10 +118,10 @@ class Lot:
             return State.NOTED, f"the {milestone} is recorded on that day already"
         return State.TIED, f"{milestone} of the voyage"
 
-    def _sail(self, deed) -> None:
+    def _sail(self, action) -> None:
         """Do what moves goods; where it is refused, nothing of it has happened."""
         with transaction.atomic():
-            self.meant.sailed(deed())
+            self.meant.sailed(action())
 
     def _of_container(self, record: CarrierEvent, event: Event) -> Outcome:
         milestone = _milestone(event)
@@ -148,7 +148,7 @@ class Lot:
         self.shipments.add(box.shipment)
         words = container_milestones.words_of([box.number], milestone, event.kind, event.day)
         links = [("shipment", box.shipment, None), ("container", box.key, None)]
-        self._told["container", box.key, milestone] = Told("say_boxes", words, links)
+        self._told["container", box.key, milestone] = HistoryDraft("say_boxes", words, links)
         return State.TIED, words[:200]
 
     def _of_withdrawal(self, record: CarrierEvent, event: Event) -> Outcome:

@@ -1,4 +1,4 @@
-"""Load: say what each container of a shipment holds, in one deed; put in, take out, split, move between them.
+"""Load: say what each container of a shipment holds, in one action; put in, take out, split, move between them.
 
 Whoever loads says what should be where; what that changes is worked out here, so that one act serves the page, a file
 and a proposal alike.
@@ -9,17 +9,17 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.access.rights import companies_of, may, may_somewhere
+from northing.access.permissions import companies_of, may, may_somewhere
 from northing.actions.costing import charges
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.models import StoryEntry
-from northing.activity.operations import once, tell
+from northing.activity.models import HistoryEntry
+from northing.activity.operations import add_history, once
 from northing.core.money.exact import plain
 from northing.core.planning.loading import LOOSE, TYPES, Fill, fill_of, fill_problems
 from northing.core.problems import Problem, Refused, Strength, refuse_if
 from northing.formats.identifiers import container_number
 from northing.orders.models import Instalment
-from northing.positions import operations as standing
+from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, HandlingContent, Shipment, Stowage
 from northing.shipping.queries import held_in, stowage_mark
@@ -185,9 +185,9 @@ def restow(act: Act, shipment: Shipment, changes: Sequence[Change], *, beyond: b
     if not problems:
         problems = [problem for key, more in net.items() for problem in _beyond(act, parts[key], more, beyond, changes)]
     warnings = [str(problem) for problem in refuse_if(problems)]
-    story = _told(act, shipment, changes, parts)
+    history = _told(act, shipment, changes, parts)
     grown = _write(changes, stowage)
-    standing.move(story, _moves(net, parts, grown))
+    move(history, _moves(net, parts, grown))
     charges.respread_estimates(act, shipment)
     bring_along(instalments=list(parts), shipments=[shipment.pk])
     return warnings
@@ -250,7 +250,7 @@ def _beyond(act: Act, part: Instalment, more: Decimal, decided: bool, changes: I
     return [Problem(what, where, mend, Strength.ASK)]
 
 
-def _told(act: Act, shipment: Shipment, changes: Sequence[Change], parts: Mapping[int, Instalment]) -> StoryEntry:
+def _told(act: Act, shipment: Shipment, changes: Sequence[Change], parts: Mapping[int, Instalment]) -> HistoryEntry:
     """One entry for all of it; the containers are named, and what was packed without the supplier's word."""
     texts = []
     for words, some in (
@@ -266,7 +266,7 @@ def _told(act: Act, shipment: Shipment, changes: Sequence[Change], parts: Mappin
     packed = {one.instalment for one in changes if one.more > 0}
     links = [("line", part.line_id, part.line.order.company_id) for part in parts.values()]
     text = f"{'; '.join(texts)} of {shipment}{_unagreed(parts[key] for key in sorted(packed))}"
-    return tell(act, "stow", text, [("shipment", shipment.pk, None), *links])
+    return add_history(act, "stow", text, [("shipment", shipment.pk, None), *links])
 
 
 def _unagreed(parts: Iterable[Instalment]) -> str:
@@ -313,12 +313,12 @@ def _moves(net: Mapping[int, Decimal], parts: Mapping[int, Instalment], grown: S
         position = parts[key].position
         if more > 0:
             ordered = min(more, position.with_supplier)
-            drafts.append(standing.MoveDraft(key, "with_supplier", "packed", ordered, stowage.get(key)))
-            drafts.append(standing.MoveDraft(key, "excess", "packed", more - ordered, stowage.get(key)))
+            drafts.append(MoveDraft(key, "with_supplier", "packed", ordered, stowage.get(key)))
+            drafts.append(MoveDraft(key, "excess", "packed", more - ordered, stowage.get(key)))
         elif more < 0:
             excess = min(-more, position.excess)
-            drafts.append(standing.MoveDraft(key, "packed", "excess", excess))
-            drafts.append(standing.MoveDraft(key, "packed", "with_supplier", -more - excess))
+            drafts.append(MoveDraft(key, "packed", "excess", excess))
+            drafts.append(MoveDraft(key, "packed", "with_supplier", -more - excess))
     return drafts
 
 
@@ -326,7 +326,7 @@ def locked_parts(keys: Iterable[int]) -> dict[int, Instalment]:
     """Instalments of sent orders with their positions, locked in key order."""
     parts = Instalment.objects.select_for_update(of=("self",)).select_related("line__item", "line__order__supplier")
     found = {part.pk: part for part in parts.filter(pk__in=list(keys)).order_by("pk")}
-    positions = standing.locked_positions(found)
+    positions = locked_positions(found)
     for key, position in positions.items():
         found[key].position = position
     return {key: part for key, part in found.items() if key in positions}

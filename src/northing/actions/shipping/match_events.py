@@ -1,4 +1,4 @@
-"""What the events of a lot can be about: port calls and containers, looked up once for all of them."""
+"""What the events of a batch can be about: port calls and containers, looked up once for all of them."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass

@@ -8,13 +8,13 @@ from decimal import Decimal
 from django.db.models import Q
 
 from northing.access.acts import Act, future_problem
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.costing import ownership, revalue
 from northing.actions.costing.revalue import Worth
 from northing.actions.shipping import required_documents, sail
 from northing.actions.shipping.ripple import Ripple, moving
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.money.periods import far_problems
 from northing.core.planning.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
@@ -191,11 +191,11 @@ def _say(act: Act, request: DateRequest) -> _Subject:
         request.value,
         said=request.said,
     )
-    story = tell(
+    history = add_history(
         act, "say_date", _words(subject, request), _links(subject), request.value if _actual(request) else None
     )
     if _actual(request):
-        _happen(act, story, subject, request, set().union(*companies.values()))
+        _happen(act, history, subject, request, set().union(*companies.values()))
     return subject
 
 
@@ -259,11 +259,11 @@ def recorded(call: int, milestone: str) -> date | None:
     return actual.values_list("value", flat=True).first()
 
 
-def _happen(act: Act, story, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
+def _happen(act: Act, history, subject: _Subject, request: DateRequest, moments: set[str]) -> None:
     for event in subject.events:
         if event == "arrival":
-            sail.depart_first(act, story, subject.to_follow(event), moments)
-        sail.follow_event(act, story, event, subject.to_follow(event), request.value, moments)
+            sail.depart_first(act, history, subject.to_follow(event), moments)
+        sail.follow_event(act, history, event, subject.to_follow(event), request.value, moments)
 
 
 def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCall] = ()) -> None:

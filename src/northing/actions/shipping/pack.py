@@ -9,7 +9,7 @@ from northing.access.acts import Act
 from northing.actions.shipping import load as loading
 from northing.actions.shipping import milestones
 from northing.actions.shipping.load import open_shipment, require_packing
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.formats.identifiers import container_number, imo_number
@@ -72,7 +72,7 @@ def create_shipment(act: Act, request: ShipmentRequest) -> int:
     """An empty shipment."""
     require_packing(act)
     shipment = shipping.write_shipment(act, request.reference, request.document, request.forwarder, request.mode)
-    tell(act, "create_shipment", f"Opened shipment {shipment.reference}", [("shipment", shipment.pk, None)])
+    add_history(act, "create_shipment", f"Opened shipment {shipment.reference}", [("shipment", shipment.pk, None)])
     return shipment.pk
 
 
@@ -83,7 +83,7 @@ def create_voyage(act: Act, request: VoyageRequest) -> int:
     refuse_if(_call_problems(request.calls))
     imo = imo_number(request.imo)
     voyage = shipping.write_voyage(request.vessel, imo, request.number, request.carrier, request.calls)
-    tell(act, "create_voyage", f"Entered voyage {voyage}", [("voyage", voyage.pk, None)])
+    add_history(act, "create_voyage", f"Entered voyage {voyage}", [("voyage", voyage.pk, None)])
     return voyage.pk
 
 
@@ -94,7 +94,7 @@ def add_container(act: Act, request: ContainerRequest) -> int:
     require_packing(act)
     number = container_number(request.number)
     container = shipping.write_container(shipment, number, request.size_type, request.seal)
-    tell(act, "add_container", f"Put container {number} into {shipment}", [("shipment", shipment.pk, None)])
+    add_history(act, "add_container", f"Put container {number} into {shipment}", [("shipment", shipment.pk, None)])
     return container.pk
 
 
@@ -112,7 +112,7 @@ def plan_passage(act: Act, request: PassageRequest) -> int:
     shipping.fill_call_plans(legs)
     words = f"Planned {len(legs)} legs" + (f" with {shipment.voyage}" if shipment.voyage else "")
     links = [("shipment", shipment.pk, None)]
-    tell(act, "plan_passage", f"{words}; at the dock on {legs[-1].end:%-d %b %Y}", links)
+    add_history(act, "plan_passage", f"{words}; at the dock on {legs[-1].end:%-d %b %Y}", links)
     milestones.follow_dates(act, [shipment])
     return shipment.pk
 

@@ -7,21 +7,21 @@ from northing.access.acts import Act, future_problem
 from northing.access.models import Person
 from northing.actions.shipping.load import require_packing
 from northing.actions.worklist import open_matters
-from northing.activity.operations import once, tell
+from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems, far_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.core.worklist.moves import PARTIES
 from northing.shipping import operations as shipping
-from northing.shipping.models import CARRIED, Leg, PaperDue, Shipment, Stowage
+from northing.shipping.models import CARRIED, Leg, RequiredDocument, Shipment, Stowage
 from northing.shipping.queries import companies_aboard
 
-Kind, Anchor = PaperDue.Kind, PaperDue.Anchor
+Kind, Anchor = RequiredDocument.Kind, RequiredDocument.Anchor
 NEEDED_FOR = {"": "nothing", "departure": "the departure", "customs": "customs", "receipt": "the receipt"}
 MOST_PAPERS = 60
 
 
 @dataclass(frozen=True)
-class PaperRequest:
+class DocumentRequest:
     """A paper due: by a day, or so many days from the expected departure or arrival."""
 
     shipment: int
@@ -66,13 +66,13 @@ GROWS = ("06", "07", "08", "09", "10", "12")
 
 
 @once
-def ask_paper(act: Act, request: PaperRequest) -> int:
+def require_document(act: Act, request: DocumentRequest) -> int:
     """Write down a paper that is due."""
     shipment = _shipment(act, request.shipment)
     refuse_if(_problems(request, shipment, act.today))
     paper = shipping.write_paper(act, request)
     _bring_along(shipment)
-    tell(act, "ask_paper", f"Due: {paper}", [("shipment", shipment.pk, None)])
+    add_history(act, "require_document", f"Due: {paper}", [("shipment", shipment.pk, None)])
     return paper.pk
 
 
@@ -90,40 +90,40 @@ def ask_usual(act: Act, request: UsualRequest) -> int:
     for kind, party, anchor, days, needed in wanted:
         if shipment.mode == Shipment.Mode.AIR and kind == Kind.LADING:
             kind = Kind.WAYBILL
-        asked = PaperRequest(shipment.pk, kind, party, anchor=anchor, anchor_days=days, needed_for=needed)
+        asked = DocumentRequest(shipment.pk, kind, party, anchor=anchor, anchor_days=days, needed_for=needed)
         shipping.write_paper(act, asked)
     if wanted:
         _bring_along(shipment)
-        tell(act, "ask_paper", f"Due: {len(wanted)} usual papers", [("shipment", shipment.pk, None)])
+        add_history(act, "require_document", f"Due: {len(wanted)} usual papers", [("shipment", shipment.pk, None)])
     return len(wanted)
 
 
 @once
-def settle_paper(act: Act, request: DoneRequest) -> int:
+def complete_document(act: Act, request: DoneRequest) -> int:
     """A paper is there, or is not after all."""
-    paper = PaperDue.objects.select_related("shipment").filter(pk=request.paper).first()
+    paper = RequiredDocument.objects.select_related("shipment").filter(pk=request.paper).first()
     if paper is None:
         raise Refused(Problem("There is no such paper."))
     shipment = _shipment(act, paper.shipment_id)
-    paper = PaperDue.objects.select_for_update().get(pk=paper.pk)
+    paper = RequiredDocument.objects.select_for_update().get(pk=paper.pk)
     if request.day:
         refuse_if(future_problem(request.day, act, "day"))
         held = _held_back(paper)
         if held:
             raise Refused(Problem(f"The papers are held until it is paid: {held}.", "day", "Settle that first."))
-    shipping.settle_paper(paper, request.day, request.reference.strip()[:60], request.form)
+    shipping.complete_document(paper, request.day, request.reference.strip()[:60], request.form)
     _bring_along(shipment)
     words = f"{paper} is there" if request.day else f"{paper} is not there after all"
     reference = f": {paper.reference}" if paper.reference else ""
-    tell(act, "settle_paper", words + reference, [("shipment", shipment.pk, None)], request.day)
+    add_history(act, "complete_document", words + reference, [("shipment", shipment.pk, None)], request.day)
     return shipment.pk
 
 
-def _held_back(paper: PaperDue) -> PaperDue | None:
+def _held_back(paper: RequiredDocument) -> RequiredDocument | None:
     """The payment that a bill of lading waits for: its original is not handed out before it."""
     if paper.kind != Kind.LADING:
         return None
-    return PaperDue.objects.filter(shipment=paper.shipment_id, kind=Kind.BALANCE, done_on=None).first()
+    return RequiredDocument.objects.filter(shipment=paper.shipment_id, kind=Kind.BALANCE, done_on=None).first()
 
 
 def _shipment(act: Act, key: int) -> Shipment:
@@ -134,7 +134,7 @@ def _shipment(act: Act, key: int) -> Shipment:
     return shipment
 
 
-def _problems(request: PaperRequest, shipment: Shipment, today: date) -> list[Problem]:
+def _problems(request: DocumentRequest, shipment: Shipment, today: date) -> list[Problem]:
     found = []
     if request.kind not in Kind.values:
         found.append(Problem("This is no kind of paper.", "kind"))
@@ -144,7 +144,7 @@ def _problems(request: PaperRequest, shipment: Shipment, today: date) -> list[Pr
         found.append(Problem("Say whose move it is.", "party"))
     if request.needed_for not in NEEDED_FOR:
         found.append(Problem("Say what it stops while it is not there.", "needed_for"))
-    if request.form not in PaperDue.Form.values:
+    if request.form not in RequiredDocument.Form.values:
         found.append(Problem("It is an original, released, or as it is.", "form"))
     if request.anchor not in Anchor.values or not -99 <= request.anchor_days <= 99:
         found.append(Problem("Count at most 99 days from departure or arrival.", "anchor_days"))
@@ -166,7 +166,7 @@ def _bring_along(shipment: Shipment) -> None:
 
 def refresh_days(shipments: list[Shipment]) -> None:
     """The days of papers that are counted from a departure or an arrival, as those are expected now."""
-    papers = list(PaperDue.objects.filter(shipment__in=shipments).exclude(anchor=""))
+    papers = list(RequiredDocument.objects.filter(shipment__in=shipments).exclude(anchor=""))
     if not papers:
         return
     ends: dict[int, dict[str, date]] = {}

@@ -1,5 +1,5 @@
 """What really happens to a voyage: rolled, vessel swapped, port omitted, sailing called off, a container split off, the
-shipment landed elsewhere. Each is one deed; `ripple.foresee` shows its ripple without doing it.
+shipment landed elsewhere. Each is one action; `ripple.foresee` shows its ripple without doing it.
 """
 
 from collections.abc import Iterable
@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from datetime import date
 
 from northing.access.acts import Act
-from northing.access.rights import require_somewhere
+from northing.access.permissions import require_somewhere
 from northing.actions.shipping import milestones
 from northing.actions.shipping.load import require_packing
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import Link, once, tell
+from northing.activity.operations import Link, add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.formats.identifiers import imo_number
 from northing.shipping import operations as shipping
@@ -80,7 +80,7 @@ def roll(act: Act, request: RollRequest) -> int:
     legs = _legs_of(source, request.shipments)
     shipments = _locked(act, legs)
     _roll(act, legs, shipments, target)
-    tell(act, "roll", f"{_many(shipments)} rolled from {source} to {target}", _links(shipments, source, target))
+    add_history(act, "roll", f"{_many(shipments)} rolled from {source} to {target}", _links(shipments, source, target))
     return len(shipments)
 
 
@@ -126,7 +126,7 @@ def swap_vessel(act: Act, request: SwapRequest) -> int:
     before = str(voyage)
     shipping.swap_vessel(voyage, vessel, imo, number)
     links: list[Link] = [("voyage", voyage.pk, None), *(("shipment", key, None) for key in aboard)]
-    tell(act, "swap_vessel", f"{voyage} sails instead of {before}", links)
+    add_history(act, "swap_vessel", f"{voyage} sails instead of {before}", links)
     return voyage.pk
 
 
@@ -153,7 +153,7 @@ def omit_port(act: Act, request: OmitRequest) -> int:
             leg.discharge_call = instead
         shipping.move_legs(legs)
     shipping.omit_call(call)
-    tell(act, "omit_port", f"{call} is omitted", _links(shipments, call.voyage))
+    add_history(act, "omit_port", f"{call} is omitted", _links(shipments, call.voyage))
     _follow(act, shipments, [call])
     return len(shipments)
 
@@ -173,7 +173,7 @@ def blank_sailing(act: Act, request: BlankRequest) -> int:
         _roll(act, legs, shipments, target)
     shipping.blank(voyage, act.at)
     more = f"; {_many(shipments)} go with {target}" if legs else ""
-    tell(act, "blank_sailing", f"{voyage} is called off{more}", _links(shipments, voyage))
+    add_history(act, "blank_sailing", f"{voyage} is called off{more}", _links(shipments, voyage))
     return len(shipments)
 
 
@@ -190,13 +190,13 @@ def split_off(act: Act, request: SplitRequest) -> dict[str, int]:
     names = ", ".join(box.number for box in boxes[:8])
     links: list[Link] = [("shipment", shipment.pk, None), ("shipment", made.pk, None)]
     split: list[Link] = [*links, *(("container", box.pk, None) for box in boxes)]
-    tell(act, "split_off", f"{names} of {shipment} go on as {made}", split)
+    add_history(act, "split_off", f"{names} of {shipment} go on as {made}", split)
     legs = _open_legs(Leg.objects.filter(shipment=made, load_call__isnull=False))
     if request.to is not None:
         target = _voyage(request.to, "to")
         main = [leg for leg in legs if _same_ports(leg, list(target.calls.filter(omitted=False).order_by("number")))]
         _roll(act, main or legs, {made.pk: made}, target)
-        tell(act, "roll", f"{made} rolled to {target}", [links[1], ("voyage", target.pk, None)])
+        add_history(act, "roll", f"{made} rolled to {target}", [links[1], ("voyage", target.pk, None)])
     else:
         _follow(act, {made.pk: made})
     bring_along(shipments=[shipment.pk, made.pk])
@@ -235,7 +235,7 @@ def land_elsewhere(act: Act, request: LandRequest) -> int:
     refuse_if([Problem("Somebody spoke of the legs after it.", "call", "Plan them anew by hand.")] if spoken else [])
     shipping.redirect_legs(shipment, main, call, place, request.days)
     text = f"{shipment} is discharged at {call.port_id} and goes on to {place}"
-    tell(act, "land_elsewhere", text, _links({shipment.pk: shipment}))
+    add_history(act, "land_elsewhere", text, _links({shipment.pk: shipment}))
     _follow(act, {shipment.pk: shipment})
     return shipment.pk
 

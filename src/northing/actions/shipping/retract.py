@@ -6,14 +6,14 @@ from dataclasses import dataclass
 from django.db.models import Exists, OuterRef, Q, QuerySet
 
 from northing.access.acts import Act
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.costing import ownership, revalue
 from northing.actions.shipping import milestones, sail
 from northing.actions.shipping.container_milestones import IMPLIED, WORDS
-from northing.activity.operations import Link, once, tell
+from northing.activity.operations import Link, add_history, once
 from northing.core.planning.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage
@@ -62,7 +62,7 @@ def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
     dates.retract(statements)
     links: list[Link] = [("shipment", key, None) for key in shipments]
     links += [("voyage", key, None) for key in {call.voyage_id for call in calls}]
-    story = tell(act, "take_back", _words(statements), links)
+    history = add_history(act, "take_back", _words(statements), links)
     planned, _ = planned_legs(shipments.values(), act.today)
     for event in ("arrival", "on_board"):
         fact, source, target = sail.SAILS[event]
@@ -71,7 +71,7 @@ def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
         ]
         if undone:
             refuse_if(_undoing_problems(event, undone))
-            standing.move_all(story, target, source, UNSETTLED, [[one.pk for one in undone]])
+            positions.move_all(history, target, source, UNSETTLED, [[one.pk for one in undone]])
             dates.mark_sailed(undone, fact, None)
     revalue.value_anew(act, shipments, revalue.moments_of(shipments, planned, act.today), give_up=True)
     return Unsaid(shipments, calls)
@@ -119,11 +119,11 @@ def _undoing_problems(event: str, undone: Iterable[Shipment]) -> list[Problem]:
     received = aboard.filter(settled__gt=0).select_related("container__shipment").first()
     if received:
         what = f"The dock has settled goods of {received.container.shipment} already."
-        found.append(Problem(what, mend="Reverse the receipt first, or say the right day instead."))
+        found.append(Problem(what, mend="Reverse the receipt first, or say the permission day instead."))
     opened = aboard.filter(ownership.brought_in()).select_related("container__shipment").first()
     if opened and event == "on_board":
         what = f"{opened.container.shipment} was brought in as goods afloat."
-        found.append(Problem(what, mend="Say the right day instead."))
+        found.append(Problem(what, mend="Say the permission day instead."))
     if event == "arrival":
         said = DateStatement.objects.filter(container__shipment__in=keys, kind="actual", retracted=False)
         for one in said.select_related("container").order_by("pk")[:1]:

@@ -109,16 +109,16 @@ def lines_between(docks: Docks, companies: set[int]) -> list[RippleLine]:
     return sorted(lines, key=lambda line: (not line.breaks, -line.days))
 
 
-def foresee(act: Act, deed: Callable[[Act, Any], Any], request: Any, companies: set[int]) -> Ripple:
-    """What a deed would do to these companies' lines and goods: it is done, looked at, and taken back.
+def foresee(act: Act, action: Callable[[Act, Any], Any], request: Any, companies: set[int]) -> Ripple:
+    """What an action would do to these companies' lines and goods: it is done, looked at, and taken back.
 
-    Raises Refused where the deed does.
+    Raises Refused where the action does.
     """
     with transaction.atomic():
         before = expected_docks(act.today)
         last = Entry.objects.aggregate(last=Coalesce(Max("pk"), 0))["last"]
         places = _places(act)
-        deed(act.inner(), request)
+        action(act.inner(), request)
         moved = _moved(places, _places(act), companies)
         after = expected_docks(act.today)
         docks = {key: (before.get(key), dock) for key, dock in after.items()}

@@ -5,13 +5,13 @@ from datetime import date
 
 from northing.access.acts import Act
 from northing.actions.costing import ownership
-from northing.activity.operations import Link, tell
+from northing.activity.operations import Link, add_history
 from northing.core.costing.ownership import moments_through
 from northing.core.planning.passage import expected_legs
 from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.messaging.webhooks import Told, announce
-from northing.positions import operations as standing
+from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping.models import Leg, Shipment, Stowage
 from northing.shipping.queries import UNSETTLED, companies_of_shipments, first_carried, planned_legs
@@ -35,7 +35,7 @@ def event_of(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
     return "pickup" if leg.number == 1 else None
 
 
-def depart_first(act: Act, story, shipments: Sequence[Shipment], moments: set[str]) -> None:
+def depart_first(act: Act, history, shipments: Sequence[Shipment], moments: set[str]) -> None:
     """What arrives has departed, though nobody said so: on the day by which it must have."""
     left = [shipment for shipment in shipments if not shipment.departed_on]
     planned, _ = planned_legs(left, act.today)
@@ -46,8 +46,10 @@ def depart_first(act: Act, story, shipments: Sequence[Shipment], moments: set[st
         by_day.setdefault(expected_legs(plan, act.today)[place].start, []).append(shipment)
     for day, some in sorted(by_day.items()):
         names, links = named(some)
-        tell(act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; nobody said when", links, day)
-        follow_event(act, story, "on_board", some, day, moments)
+        add_history(
+            act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; nobody said when", links, day
+        )
+        follow_event(act, history, "on_board", some, day, moments)
 
 
 def named(shipments: Sequence[Shipment]) -> tuple[str, list[Link]]:
@@ -56,7 +58,7 @@ def named(shipments: Sequence[Shipment]) -> tuple[str, list[Link]]:
     return names, [("shipment", shipment.pk, None) for shipment in shipments]
 
 
-def follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], day: date, moments: set[str]) -> None:
+def follow_event(act: Act, history, event: str, shipments: Sequence[Shipment], day: date, moments: set[str]) -> None:
     """The goods of shipments follow what happened: they are in another place, and may be ours with that."""
     keys = [shipment.pk for shipment in shipments]
     if not keys:
@@ -64,7 +66,7 @@ def follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], day
     if event in SAILS:
         fact, source, target = SAILS[event]
         dates.mark_sailed(shipments, fact, day)
-        standing.move_all(story, source, target, UNSETTLED, [keys])
+        positions.move_all(history, source, target, UNSETTLED, [keys])
         announce(act, TOLD[event], lambda: told_of(shipments, lambda one: {"on": day}))
     if moments.isdisjoint(moments_through(event)):
         return
@@ -73,7 +75,7 @@ def follow_event(act: Act, story, event: str, shipments: Sequence[Shipment], day
         companies = {one.goods.company for one in owned}
         text = f"Goods became ours: {event.replace('_', ' ')} of {shipments[0].voyage or shipments[0]}"
         text += posting_note(companies, day)
-        ownership.take_ownership(open_entry(act, story, text, companies, day), owned, day)
+        ownership.take_ownership(open_entry(act, history, text, companies, day), owned, day)
 
 
 def told_of(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:

@@ -8,7 +8,7 @@ from django.db import connection
 from django.db.models import Max, Sum
 from django.utils import timezone
 
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.core.confirmations.answers import Terms, differences
 from northing.core.money.money import converted, rounded
@@ -22,7 +22,7 @@ from northing.masterdata.models import Company, ExchangeRate
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.clocks import Standing, standings_of
-from northing.shipping.models import Container, DespatchNotice, Leg, NoticeLine, PaperDue, Ripple, Shipment
+from northing.shipping.models import Container, DespatchNotice, Leg, NoticeLine, RequiredDocument, Ripple, Shipment
 from northing.shipping.queries import companies_of_shipments
 from northing.worklist.models import Matter
 from northing.worklist.operations import MatterDraft, settle_matters
@@ -56,7 +56,7 @@ def refresh_orders(orders: Iterable[int]) -> None:
     found = list(PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company", "supplier"))
     # Plain rows: a file writes thousands of lines at once, and of each only its amount is needed.
     terms: dict[int, list[tuple]] = {order.pk: [] for order in found}
-    columns = ("order_id", "quantity", "pack_factor", "pack_price", "paid_part")
+    columns = ("order_id", "quantity", "pack_factor", "pack_price", "net_share")
     for key, *line in OrderLine.objects.filter(order__in=terms).values_list(*columns):
         terms[key].append(line)
     for order in found:
@@ -112,7 +112,7 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
             countered=part.counter_on is not None,
         )
         value = net_amount(
-            part.position.with_supplier, line.pack_factor, part.pack_price, part.paid_part, order.currency
+            part.position.with_supplier, line.pack_factor, part.pack_price, part.net_share, order.currency
         )
         drafts.append(
             MatterDraft(
@@ -137,7 +137,7 @@ def _differs(answer: Answer) -> list[str]:
 
 ABOARD = """
 select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.settled, 0)),
-       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * n.paid_part / l.pack_factor)
+       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * n.net_share / l.pack_factor)
   from shipping_stowage s
   join shipping_container c on c.id = s.container_id
   join orders_instalment n on n.id = s.instalment_id
@@ -211,7 +211,7 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
 def refresh_papers(shipments: Iterable[int]) -> None:
     """Papers due of shipments: one matter for each that is not there, for each company that has goods aboard."""
     keys = list(shipments)
-    papers = list(PaperDue.objects.filter(shipment__in=keys).select_related("shipment"))
+    papers = list(RequiredDocument.objects.filter(shipment__in=keys).select_related("shipment"))
     if not papers:
         return
     aboard = companies_of_shipments(keys)
@@ -348,7 +348,7 @@ def refresh_layers(layers: Iterable[int]) -> None:
 def refresh_cases(cases: Iterable[int]) -> None:
     """Cases with units that have no end yet: ours."""
     drafts = []
-    found = Case.objects.filter(pk__in=list(cases)).select_related("layer__item", "supplier")
+    found = Claim.objects.filter(pk__in=list(cases)).select_related("layer__item", "supplier")
     for case in found:
         reason = f"{case.kind}: {case.reason or 'no reason given'}; settle with {case.supplier.name}"
         waits = moves.Move(moves.US, reason, case.opened_on) if case.open_quantity else None

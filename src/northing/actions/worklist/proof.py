@@ -4,12 +4,12 @@ from django.db import connection, transaction
 
 from northing.actions.worklist import open_matters
 from northing.actions.worklist import refresh as aftermath
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.shipping.models import DespatchNotice, Ripple, Shipment
-from northing.worklist.models import LineStanding, Matter
+from northing.worklist.models import LineSummary, Matter
 
 CHUNK = 2_000
 # What a new exchange rate moves without a fact is not compared.
@@ -35,7 +35,7 @@ def _matter_faults() -> list[str]:
         (Instalment, open_matters.refresh_instalments),
         (Shipment, open_matters.refresh_shipments),
         (CostLayer, open_matters.refresh_layers),
-        (Case, open_matters.refresh_cases),
+        (Claim, open_matters.refresh_cases),
         (Message, open_matters.refresh_letters),
         (DespatchNotice, open_matters.refresh_notices),
         (Ripple, open_matters.refresh_ripples),
@@ -66,7 +66,7 @@ def _matters() -> set[tuple]:
 
 def _line_faults() -> list[str]:
     names = ", ".join(name for name in aftermath.NAMES if name not in aftermath.DRIFTING)
-    stored = f"select {names} from {LineStanding._meta.db_table}"
+    stored = f"select {names} from {LineSummary._meta.db_table}"
     said = f"select {names} from ({aftermath.FIGURES.format(touched=EVERY_LINE)}) f"
     with connection.cursor() as cursor:
         cursor.execute(f"select line_id from (({stored} except {said}) union ({said} except {stored})) d group by 1")

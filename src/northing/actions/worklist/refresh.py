@@ -6,11 +6,11 @@ from django.db import connection
 
 from northing.actions.worklist import expected_days, open_matters
 from northing.core.positions.places import COLUMNS, OUTSTANDING
-from northing.worklist.models import LineStanding
+from northing.worklist.models import LineSummary
 
 RECEIVED = ("held", "in_store", "rejected", "scrapped", "returned")
 
-# The lines that a deed touched, by whatever of them it knew.
+# The lines that an action touched, by whatever of them it knew.
 TOUCHED = """
 select n.line_id from orders_instalment n where n.id = any(%(instalments)s)
 union
@@ -24,7 +24,7 @@ select n.line_id
   from ledger_costlayer y
   join shipping_stowage w on w.id = y.stowage_id
   join orders_instalment n on n.id = w.instalment_id
- where y.id = any(%(layers)s) or y.id in (select layer_id from claims_case where id = any(%(cases)s))
+ where y.id = any(%(layers)s) or y.id in (select layer_id from claims_claim where id = any(%(cases)s))
 """
 
 # Whose move a line is: ours before anybody's, then what is due first; of all the open matters of its units.
@@ -50,7 +50,7 @@ MOVES = """
         join orders_instalment n on n.line_id = t.line_id
         join shipping_stowage g on g.instalment_id = n.id and g.settled > 0
         join ledger_costlayer y on y.stowage_id = g.id
-        left join claims_case k on k.layer_id = y.id
+        left join claims_claim k on k.layer_id = y.id
         join worklist_matter w
           on (w.kind = 'layer' and w.record = y.id) or (w.kind = 'case' and w.record = k.id)
     ) all_of_them
@@ -78,7 +78,7 @@ parts as (
          max(n.promise - n.first_promise) as slip, max(n.expected_on) as expected_on,
          bool_or(exists (select 1 from confirmations_answer x where x.instalment_id = n.id and x.outcome = 'open'))
            as answer_waits,
-         sum((p.{" + p.".join(OUTSTANDING)}) * n.pack_price * n.paid_part) as worth,
+         sum((p.{" + p.".join(OUTSTANDING)}) * n.pack_price * n.net_share) as worth,
          {", ".join(f"sum(p.{name}) as {name}" for name in COLUMNS)}
     from touched t
     join orders_instalment n on n.line_id = t.line_id
@@ -109,7 +109,7 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
   left join rates r on r.company_id = o.company_id and r.currency = o.currency
 """
 
-NAMES = [field.column for field in LineStanding._meta.concrete_fields]
+NAMES = [field.column for field in LineSummary._meta.concrete_fields]
 # What a new exchange rate moves without a fact; a proof leaves it out.
 DRIFTING = {"value_base"}
 
@@ -125,7 +125,7 @@ def bring_along(
 ) -> None:
     """Bring along all that follows from facts about these records (ids).
 
-    `dated` are instalments of which only the dates moved. Every deed that writes facts ends with this.
+    `dated` are instalments of which only the dates moved. Every action that writes facts ends with this.
     """
     keys = {"instalments": [*instalments, *dated], "shipments": [*shipments], "layers": [*layers], "cases": [*cases]}
     orders = list(orders)
@@ -143,7 +143,7 @@ def bring_along(
 
 def _forget_unsent(orders: list[int]) -> None:
     """The lines of an order that was taken back are supply no more."""
-    LineStanding.objects.filter(order__in=orders, order__sent_at=None).delete()
+    LineSummary.objects.filter(order__in=orders, order__sent_at=None).delete()
 
 
 def _lines_of(keys: dict[str, list[int]]) -> list[int]:
@@ -165,7 +165,7 @@ def _write_standing(touched: str, values: dict) -> None:
     kept = [name for name in NAMES if name != "line_id"]
     ours, theirs = (", ".join(f"{row}.{name}" for name in kept) for row in ("b", "excluded"))
     statement = (
-        f"insert into {LineStanding._meta.db_table} as b ({', '.join(NAMES)})"
+        f"insert into {LineSummary._meta.db_table} as b ({', '.join(NAMES)})"
         f" select {', '.join(NAMES)} from ({FIGURES.format(touched=touched)}) f order by line_id"
         f" on conflict (line_id) do update set {', '.join(f'{name} = excluded.{name}' for name in kept)}"
         f" where ({ours}) is distinct from ({theirs})"
@@ -177,4 +177,4 @@ def _write_standing(touched: str, values: dict) -> None:
 def refresh_every_line() -> None:
     """Write where all lines stand: after a file of openings, and for the values when rates have moved."""
     _write_standing("select id as line_id from orders_orderline", {})
-    LineStanding.objects.filter(order__sent_at=None).delete()
+    LineSummary.objects.filter(order__sent_at=None).delete()

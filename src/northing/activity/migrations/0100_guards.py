@@ -9,5 +9,5 @@ class Migration(migrations.Migration):
     dependencies = [("activity", "0001_initial")]
     operations = [
         guards.functions(),
-        guards.append_only("activity_storyentry", "activity_storylink"),
+        guards.append_only("activity_historyentry", "activity_historylink"),
     ]

@@ -447,9 +447,9 @@ class ChangeOut(Schema):
 
     id: int
     at: datetime
-    deed: str
+    action: str
     actor: str
-    door: str
+    channel: str
     text: str
     changes: list[dict[str, str]]
     records: list[str]
@@ -463,7 +463,7 @@ class Changes(Schema):
 
 
 class Made(Schema):
-    """What a deed made or changed."""
+    """What an action made or changed."""
 
     id: int
 

@@ -16,10 +16,10 @@ LARGEST = Decimal("999999999")
 LARGEST_AMOUNT = Decimal("999999999999")
 
 
-def paid_part(line_discount: Decimal, order_discount: Decimal = ZERO, surcharge: Decimal = ZERO) -> Decimal:
+def net_share(line_discount: Decimal, order_discount: Decimal = ZERO, surcharge: Decimal = ZERO) -> Decimal:
     """What is paid of a line's price: each a fraction of 1, one upon the other, exact (at most 12 decimals).
 
-    >>> paid_part(Decimal("0.1"), Decimal("0.02"), Decimal("0.05"))
+    >>> net_share(Decimal("0.1"), Decimal("0.02"), Decimal("0.05"))
     Decimal('0.92610')
     """
     return times(ONE - line_discount, ONE - order_discount, ONE + surcharge)
@@ -28,7 +28,7 @@ def paid_part(line_discount: Decimal, order_discount: Decimal = ZERO, surcharge:
 def net_amount(quantity: Decimal, pack_factor: Decimal, pack_price: Decimal, paid: Decimal, currency: str) -> Decimal:
     """Amount of `quantity` base units: packs x pack price x what is paid of it, rounded once.
 
-    `paid` is a fraction of 1 (`paid_part`). Packs may be a fraction for a part of a line.
+    `paid` is a fraction of 1 (`net_share`). Packs may be a fraction for a part of a line.
 
     >>> net_amount(Decimal(240), Decimal(1), Decimal("18.40"), Decimal(1), "USD")
     Decimal('4416.00')
@@ -66,9 +66,9 @@ def order_sums(
     """
     goods = reduced = total = rounded(ZERO, currency)
     for quantity, factor, price, own in lines:
-        goods += net_amount(quantity, factor, price, paid_part(own), currency)
-        reduced += net_amount(quantity, factor, price, paid_part(own, discount), currency)
-        total += net_amount(quantity, factor, price, paid_part(own, discount, surcharge), currency)
+        goods += net_amount(quantity, factor, price, net_share(own), currency)
+        reduced += net_amount(quantity, factor, price, net_share(own, discount), currency)
+        total += net_amount(quantity, factor, price, net_share(own, discount, surcharge), currency)
     tax = rounded(times(total, tax_rate), currency)
     return OrderSums(goods, goods - reduced, total - reduced, total, tax, total + tax)
 

@@ -29,7 +29,7 @@ def signature(secret: str, at: int, body: bytes) -> str:
     return f"t={at},v1={mac}"
 
 
-def tell(url: str, secret: str, key: str, at: int, body: bytes) -> int:
+def deliver(url: str, secret: str, key: str, at: int, body: bytes) -> int:
     """Send it; returns the status of an answer in the two hundreds. Raises NotTaken with what was said instead."""
     headers = {
         "Content-Type": "application/json",

@@ -12,7 +12,7 @@ class Migration(migrations.Migration):
         guards.append_only("positions_movement"),
         guards.points_at(
             "positions_movement",
-            {"instalment_id": "orders_instalment", "story_id": "activity_storyentry"},
-            kept=["activity_storyentry"],
+            {"instalment_id": "orders_instalment", "history_id": "activity_historyentry"},
+            kept=["activity_historyentry"],
         ),
     ]

@@ -7,7 +7,7 @@ from northing.core.positions.places import PLACES
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """A column. `sql` reads from b (the standing) and its joins; `order` is what it sorts by, empty for none."""
+    """A column. `sql` reads from b (the line summary) and its joins; `order` is what it sorts by, empty for none."""
 
     key: str
     label: str

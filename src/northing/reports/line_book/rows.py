@@ -19,7 +19,7 @@ from northing.reports.line_book.where import Where, where
 PAGE = 100
 COUNTED = 1_000
 CHUNK = 2_000
-TABLE = "worklist_linestanding b"
+TABLE = "worklist_linesummary b"
 JOINS = f"""
   join orders_purchaseorder o on o.id = b.order_id
   join orders_orderline l on l.id = b.line_id
@@ -91,7 +91,7 @@ def flat_page(asked: Asked, companies: set[int], today: date) -> tuple[list[dict
 
 
 def page_sql(asked: Asked, found: Where) -> tuple[str, dict]:
-    """The statement of a page: rows are found in the standing alone, names joined to those that are shown."""
+    """The statement of a page: rows are found in the line summary alone, names joined to those that are shown."""
     column = BOOK_COLUMNS[asked.sort]
     nullable = _nullable(asked)
     condition, values = _beyond(asked, column.order, nullable)

@@ -2,17 +2,17 @@
 
 from django import forms
 
-from northing.web.common.forms import DeedForm
+from northing.web.common.forms import ActionForm
 
 
-class RemarkForm(DeedForm):
+class RemarkForm(ActionForm):
     """A remark in the story."""
 
     words = forms.CharField(label="Remark", max_length=500)
     shared = forms.BooleanField(label="The supplier may read it", required=False)
 
 
-class DocumentForm(DeedForm):
+class DocumentForm(ActionForm):
     """A document for a record."""
 
     file = forms.FileField(label="File")

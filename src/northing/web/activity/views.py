@@ -44,14 +44,14 @@ def attach(request, kind: str, record: int):
     return _done(request, kind, record, form, remarks.add_document, asked, "The document is attached.")
 
 
-def _done(request, kind: str, record: int, form, deed: Callable, asked: Callable, words: str):
+def _done(request, kind: str, record: int, form, action: Callable, asked: Callable, words: str):
     if kind not in remarks.SUBJECTS:
         raise Http404
     try:
         remarks.seen(act_of(request), kind, record)
     except Refused:
         raise Http404 from None
-    if form.do(request, deed, asked):
+    if form.do(request, action, asked):
         messages.success(request, words)
     say_errors(request, form)
     return redirect(_page_of(request, kind, record) + "#story")

@@ -3,7 +3,7 @@
 from django.db.models import Sum
 from django.shortcuts import render
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.costing.models import Charge
 from northing.ledger.models import Account, Posting
 from northing.orders.models import OrderLine

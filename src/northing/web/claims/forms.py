@@ -3,10 +3,10 @@
 from django import forms
 
 from northing.actions.quality.inspect import ReturnRequest
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 
 
-class ReturnForm(DeedForm):
+class ReturnForm(ActionForm):
     """Units that go back."""
 
     quantity = ExactField()

@@ -4,20 +4,22 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
+from northing.access.permissions import may
 from northing.access.queries import scoped
-from northing.access.rights import may
 from northing.actions.quality import inspect as inspecting
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.ledger.queries import posting_note
 from northing.web.claims.forms import ReturnForm
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for
 
 
 @acts_for("return_goods")
 def case(request, case_id: int):
     """A case: each unit awaiting its end, and the way out for some of them."""
-    found = Case.objects.select_related("layer__item", "layer__stowage__instalment__line__order", "supplier", "company")
+    found = Claim.objects.select_related(
+        "layer__item", "layer__stowage__instalment__line__order", "supplier", "company"
+    )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     form = ReturnForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
     if request.method == "POST" and form.do(request, inspecting.return_goods, lambda _: form.asked(record.pk)):
@@ -29,6 +31,6 @@ def case(request, case_id: int):
         "form": form,
         "allowed": may(request.user, "return_goods", record.company_id),
         "returns": record.returns.order_by("pk"),
-        "story": told(request, "line", record.layer.stowage.instalment.line_id),
+        "history": history_for(request, "line", record.layer.stowage.instalment.line_id),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)

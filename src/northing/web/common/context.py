@@ -2,7 +2,7 @@
 
 from django.utils import timezone
 
-from northing.access.rights import WORDS, may_somewhere
+from northing.access.permissions import WORDS, may_somewhere
 from northing.actions.activity.remarks import SPEAKERS
 
 RAIL = [
@@ -23,8 +23,8 @@ def frame(request):
     rail = [{"name": name, "label": label, "here": here in paths} for name, label, paths in RAIL]
     person = getattr(request, "user", None)
     signed_in = person is not None and person.is_authenticated
-    may = {right: may_somewhere(person, right) for right in WORDS} if signed_in else {}
+    may = {permission: may_somewhere(person, permission) for permission in WORDS} if signed_in else {}
     # Who only looks is offered no field to write in.
-    speaks = {"acts": any(may.values()), "to_suppliers": any(may.get(right) for right in SPEAKERS)}
+    speaks = {"acts": any(may.values()), "to_suppliers": any(may.get(permission) for permission in SPEAKERS)}
     frame = {"rail": rail if signed_in else [], "today": timezone.localdate(), "now": timezone.now()}
     return frame | {"may": may, "speaks": speaks}

@@ -70,8 +70,8 @@ class DayField(forms.DateField):
         return day
 
 
-class DeedForm(forms.Form):
-    """A form that does a deed: once per key, with every refusal shown where it belongs."""
+class ActionForm(forms.Form):
+    """A form that does an action: once per key, with every refusal shown where it belongs."""
 
     key = forms.CharField(widget=forms.HiddenInput, max_length=64)
 
@@ -95,12 +95,12 @@ class DeedForm(forms.Form):
             if len(found) == 1:
                 self.fields[name].initial = found[0].pk
 
-    def do(self, request, deed: Callable[[Act, Any], Any], what: Callable[[dict], Any]) -> Any:
-        """Do the deed with what was entered; None, with errors on the form, when it is refused."""
+    def do(self, request, action: Callable[[Act, Any], Any], what: Callable[[dict], Any]) -> Any:
+        """Do the action with what was entered; None, with errors on the form, when it is refused."""
         if not self.is_valid():
             return None
         try:
-            return deed(act_of(request, self.cleaned_data["key"]), what(self.cleaned_data))
+            return action(act_of(request, self.cleaned_data["key"]), what(self.cleaned_data))
         except Refused as refused:
             self.take(refused)
             return None

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from northing.access.rights import ASK, LOOKS, WORDS, may_somewhere
+from northing.access.permissions import ASK, LOOKS, WORDS, may_somewhere
 from northing.core.problems import NotAllowed, Problem
 
 View = Callable[..., Any]

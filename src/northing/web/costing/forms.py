@@ -9,14 +9,14 @@ from northing.costing.models import Charge
 from northing.masterdata.models import Company, Party
 from northing.orders.models import OrderLine
 from northing.shipping.models import Container, Shipment
-from northing.web.common.forms import CurrencyField, DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 
 BASES = [choice for choice in Charge.Basis.choices if choice[0] != "by_hand"]
 Ticks = forms.CheckboxSelectMultiple
 KIND_CHOICES = [choice for choice in Charge.Kind.choices if choice[0] in KINDS]
 
 
-class ChargeForm(DeedForm):
+class ChargeForm(ActionForm):
     """A charge: what, from whom, how much, over what, on which basis."""
 
     state = forms.ChoiceField(choices=[("billed", "A bill"), ("estimated", "An estimate")], label="This is")

@@ -5,8 +5,8 @@ from django.db.models import Q
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.actions.costing import charges as costing
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
@@ -17,7 +17,7 @@ from northing.ledger.queries import posting_note
 from northing.reports.clocks import standings_of
 from northing.reports.cost_trail import cost_trail
 from northing.shipping.models import Container
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.costing.forms import ChargeForm
@@ -53,8 +53,8 @@ def new_charge(request):
     context = {"form": form, "replaces": replaces}
     if request.method == "POST" and form.is_valid():
         if request.POST.get("confirmed"):
-            deed = costing.book_bill if form.cleaned_data["state"] == "billed" else costing.enter_estimate
-            booked = form.do(request, deed, lambda _: form.asked())
+            action = costing.book_bill if form.cleaned_data["state"] == "billed" else costing.enter_estimate
+            booked = form.do(request, action, lambda _: form.asked())
             if booked:
                 note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
                 messages.success(request, f"Booked and spread{note}.")
@@ -144,8 +144,10 @@ def charge(request, charge_id: int):
         "stowage__instalment__line__item", "stowage__instalment__line__order", "stowage__container", "company"
     )
     parts = record.parts.filter(company__in=mine).select_related("company")
-    story = told(request, "charge", record.pk)
-    return render(request, "costing/charge.html", {"charge": record, "shares": shares, "parts": parts, "story": story})
+    history = history_for(request, "charge", record.pk)
+    return render(
+        request, "costing/charge.html", {"charge": record, "shares": shares, "parts": parts, "history": history}
+    )
 
 
 @open_page
@@ -161,7 +163,7 @@ def layer(request, layer_id: int):
         "trail": trail,
         "drawing": _drawn(trail, record.company.currency),
         "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin"),
-        "story": _layer_story(request, record),
+        "history": _layer_story(request, record),
     }
     return render(request, "costing/layer.html", context)
 
@@ -169,8 +171,8 @@ def layer(request, layer_id: int):
 def _layer_story(request, layer: CostLayer):
     """What happened to its line, bills and all; opening stock has no line, only itself."""
     if layer.stowage is None:
-        return told(request, "layer", layer.pk)
-    return told(request, "line", layer.stowage.instalment.line_id)
+        return history_for(request, "layer", layer.pk)
+    return history_for(request, "line", layer.stowage.instalment.line_id)
 
 
 def _drawn(trail, currency: str) -> str:

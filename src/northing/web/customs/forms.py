@@ -4,10 +4,10 @@ from django import forms
 
 from northing.actions.customs.entries import EntryRequest
 from northing.masterdata.models import Party
-from northing.web.common.forms import DayField, DeedForm
+from northing.web.common.forms import ActionForm, DayField
 
 
-class EntryForm(DeedForm):
+class EntryForm(ActionForm):
     """A customs entry."""
 
     office = forms.ModelChoiceField(Party.objects.filter(kind="customs"), label="Customs office")

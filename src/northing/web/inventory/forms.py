@@ -4,10 +4,10 @@ from django import forms
 
 from northing.actions.inventory.issue import IssueRequest
 from northing.masterdata.models import Bin
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 
 
-class IssueForm(DeedForm):
+class IssueForm(ActionForm):
     """Units leaving stock."""
 
     site = forms.ModelChoiceField(Bin.objects.none())

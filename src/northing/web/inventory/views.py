@@ -4,8 +4,8 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.actions.inventory import issue
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
@@ -14,7 +14,7 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Item, Site
 from northing.orders.models import OrderLine
 from northing.reports.stock import stock_rows
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of
 from northing.web.common.permissions import acts_for, open_page
 from northing.web.inventory.forms import IssueForm
@@ -44,7 +44,7 @@ def item(request, item_id: int):
         return redirect("item", record.pk)
     layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
     layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")
-    lines = OrderLine.objects.filter(item=record, order__company__in=mine, standing__is_open=True)
+    lines = OrderLine.objects.filter(item=record, order__company__in=mine, summary__is_open=True)
     shown = list(layers[:SHOWN])
     for layer in shown:
         layer.lies = [
@@ -55,9 +55,9 @@ def item(request, item_id: int):
     context = {
         "item": record,
         "layers": shown,
-        "coming": lines.select_related("order__supplier", "standing").order_by("standing__expected_on")[:SHOWN],
+        "coming": lines.select_related("order__supplier", "summary").order_by("summary__expected_on")[:SHOWN],
         "form": form,
         "delay_form": DelayForm(initial={"cost": plain(record.delay_cost)}),
-        "story": told(request, "item", record.pk),
+        "history": history_for(request, "item", record.pk),
     }
     return render(request, "inventory/item.html", context, status=422 if form.errors else 200)

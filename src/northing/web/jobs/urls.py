@@ -5,6 +5,6 @@ from django.urls import path
 from northing.web.jobs import views
 
 urlpatterns = [
-    path("<int:job_id>/", views.errand, name="errand"),
-    path("<int:job_id>/file/", views.errand_file, name="errand-file"),
+    path("<int:job_id>/", views.job, name="job"),
+    path("<int:job_id>/file/", views.job_file, name="job-file"),
 ]

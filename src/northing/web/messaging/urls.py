@@ -6,5 +6,5 @@ from northing.web.messaging import views
 
 urlpatterns = [
     path("webhooks/", views.hooks, name="hooks"),
-    path("webhooks/<int:hook_id>/end/", views.end_hook, name="end-hook"),
+    path("webhooks/<int:webhook_id>/end/", views.end_hook, name="end-hook"),
 ]

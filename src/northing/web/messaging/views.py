@@ -6,16 +6,16 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from northing.access.models import Grant
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.messaging import webhooks
-from northing.messaging.models import Hook, HookDelivery
+from northing.messaging.models import Webhook, WebhookDelivery
 from northing.messaging.webhooks import KINDS
-from northing.web.common.forms import DeedForm
+from northing.web.common.forms import ActionForm
 from northing.web.common.permissions import acts_for, form_for
 from northing.web.orders.forms.orders import WholeForm
 
 
-class HookForm(DeedForm):
+class HookForm(ActionForm):
     """An address and what it is told."""
 
     url = forms.CharField(label="Address", max_length=200)
@@ -32,7 +32,7 @@ class HookForm(DeedForm):
 def visible_hooks(person):
     """Addresses of people who may see nothing that this person may not: they are told of those people's companies."""
     elsewhere = Grant.objects.exclude(company__in=companies_of(person))
-    return Hook.objects.exclude(set_by__grants__in=elsewhere)
+    return Webhook.objects.exclude(set_by__grants__in=elsewhere)
 
 
 @form_for("keep_house")
@@ -48,7 +48,7 @@ def hooks(request):
     context = {
         "form": form,
         "hooks": mine.filter(ended_at=None).select_related("set_by").order_by("-pk"),
-        "deliveries": HookDelivery.objects.filter(hook__in=mine).select_related("hook").order_by("-pk")[:50],
+        "deliveries": WebhookDelivery.objects.filter(hook__in=mine).select_related("hook").order_by("-pk")[:50],
         "kinds": KINDS,
     }
     return render(request, "messaging/webhooks.html", context, status=422 if form.errors else 200)
@@ -56,9 +56,9 @@ def hooks(request):
 
 @acts_for("keep_house")
 @require_POST
-def end_hook(request, hook_id: int):
+def end_hook(request, webhook_id: int):
     """Tell an address no more."""
-    hook = get_object_or_404(visible_hooks(request.user), pk=hook_id)
+    hook = get_object_or_404(visible_hooks(request.user), pk=webhook_id)
     form = WholeForm(request.POST)
     if form.do(request, webhooks.end_hook, lambda _: webhooks.EndRequest(hook.pk)):
         messages.success(request, "It is told no more.")

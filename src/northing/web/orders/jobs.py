@@ -1,10 +1,10 @@
-"""Errands of the desk: files that take longer than a page may."""
+"""Jobs of the desk: files that take longer than a page may."""
 
 from datetime import date
 
 from django.http import QueryDict
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.formats.sheets import write_sheet
 from northing.jobs.jobs import Run
 from northing.reports.line_book import export
@@ -18,14 +18,14 @@ def lines_xlsx(run: Run) -> None:
     """The line book as a workbook."""
     today = date.fromisoformat(run.request["today"])
     asked = asked_from(QueryDict(run.request["query"].lstrip("?")), today)
-    found = where(asked.clauses, companies_of(run.errand.person), today, run.request["picks"])
+    found = where(asked.clauses, companies_of(run.job.person), today, run.request["picks"])
     names, widths = export.heading(asked, today)
     write_sheet(run.file(".xlsx"), names, _counted(run, export.file_rows(asked, found, today)), widths)
-    run.count(run.errand.total)
+    run.count(run.job.total)
 
 
 def _counted(run: Run, rows):
     for number, row in enumerate(rows, 1):
         if number % TELL_EVERY == 0:
-            run.count(min(number, run.errand.total))
+            run.count(min(number, run.job.total))
         yield row

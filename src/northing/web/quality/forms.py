@@ -3,10 +3,10 @@
 from django import forms
 
 from northing.actions.quality.inspect import REASONS, InspectRequest
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 
 
-class InspectForm(DeedForm):
+class InspectForm(ActionForm):
     """A verdict on held units."""
 
     passed = ExactField(initial="0")

@@ -5,10 +5,10 @@ from django.db.models import F, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
+from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
-from northing.access.rights import companies_of, may
 from northing.actions.quality import inspect as inspecting
-from northing.claims.models import Case
+from northing.claims.models import Claim
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
@@ -27,7 +27,7 @@ def quality(request):
         .select_related("layer__item", "layer__site", "layer__receipt_line__receipt", "bin")
         .order_by("layer__occurred_on", "pk")[:SHOWN]
     )
-    cases = scoped(Case.objects.select_related("layer__item", "supplier"), request.user)
+    cases = scoped(Claim.objects.select_related("layer__item", "supplier"), request.user)
     context = {
         "held": held,
         "cases": cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk")[:SHOWN],

@@ -5,12 +5,12 @@ from django import forms
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow
 from northing.actions.receiving.reverse import ReverseRequest
 from northing.masterdata.models import Bin
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 
 STILL, NO_MORE = "still", "no_more"
 
 
-class ReceiveForm(DeedForm):
+class ReceiveForm(ActionForm):
     """What was found of each part of a container, for one company's site."""
 
     delivery_note = forms.CharField(max_length=40, label="Delivery note")
@@ -61,7 +61,7 @@ class ReceiveForm(DeedForm):
         return ReceiveRequest(container, self.site.pk, entered["delivery_note"], entered["occurred_on"], rows)
 
 
-class ReverseForm(DeedForm):
+class ReverseForm(ActionForm):
     """Why a receipt is undone."""
 
     reason = forms.CharField(max_length=120, label="Why")

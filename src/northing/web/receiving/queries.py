@@ -4,8 +4,8 @@ from django.db.models import F, OuterRef, Subquery
 from django.db.models.functions import Lower
 
 from northing.access.models import Person
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.masterdata.models import Company, Site
 from northing.shipping.models import Container, Leg, Stowage
 

@@ -6,8 +6,8 @@ from django.db.models.functions import Coalesce
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
+from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
-from northing.access.rights import companies_of, may
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse
 from northing.ledger.models import CostLayer
@@ -15,7 +15,7 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Site
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Stowage
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.receiving.forms import ReceiveForm, ReverseForm
 from northing.web.receiving.queries import sent_here
@@ -94,6 +94,6 @@ def receipt(request, receipt_id: int):
         "layers": {layer.receipt_line_id: layer for layer in layers},
         "form": form,
         "allowed": may(request.user, "reverse_receipt", record.company_id),
-        "story": told(request, "container", record.container_id),
+        "history": history_for(request, "container", record.container_id),
     }
     return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)

@@ -3,8 +3,8 @@
 from django.db.models import Q
 from django.shortcuts import render
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.costing.models import Charge
 from northing.masterdata.models import Item
 from northing.orders.models import PurchaseOrder

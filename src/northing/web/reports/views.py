@@ -3,8 +3,8 @@
 from django.db.models import Q, Sum
 from django.shortcuts import get_object_or_404, render
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.ledger.models import Account, Entry, Posting
 from northing.masterdata.models import Company
 from northing.web.common.paging import page_of_rows
@@ -41,7 +41,7 @@ def entry(request, entry_id: int):
     """One entry with its postings."""
     mine = companies_of(request.user)
     seen = Q(postings__company__in=mine) | Q(postings=None)
-    found = Entry.objects.filter(seen).distinct().select_related("actor", "story", "reverses")
+    found = Entry.objects.filter(seen).distinct().select_related("actor", "history", "reverses")
     record = get_object_or_404(found, pk=entry_id)
     postings = record.postings.filter(company__in=mine).select_related(
         "company", "order_line__order", "charge", "layer__item"

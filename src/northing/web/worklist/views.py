@@ -7,8 +7,8 @@ from django.db.models import Case, Count, F, Q, Value, When
 from django.shortcuts import render
 from django.utils import timezone
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.core.worklist.moves import PARTIES
 from northing.masterdata.models import Company
 from northing.masterdata.queries import in_one_currency

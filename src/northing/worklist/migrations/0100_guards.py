@@ -9,5 +9,5 @@ class Migration(migrations.Migration):
     dependencies = [("worklist", "0001_initial")]
     operations = [
         guards.functions(),
-        guards.room_on_pages("worklist_linestanding", 80),
+        guards.room_on_pages("worklist_linesummary", 80),
     ]

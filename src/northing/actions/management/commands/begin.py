@@ -30,7 +30,7 @@ class Command(BaseCommand):
         except OSError as error:
             raise CommandError(f"{file}: {error.strerror}") from None
         try:
-            rows = DEEDS[what](Act(person, timezone.now(), door="opening"), opening.FileRequest(content))
+            rows = DEEDS[what](Act(person, timezone.now(), channel="opening"), opening.FileRequest(content))
         except Refused as refused:
             raise CommandError("\n".join(str(problem) for problem in refused.problems)) from None
         self.stdout.write(f"{rows} rows of {file.name} are in.")

@@ -32,7 +32,7 @@ class Command(BaseCommand):
         person = PersonRequest(username, first_name, last_name, email, secret)
         try:
             # Nobody is there yet who could act.
-            found_house(Act(Person(), timezone.now(), door="opening"), FoundRequest(company, person))
+            found_house(Act(Person(), timezone.now(), channel="opening"), FoundRequest(company, person))
         except Refused as refused:
             raise CommandError("\n".join(str(problem) for problem in refused.problems)) from None
         self.stdout.write(f"{facts['name']} is founded; {username} may sign in and add the rest under House.")

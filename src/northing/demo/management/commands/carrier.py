@@ -24,7 +24,7 @@ class Command(BaseCommand):
     def handle(self, *args, port, speed, **options):
         hanne, carrier = Person.objects.get(username="hanne"), Party.objects.get(code="VAN")
         asked = carrier_feeds.FeedRequest(carrier.pk, f"http://127.0.0.1:{port}", every_minutes=1)
-        carrier_feeds.set_feed(Act(hanne, timezone.now(), door="demo"), asked)
+        carrier_feeds.set_feed(Act(hanne, timezone.now(), channel="demo"), asked)
         standin = StandIn(scenario(_sails()), Clock(timezone.now(), speed))
         server = serve(standin, port)
         signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))

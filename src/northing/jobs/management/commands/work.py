@@ -1,4 +1,4 @@
-"""`manage work`: the worker. Does errands, sends mails, wakes at set times; stops cleanly at a signal."""
+"""`manage work`: the worker. Does jobs, sends mails, wakes at set times; stops cleanly at a signal."""
 
 import logging
 

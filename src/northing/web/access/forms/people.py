@@ -3,14 +3,14 @@
 from django import forms
 
 from northing.access.models import Person
+from northing.access.permissions import OF_LINKS, WORDS, permissions_of_roles
 from northing.access.queries import scoped
-from northing.access.rights import OF_LINKS, WORDS, rights_of_roles
 from northing.actions.access import roles
 from northing.masterdata.models import Company, Site
-from northing.web.common.forms import DeedForm, ExactField
+from northing.web.common.forms import ActionForm, ExactField
 
 
-class GrantForm(DeedForm):
+class GrantForm(ActionForm):
     """A role for a person."""
 
     person = forms.ModelChoiceField(Person.objects.filter(supplier_person=None, is_active=True))
@@ -21,7 +21,7 @@ class GrantForm(DeedForm):
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
-        self.fields["role"].choices = [(role, role) for role in rights_of_roles() if role != OF_LINKS]
+        self.fields["role"].choices = [(role, role) for role in permissions_of_roles() if role != OF_LINKS]
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.fields["site"].queryset = scoped(Site.objects.all(), person)
 
@@ -31,7 +31,7 @@ class GrantForm(DeedForm):
         return roles.GrantRequest(entered["person"].pk, entered["company"].pk, entered["role"], site, entered["limit"])
 
 
-class PersonForm(DeedForm):
+class PersonForm(ActionForm):
     """Somebody new."""
 
     username = forms.CharField(label="Name to sign in by", max_length=40)
@@ -45,12 +45,12 @@ class PersonForm(DeedForm):
         return roles.PersonRequest(**{name: value for name, value in entered.items() if name != "key"})
 
 
-class RoleForm(DeedForm):
+class RoleForm(ActionForm):
     """What a role may do."""
 
     code = forms.CharField(max_length=16)
-    rights = forms.MultipleChoiceField(choices=WORDS.items(), required=False)
+    permissions = forms.MultipleChoiceField(choices=WORDS.items(), required=False)
 
     def asked(self, entered: dict) -> roles.RoleRequest:
         """The role."""
-        return roles.RoleRequest(entered["code"], tuple(entered["rights"]))
+        return roles.RoleRequest(entered["code"], tuple(entered["permissions"]))

@@ -29,8 +29,8 @@ class SignInForm(AuthenticationForm):
         name = (self.cleaned_data.get("username") or "").lower()
         doors = {f"name {name}"[:160]: MOST_OF_NAME, f"from {caller_of(self.request)}": MOST_OF_ADDRESS}
         since = timezone.now() - WITHIN
-        for door, most in doors.items():
-            if Refusal.objects.filter(door=door, at__gt=since).count() >= most:
+        for channel, most in doors.items():
+            if Refusal.objects.filter(channel=channel, at__gt=since).count() >= most:
                 # The right password is not even looked at: a guesser learns nothing while it is locked.
                 raise ValidationError("Too many wrong tries. Wait a quarter of an hour, then try again.", code="locked")
         try:
@@ -39,7 +39,7 @@ class SignInForm(AuthenticationForm):
         except ValidationError as error:
             if error.code != "wanted":
                 now = timezone.now()
-                Refusal.objects.bulk_create(Refusal(door=door, at=now) for door in doors)
+                Refusal.objects.bulk_create(Refusal(channel=channel, at=now) for channel in doors)
             raise
         return cleaned
 

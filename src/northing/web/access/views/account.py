@@ -14,13 +14,13 @@ from django.views.decorators.http import require_POST
 
 from northing.access.models import ApiToken, Person, SignIn
 from northing.actions.access.tokens import TokenRequest, end_token, make_token
-from northing.activity.operations import tell
+from northing.activity.operations import add_history
 from northing.core.access.second_factor import address, new_secret, step_of
 from northing.core.problems import Refused
 from northing.web.access.forms.sign_in import TokenForm
 from northing.web.common.callers import caller_of
 from northing.web.common.forms import act_of
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.permissions import open_page, own_page
 
 SCOPES = {
@@ -56,7 +56,7 @@ def account(request, token: str = "", form: TokenForm | None = None, password_fo
         "token": token,
         "form": form or TokenForm(scopes=SCOPES.items(), initial={"scopes": ["read"]}),
         "password_form": password_form or PasswordChangeForm(request.user),
-        "story": told(request, "person", request.user.pk),
+        "history": history_for(request, "person", request.user.pk),
     }
     wrong = any(one is not None and one.errors for one in (form, password_form))
     answer = render(request, "access/account.html", context, status=422 if wrong else 200)
@@ -85,7 +85,7 @@ def set_password(request):
     form.save()
     update_session_auth_hash(request, form.user)
     note_session(None, request, form.user)
-    tell(act_of(request), "set_password", "Changed the password", [("person", request.user.pk, None)])
+    add_history(act_of(request), "set_password", "Changed the password", [("person", request.user.pk, None)])
     messages.success(request, "The password is changed. Your other sessions have ended.")
     return redirect("account")
 
@@ -105,7 +105,7 @@ def set_factor(request):
     Person.objects.filter(pk=person.pk).update(factor_secret=secret if on else "", factor_step=step)
     request.session.pop("factor", None)
     words = "Set up a second factor" if on else "Took the second factor away"
-    tell(act_of(request), "set_factor", words, [("person", person.pk, None)])
+    add_history(act_of(request), "set_factor", words, [("person", person.pk, None)])
     messages.success(request, f"{words}.")
     return redirect("account")
 

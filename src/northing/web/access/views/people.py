@@ -5,12 +5,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from northing.access.models import Grant, Person
+from northing.access.permissions import OF_LINKS, WORDS, permissions_of_roles
 from northing.access.queries import scoped
-from northing.access.rights import OF_LINKS, WORDS, rights_of_roles
 from northing.actions.access import roles as granting
 from northing.web.access.forms.people import GrantForm, PersonForm, RoleForm
-from northing.web.common.forms import DeedForm, say_errors
-from northing.web.common.history import told
+from northing.web.common.forms import ActionForm, say_errors
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, open_page
 
@@ -28,7 +28,7 @@ def _page(request, **forms):
     mine = scoped(Grant.objects.select_related("company", "site"), request.user)
     for one in mine.filter(person__in=page.rows).order_by("company__code", "role"):
         grants.setdefault(one.person_id, []).append(one)
-    roles = rights_of_roles()
+    roles = permissions_of_roles()
     context = {
         "page": page,
         "rows": [(person, grants.get(person.pk, [])) for person in page.rows],
@@ -36,10 +36,14 @@ def _page(request, **forms):
         "person_form": PersonForm(),
         "roles": [role for role in roles if role != OF_LINKS],
         "matrix": [
-            (right, words, [(role, right in rights) for role, rights in roles.items() if role != OF_LINKS])
-            for right, words in WORDS.items()
+            (
+                permission,
+                words,
+                [(role, permission in permissions) for role, permissions in roles.items() if role != OF_LINKS],
+            )
+            for permission, words in WORDS.items()
         ],
-        "story": told(request, "role", 0),
+        "history": history_for(request, "role", 0),
     }
     wrong = any(form.errors for form in forms.values())
     return render(request, "access/people.html", context | forms, status=422 if wrong else 200)
@@ -61,7 +65,7 @@ def grant(request):
 def end_grant(request, grant_id: int):
     """Take a role away."""
     record = get_object_or_404(scoped(Grant.objects.all(), request.user), pk=grant_id)
-    return _said(request, granting.end_grant, lambda _: granting.EndRequest(record.pk), DeedForm(request.POST))
+    return _said(request, granting.end_grant, lambda _: granting.EndRequest(record.pk), ActionForm(request.POST))
 
 
 @acts_for("keep_people")
@@ -83,8 +87,8 @@ def set_role(request):
     return _said(request, granting.set_role, form.asked, form)
 
 
-def _said(request, deed, asked, form):
-    if form.do(request, deed, asked):
+def _said(request, action, asked, form):
+    if form.do(request, action, asked):
         messages.success(request, "Done.")
     say_errors(request, form)
     return redirect("people")

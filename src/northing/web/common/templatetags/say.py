@@ -224,7 +224,7 @@ DOORS = {
     "rule": "by rule",
     "demo": "",
     "page": "",
-    "errand": "",
+    "job": "",
     "link": "supplier's link",
     "file": "from a file",
     "opening": "from an opening file",
@@ -234,16 +234,16 @@ DOORS = {
 
 @register.filter
 def who_did(entry):
-    """Who or what acted, and through which door."""
-    door = DOORS.get(entry.door, entry.door)
+    """Who or what acted, and through which channel."""
+    channel = DOORS.get(entry.channel, entry.channel)
     return " ".join(
-        filter(None, [str(entry.actor) if entry.actor else "", f"({door})" if entry.actor and door else door])
+        filter(None, [str(entry.actor) if entry.actor else "", f"({channel})" if entry.actor and channel else channel])
     )
 
 
 @register.simple_tag
 def fresh_key():
-    """A key that makes a form's deed happen once."""
+    """A key that makes a form's action happen once."""
     return uuid.uuid4().hex
 
 

@@ -3,10 +3,10 @@
 from django import forms
 
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 
 
-class AnswersForm(DeedForm):
+class AnswersForm(ActionForm):
     """The supplier's answer, a row of fields for each instalment that is wholly with the supplier."""
 
     reference = forms.CharField(label="Their reference", max_length=60, required=False)

@@ -57,7 +57,7 @@ def _beside(answer: Answer) -> Waiting:
     answered = answer.quantity + sum((Decimal(part["quantity"]) for part in answer.later), Decimal(0))
 
     def worth(quantity: Decimal, price: Decimal) -> Decimal:
-        return net_amount(quantity, line.pack_factor, price, answer.instalment.paid_part, order.currency)
+        return net_amount(quantity, line.pack_factor, price, answer.instalment.net_share, order.currency)
 
     return Waiting(
         answer,

@@ -8,8 +8,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.access.rights import companies_of
 from northing.actions.confirmations import answers as agreeing
 from northing.confirmations.models import Answer
 from northing.core.problems import Refused
@@ -90,10 +90,8 @@ def _later(request, word: str, keys: list[int], counter_on: date | None):
     """Many at once are the worker's."""
     asked = {"keys": keys, "word": word, "counter_on": counter_on.isoformat() if counter_on else ""}
     act = act_of(request, request.POST.get("key", "")[:40] or timezone.now().isoformat())
-    errand = jobs.begin(
-        act, "decide_answers", f"{WORDS[word]}: {len(keys)} answers", asked, len(keys), "/confirmations/"
-    )
-    return redirect("errand", errand.pk)
+    job = jobs.begin(act, "decide_answers", f"{WORDS[word]}: {len(keys)} answers", asked, len(keys), "/confirmations/")
+    return redirect("job", job.pk)
 
 
 @form_for("record_answer")

@@ -7,7 +7,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.confirmations import chaser_rules
 from northing.actions.confirmations import chasers as chasing
 from northing.confirmations.models import Chaser, ChaserRule
@@ -16,7 +16,7 @@ from northing.masterdata.models import Party
 from northing.messaging import mail
 from northing.messaging.models import Message
 from northing.web.common.forms import act_of
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, open_page
 from northing.web.confirmations.forms.chasers import RuleForm
@@ -26,18 +26,18 @@ from northing.web.confirmations.forms.chasers import RuleForm
 def chasers(request):
     """What is due now, what went before, and the rules."""
     mine, today = companies_of(request.user), timezone.localdate()
-    history = Chaser.objects.filter(lines__instalment__line__order__company__in=mine).distinct()
-    page = page_of_rows(history.select_related("supplier", "message", "made_by").order_by("-id"), request.GET)
+    sent = Chaser.objects.filter(lines__instalment__line__order__company__in=mine).distinct()
+    page = page_of_rows(sent.select_related("supplier", "message", "made_by").order_by("-id"), request.GET)
     failed = Message.objects.filter(state="failed", company__in=mine).select_related("supplier")
     context = {
         "planned": chasing.plan(mine, today),
-        "history": page.rows,
+        "sent": page.rows,
         "page": page,
         "failed": failed[:50],
         "rules": ChaserRule.objects.select_related("supplier"),
         "form": RuleForm(),
         "key": uuid.uuid4().hex,
-        "story": told(request, "rule", 0),
+        "history": history_for(request, "rule", 0),
     }
     return render(request, "confirmations/chasers.html", context)
 

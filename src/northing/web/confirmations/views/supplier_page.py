@@ -215,9 +215,9 @@ def document(request, link, token: str, order_id: int):
     return _said(request, token, lambda: remarks.add_document(_act(request, link, "document"), asked), "done_document")
 
 
-def _said(request, token: str, deed, word: str):
+def _said(request, token: str, action, word: str):
     try:
-        deed()
+        action()
         messages.success(request, WORDS[word])
     except Refused as refused:
         for problem in refused.problems:

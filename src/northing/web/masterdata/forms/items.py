@@ -1,9 +1,9 @@
 """Forms of an item."""
 
-from northing.web.common.forms import DeedForm, ExactField
+from northing.web.common.forms import ActionForm, ExactField
 
 
-class DelayForm(DeedForm):
+class DelayForm(ActionForm):
     """What a day's delay of an item costs."""
 
     cost = ExactField(label="A day without it costs, in base currency")

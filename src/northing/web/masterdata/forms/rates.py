@@ -5,10 +5,10 @@ from django import forms
 from northing.access.queries import scoped
 from northing.actions.masterdata.rates import RateRequest
 from northing.masterdata.models import Company, ExchangeRate
-from northing.web.common.forms import CurrencyField, DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 
 
-class RateForm(DeedForm):
+class RateForm(ActionForm):
     """An exchange rate of a day."""
 
     company = forms.ModelChoiceField(Company.objects.none())

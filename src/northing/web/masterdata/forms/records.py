@@ -2,29 +2,29 @@
 
 from django import forms
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.masterdata.records import RecordRequest
 from northing.formats.facts import day
 from northing.masterdata.records import KINDS, NEEDED, Fact, Kind
-from northing.web.common.forms import DeedForm
+from northing.web.common.forms import ActionForm
 
 
 class Told(forms.CharField):
-    """A fact as text; whether it is one is judged by the deed, with all others."""
+    """A fact as text; whether it is one is judged by the action, with all others."""
 
     def validate(self, value):
         pass
 
 
 class Chosen(forms.ChoiceField):
-    """A fact among some; judged by the deed too."""
+    """A fact among some; judged by the action too."""
 
     def validate(self, value):
         pass
 
 
-class RecordForm(DeedForm):
-    """A record of one kind; every field is a text, read and judged by the deed."""
+class RecordForm(ActionForm):
+    """A record of one kind; every field is a text, read and judged by the action."""
 
     def __init__(self, *args, kind: Kind, person, record=None, **kwargs):
         texts = kind.texts(record) if record is not None else {}
@@ -65,7 +65,7 @@ def _usual(fact: Fact) -> str:
     return fact.said(fact.absent)
 
 
-class RowsForm(DeedForm):
+class RowsForm(ActionForm):
     """A file of records."""
 
     file = forms.FileField(label="CSV or XLSX", widget=forms.FileInput({"accept": ".csv,.xlsx,.txt"}))

@@ -4,12 +4,12 @@ from django import forms
 
 from northing.actions.masterdata import suppliers
 from northing.masterdata.models import LINK_MAY, OWES, Party
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 
 OWED = {"confirmation": "an answer to each order", "despatch": "a despatch when the promise comes"}
 
 
-class SupplierForm(DeedForm):
+class SupplierForm(ActionForm):
     """How we agree with a supplier."""
 
     accept_days = forms.IntegerField(label="Accept by rule up to days later", min_value=0, max_value=365)
@@ -36,7 +36,7 @@ class SupplierForm(DeedForm):
         return suppliers.SupplierRequest(supplier, tuple((name, self.cleaned_data[name]) for name in suppliers.FACTS))
 
 
-class AgreementForm(DeedForm):
+class AgreementForm(ActionForm):
     """A price step of an item."""
 
     item = forms.CharField(label="Item code or GTIN", max_length=40, widget=forms.TextInput({"list": "items-found"}))

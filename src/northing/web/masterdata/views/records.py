@@ -8,7 +8,7 @@ from django.http import Http404, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
-from northing.access.rights import ASK, WORDS, companies_of, may, may_somewhere
+from northing.access.permissions import ASK, WORDS, companies_of, may, may_somewhere
 from northing.actions.masterdata import records as founding
 from northing.actions.orders import import_file
 from northing.core.problems import NotAllowed, Problem, Refused
@@ -16,7 +16,7 @@ from northing.formats.tables import csv_line
 from northing.jobs import jobs
 from northing.masterdata.records import KINDS, Kind
 from northing.web.common.forms import act_of
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.masterdata.forms.records import RecordForm, RowsForm
@@ -48,12 +48,12 @@ def _seen(request, kind: Kind):
 def _may_keep(request, kind: Kind, record=None) -> bool:
     company = founding.company_of(kind, record) if record is not None else None
     if company is not None:
-        return any(may(request.user, right, company) for right in kind.rights)
-    return any(may_somewhere(request.user, right) for right in kind.rights)
+        return any(may(request.user, permission, company) for permission in kind.permissions)
+    return any(may_somewhere(request.user, permission) for permission in kind.permissions)
 
 
 def _not_kept(kind: Kind) -> NotAllowed:
-    return NotAllowed(Problem(f"You may not {WORDS[kind.rights[0]]}.", mend=ASK))
+    return NotAllowed(Problem(f"You may not {WORDS[kind.permissions[0]]}.", mend=ASK))
 
 
 @open_page
@@ -105,7 +105,7 @@ def record(request, name: str, key: str = ""):
         "form": form,
         "keeps": keeps,
         "facts": [(fact.words, texts[fact.name]) for fact in kind.facts if found and (fact.fixed or not keeps)],
-        "story": told(request, kind.story, found.pk) if found and kind.story else None,
+        "history": history_for(request, kind.history, found.pk) if found and kind.history else None,
         "more": _more(kind, found),
         "feeds": found.feeds.select_related("made_by")[:20] if found and kind.name == "site" else None,
     }
@@ -178,7 +178,7 @@ def _take(request, kind: Kind, sha256: str):
     asked = {"kind": kind.name, "sha256": sha256}
     act, later = act_of(request, request.POST.get("key", "")), len(rows) > AT_ONCE
     title, back = f"{kind.many.capitalize()} from a file", reverse("records", args=[kind.name])
-    errand = jobs.begin(act, "keep_rows", title, asked, len(rows), back, later)
+    job = jobs.begin(act, "keep_rows", title, asked, len(rows), back, later)
     if not later:
-        jobs.run(errand.pk)
-    return redirect("errand", errand.pk)
+        jobs.run(job.pk)
+    return redirect("job", job.pk)

@@ -11,7 +11,7 @@ from northing.confirmations.models import SupplierLink
 from northing.core.problems import Refused
 from northing.masterdata.models import Agreement, Party
 from northing.web.common.forms import act_of
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for
 from northing.web.masterdata.forms.suppliers import AgreementForm, SupplierForm
@@ -54,7 +54,7 @@ def _page(request, record: Party, **more):
         "page": page,
         "word": word,
         "links": SupplierLink.objects.filter(supplier=record).select_related("made_by")[:20],
-        "story": told(request, "party", record.pk),
+        "history": history_for(request, "party", record.pk),
     }
     wrong = any(form.errors for form in more.values() if hasattr(form, "errors"))
     return render(request, "masterdata/supplier.html", context | more, status=422 if wrong else 200)

@@ -2,10 +2,10 @@
 
 from django import forms
 
-from northing.web.common.forms import DeedForm
+from northing.web.common.forms import ActionForm
 
 
-class OrderFileForm(DeedForm):
+class OrderFileForm(ActionForm):
     """A file of orders: CSV, XLSX or a UBL Order."""
 
     file = forms.FileField(label="CSV, XLSX or UBL Order", widget=forms.FileInput({"accept": ".csv,.xlsx,.xml,.txt"}))

@@ -4,10 +4,10 @@ from django import forms
 
 from northing.access.models import Person
 from northing.access.queries import people_who
-from northing.web.common.forms import DayField, DeedForm
+from northing.web.common.forms import ActionForm, DayField
 
 
-class ManyForm(DeedForm):
+class ManyForm(ActionForm):
     """An act on many lines: the lines come along hidden."""
 
 

@@ -9,9 +9,9 @@ from northing.access.queries import people_who, scoped
 from northing.actions.orders.write import LENGTHS, MODES, PERCENTAGES, WORDS, LineRequest, OrderRequest
 from northing.core.costing.ownership import INCOTERMS
 from northing.masterdata.models import Company, Party, Site
-from northing.orders import paper
+from northing.orders import documents
 from northing.orders.models import ADDRESSES, OursFrom
-from northing.web.common.forms import DayField, DeedForm, ExactField, LinesField, PercentField
+from northing.web.common.forms import ActionForm, DayField, ExactField, LinesField, PercentField
 
 ZERO = Decimal(0)
 
@@ -25,7 +25,7 @@ class WholeOrderFields(forms.Form):
 
     def __init__(self, *args, **kwargs):
         super().__init__(*args, **kwargs)
-        for name, words in paper.ADDRESSES.items():
+        for name, words in documents.ADDRESSES.items():
             self.fields[name] = LinesField(label=words, max_length=LENGTHS[name])
 
     def percentages(self):
@@ -41,7 +41,7 @@ class WholeOrderFields(forms.Form):
         return [self[name] for name in ADDRESSES]
 
 
-class OrderForm(DeedForm, WholeOrderFields):
+class OrderForm(ActionForm, WholeOrderFields):
     """The head of an order."""
 
     supplier = forms.ModelChoiceField(Party.objects.filter(kind="supplier"))
@@ -141,5 +141,5 @@ def order_request(head: dict, lines: list[LineRequest]) -> OrderRequest:
     )
 
 
-class WholeForm(DeedForm):
-    """A deed on a record as a whole: nothing to enter but the key."""
+class WholeForm(ActionForm):
+    """An action on a record as a whole: nothing to enter but the key."""

@@ -10,14 +10,14 @@ from northing.core.costing.ownership import INCOTERMS
 from northing.core.money.exact import plain
 from northing.drawings.figures import written_price
 from northing.orders.models import ADDRESSES, Instalment, OrderLine, PurchaseOrder
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 from northing.web.orders.forms.orders import WholeOrderFields
 from northing.web.orders.queries.supply import free_parts
 
 HUNDRED = Decimal(100)
 
 
-class ChangeForm(DeedForm, WholeOrderFields):
+class ChangeForm(ActionForm, WholeOrderFields):
     """An order as it is to be: head, and a row for each line."""
 
     version = forms.IntegerField(widget=forms.HiddenInput)
@@ -81,7 +81,7 @@ class ChangeForm(DeedForm, WholeOrderFields):
         return revise.ChangeRequest(order, entered["version"], head, lines, tuple(added))
 
 
-class PartsForm(DeedForm):
+class PartsForm(ActionForm):
     """The parts of a line that are not packed yet, each with its day; an empty row more to divide them."""
 
     version = forms.IntegerField(widget=forms.HiddenInput)
@@ -137,7 +137,7 @@ def parts_form(line: OrderLine, data=None) -> PartsForm:
     return PartsForm(data, parts=free_parts(line), version=line.order.version)
 
 
-class StopForm(DeedForm):
+class StopForm(ActionForm):
     """Which lines it is about; none picked is refused rather than taken for all."""
 
     lines = forms.ModelMultipleChoiceField(OrderLine.objects.none(), required=True)

@@ -54,7 +54,7 @@ def needing(lines: Sequence[int], today: date) -> Effect:
     """Setting a need-by date; which lines it makes late depends on the day that is chosen."""
     row = fetch(
         "select max(greatest(b.expected_on, %(today)s::date)) as last, count(distinct b.need_by) as days"
-        " from worklist_linestanding b where b.line_id = any(%(lines)s)",
+        " from worklist_linesummary b where b.line_id = any(%(lines)s)",
         {"lines": list(lines), "today": today},
     )[0]
     says = [f"{len(lines)} lines get one need-by date; they have {row['days']} different ones now."]
@@ -65,7 +65,7 @@ def needing(lines: Sequence[int], today: date) -> Effect:
 
 CHASED = """
 select o.supplier_id, s.name, s.email, count(*) as lines
-  from worklist_linestanding b
+  from worklist_linesummary b
   join orders_purchaseorder o on o.id = b.order_id
   join masterdata_party s on s.id = o.supplier_id
  where b.line_id = any(%(lines)s) and b.is_open

@@ -1,6 +1,6 @@
 """Views of the line book under a name: those that ship, and the first one of each role."""
 
-from northing.access.rights import roles_of
+from northing.access.permissions import roles_of
 
 READY = {
     "our-move": ("Our move", "where=our+move&sort=since"),

@@ -4,7 +4,7 @@ from decimal import Decimal
 
 from django.utils import timezone
 
-from northing.claims.models import Case, ReturnNote
+from northing.claims.models import Claim, ReturnNote
 from northing.confirmations.models import Answer
 from northing.core.orders.orders import net_amount
 from northing.core.positions.places import COLUMNS
@@ -38,7 +38,7 @@ def gather(line: OrderLine) -> dict:
     return {
         "line": line,
         "order": order,
-        "amount": net_amount(line.quantity, line.pack_factor, line.pack_price, line.paid_part, order.currency),
+        "amount": net_amount(line.quantity, line.pack_factor, line.pack_price, line.net_share, order.currency),
         "parts": parts,
         "whole": whole_position(parts),
         "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),
@@ -48,7 +48,7 @@ def gather(line: OrderLine) -> dict:
         "receipts": receipts,
         "layers": layers.order_by("pk"),
         "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
-        "cases": _of(Case.objects, "layer", keys).order_by("pk"),
+        "cases": _of(Claim.objects, "layer", keys).order_by("pk"),
         "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
         "bills": ChargeShare.objects.filter(stowage__instalment__in=keys)
         .select_related("charge__payee", "company")

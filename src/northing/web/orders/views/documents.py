@@ -4,8 +4,8 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 
 from northing.access.queries import scoped
+from northing.orders.documents import order_pdf, order_ubl
 from northing.orders.models import Revision
-from northing.orders.paper import order_pdf, order_ubl
 from northing.web.common.permissions import open_page
 
 

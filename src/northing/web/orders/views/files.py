@@ -61,10 +61,10 @@ def _begin(request, form):
     if before:
         messages.warning(request, f"The same file was taken before, as {before.name}.")
     address, later = reverse("order-file", args=[file.pk]), sent.size > AT_ONCE_BYTES
-    errand = jobs.begin(act, "read_orders", f"Reading {file.name}", {"file": file.pk}, 0, address, later)
+    job = jobs.begin(act, "read_orders", f"Reading {file.name}", {"file": file.pk}, 0, address, later)
     if later:
-        return redirect("errand", errand.pk)
-    jobs.run(errand.pk)
+        return redirect("job", job.pk)
+    jobs.run(job.pk)
     return redirect("order-file", file.pk)
 
 
@@ -106,12 +106,12 @@ def take(request, file_id: int):
         messages.error(request, "There is nothing to take from this file.")
         return redirect("order-file", record.pk)
     address, later = reverse("order-file", args=[record.pk]), rows > AT_ONCE_ROWS
-    # One file is taken by one errand, however often the button is pressed.
+    # One file is taken by one job, however often the button is pressed.
     act = act_of(request, f"take-{record.pk}-{record.sha256[:20]}")
-    errand = jobs.begin(act, "take_orders", f"Taking {record.name}", {"file": record.pk}, rows, address, later)
+    job = jobs.begin(act, "take_orders", f"Taking {record.name}", {"file": record.pk}, rows, address, later)
     if later:
-        return redirect("errand", errand.pk)
-    jobs.run(errand.pk)
+        return redirect("job", job.pk)
+    jobs.run(job.pk)
     return redirect("order-file", record.pk)
 
 

@@ -10,8 +10,8 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
-from northing.access.rights import companies_of, may
 from northing.core.orders.sentence import FIXED, read_sentence
 from northing.core.positions.places import PLACES
 from northing.core.worklist.moves import PARTIES
@@ -24,7 +24,7 @@ from northing.reports.line_book.columns import COLUMNS
 from northing.reports.line_book.rows import all_lines, book_page, totals
 from northing.reports.line_book.where import where
 from northing.web.common.forms import act_of
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.permissions import open_page, own_page
 from northing.web.orders.forms.lines import ViewForm
 from northing.web.orders.forms.revise import parts_form
@@ -128,8 +128,8 @@ def _beside(request, line_id: int) -> dict:
     may_write = may(request.user, "write_order", record.order.company_id) and not record.order.cancelled_at
     return context | {
         "open_answers": [answer for answer in context["answers"] if answer.outcome == "open"],
-        "rights": {"decide_answer": may(request.user, "decide_answer", record.order.company_id)},
-        "story": told(request, "line", record.pk),
+        "permissions": {"decide_answer": may(request.user, "decide_answer", record.order.company_id)},
+        "history": history_for(request, "line", record.pk),
         "parts_form": parts_form(record) if record.order.sent_at and may_write else None,
     }
 
@@ -154,11 +154,11 @@ def export_lines(request, kind: str):
     lines = sum(total["lines"] for total in totals(found))
     what = {"query": asked.address(), "today": today.isoformat(), "picks": picks}
     act, title = act_of(request, uuid.uuid4().hex), f"{lines} order lines as a workbook"
-    errand = jobs.begin(act, "lines_xlsx", title, what, lines, _back(asked), lines > AT_ONCE)
+    job = jobs.begin(act, "lines_xlsx", title, what, lines, _back(asked), lines > AT_ONCE)
     if lines > AT_ONCE:
-        return redirect("errand", errand.pk)
-    jobs.run(errand.pk)
-    return redirect("errand-file", errand.pk)
+        return redirect("job", job.pk)
+    jobs.run(job.pk)
+    return redirect("job-file", job.pk)
 
 
 def _back(asked) -> str:

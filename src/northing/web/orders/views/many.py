@@ -1,4 +1,4 @@
-"""Acts on many lines: their effect first, then the errand that does them, with what was refused and why."""
+"""Acts on many lines: their effect first, then the job that does them, with what was refused and why."""
 
 import hashlib
 from dataclasses import dataclass
@@ -21,7 +21,7 @@ AT_ONCE = 20
 
 @dataclass(frozen=True)
 class Many:
-    """An act on many lines: what its button says, the errand it becomes."""
+    """An act on many lines: what its button says, the job it becomes."""
 
     title: str
     button: str
@@ -54,7 +54,7 @@ def _effect(name: str, lines: list[int]) -> effects.Effect:
 @acts_by("name", {"accept": "decide_answer", "need-by": "write_order", "chase": "chase", "buyer": "write_order"})
 @require_POST
 def many(request, name: str):
-    """First what it would do; then, confirmed, the errand."""
+    """First what it would do; then, confirmed, the job."""
     if name not in MANY:
         raise Http404
     lines = chosen_lines(request)
@@ -68,10 +68,10 @@ def many(request, name: str):
         asked = {"keys": effect.keys, **_said(form.cleaned_data)} | ({"lines": lines} if name == "chase" else {})
         started = act_of(request, form.cleaned_data["key"])
         later = len(effect.keys) > AT_ONCE
-        errand = jobs.begin(started, act.kind, title, asked, len(effect.keys), back, later)
+        job = jobs.begin(started, act.kind, title, asked, len(effect.keys), back, later)
         if not later:
-            jobs.run(errand.pk)
-        return redirect("errand", errand.pk)
+            jobs.run(job.pk)
+        return redirect("job", job.pk)
     context = {
         "form": form,
         "effect": effect,

@@ -10,8 +10,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.access.permissions import may
 from northing.access.queries import scoped
-from northing.access.rights import may
 from northing.actions.orders import write
 from northing.actions.orders.write import PERCENTAGES
 from northing.confirmations.models import Answer
@@ -19,14 +19,14 @@ from northing.core.confirmations.agreement import misfits
 from northing.core.costing.ownership import proposed_moment
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
-from northing.core.orders.orders import net_amount, paid_part
+from northing.core.orders.orders import net_amount, net_share
 from northing.core.problems import Refused
 from northing.drawings.figures import written_price
 from northing.masterdata.catalogue import Catalogue, offer_of
 from northing.masterdata.models import Item, Party, Site
-from northing.orders import paper
+from northing.orders import documents
 from northing.orders.models import ADDRESSES, PurchaseOrder
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_by, form_for, open_page
 from northing.web.orders.forms.orders import LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
@@ -186,21 +186,21 @@ def order(request, order_id: int):
     lines = list(record.lines.select_related("item").prefetch_related("instalments__position"))
     checks = write.checks(record, timezone.localdate()) if not record.sent_at else {}
     for line in lines:
-        paid = paid_part(line.discount)
+        paid = net_share(line.discount)
         line.amount = net_amount(line.quantity, line.pack_factor, line.pack_price, paid, record.currency)
         line.checks = checks.get(line.pk, [])
-    rights = {right: may(request.user, right, record.company_id) for right in ordering_rights}
+    permissions = {permission: may(request.user, permission, record.company_id) for permission in ordering_rights}
     answers = Answer.objects.filter(instalment__line__order=record).select_related("instalment__line__item")
     context = {
         "order": record,
         "lines": lines,
         "sums": write.sums_of(record, lines),
-        "addresses": [(words, getattr(record, name)) for name, words in paper.ADDRESSES.items()],
-        "rights": rights,
+        "addresses": [(words, getattr(record, name)) for name, words in documents.ADDRESSES.items()],
+        "permissions": permissions,
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
-        "story": told(request, "order", record.pk),
+        "history": history_for(request, "order", record.pk),
     }
     return render(request, "orders/order.html", context)
 

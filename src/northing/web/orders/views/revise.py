@@ -90,9 +90,9 @@ def stop(request, order_id: int, name: str):
     if name not in STOPS:
         raise Http404
     order = seen_order(request, order_id)
-    deed, button, done = STOPS[name]
+    action, button, done = STOPS[name]
     form = StopForm(request.POST or None, order=order)
-    if request.method == "POST" and form.do(request, deed, lambda _: form.asked(order.pk)):
+    if request.method == "POST" and form.do(request, action, lambda _: form.asked(order.pk)):
         messages.success(request, f"{order.number} {done}.")
         return redirect("order", order.pk)
     rows = supply.of_order(order)

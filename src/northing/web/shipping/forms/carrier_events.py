@@ -9,11 +9,11 @@ from northing.actions.shipping.carrier_feeds import FeedRequest
 from northing.formats.dcsa import TRANSPORT
 from northing.masterdata.models import Party
 from northing.shipping.models import CarrierEvent, PortCall
-from northing.web.common.forms import DeedForm
+from northing.web.common.forms import ActionForm
 from northing.web.shipping.queries.likely_matches import likely_boxes, likely_calls
 
 
-class EventsForm(DeedForm):
+class EventsForm(ActionForm):
     """A file of events, and who sent it."""
 
     source = forms.CharField(label="From", max_length=60)
@@ -24,7 +24,7 @@ class EventsForm(DeedForm):
         return EventsRequest(entered["source"], entered["file"].read())
 
 
-class TieForm(DeedForm):
+class TieForm(ActionForm):
     """What an event that waits is about: a port call, or a container that the person may see; the likeliest first."""
 
     about = forms.ModelChoiceField(PortCall.objects.none(), label="It is about")
@@ -45,7 +45,7 @@ class TieForm(DeedForm):
         return TieRequest(self.subject.pk, **{"call" if self.subject.event_type == TRANSPORT else "container": chosen})
 
 
-class FeedForm(DeedForm):
+class FeedForm(ActionForm):
     """The feed of a carrier, polled by the worker."""
 
     carrier = forms.ModelChoiceField(Party.objects.filter(kind="provider"))

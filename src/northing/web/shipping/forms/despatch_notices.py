@@ -7,10 +7,10 @@ from northing.masterdata.models import Party
 from northing.masterdata.queries import route_choices
 from northing.shipping.models import Shipment
 from northing.shipping.queries import open_voyages
-from northing.web.common.forms import DeedForm
+from northing.web.common.forms import ActionForm
 
 
-class NoticeForm(DeedForm):
+class NoticeForm(ActionForm):
     """A despatch notice as a file; from one supplier, or from a forwarder."""
 
     file = forms.FileField(label="CSV, XLSX or UBL DespatchAdvice")
@@ -19,7 +19,7 @@ class NoticeForm(DeedForm):
     )
 
 
-class TakeForm(DeedForm):
+class TakeForm(ActionForm):
     """Where a notice goes: a shipment, a route and its voyages."""
 
     shipment = forms.ModelChoiceField(

@@ -12,11 +12,11 @@ from northing.masterdata.models import Party
 from northing.masterdata.queries import route_choices
 from northing.shipping.models import Shipment, Voyage
 from northing.shipping.queries import open_voyages
-from northing.web.common.forms import DayField, DeedForm, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField
 from northing.web.shipping.queries.loading import Column, Row
 
 
-class LoadForm(DeedForm):
+class LoadForm(ActionForm):
     """What should be in which container; of a new shipment also how it is called and travels."""
 
     seen = forms.CharField(widget=forms.HiddenInput, max_length=16, required=False)

@@ -3,23 +3,23 @@
 from django import forms
 
 from northing.access.models import Person
-from northing.actions.shipping.required_documents import NEEDED_FOR, DoneRequest, PaperRequest
+from northing.actions.shipping.required_documents import NEEDED_FOR, DocumentRequest, DoneRequest
 from northing.core.worklist.moves import PARTIES
-from northing.shipping.models import PaperDue
-from northing.web.common.forms import DayField, DeedForm
+from northing.shipping.models import RequiredDocument
+from northing.web.common.forms import ActionForm, DayField
 
 
-class PaperForm(DeedForm):
+class RequiredDocumentForm(ActionForm):
     """A paper due."""
 
-    kind = forms.ChoiceField(label="Paper", choices=PaperDue.Kind.choices)
+    kind = forms.ChoiceField(label="Paper", choices=RequiredDocument.Kind.choices)
     what = forms.CharField(label="which", max_length=80, required=False)
     party = forms.ChoiceField(label="whose move", choices=list(PARTIES.items()))
     owner = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="nobody by name")
-    anchor = forms.ChoiceField(label="by", choices=PaperDue.Anchor.choices, required=False)
+    anchor = forms.ChoiceField(label="by", choices=RequiredDocument.Anchor.choices, required=False)
     anchor_days = forms.IntegerField(label="days after", min_value=-99, max_value=99, required=False)
     due = DayField(label="on", required=False)
-    form = forms.ChoiceField(choices=PaperDue.Form.choices, required=False)
+    form = forms.ChoiceField(choices=RequiredDocument.Form.choices, required=False)
     needed_for = forms.ChoiceField(choices=list(NEEDED_FOR.items()), required=False)
 
     def __init__(self, *args, **kwargs):
@@ -27,10 +27,10 @@ class PaperForm(DeedForm):
         people = Person.objects.filter(is_active=True, supplier_person=None, grants__isnull=False)
         self.fields["owner"].queryset = people.distinct().order_by("username")
 
-    def asked(self, shipment: int) -> PaperRequest:
+    def asked(self, shipment: int) -> DocumentRequest:
         """The paper as a request."""
         entered = self.cleaned_data
-        return PaperRequest(
+        return DocumentRequest(
             shipment,
             entered["kind"],
             entered["party"],
@@ -44,12 +44,12 @@ class PaperForm(DeedForm):
         )
 
 
-class PaperDoneForm(DeedForm):
+class DocumentDoneForm(ActionForm):
     """A paper is there."""
 
     day = DayField(label="since", required=False)
     reference = forms.CharField(max_length=60, required=False)
-    form = forms.ChoiceField(choices=PaperDue.Form.choices, required=False)
+    form = forms.ChoiceField(choices=RequiredDocument.Form.choices, required=False)
 
     def asked(self, paper: int) -> DoneRequest:
         """Since when."""

@@ -1,4 +1,4 @@
-"""Forms of what happens to a voyage or a shipment: each gives the request of its deed."""
+"""Forms of what happens to a voyage or a shipment: each gives the request of its action."""
 
 from django import forms
 
@@ -7,10 +7,10 @@ from northing.actions.shipping.milestones import DateRequest
 from northing.actions.shipping.retract import TakeBackRequest
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Voyage
 from northing.shipping.queries import open_voyages
-from northing.web.common.forms import DayField, DeedForm
+from northing.web.common.forms import ActionForm, DayField
 
 
-class OfVoyage(DeedForm):
+class OfVoyage(ActionForm):
     """A form about a voyage."""
 
     def __init__(self, *args, subject: Voyage, **kwargs):
@@ -98,7 +98,7 @@ class SayForm(OfVoyage):
         return DateRequest(None, entered["milestone"], entered["kind"], entered["value"], call=entered["call"].pk)
 
 
-class TakeBackForm(DeedForm):
+class TakeBackForm(ActionForm):
     """What was said of a date is taken back."""
 
     def __init__(self, *args, subject: DateStatement, **kwargs):
@@ -110,7 +110,7 @@ class TakeBackForm(DeedForm):
         return TakeBackRequest(self.subject.pk)
 
 
-class SplitForm(DeedForm):
+class SplitForm(ActionForm):
     """Containers go on as a shipment of their own."""
 
     containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
@@ -130,7 +130,7 @@ class SplitForm(DeedForm):
         return reroute.SplitRequest(self.subject.pk, keys, entered["to"].pk if entered["to"] else None)
 
 
-class LandForm(DeedForm):
+class LandForm(ActionForm):
     """Discharged at another port."""
 
     call = forms.ModelChoiceField(PortCall.objects.none(), label="discharged at")

@@ -10,12 +10,12 @@ from northing.masterdata.models import Party, Port
 from northing.reports.clocks import FACTS
 from northing.shipping.models import Container, DateStatement, Leg, Voyage
 from northing.shipping.operations import CallPlan, LegPlan, with_main
-from northing.web.common.forms import DayField, DeedForm
+from northing.web.common.forms import ActionForm, DayField
 
 Milestone = DateStatement.Milestone
 
 
-class VoyageForm(DeedForm):
+class VoyageForm(ActionForm):
     """A voyage that shipments share."""
 
     vessel = forms.CharField(max_length=60)
@@ -81,7 +81,7 @@ class LegForm(forms.Form):
 LegFormSet = forms.formset_factory(LegForm, extra=4, max_num=12, absolute_max=12)
 
 
-class PassageForm(DeedForm):
+class PassageForm(ActionForm):
     """The voyage of a shipment; its legs are rows beside it."""
 
     voyage = forms.ModelChoiceField(
@@ -94,7 +94,7 @@ class PassageForm(DeedForm):
         return PassageRequest(shipment, voyage.pk if voyage else None, tuple(with_main(legs)))
 
 
-class BoxesForm(DeedForm):
+class BoxesForm(ActionForm):
     """What happened to containers of a shipment, or is to: one entry for many. A day to come is estimated."""
 
     containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
@@ -117,7 +117,7 @@ class BoxesForm(DeedForm):
         )
 
 
-class DateForm(DeedForm):
+class DateForm(ActionForm):
     """What is said about a leg."""
 
     leg = forms.ModelChoiceField(Leg.objects.none())

@@ -7,12 +7,12 @@ from datetime import date
 from django.db.models import QuerySet
 
 from northing.access.models import Person
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.core.orders.sentence import read_sentence, say
 from northing.reports.line_book.where import where
 from northing.shipping.models import Shipment, Stowage
 from northing.shipping.queries import visible_shipments
-from northing.worklist.models import LineStanding
+from northing.worklist.models import LineSummary
 
 MOST_LINES = 50_000
 
@@ -33,9 +33,9 @@ def shipments_asked(person: Person, text: str, today: date) -> Asked:
     if not clauses:
         return Asked(shipments)
     asked = where(clauses, companies_of(person), today)
-    table = LineStanding._meta.db_table
+    table = LineSummary._meta.db_table
     sql = f"select b.line_id from {table} b where {asked.text()} limit {MOST_LINES}"
-    lines = [row.pk for row in LineStanding.objects.raw(sql, asked.values)]
+    lines = [row.pk for row in LineSummary.objects.raw(sql, asked.values)]
     return Asked(_with_lines(shipments, lines), say(clauses), asked.unknown)
 
 

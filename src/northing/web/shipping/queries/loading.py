@@ -9,7 +9,7 @@ from django.db.models import Count, F, Min, Q, QuerySet, Sum
 from django.db.models.functions import Coalesce, TruncWeek
 
 from northing.access.models import Person
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.shipping.load import limits_of
 from northing.core.planning.loading import DRY, LOOSE, TYPES, Part
 from northing.orders.models import Instalment

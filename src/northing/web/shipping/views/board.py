@@ -7,7 +7,7 @@ from django.shortcuts import render
 from django.utils import timezone
 from django.utils.safestring import mark_safe
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.drawings.board import board_svg
 from northing.reports.board import ZOOMS, Window, board
 from northing.web.common.permissions import open_page

@@ -16,7 +16,7 @@ from northing.formats.dcsa import read_events
 from northing.jobs import jobs
 from northing.shipping.models import CarrierEvent, CarrierFeed, Ripple
 from northing.web.common.forms import act_of
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, own_page
 from northing.web.orders.forms.orders import WholeForm
@@ -41,8 +41,8 @@ def _later(request, form: EventsForm):
         return render(request, "shipping/carrier_events.html", _context(request, form), status=422)
     asked = {"source": entered["source"], "sha256": sha256}
     act = act_of(request, entered["key"])
-    errand = jobs.begin(act, "hear_events", f"Events of {entered['source']}", asked, total, reverse("events"))
-    return redirect("errand", errand.pk)
+    job = jobs.begin(act, "hear_events", f"Events of {entered['source']}", asked, total, reverse("events"))
+    return redirect("job", job.pk)
 
 
 @form_for("say_dates")
@@ -73,7 +73,7 @@ def _context(request, form: EventsForm) -> dict:
         "feed_form": FeedForm(),
         "states": [(value, label, counts.get(value, 0)) for value, label in State.choices],
         "shown": shown,
-        "story": told(request, "events", 0),
+        "history": history_for(request, "events", 0),
     }
 
 
@@ -94,9 +94,9 @@ def set_feed(request):
 def event(request, event_id: int, what: str):
     """Try an event that waits again, or drop it."""
     record = get_object_or_404(CarrierEvent, pk=event_id)
-    deed, done = DEEDS[what]
+    action, done = DEEDS[what]
     form = WholeForm(request.POST)
-    if form.do(request, deed, lambda _: carrier_events.EventRequest(record.pk)):
+    if form.do(request, action, lambda _: carrier_events.EventRequest(record.pk)):
         messages.success(request, done)
     for error in form.non_field_errors():
         messages.error(request, error)

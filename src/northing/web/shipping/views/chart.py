@@ -5,7 +5,7 @@ from django.templatetags.static import static
 from django.utils import timezone
 from django.utils.safestring import mark_safe
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.reports.chart import chart
 from northing.web.common.permissions import open_page
 from northing.web.shipping.queries.aboard import shipments_asked

@@ -7,14 +7,14 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.shipping import despatch_notices
 from northing.core.problems import Refused
 from northing.formats.despatch import COLUMNS, Notice, read_notice
 from northing.masterdata.models import RouteLeg
 from northing.shipping.models import CARRIED, DespatchNotice, PortCall, Voyage
 from northing.shipping.queries import open_voyages, visible_shipments
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for
 from northing.web.orders.forms.orders import WholeForm
@@ -84,7 +84,7 @@ def notice(request, notice_id: int):
         "counts": despatch_notices.summary(judged),
         "form": form,
         "asks": any(problem.strength == "ask" for problem in getattr(form, "refused", [])),
-        "story": told(request, "notice", found.pk),
+        "history": history_for(request, "notice", found.pk),
     }
     return render(request, "shipping/despatch_notice.html", context, status=422 if form.errors else 200)
 

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from northing.access.rights import companies_of, may_somewhere
+from northing.access.permissions import companies_of, may_somewhere
 from northing.actions.shipping.build import build
 from northing.core.planning.loading import TYPES, propose
 from northing.masterdata.models import RouteLeg

@@ -13,7 +13,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from northing.access.rights import companies_of, may_somewhere
+from northing.access.permissions import companies_of, may_somewhere
 from northing.actions.shipping import container_milestones, milestones, pack, required_documents
 from northing.core.planning.loading import chargeable_weight, fill_of
 from northing.core.problems import Refused
@@ -31,14 +31,14 @@ from northing.reports.packing_list import (
 )
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import Leg, PaperDue, Shipment, Stowage, Voyage
+from northing.shipping.models import Leg, RequiredDocument, Shipment, Stowage, Voyage
 from northing.shipping.queries import visible_shipments
 from northing.web.common.forms import act_of, say_errors
-from northing.web.common.history import told
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.orders.forms.orders import WholeForm
-from northing.web.shipping.forms.required_documents import PaperDoneForm, PaperForm
+from northing.web.shipping.forms.required_documents import DocumentDoneForm, RequiredDocumentForm
 from northing.web.shipping.forms.shipments import BoxesForm, CallFormSet, DateForm, LegFormSet, PassageForm, VoyageForm
 from northing.web.shipping.queries.date_history import said_of_shipment
 
@@ -108,13 +108,13 @@ def shipment(request, shipment_id: int):
         "readiness": readiness_of(record, mine, today),
         "range": shipment_range(record, Learnt(), today),
         "papers": record.papers.select_related("owner").order_by("done_on", "due", "pk"),
-        "paper_form": PaperForm(),
+        "paper_form": RequiredDocumentForm(),
         "parties": PARTIES,
         "today": today,
         "senders": senders(record, mine),
         "total": _total(stowage),
         "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
-        "story": told(request, "shipment", record.pk),
+        "history": history_for(request, "shipment", record.pk),
     }
     return render(request, "shipping/shipment.html", context)
 
@@ -225,15 +225,17 @@ def _others_aboard(record: Shipment, leg: int) -> int:
 
 @acts_for("pack")
 @require_POST
-def ask_paper(request, shipment_id: int):
+def require_document(request, shipment_id: int):
     """Ask for a paper."""
     record = _shipment(request, shipment_id)
-    return _paper_done(request, record, PaperForm(request.POST), required_documents.ask_paper, record.pk)
+    return _paper_done(
+        request, record, RequiredDocumentForm(request.POST), required_documents.require_document, record.pk
+    )
 
 
 @acts_for("pack")
 @require_POST
-def usual_papers(request, shipment_id: int):
+def require_usual_documents(request, shipment_id: int):
     """Ask for the usual papers."""
     record = _shipment(request, shipment_id)
     asked = required_documents.UsualRequest(record.pk)
@@ -246,14 +248,18 @@ def usual_papers(request, shipment_id: int):
 
 @acts_for("pack")
 @require_POST
-def settle_paper(request, paper_id: int):
+def complete_document(request, paper_id: int):
     """A paper is there, or is not after all."""
-    paper = get_object_or_404(PaperDue.objects.filter(shipment__in=visible_shipments(request.user)), pk=paper_id)
-    return _paper_done(request, paper.shipment, PaperDoneForm(request.POST), required_documents.settle_paper, paper.pk)
+    paper = get_object_or_404(
+        RequiredDocument.objects.filter(shipment__in=visible_shipments(request.user)), pk=paper_id
+    )
+    return _paper_done(
+        request, paper.shipment, DocumentDoneForm(request.POST), required_documents.complete_document, paper.pk
+    )
 
 
-def _paper_done(request, record: Shipment, form, deed, key: int):
-    if form.do(request, deed, lambda _: form.asked(key)):
+def _paper_done(request, record: Shipment, form, action, key: int):
+    if form.do(request, action, lambda _: form.asked(key)):
         messages.success(request, "Recorded.")
     return _to_papers(request, record, form)
 

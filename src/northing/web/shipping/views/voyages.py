@@ -14,14 +14,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
 
-from northing.access.rights import companies_of
+from northing.access.permissions import companies_of
 from northing.actions.shipping import carrier_events, milestones, reroute, retract
 from northing.actions.shipping.ripple import foresee
 from northing.core.problems import Refused
 from northing.shipping.models import CarrierEvent, DateStatement, Leg, Shipment, Voyage
 from northing.shipping.queries import visible_shipments
-from northing.web.common.forms import DeedForm, act_of
-from northing.web.common.history import told
+from northing.web.common.forms import ActionForm, act_of
+from northing.web.common.history import history_for
 from northing.web.common.permissions import form_for, open_page
 from northing.web.shipping.forms import reroute as forms
 from northing.web.shipping.forms.carrier_events import TieForm
@@ -31,14 +31,14 @@ from northing.web.shipping.views.shipments import SHOWN, back_of
 
 @dataclass(frozen=True)
 class Happening:
-    """Something that happens: how it is called, its form, its deed, what is said when it is done.
+    """Something that happens: how it is called, its form, its action, what is said when it is done.
 
     One that asks nothing shows at once what it would do.
     """
 
     title: str
-    form: Callable[..., DeedForm]
-    deed: Callable[..., Any]
+    form: Callable[..., ActionForm]
+    action: Callable[..., Any]
     button: str
     done: str
     asks: bool = True
@@ -81,7 +81,7 @@ def voyage(request, voyage_id: int):
         "said": said_of_voyage(found),
         "happenings": TO_VOYAGES.items(),
         "book": _book(str(found)),
-        "story": told(request, "voyage", found.pk),
+        "history": history_for(request, "voyage", found.pk),
     }
     return render(request, "shipping/voyage.html", context)
 
@@ -93,7 +93,7 @@ def _book(name: str) -> str:
 
 @form_for("pack", "say_dates")
 def voyage_happens(request, voyage_id: int, name: str):
-    """Something happens to a voyage: first what it would do, then, confirmed, the deed."""
+    """Something happens to a voyage: first what it would do, then, confirmed, the action."""
     found = get_object_or_404(Voyage, pk=voyage_id)
     return _happens(request, found, TO_VOYAGES[name], reverse("voyage", args=[found.pk]))
 
@@ -132,7 +132,7 @@ def _happens(request, subject, one: Happening, back: str):
     if isinstance(subject, (Voyage, Shipment)):
         context["book"] = _book(str(subject))
     if posted and request.POST.get("confirmed"):
-        if form.do(request, one.deed, form.asked) is not None:
+        if form.do(request, one.action, form.asked) is not None:
             messages.success(request, one.done)
             return redirect(back)
     elif form.is_bound and form.is_valid():
@@ -147,4 +147,4 @@ def _ripple(request, one: Happening, form) -> milestones.Ripple:
     asked, mine = form.asked(form.cleaned_data), companies_of(request.user)
     if isinstance(asked, milestones.DateRequest):
         return milestones.preview(asked, timezone.localdate(), mine)
-    return foresee(act_of(request), one.deed, asked, mine)
+    return foresee(act_of(request), one.action, asked, mine)

@@ -1,4 +1,4 @@
-// How far an errand is, asked for until it is over; then the page says the rest.
+// How far an job is, asked for until it is over; then the page says the rest.
 const far = document.getElementById("far");
 let wait = 400;
 

@@ -1,4 +1,4 @@
-"""Who may do what: rights by role, granted per company, or at one of its sites.
+"""Who may do what: permissions by role, granted per company, or at one of its sites.
 
 The roles that ship are below; a row of `Role` says otherwise of one, or makes another.
 """
@@ -19,9 +19,9 @@ ROLES: dict[str, set[str]] = {
     "inspector": {"inspect", "return_goods"},
     "accounts": {"book_bill", "enter_rate", "return_goods"},
     "viewer": set(),
-    # What comes through a supplier's link; the deed itself asks whether it is this supplier's own order.
+    # What comes through a supplier's link; the action itself asks whether it is this supplier's own order.
     "supplier": {"record_answer"},
-    # The administrator arranges the house and begins its books, but does no deed of the trade.
+    # The administrator arranges the house and begins its books, but does no action of the trade.
     "administrator": {"begin", "enter_rate", "keep_people", "keep_house"},
 }
 # Nobody is given it: it belongs to the links.
@@ -59,20 +59,20 @@ OF_SITES = {"receive", "reverse_receipt", "issue_stock", "inspect", "return_good
 
 @dataclass(frozen=True)
 class Held:
-    """A role that a person holds: where, with which rights, up to which amount."""
+    """A role that a person holds: where, with which permissions, up to which amount."""
 
     role: str
     company: int
     site: int | None
-    rights: frozenset[str]
+    permissions: frozenset[str]
     limit: Decimal | None
 
 
-def rights_of_roles() -> dict[str, set[str]]:
-    """Every role with its rights, as they are now."""
+def permissions_of_roles() -> dict[str, set[str]]:
+    """Every role with its permissions, as they are now."""
     from northing.access.models import Role
 
-    return ROLES | {role.code: set(role.rights) & set(WORDS) for role in Role.objects.all()}
+    return ROLES | {role.code: set(role.permissions) & set(WORDS) for role in Role.objects.all()}
 
 
 def companies_of(person) -> set[int]:
@@ -80,38 +80,40 @@ def companies_of(person) -> set[int]:
     return {held.company for held in held_by(person)}
 
 
-def may(person, right: str, company: int, site: int | None = None) -> bool:
-    """Whether a role of the person in that company includes the right; with a site, whether it does so there."""
+def may(person, permission: str, company: int, site: int | None = None) -> bool:
+    """Whether a role of the person in that company includes the permission; with a site, whether it does so there."""
     return any(
-        held.company == company and right in held.rights and (site is None or held.site in (None, site))
+        held.company == company and permission in held.permissions and (site is None or held.site in (None, site))
         for held in held_by(person)
     )
 
 
-def require(person, right: str, companies, site: int | None = None) -> None:
-    """Raise NotAllowed unless the person has the right in every one of the companies (ids)."""
+def require(person, permission: str, companies, site: int | None = None) -> None:
+    """Raise NotAllowed unless the person has the permission in every one of the companies (ids)."""
     for company in companies:
-        if not may(person, right, company, site):
-            where = "at this site" if site is not None and may(person, right, company) else "for this company"
+        if not may(person, permission, company, site):
+            where = "at this site" if site is not None and may(person, permission, company) else "for this company"
             raise NotAllowed(
                 Problem(
-                    f"You may not {WORDS[right]} {where}.",
+                    f"You may not {WORDS[permission]} {where}.",
                     mend=ASK,
                 )
             )
 
 
-def require_somewhere(person, right: str) -> None:
-    """Raise NotAllowed unless the person has the right in some company: for what the companies share."""
-    if not may_somewhere(person, right):
+def require_somewhere(person, permission: str) -> None:
+    """Raise NotAllowed unless the person has the permission in some company: for what the companies share."""
+    if not may_somewhere(person, permission):
         raise NotAllowed(
-            Problem(f"You may not {WORDS[right]}.", mend="Ask an administrator for a role that includes it.")
+            Problem(f"You may not {WORDS[permission]}.", mend="Ask an administrator for a role that includes it.")
         )
 
 
-def rights_in(person, company: int | None) -> set[str]:
-    """All rights that the person has in the company; without one, in any."""
-    return {right for held in held_by(person) if company in (None, held.company) for right in held.rights}
+def permissions_in(person, company: int | None) -> set[str]:
+    """All permissions that the person has in the company; without one, in any."""
+    return {
+        permission for held in held_by(person) if company in (None, held.company) for permission in held.permissions
+    }
 
 
 def roles_of(person) -> set[str]:
@@ -119,20 +121,20 @@ def roles_of(person) -> set[str]:
     return {held.role for held in held_by(person)}
 
 
-def may_somewhere(person, right: str) -> bool:
-    """Whether the person has the right in any company; for offering a button."""
-    return any(right in held.rights for held in held_by(person))
+def may_somewhere(person, permission: str) -> bool:
+    """Whether the person has the permission in any company; for offering a button."""
+    return any(permission in held.permissions for held in held_by(person))
 
 
-def limit_of(person, right: str, company: int) -> Decimal | None:
+def limit_of(person, permission: str, company: int) -> Decimal | None:
     """Up to which amount, in the company's base currency, the person may; None: any amount."""
-    limits = [held.limit for held in held_by(person) if held.company == company and right in held.rights]
+    limits = [held.limit for held in held_by(person) if held.company == company and permission in held.permissions]
     return None if None in limits else max(limits, default=Decimal(0))
 
 
-def roles_with(right: str) -> list[str]:
-    """The roles that include the right."""
-    return [role for role, rights in rights_of_roles().items() if right in rights]
+def roles_with(permission: str) -> list[str]:
+    """The roles that include the permission."""
+    return [role for role, permissions in permissions_of_roles().items() if permission in permissions]
 
 
 def held_by(person) -> list[Held]:
@@ -142,11 +144,11 @@ def held_by(person) -> list[Held]:
 
         from northing.access.models import Role
 
-        changed = Subquery(Role.objects.filter(code=OuterRef("role")).values("rights")[:1])
+        changed = Subquery(Role.objects.filter(code=OuterRef("role")).values("permissions")[:1])
         grants = person.grants.annotate(changed=changed)
         columns = grants.values_list("role", "company_id", "site_id", "changed", "limit")
         person._held = [
-            Held(role, company, site, frozenset(ROLES.get(role, ()) if rights is None else rights), limit)
-            for role, company, site, rights, limit in columns
+            Held(role, company, site, frozenset(ROLES.get(role, ()) if permissions is None else permissions), limit)
+            for role, company, site, permissions, limit in columns
         ]
     return person._held

@@ -50,7 +50,7 @@ def order_ubl(revision: Revision) -> bytes:
     return order_xml(revision.content, revision.number, revision.sent_at.date())
 
 
-def papers_of(order: int) -> list[tuple[str, str, bytes]]:
+def order_documents(order: int) -> list[tuple[str, str, bytes]]:
     """(name, type, content) of the papers of the latest revision."""
     revision = Revision.objects.filter(order=order).order_by("-number").first()
     if revision is None:

@@ -1,0 +1,62 @@
+"""The database of a test worker: a copy of a template that is made once for each set of migrations."""
+
+import hashlib
+from pathlib import Path
+
+import django
+import psycopg
+from django.conf import settings
+from django.core.management import call_command
+from django.db import connection
+
+PACKAGE = Path(__file__).resolve().parent.parent / "src" / "northing"
+# Any number: workers that start side by side make the template one after the other.
+LOCK = 78_100_421
+
+
+def template_name() -> str:
+    """The template's name: it changes with every migration of ours and with Django itself."""
+    total = hashlib.sha256(django.__version__.encode())
+    for path in sorted([*PACKAGE.glob("*/migrations/*.py"), *PACKAGE.glob("database/*.py")]):
+        total.update(path.name.encode() + path.read_bytes())
+    return f"northing_tests_{total.hexdigest()[:12]}"
+
+
+def copy_template(name: str) -> None:
+    """Make the database `name` anew as a copy of the template, and point Django's connection at it."""
+    template = template_name()
+    with _server() as server:
+        server.execute("select pg_advisory_lock(%s)", [LOCK])
+        if not server.execute("select 1 from pg_database where datname = %s", [template]).fetchone():
+            _make_template(server, template)
+        server.execute(f"drop database if exists {name} with (force)")
+        server.execute(f"create database {name} template {template}")
+    _use(name)
+
+
+def _server() -> psycopg.Connection:
+    known = settings.DATABASES["default"]
+    return psycopg.connect(
+        host=known["HOST"],
+        port=known["PORT"],
+        user=known["USER"],
+        password=known["PASSWORD"],
+        dbname="postgres",
+        autocommit=True,
+    )
+
+
+def _make_template(server: psycopg.Connection, template: str) -> None:
+    for (old,) in server.execute(r"select datname from pg_database where datname like 'northing\_tests\_%'").fetchall():
+        server.execute(f"drop database {old} with (force)")
+    making = f"{template}_making"
+    server.execute(f"create database {making}")
+    _use(making)
+    call_command("migrate", verbosity=0, interactive=False)
+    connection.close()
+    server.execute(f"alter database {making} rename to {template}")
+
+
+def _use(name: str) -> None:
+    connection.close()
+    settings.DATABASES["default"]["NAME"] = connection.settings_dict["NAME"] = name
