@@ -7,7 +7,8 @@ import time_machine
 from django.db import connection
 from hypothesis import settings
 
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from tests.database import copy_template
 from tests.worlds import NOW, small_world
 

@@ -5,6 +5,8 @@ from datetime import date, timedelta
 from decimal import Decimal as D
 
 import pytest
+from django.db.models import Sum
+from django.db.models.functions import Coalesce
 
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
@@ -18,7 +20,7 @@ from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import load, milestones, pack
 from northing.activity.models import HistoryEntry
 from northing.core.problems import Refused
-from northing.ledger.models import Entry
+from northing.ledger.models import Entry, OpenItem
 from northing.masterdata.models import Company, ExchangeRate
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.shipping.models import Container, Leg, Shipment, Stowage
@@ -314,7 +316,8 @@ def test_a_closed_period_posts_in_the_first_open_one_and_says_so(world):
     shipment = world.shipment([world.sent_order({"A": D(10)})])
     world.charge(shipment, "freight", "100.00", "USD", "volume")
     entry = Entry.objects.latest("pk")
-    assert (entry.occurred_on, entry.posted_on) == (TODAY, TODAY + timedelta(days=1))
+    days = set(entry.postings.values_list("posted_on", flat=True))
+    assert (entry.occurred_on, days) == (TODAY, {TODAY + timedelta(days=1)})
     assert "posted in the first open one" in entry.text
 
 
@@ -366,9 +369,26 @@ def test_reversal_undoes_whatever_the_receipt_made_ours(world, ours_from):
     shipment = world.shipment([world.sent_order({"A": D(100)}, ours_from=ours_from)])
     receipt = world.receive(shipment, {"A": D(90)}, still_coming=False)
     reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(receipt, "counted wrong"))
+    assert owed() == (0, 0), "in dollars as well as in base"
     world.say(shipment, "departure")
     world.say(shipment, "arrival")
     world.receive(shipment, {"A": D(100)})
+    assert owed() == (D("-1840.00"), D("-3021.28"))
+
+
+@pytest.mark.parametrize("ours_from", ["on_board", "receipt"])
+def test_what_sailed_between_receipt_and_reversal_is_ours_since_it_sailed(world, ours_from):
+    shipment = world.shipment([world.sent_order({"A": D(100)}, ours_from=ours_from)])
+    receipt = world.receive(shipment, {"A": D(100)})
+    world.say(shipment, "departure", TODAY)
+    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(receipt, "counted wrong"))
+    assert owed()[0] == (D("-1840.00") if ours_from == "on_board" else 0)
+
+
+def owed():
+    """What is owned and not billed, in the order's currency and in base."""
+    items = OpenItem.objects.filter(account="owned_not_billed")
+    return tuple(items.aggregate(amount=Coalesce(Sum("amount"), D(0)), base=Coalesce(Sum("base"), D(0))).values())
 
 
 def test_reversal_is_refused_once_goods_have_gone_on(world):

@@ -21,7 +21,8 @@ from northing.masterdata.models import Agreement, Item
 from northing.orders.models import Instalment
 from northing.positions.models import Position
 from northing.receiving.models import Receipt
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, Stowage
 from northing.shipping.operations import LegPlan
 from tests.worlds import CONTAINERS, TODAY, small_world

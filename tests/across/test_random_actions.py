@@ -22,7 +22,8 @@ from northing.ledger.models import CostLayer
 from northing.masterdata.models import Item
 from northing.orders.models import Instalment
 from northing.receiving.models import Receipt
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, Shipment, Stowage
 from tests.across.machine import Machine, run
 from tests.worlds import CONTAINERS, TODAY, out_of, small_world

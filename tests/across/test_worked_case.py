@@ -4,6 +4,7 @@ from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
+from django.db.models import Sum
 
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
@@ -14,7 +15,7 @@ from northing.actions.receiving import reverse
 from northing.activity.models import HistoryEntry
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer
-from northing.ledger.models import Account, CostLayer, Posting
+from northing.ledger.models import Account, CostLayer, OpenItem, Posting
 from northing.orders.models import Instalment
 from northing.positions.models import Position
 from northing.worklist.models import Matter
@@ -50,6 +51,12 @@ def enter_customs(world, shipment):
 def balance(account, company=None):
     postings = Posting.objects.filter(account=account)
     return sum((p.amount for p in (postings.filter(company=company) if company else postings)), D(0))
+
+
+def not_billed(code):
+    """What is owned and not billed of an item, in the order's currency and in base."""
+    items = OpenItem.objects.filter(account=Account.OWNED_NOT_BILLED, order_line__item__code=code)
+    return tuple(items.aggregate(amount=Sum("amount"), base=Sum("base")).values())
 
 
 def layers():
@@ -121,8 +128,8 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     case.refresh_from_db()
     position = Position.objects.get(instalment__line__item=item)
     assert (position.in_store, position.rejected, position.returned, case.open_quantity) == (1150, 20, 30, 20)
-    # 7,680.44 for 1,200 cups without duty: 30 of them cost 192.01, of which goods 114.91.
-    assert balance(Account.CLAIMS) == D("114.91")
+    # 7,680.44 for 1,200 cups without duty: 30 of them cost 192.01, of which goods 114.91; nobody has billed them yet.
+    assert not_billed("B") == (D("64.50") - D("2580.00"), D("114.91") - D("4596.27"))
     assert balance(Account.RETURN_LOSS) == D("77.10")
     issue.issue_stock(world.act("dock"), issue.IssueRequest(world.site.pk, item.pk, D(370), "shops", TODAY))
     payer, payee = world.nz.pk, world.parties["provider"].pk
@@ -133,18 +140,20 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     assert plan.absorbed.stock == D("36.00")
     assert plan.absorbed.variance == {"issued": D("16.65"), "returned": D("1.35")}
     charges.book_bill(world.act("costs"), request)
-    assert (balance(Account.LATE_SOLD), balance(Account.LATE_RETURNED)) == (D("16.65"), D("1.35"))
+    assert (balance(Account.LATE_ISSUED), balance(Account.RETURN_LOSS)) == (D("16.65"), D("77.10") + D("1.35"))
+    position.refresh_from_db()
+    assert (position.in_store, position.issued) == (780, 370)
 
 
-def test_missing_goods_carry_price_to_the_claim_and_charges_to_the_loss(world, shipped):
+def test_missing_goods_are_not_owed_and_their_charges_are_lost(world, shipped):
     world.receive(shipped, {"C": D(870)}, still_coming=False)
     position = Position.objects.get(instalment__line__item__code="C")
     assert (position.in_store, position.missing) == (870, 30)
     assert Claim.objects.get().open_quantity == 30
     goods, landed = D("1581.25"), D("2583.65")
-    assert balance(Account.CLAIMS) == goods - D("1528.54")
-    got = balance(Account.STOCK) + balance(Account.CLAIMS) + balance(Account.MISSING_LOSS)
-    assert got == landed
+    released = goods - D("1528.54")
+    assert not_billed("C") == (D("32.10") - D("963.00"), released - goods)
+    assert balance(Account.STOCK) + released + balance(Account.MISSING_LOSS) == landed
 
 
 def test_reversal_leaves_nothing_behind(world, shipped):

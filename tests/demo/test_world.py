@@ -8,7 +8,8 @@ from northing.claims.models import Claim
 from northing.demo.world import lay_world
 from northing.ledger.models import Entry
 from northing.positions.models import Position
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import Stowage
 from northing.worklist.models import Matter
 

@@ -24,8 +24,9 @@ from northing.jobs import jobs
 from northing.jobs.models import Job
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
+from northing.reports.book_proof import book_faults
 from northing.reports.clocks import facts_of
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall, Ripple, Shipment, Stowage
 from northing.shipping.operations import LegPlan
 from northing.web.shipping.queries.likely_matches import likely_boxes

@@ -15,8 +15,9 @@ from northing.actions.worklist import proof
 from northing.core.problems import NotAllowed, Refused
 from northing.costing.models import Charge
 from northing.masterdata.models import FreeTime
+from northing.reports.book_proof import book_faults
 from northing.reports.clocks import standings_of
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, DateStatement
 from northing.shipping.operations import LegPlan
 from northing.shipping.queries import believed_of

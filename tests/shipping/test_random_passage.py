@@ -20,7 +20,8 @@ from northing.core.planning.passage import expected_legs
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.orders.models import Instalment
 from northing.positions.models import Position
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import own_docks, planned_legs

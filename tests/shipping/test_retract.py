@@ -17,7 +17,8 @@ from northing.ledger.models import Account, Entry, Posting
 from northing.masterdata.models import ExchangeRate
 from northing.positions.models import Position
 from northing.receiving.models import Receipt
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, DateStatement, Shipment, Stowage
 from northing.shipping.operations import LegPlan
 from tests.worlds import TODAY
@@ -109,8 +110,8 @@ def test_what_is_valued_anew_goes_back_at_its_own_rate(sea):
     after = Stowage.objects.get().goods_base
     assert [(one.company, one.before, one.after) for one in shown.worth] == [(sea.nz, before, after)]
     assert Entry.objects.count() == entries + 2, "what was posted stands; two entries follow it"
-    amounts = list(Posting.objects.filter(account=Account.OWNED_AFLOAT).order_by("pk").values_list("amount", "rate"))
-    assert amounts == [(before, rate(20)), (-before, rate(20)), (after, rate(22))]
+    owed = Posting.objects.filter(account=Account.OWNED_NOT_BILLED).order_by("pk")
+    assert list(owed.values_list("amount", "rate")) == [(-before, rate(20)), (before, rate(20)), (-after, rate(22))]
     assert (
         f"ours since {TODAY - 22 * DAY:%-d %b %Y}, not" in HistoryEntry.objects.filter(action="value_anew").get().text
     )

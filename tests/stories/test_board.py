@@ -103,7 +103,7 @@ def test_a_rolled_container(stage):
     expect(page.locator("main")).to_contain_text("Open them in the line book")
     page.click("button[name=confirmed]")
     expect(page.locator("main")).to_contain_text("Rolled.")
-    page.goto(f"{stage.base}/lines/?where=aboard Tern 1S")
+    page.goto(f"{stage.base}/orders/lines/?where=aboard Tern 1S")
     expect(page.locator("tbody tr")).to_have_count(2)
 
 
@@ -132,5 +132,5 @@ def test_the_chart_by_keyboard_alone(stage):
     assert page.evaluate(near) == before
     keys.press("Enter")
     expect(page.locator("h1")).to_contain_text("Heron 1S")
-    page.goto(f"{stage.base}/passage/chart/?where=aboard {shipment.reference}")
+    page.goto(f"{stage.base}/shipping/chart/?where=aboard {shipment.reference}")
     expect(page.locator("table").first).to_contain_text("Heron 1S")

@@ -50,7 +50,7 @@ def test_a_morning_of_events(stage, tmp_path):
     # It landed a week ago: two days have cost already, and the Watch says so.
     page.goto(stage.base + "/")
     expect(page.locator("main")).to_contain_text("fetch the container")
-    page.goto(f"{stage.base}/passage/{shipment.pk}/")
+    page.goto(f"{stage.base}/shipping/{shipment.pk}/")
     expect(page.locator("main")).to_contain_text("240.00")
     stage.accessible(page)
     # One entry for the containers, the page being open: pick, milestone, press.

@@ -7,7 +7,8 @@ from playwright.sync_api import expect
 
 from northing.masterdata.models import Item
 from northing.orders.models import PurchaseOrder
-from northing.reports.proofs import book_faults, position_faults
+from northing.reports.book_proof import book_faults
+from northing.reports.proofs import position_faults
 from tests.worlds import CONTAINERS
 
 BILLS = [

@@ -23,6 +23,8 @@ class Claim(models.Model):
     quantity = fields.quantity()
     ended = fields.quantity(default=fields.ZERO)
     opened_on = models.DateField()
+    # The receipt that opened it was reversed: it never was.
+    withdrawn_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]
@@ -32,7 +34,7 @@ class Claim(models.Model):
 
     @property
     def open_quantity(self):
-        return self.quantity - self.ended
+        return fields.ZERO if self.withdrawn_at else self.quantity - self.ended
 
 
 class ReturnNote(models.Model):

@@ -27,6 +27,7 @@ class Charge(models.Model):
         BROKERAGE = "brokerage", "Brokerage"
         HANDLING = "handling", "Handling"
         STORAGE = "storage", "Storage"
+        INSPECTION = "inspection", "Inspection"
         OTHER = "other", "Other"
         DUTY = "duty", "Duty"
         IMPORT_TAX = "import_tax", "Import tax"
@@ -41,6 +42,8 @@ class Charge(models.Model):
     billed = fields.money(null=True)
     billed_on = models.DateField(null=True)
     bill_number = models.CharField(max_length=40, blank=True)
+    # An estimate that will not be billed.
+    ended_on = models.DateField(null=True)
     shipments = models.ManyToManyField(Shipment, related_name="charges")
     containers = models.ManyToManyField(Container, related_name="charges")
     lines = models.ManyToManyField(OrderLine, related_name="charges")
@@ -54,11 +57,17 @@ class Charge(models.Model):
             models.CheckConstraint(
                 condition=Q(estimated__isnull=False) | Q(billed__isnull=False), name="charge_has_amount"
             ),
+            models.CheckConstraint(condition=Q(billed=None) | Q(ended_on=None), name="charge_billed_or_ended"),
         ]
 
     @property
     def amount(self):
         return self.billed if self.billed is not None else self.estimated
+
+    @property
+    def expected(self) -> bool:
+        """Whether its bill is still to come."""
+        return self.billed is None and self.ended_on is None
 
 
 class ChargePart(models.Model):

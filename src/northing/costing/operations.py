@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 
 from northing.costing.models import Charge, ChargePart, ChargeShare
@@ -33,3 +34,11 @@ def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
         for part in parts
         for stowage, amount in part.shares.items()
     )
+
+
+def end(charge: Charge, day: date) -> None:
+    """An estimate that will not be billed: nothing bears any of it."""
+    charge.ended_on = day
+    charge.save(update_fields=["ended_on"])
+    charge.shares.all().delete()
+    charge.parts.update(amount=Decimal(0), base_amount=Decimal(0))

@@ -17,6 +17,7 @@ ORDER = (
     "landed",
     "held",
     "in_store",
+    "issued",
     "rejected",
     "returned",
     "scrapped",

@@ -5,7 +5,7 @@ from django.db.models import F, Q
 
 from northing.access.models import Person
 from northing.database import fields
-from northing.masterdata.models import Company, Item, Site
+from northing.masterdata.models import Company, Item, Party, Site
 
 
 class Account(models.TextChoices):
@@ -22,14 +22,37 @@ class Account(models.TextChoices):
     CLAIMS = "claims", "Claims"
     RETURN_LOSS = "return_loss", "Return loss"
     MISSING_LOSS = "missing_loss", "Loss on missing goods"
-    LATE_SOLD = "late_issued", "Late cost of goods issued"
-    LATE_RETURNED = "late_returned", "Late cost of goods returned"
-    LATE_MISSING = "late_missing", "Late cost of goods missing"
-    LATE_SCRAPPED = "late_scrapped", "Late cost of goods scrapped"
+    SCRAP_LOSS = "scrap_loss", "Loss on scrapped goods"
+    LATE_ISSUED = "late_issued", "Late cost of goods issued"
     STOCK_ISSUES = "stock_issues", "Stock issues"
     DUE_FROM = "due_from", "Due from company"
     DUE_TO = "due_to", "Due to company"
     OPENING = "opening", "Opening balance"
+
+
+# What is owed, claimed or accrued: every posting on these says to whom, from which document and in which currency.
+OPEN_ITEM_ACCOUNTS = (
+    Account.OWNED_NOT_BILLED,
+    Account.ACCRUED_CHARGES,
+    Account.ACCRUED_DUTY,
+    Account.PROVIDER_PAYABLE,
+    Account.CUSTOMS_PAYABLE,
+    Account.CLAIMS,
+    Account.DUE_FROM,
+    Account.DUE_TO,
+)
+
+
+class DocumentKind(models.TextChoices):
+    """What a posting came from."""
+
+    NONE = "", "None"
+    SHIPMENT_LINE = "stowage", "Goods of a shipment"
+    RECEIPT_LINE = "receipt_line", "Goods of a receipt"
+    CHARGE = "charge", "Charge"
+    CHARGE_PART = "charge_part", "A company's part of a charge"
+    CUSTOMS_ENTRY = "customs_entry", "Customs entry"
+    CASE = "case", "Case"
 
 
 class Entry(models.Model):
@@ -40,12 +63,8 @@ class Entry(models.Model):
     action = models.CharField(max_length=24)
     text = models.CharField(max_length=240)
     occurred_on = models.DateField()
-    posted_on = models.DateField()
     at = models.DateTimeField()
     reverses = models.ForeignKey("self", models.PROTECT, null=True)
-
-    class Meta:
-        indexes = [models.Index(fields=["-posted_on", "-id"], name="entry_newest")]
 
 
 class Posting(models.Model):
@@ -57,7 +76,13 @@ class Posting(models.Model):
     entry = models.ForeignKey(Entry, models.PROTECT, related_name="postings", db_constraint=False)
     company = models.ForeignKey(Company, models.PROTECT, db_constraint=False, db_index=False)
     account = models.CharField(max_length=24, choices=Account.choices)
+    # The company's own: one company's closed period does not move another's day.
+    posted_on = models.DateField()
+    party = models.ForeignKey(Party, models.PROTECT, null=True, db_constraint=False, db_index=False)
+    document_kind = models.CharField(max_length=14, choices=DocumentKind.choices, blank=True)
+    document = models.BigIntegerField(null=True)
     amount = fields.money()
+    # In the currency of the document; the rate is empty where the base amount is a share or a mixture of several.
     foreign_amount = fields.money(null=True)
     foreign_currency = fields.currency(null=True)
     rate = fields.price(null=True)
@@ -66,13 +91,73 @@ class Posting(models.Model):
     layer = models.ForeignKey("CostLayer", models.PROTECT, null=True, db_constraint=False, db_index=False)
 
     class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(foreign_amount=None, foreign_currency=None, rate=None)
+                | Q(foreign_amount__isnull=False, foreign_currency__isnull=False),
+                name="posting_amount_with_currency",
+            ),
+            models.CheckConstraint(
+                condition=~Q(account__in=OPEN_ITEM_ACCOUNTS) | Q(foreign_amount__isnull=False, document__isnull=False),
+                name="posting_of_open_item",
+            ),
+        ]
         indexes = [
             models.Index(fields=["company", "account"], name="posting_by_account"),
+            models.Index(fields=["company", "-posted_on", "-id"], name="posting_newest"),
             *(
                 models.Index(fields=[name], condition=Q(**{f"{name}__isnull": False}), name=f"posting_of_{name}")
                 for name in ("order_line", "charge", "layer")
             ),
         ]
+
+
+class OpenItem(models.Model):
+    """What is still owed, claimed or accrued of one document, in its currency and in base. Debit is positive.
+
+    Kept by the statement that posts; its sums are the accounts', in both currencies.
+    """
+
+    company = models.ForeignKey(Company, models.PROTECT, db_constraint=False, db_index=False)
+    account = models.CharField(max_length=24, choices=Account.choices)
+    party = models.ForeignKey(Party, models.PROTECT, null=True, db_constraint=False)
+    document_kind = models.CharField(max_length=14, choices=DocumentKind.choices)
+    document = models.BigIntegerField()
+    currency = fields.currency()
+    amount = fields.money()
+    base = fields.money()
+    order_line = models.ForeignKey("orders.OrderLine", models.PROTECT, null=True, db_constraint=False)
+    occurred_on = models.DateField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["account", "document_kind", "document", "company", "currency", "party"],
+                name="open_item_once",
+                nulls_distinct=False,
+            )
+        ]
+        indexes = [
+            models.Index(
+                fields=["company", "account", "occurred_on"],
+                condition=~Q(amount=0) | ~Q(base=0),
+                name="open_item_open",
+            )
+        ]
+
+
+class Allocation(models.Model):
+    """What uses up a part of an open item, in its currency and in base, and for how many units. Append-only.
+
+    `difference` is what the base amounts of the two sides differ by.
+    """
+
+    item = models.ForeignKey(OpenItem, models.PROTECT, related_name="allocations")
+    entry = models.ForeignKey(Entry, models.PROTECT)
+    quantity = fields.quantity(null=True)
+    amount = fields.money()
+    base = fields.money()
+    difference = fields.money(default=fields.ZERO, db_default=0)
 
 
 class CostLayer(models.Model):

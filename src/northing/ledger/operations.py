@@ -6,18 +6,29 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from django.db import connection
+from django.db.models import Sum
 
 from northing.access.acts import Act
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
-from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake, Posting
-from northing.ledger.queries import first_open_day
+from northing.ledger.models import (
+    OPEN_ITEM_ACCOUNTS,
+    Account,
+    Allocation,
+    CostLayer,
+    Entry,
+    LayerCost,
+    LayerTake,
+    OpenItem,
+    Posting,
+)
+from northing.ledger.queries import posting_days
 
 
 class Draft(NamedTuple):
-    """A posting to be made; debit is positive."""
+    """A posting to be made; debit is positive. On an account of open items party, document and currency are needed."""
 
     company: int
     account: str
@@ -28,23 +39,25 @@ class Draft(NamedTuple):
     order_line: int | None = None
     charge: int | None = None
     layer: int | None = None
+    party: int | None = None
+    document_kind: str = ""
+    document: int | None = None
 
 
-def open_entry(act: Act, history, text: str, companies: Iterable[int], occurred_on: date, reverses=None) -> Entry:
-    """An entry that posts in the first open period of all its companies."""
+def open_entry(act: Act, history, text: str, occurred_on: date, reverses=None) -> Entry:
+    """An entry to post on; each company posts in the first period that is open there."""
     return Entry.objects.create(
         history=history,
         actor=act.person,
         action=history.action,
         text=text[:240],
         occurred_on=occurred_on,
-        posted_on=first_open_day(companies, occurred_on),
         at=act.at,
         reverses=reverses,
     )
 
 
-# In the order of Draft's fields, and then the entry.
+# In the order of Draft's fields, and then the entry and its day.
 POSTING = {
     "company_id": "bigint",
     "account": "text",
@@ -55,14 +68,65 @@ POSTING = {
     "order_line_id": "bigint",
     "charge_id": "bigint",
     "layer_id": "bigint",
+    "party_id": "bigint",
+    "document_kind": "text",
+    "document": "bigint",
     "entry_id": "bigint",
+    "posted_on": "date",
 }
 
 
 def post(entry: Entry, drafts: Iterable[Draft]) -> None:
     """Write all the postings of an entry in one statement; the database refuses what does not balance."""
-    rows = [(draft.company, str(draft.account), *draft[2:], entry.pk) for draft in drafts if draft.amount]
+    drafts = [draft for draft in drafts if draft.amount or draft.foreign_amount]
+    days = posting_days({draft.company for draft in drafts}, entry.occurred_on)
+    rows = [(draft.company, str(draft.account), *draft[2:], entry.pk, days[draft.company]) for draft in drafts]
     insert_columns(Posting._meta.db_table, POSTING, rows)
+    _add_to_items(entry, [draft for draft in drafts if draft.account in OPEN_ITEM_ACCOUNTS])
+
+
+ITEM = "company_id, account, party_id, document_kind, document, currency, amount, base, order_line_id, occurred_on"
+ON_CONFLICT = """
+on conflict (account, document_kind, document, company_id, currency, party_id) do update
+   set amount = i.amount + excluded.amount, base = i.base + excluded.base
+"""
+ADD_TO_ITEMS = f"""
+insert into ledger_openitem as i ({ITEM})
+select *, %s from unnest(%s::bigint[], %s::text[], %s::bigint[], %s::text[], %s::bigint[], %s::text[],
+                         %s::numeric[], %s::numeric[], %s::bigint[])
+{ON_CONFLICT}
+"""
+
+
+def _add_to_items(entry: Entry, drafts: Iterable[Draft]) -> None:
+    """What was posted on accounts of open items, added to the items of their documents."""
+    items: dict[tuple, list] = {}
+    for one in drafts:
+        key = (one.company, str(one.account), one.party, one.document_kind, one.document, one.foreign_currency)
+        item = items.setdefault(key, [Decimal(0), Decimal(0), one.order_line])
+        item[0] += one.foreign_amount or 0
+        item[1] += one.amount
+    if items:
+        columns = zip(*((*key, *item) for key, item in sorted(items.items(), key=str)), strict=True)
+        with connection.cursor() as cursor:
+            cursor.execute(ADD_TO_ITEMS, [entry.occurred_on, *(list(column) for column in columns)])
+
+
+# A query of postings, whose columns are Draft's fields, gets the entry and each company's posting day; what it posts
+# on accounts of open items is added to them by the same statement.
+POST_ALL = """
+with written as (
+  insert into {table} (entry_id, posted_on, {names})
+  select %s, case when c.closed_through >= %s then c.closed_through + 1 else %s end, q.*
+    from ({postings}) q ({names}) join masterdata_company c on c.id = q.company_id
+  returning *
+)
+insert into ledger_openitem as i ({item})
+select company_id, account, party_id, document_kind, document, foreign_currency, sum(foreign_amount), sum(amount),
+       min(order_line_id), %s
+  from written where account = any(%s) group by 1, 2, 3, 4, 5, 6
+{on_conflict}
+"""
 
 
 def post_all(entry: Entry, postings: str, values: Sequence[object]) -> None:
@@ -70,12 +134,29 @@ def post_all(entry: Entry, postings: str, values: Sequence[object]) -> None:
 
     For the many postings of a vessel: nothing of them leaves the database.
     """
-    names = [name for name in POSTING if name != "entry_id"]
+    names = ", ".join(name for name in POSTING if name not in ("entry_id", "posted_on"))
+    table = Posting._meta.db_table
+    statement = POST_ALL.format(table=table, names=names, postings=postings, item=ITEM, on_conflict=ON_CONFLICT)
+    accounts = [account.value for account in OPEN_ITEM_ACCOUNTS]
+    day = entry.occurred_on
     with connection.cursor() as cursor:
-        cursor.execute(
-            f"insert into {Posting._meta.db_table} (entry_id, {', '.join(names)}) select %s, q.* from ({postings}) q",
-            [entry.pk, *values],
-        )
+        cursor.execute(statement, [entry.pk, day, day, *values, day, accounts])
+
+
+def mirror(entry: Entry, of: Entry) -> None:
+    """Post the counter-entry: every posting of another entry with the other sign, at its rates."""
+    post_all(entry, MIRROR, [of.pk])
+
+
+MIRROR = """
+select company_id, account, -amount, -foreign_amount, foreign_currency, rate, order_line_id, charge_id, layer_id,
+       party_id, document_kind, document from ledger_posting where entry_id = %s
+"""
+
+
+def allocate(entry: Entry, item: OpenItem, amount: Decimal, base: Decimal, quantity: Decimal | None = None) -> None:
+    """Write down what uses up a part of an item; the posting itself brings the item along."""
+    Allocation.objects.create(item=item, entry=entry, quantity=quantity, amount=amount, base=base)
 
 
 def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
@@ -90,8 +171,8 @@ def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
     )
 
 
-def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currency: str) -> tuple[Decimal, Decimal]:
-    """Take units out of a locked layer. Returns their cost and the goods price in it, in base currency."""
+def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currency: str) -> LayerTake:
+    """Take units out of a locked layer, at their cost in base currency."""
     try:
         taken = rule.take(as_rule(layer, currency), quantity)
     except rule.NotThatMuch:
@@ -101,12 +182,47 @@ def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currenc
             )
         ) from None
     cost, goods = from_minor(taken.cost, currency), from_minor(taken.goods, currency)
-    LayerTake.objects.create(layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, entry=entry)
+    made = LayerTake.objects.create(
+        layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, entry=entry
+    )
     layer.gone += quantity
     layer.taken_cost += cost
     layer.goods_taken += goods
     layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
-    return cost, goods
+    return made
+
+
+def take_back(entry: Entry, layers: Sequence[int]) -> None:
+    """What was taken out of layers (ids) is undone, way by way, by counter-rows."""
+    sums = LayerTake.objects.filter(layer__in=list(layers)).values("layer", "reason")
+    sums = sums.annotate(units=Sum("quantity"), of_cost=Sum("cost"), of_goods=Sum("goods_cost")).order_by("layer")
+    LayerTake.objects.bulk_create(
+        LayerTake(
+            layer_id=row["layer"],
+            reason=row["reason"],
+            quantity=-row["units"],
+            cost=-row["of_cost"],
+            goods_cost=-row["of_goods"],
+            entry=entry,
+        )
+        for row in sums
+        if row["units"]
+    )
+
+
+def release_allocations(entry: Entry, of: Entry) -> None:
+    """What an entry used up of open items is open again, by counter-rows."""
+    Allocation.objects.bulk_create(
+        Allocation(
+            item_id=one.item_id,
+            entry=entry,
+            quantity=-one.quantity if one.quantity is not None else None,
+            amount=-one.amount,
+            base=-one.base,
+            difference=-one.difference,
+        )
+        for one in Allocation.objects.filter(entry=of).order_by("pk")
+    )
 
 
 def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, Decimal]]) -> None:
@@ -115,6 +231,15 @@ def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, Decimal]]) ->
     insert_columns(LayerCost._meta.db_table, types, [(*cost, entry.pk) for cost in costs if cost[2]])
 
 
+# Where a late cost goes of goods that are gone, by how they went.
+LATE = {
+    LayerTake.Reason.ISSUED: Account.LATE_ISSUED,
+    LayerTake.Reason.RETURNED: Account.RETURN_LOSS,
+    LayerTake.Reason.MISSING: Account.MISSING_LOSS,
+    LayerTake.Reason.SCRAPPED: Account.SCRAP_LOSS,
+}
+
+
 def late_account(reason: str) -> str:
     """The account of a late cost of goods that went by `reason`."""
-    return Account(f"late_{reason}").value
+    return LATE[LayerTake.Reason(reason)].value

@@ -47,6 +47,7 @@ class Position(models.Model):
     landed = fields.quantity(default=fields.ZERO)
     held = fields.quantity(default=fields.ZERO)
     in_store = fields.quantity(default=fields.ZERO)
+    issued = fields.quantity(default=fields.ZERO)
     rejected = fields.quantity(default=fields.ZERO)
     scrapped = fields.quantity(default=fields.ZERO)
     returned = fields.quantity(default=fields.ZERO)

@@ -40,7 +40,10 @@ class ReceiptLine(models.Model):
     lot = models.CharField(max_length=40, blank=True)
     best_before = models.DateField(null=True)
     bin = models.ForeignKey(Bin, models.PROTECT)
-    recognised_base = fields.money(default=fields.ZERO, help_text="Goods that became ours by this receipt")
+    # Goods that became ours by this receipt: units, and their price in the order's currency and in base.
+    recognised_units = fields.quantity(default=fields.ZERO)
+    recognised_amount = fields.money(default=fields.ZERO)
+    recognised_base = fields.money(default=fields.ZERO)
     recognised_rate = fields.price(null=True)
 
     class Meta:

@@ -40,5 +40,5 @@ def arrivals(site: int, today: date, base: str) -> list[AllDay]:
         named = items[:MOST_NAMED] + ([f"and {len(items) - MOST_NAMED} more"] if len(items) > MOST_NAMED else [])
         words = "\n".join([", ".join(numbers), state, *named])
         uid = f"shipment-{key}-site-{site}@northing"
-        found.append(AllDay(uid, day, f"{reference}: {what}", words, f"{base}/passage/{key}/", not units))
+        found.append(AllDay(uid, day, f"{reference}: {what}", words, f"{base}/shipping/{key}/", not units))
     return found

@@ -74,7 +74,7 @@ class Sheet:
     @property
     def open_estimates(self) -> list[Charge]:
         """Charges whose bill is still expected."""
-        return [charge for charge in self.charges if charge.billed is None]
+        return [charge for charge in self.charges if charge.expected]
 
 
 def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[Sheet]:
@@ -115,5 +115,5 @@ def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: Rates, customs_rates
     if sheet.entry is None and (rate := customs_rates.known(sheet.company, order.currency)):
         duty = ad_valorem(converted(amount, rate, currency), line.item.duty_rate, currency)
     shares = [amounts.get((charge.pk, part.pk)) for charge in sheet.charges]
-    billed = [charge.billed is not None for charge in sheet.charges]
+    billed = [not charge.expected for charge in sheet.charges]
     return SheetRow(part, goods, part.goods_base is None, shares, billed, duty)

@@ -92,6 +92,7 @@ class LineSummary(models.Model):
     landed = fields.quantity()
     held = fields.quantity()
     in_store = fields.quantity()
+    issued = fields.quantity()
     rejected = fields.quantity()
     scrapped = fields.quantity()
     returned = fields.quantity()

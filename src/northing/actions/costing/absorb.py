@@ -6,19 +6,19 @@ What a component's total changes after a receipt is therefore the same computati
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 
 from django.db import connection
 from django.db.models import Sum
 
+from northing.actions.costing import accruals
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
 from northing.core.money.spread import share_so_far
-from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake
+from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, LayerTake
 from northing.ledger.operations import Draft, add_costs, as_rule, late_account
-from northing.shipping.models import Stowage
 
 ZERO = Decimal(0)
 Component = int | None  # a charge's id, or None for the goods value
@@ -81,7 +81,7 @@ def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool 
 def _layers(totals: Iterable[int], lock: bool) -> list[CostLayer]:
     layers = CostLayer.objects.select_for_update(of=("self",)) if lock else CostLayer.objects.all()
     found = layers.filter(stowage__in=list(totals), received__gt=0)
-    return list(found.select_related("company", "stowage", "receipt_line", "item").order_by("id"))
+    return list(found.select_related("company", "stowage__instalment", "receipt_line", "item").order_by("id"))
 
 
 def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
@@ -122,17 +122,18 @@ def _grown(layer: rule.Layer, delta: int, revalued: rule.Revalued) -> rule.Layer
     return rule.Layer(layer.received, layer.gone, layer.total + delta, taken, layer.goods, layer.goods_taken)
 
 
-def write(entry: Entry, found: Absorption, accounts: Mapping[Component, str]) -> list[Draft]:
-    """Write the layers and their cost components; return the postings. `accounts` says what each is drawn from."""
+def write(entry: Entry, found: Absorption) -> list[Draft]:
+    """Write the layers and their cost components; return the postings: goods from afloat, charges from accruals."""
     drafts, costs = [], []
     added: dict[int, list[Decimal]] = defaultdict(lambda: [ZERO, ZERO, ZERO, ZERO])
+    drawn = _accruals(found)
     for one in found.late:
         layer = one.layer
         common = {
             "company": layer.company_id,
             "charge": one.component,
             "layer": layer.pk,
-            "order_line": _line(layer.stowage),
+            "order_line": layer.stowage.instalment.line_id,
         }
         costs.append((layer.pk, one.component, one.amount))
         totals = added[layer.pk]
@@ -145,14 +146,36 @@ def write(entry: Entry, found: Absorption, accounts: Mapping[Component, str]) ->
         drafts += [
             Draft(account=late_account(reason), amount=amount, **common) for reason, amount in one.variance.items()
         ]
-        drafts.append(Draft(account=accounts[one.component], amount=-one.amount, **common))
+        drafts.append(_drawn(one, next(drawn[one.component, layer.company_id]) if one.component else None))
     add_costs(entry, costs)
     _grow_layers(added)
     return drafts
 
 
-def _line(stowage: Stowage) -> int | None:
-    return stowage.instalment.line_id if "instalment" in stowage._state.fields_cache else None
+def _accruals(found: Absorption) -> dict[tuple[int, int], Iterator[Draft]]:
+    """The postings on accruals, by charge and company, in the order of what is taken up."""
+    taken: dict[tuple[int, int], list[Late]] = defaultdict(list)
+    for one in found.late:
+        if one.component:
+            taken[one.component, one.layer.company_id].append(one)
+    amounts = accruals.taken_up({key: [one.amount for one in lates] for key, lates in taken.items()})
+    return {key: iter(drafts) for key, drafts in amounts.items()}
+
+
+def _drawn(one: Late, accrual: Draft | None) -> Draft:
+    """Where a layer takes a cost from."""
+    layer = one.layer
+    common = {"layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+    if accrual is not None:
+        return accrual._replace(**common)
+    return Draft(
+        company=layer.company_id,
+        account=Account.OWNED_AFLOAT,
+        amount=-one.amount,
+        document_kind=DocumentKind.SHIPMENT_LINE,
+        document=layer.stowage_id,
+        **common,
+    )
 
 
 def _grow_layers(added: Mapping[int, list[Decimal]]) -> None:

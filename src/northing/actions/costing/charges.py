@@ -6,8 +6,10 @@ from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
+from django.db.models import Q
+
 from northing.access.acts import Act, future_problem
-from northing.actions.costing import absorb, ownership
+from northing.actions.costing import absorb, accruals, ownership
 from northing.activity.operations import Link, add_history, once
 from northing.core.costing import charges, landed_cost
 from northing.core.money.money import MINOR_UNITS, converted, is_whole, minor_units
@@ -15,9 +17,9 @@ from northing.core.money.periods import day_problems
 from northing.core.money.spread import NothingToSpreadOver
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
-from northing.costing.models import Charge, ChargeShare
+from northing.costing.models import Charge, ChargePart, ChargeShare
 from northing.drawings.figures import money
-from northing.ledger.models import Account
+from northing.ledger.models import Account, DocumentKind
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
@@ -229,6 +231,7 @@ def book_bill(act: Act, request: ChargeRequest) -> int:
         charge = Charge.objects.select_for_update().get(pk=request.charge)
         if charge.billed is not None:
             raise Refused(Problem(f"This charge is billed already ({charge.bill_number}).", "charge"))
+        charge.ended_on = None  # a bill that comes after all
         charge.payee_id, charge.basis, charge.currency = request.payee, request.basis, request.currency
         charge.billed, charge.billed_on, charge.bill_number = request.amount, request.day, request.bill_number.strip()
         charge.company_id, charge.kind = request.company, request.kind
@@ -242,12 +245,17 @@ def book_bill(act: Act, request: ChargeRequest) -> int:
     return charge.pk
 
 
-def _check(act: Act, request: ChargeRequest, permission: str) -> None:
+def _require(act: Act, request: ChargeRequest, permission: str) -> None:
+    """Lock the shipments of the scope, and ask for the permission in every company that bears or pays."""
     lock_scope(request)
     companies = {
         part.instalment.line.order.company_id for part in in_scope(request.shipments, request.containers, request.lines)
     }
     act.require(permission, request.company, *sorted(companies))
+
+
+def _check(act: Act, request: ChargeRequest, permission: str) -> None:
+    _require(act, request, permission)
     refuse_if(_amount_problems(request))
     if request.kind not in landed_cost.KINDS or request.basis not in landed_cost.BASES:
         raise Refused(Problem("Choose the kind of charge and its basis.", "kind"))
@@ -290,43 +298,62 @@ def _apply(act: Act, request: ChargeRequest, charge: Charge, action: str, words:
     costing.write_spread(charge, found.parts)
     if charge.billed is None and not found.absorbed.late:
         return  # an estimate of goods that are still to come posts nothing
-    entry = open_entry(act, history, text, companies, request.day)
-    drafts = absorb.write(entry, found.absorbed, {charge.pk: accrual_account(charge.kind)})
+    entry = open_entry(act, history, text, request.day)
+    drafts = absorb.write(entry, found.absorbed)
     if charge.billed is not None:
-        drafts += _payable_drafts(charge, found.parts, request.company)
+        drafts += _payable_drafts(charge, request.company)
     post(entry, drafts)
+    accruals.true_up(entry, [charge.pk])
 
 
 def _with_charge(request: ChargeRequest, charge: Charge) -> ChargeRequest:
     return ChargeRequest(**{**request.__dict__, "charge": charge.pk})
 
 
-def accrual_account(kind: str) -> str:
-    """The clearing account between bills and layers of a kind of charge."""
-    return Account.ACCRUED_DUTY if kind in ("duty", "import_tax") else Account.ACCRUED_CHARGES
-
-
-def _payable_drafts(charge: Charge, parts: Sequence[costing.PartDraft], payer: int) -> list[Draft]:
+def _payable_drafts(charge: Charge, payer: int) -> list[Draft]:
     """The bill: each company's part into its accruals, the payer owing all, the others owing the payer."""
     company = Company.objects.get(pk=payer)
     payer_rate = rate_for(company, charge.currency, charge.billed_on)
-    accrual, drafts, owed = accrual_account(charge.kind), [], ZERO
-    for part in parts:
-        memo = {"foreign_currency": charge.currency, "charge": charge.pk}
-        drafts.append(
-            Draft(part.company, accrual, part.base_amount, foreign_amount=part.amount, rate=part.rate, **memo)
-        )
-        if part.company == payer:
+    drafts, owed = [], ZERO
+    for part in charge.parts.select_related("charge", "company").order_by("pk"):
+        drafts.append(accruals.Accrual(part, ZERO).draft(part.amount, part.base_amount)._replace(rate=part.rate))
+        if part.company_id == payer:
             owed += part.base_amount
             continue
         lent = converted(part.amount, payer_rate, company.currency)
         owed += lent
-        drafts.append(Draft(part.company, Account.DUE_TO, -part.base_amount, -part.amount, rate=part.rate, **memo))
-        drafts.append(Draft(payer, Account.DUE_FROM, lent, part.amount, rate=payer_rate, **memo))
+        drafts.append(_between(part, part.company_id, Account.DUE_TO, -1, part.base_amount, part.rate))
+        drafts.append(_between(part, payer, Account.DUE_FROM, 1, lent, payer_rate))
     drafts.append(
-        Draft(payer, Account.PROVIDER_PAYABLE, -owed, -charge.billed, charge.currency, payer_rate, charge=charge.pk)
+        Draft(
+            payer,
+            Account.PROVIDER_PAYABLE,
+            -owed,
+            -charge.billed,
+            charge.currency,
+            payer_rate,
+            charge=charge.pk,
+            party=charge.payee_id,
+            document_kind=DocumentKind.CHARGE,
+            document=charge.pk,
+        )
     )
     return drafts
+
+
+def _between(part: ChargePart, company: int, account: str, sign: int, base: Decimal, rate: Decimal) -> Draft:
+    """What one company of ours owes the other for its part of a bill, in the books of either."""
+    return Draft(
+        company,
+        account,
+        sign * base,
+        sign * part.amount,
+        part.charge.currency,
+        rate,
+        charge=part.charge_id,
+        document_kind=DocumentKind.CHARGE_PART,
+        document=part.pk,
+    )
 
 
 def _links(charge: Charge, found: Plan) -> list[Link]:
@@ -341,12 +368,74 @@ def _links(charge: Charge, found: Plan) -> list[Link]:
     return list(links)
 
 
+@dataclass(frozen=True)
+class EndRequest:
+    """An estimate that will not be billed, and why."""
+
+    charge: int
+    reason: str
+
+
+@once
+def end_estimate(act: Act, request: EndRequest) -> int:
+    """An estimate will not be billed: what goods took up of it leaves their cost again. Returns the charge's id."""
+    charge = Charge.objects.select_for_update().get(pk=request.charge)
+    as_asked = request_of(charge)
+    _require(act, as_asked, "book_bill")
+    if not charge.expected:
+        state = f"is billed ({charge.bill_number})" if charge.billed is not None else "has ended already"
+        raise Refused(Problem(f"This charge {state}.", "charge"))
+    if not request.reason.strip():
+        raise Refused(Problem("Say why the estimate will not be billed.", "reason", "One sentence is enough."))
+    what = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.estimated, charge.currency)}"
+    text = f"Will not be billed: {what} of {charge.payee}, {request.reason.strip()}"
+    companies = sorted(charge.parts.values_list("company", flat=True))
+    text += posting_note(companies, act.today)
+    history = add_history(act, "end_estimate", text, _links_of(charge, charge.shares.all()), act.today)
+    shares = {key: {charge.pk: ZERO} for key in charge.shares.values_list("stowage", flat=True)}
+    costing.end(charge, act.today)
+    found = absorb.absorption(shares)
+    if found.late:
+        entry = open_entry(act, history, text, act.today)
+        post(entry, absorb.write(entry, found))
+    return charge.pk
+
+
+def _links_of(charge: Charge, shares) -> list[Link]:
+    """A charge as it stands, and the shipments and lines that bear it."""
+    rows = shares.values_list("stowage__container__shipment", "stowage__instalment__line", "company").distinct()
+    links: dict[Link, None] = {("charge", charge.pk, charge.company_id): None}
+    for shipment, line, company in rows:
+        links["shipment", shipment, company] = links["line", line, company] = None
+    return list(links)
+
+
 def respread_estimates(act: Act, shipment: Shipment) -> None:
-    """Packing changed: estimates over the shipment spread over what is aboard now."""
-    for charge in shipment.charges.filter(billed__isnull=True):
-        request = request_of(charge)
-        stowage = in_scope(request.shipments, request.containers, request.lines)
-        costing.write_spread(charge, _spread(request, stowage) if stowage else [])
+    """Packing changed: estimates over the shipment, its containers or its lines spread over what is packed now.
+
+    What was received already takes up its new share.
+    """
+    of_lines = Q(lines__instalments__stowage__container__shipment=shipment)
+    touched = Q(shipments=shipment) | Q(containers__shipment=shipment) | of_lines
+    keys = Charge.objects.filter(touched, billed=None, ended_on=None).values_list("pk", flat=True)
+    for charge in Charge.objects.filter(pk__in=set(keys)).order_by("pk"):
+        _respread(act, charge)
+
+
+def _respread(act: Act, charge: Charge) -> None:
+    request = request_of(charge)
+    stowage = in_scope(request.shipments, request.containers, request.lines)
+    old = set(charge.shares.values_list("stowage", flat=True))
+    parts = _spread(request, stowage) if stowage else []
+    new = {key: amount for part in parts for key, amount in part.shares.items()}
+    costing.write_spread(charge, parts)
+    found = absorb.absorption({key: {charge.pk: new.get(key, ZERO)} for key in {*new, *old}})
+    if found.late:
+        text = f"Packing changed: {charge.get_kind_display().lower()} of {charge.payee} is spread anew"
+        history = add_history(act, "respread", text, _links_of(charge, charge.shares.all()), act.today)
+        entry = open_entry(act, history, text, act.today)
+        post(entry, absorb.write(entry, found))
+        accruals.true_up(entry, [charge.pk])
 
 
 def request_of(charge: Charge) -> ChargeRequest:

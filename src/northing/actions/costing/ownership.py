@@ -10,7 +10,7 @@ from django.db.models import Exists, OuterRef
 from northing.core.costing.ownership import moments_through, ours_since
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
-from northing.ledger.models import Account, Entry, Posting
+from northing.ledger.models import Entry, Posting
 from northing.ledger.operations import post_all
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
@@ -136,15 +136,17 @@ def require_rates(shipments: Iterable[int], day: date) -> None:
         rates.of(companies[company], currency)
 
 
-# Two postings for each stowage (ids): owned afloat against owned not billed, in the order of Draft's fields.
+# Two postings for each stowage (ids): owned afloat in base, owned not billed in both currencies; as Draft's fields.
 POSTINGS = """
-select o.company_id, v.account, v.sign * s.goods_base, v.sign * s.goods_amount, o.currency, s.goods_rate,
-       n.line_id, null::bigint, null::bigint
+select o.company_id, v.account, v.sign * s.goods_base,
+       case when v.owed then v.sign * s.goods_amount end, case when v.owed then o.currency end,
+       case when v.owed then s.goods_rate end, n.line_id, null::bigint, null::bigint,
+       case when v.owed then o.supplier_id end, 'stowage', s.id
   from shipping_stowage s
   join orders_instalment n on n.id = s.instalment_id
   join orders_orderline l on l.id = n.line_id
   join orders_purchaseorder o on o.id = l.order_id
- cross join (values (%s, 1), (%s, -1)) v(account, sign)
+ cross join (values ('owned_afloat', %s, false), ('owned_not_billed', -%s, true)) v(account, sign, owed)
  where s.id = any(%s) and s.goods_base <> 0
 """
 
@@ -152,12 +154,10 @@ select o.company_id, v.account, v.sign * s.goods_base, v.sign * s.goods_amount, 
 def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
     """Write the values on the stowage and post them."""
     own_stowage((one.goods.stowage, day, one.amount, one.base, one.rate) for one in owned)
-    accounts = [Account.OWNED_AFLOAT.value, Account.OWNED_NOT_BILLED.value]
-    post_all(entry, POSTINGS, [*accounts, [one.goods.stowage for one in owned]])
+    post_all(entry, POSTINGS, [1, 1, [one.goods.stowage for one in owned]])
 
 
 def give_up(entry: Entry, stowage: Sequence[int]) -> None:
     """Stowage (ids) that is ours no more: what was posted when it became ours goes back, at the same rate."""
-    accounts = [Account.OWNED_NOT_BILLED.value, Account.OWNED_AFLOAT.value]
-    post_all(entry, POSTINGS, [*accounts, list(stowage)])
+    post_all(entry, POSTINGS, [-1, -1, list(stowage)])
     own_stowage((key, None, None, None, None) for key in stowage)

@@ -6,8 +6,8 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
-from northing.actions.costing import absorb, ownership
-from northing.actions.costing.charges import accrual_account, in_scope
+from northing.actions.costing import absorb, accruals, ownership
+from northing.actions.costing.charges import in_scope
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.core.costing import landed_cost
@@ -16,7 +16,7 @@ from northing.costing import operations as costing
 from northing.costing.models import Charge, ChargeShare
 from northing.customs import operations
 from northing.drawings.figures import money
-from northing.ledger.models import Account
+from northing.ledger.models import Account, DocumentKind
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
@@ -140,16 +140,29 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     history = add_history(
         act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day
     )
-    book = open_entry(act, history, text, [company.pk], request.day)
+    book = open_entry(act, history, text, request.day)
     duty, drafts = _customs_charge(request, declared, book, "duty", sheet.duty, {c.id: c.duty for c in sheet.lines})
     kept = {cost.id: cost.import_tax for cost in sheet.lines}
     drafts += _customs_charge(request, declared, book, "import_tax", sheet.tax - sheet.reclaimed, kept)[1]
-    drafts.append(Draft(company.pk, Account.IMPORT_TAX, sheet.reclaimed))
-    drafts.append(Draft(company.pk, Account.CUSTOMS_PAYABLE, -(sheet.duty + sheet.tax)))
-    post(book, drafts)
-    operations.write_entry(
+    made = operations.write_entry(
         request.shipment, company.pk, request.office, request.number.strip(), request.day, _declaration(declared), duty
     )
+    drafts.append(Draft(company.pk, Account.IMPORT_TAX, sheet.reclaimed))
+    owed = -(sheet.duty + sheet.tax)
+    drafts.append(
+        Draft(
+            company.pk,
+            Account.CUSTOMS_PAYABLE,
+            owed,
+            owed,
+            company.currency,
+            Decimal(1),
+            party=request.office,
+            document_kind=DocumentKind.CUSTOMS_ENTRY,
+            document=made.pk,
+        )
+    )
+    post(book, drafts)
     bring_along(shipments=[request.shipment])
     return request.shipment
 
@@ -185,8 +198,9 @@ def _customs_charge(
     shares = {int(key): share for key, share in by_line.items()}
     costing.write_spread(charge, [costing.PartDraft(company.pk, amount, Decimal(1), amount, shares)])
     found = absorb.absorption({key: {charge.pk: share} for key, share in shares.items()})
-    drafts = absorb.write(book, found, {charge.pk: accrual_account(kind)})
-    drafts.append(Draft(company.pk, accrual_account(kind), amount, charge=charge.pk))
+    drafts = absorb.write(book, found)
+    part = charge.parts.select_related("charge", "company").get()
+    drafts.append(accruals.Accrual(part, ZERO).draft(amount, amount)._replace(rate=Decimal(1)))
     return charge, drafts
 
 

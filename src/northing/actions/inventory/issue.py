@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import Link, add_history, once
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
@@ -18,6 +19,7 @@ from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Item, Site
+from northing.positions import operations as positions
 
 ZERO = Decimal(0)
 
@@ -46,14 +48,23 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     text += posting_note([site.company_id], request.occurred_on)
     links = [("item", item.pk, site.company_id), *_layer_links(takes, site.company_id)]
     history = add_history(act, "issue_stock", text, links, request.occurred_on)
-    entry = open_entry(act, history, text, [site.company_id], request.occurred_on)
+    entry = open_entry(act, history, text, request.occurred_on)
     drafts = []
     for layer, quantity in takes:
         operations.take_off_hand(layer, "in_store", quantity)
-        cost, _ = ledger.take(layer, quantity, LayerTake.Reason.ISSUED, entry, site.company.currency)
-        drafts.append(Draft(site.company_id, Account.STOCK_ISSUES, cost, layer=layer.pk))
-        drafts.append(Draft(site.company_id, Account.STOCK, -cost, layer=layer.pk))
+        cost = ledger.take(layer, quantity, LayerTake.Reason.ISSUED, entry, site.company.currency).cost
+        common = {"layer": layer.pk, "order_line": layer.stowage.instalment.line_id if layer.stowage else None}
+        drafts.append(Draft(site.company_id, Account.STOCK_ISSUES, cost, **common))
+        drafts.append(Draft(site.company_id, Account.STOCK, -cost, **common))
     post(entry, drafts)
+    # What was there before Northing has no order whose units would move.
+    moves = [
+        positions.MoveDraft(layer.stowage.instalment_id, "in_store", "issued", quantity, layer.stowage_id)
+        for layer, quantity in takes
+        if layer.stowage
+    ]
+    positions.move(history, moves)
+    bring_along(layers=[layer.pk for layer, _ in takes if layer.stowage])
     return entry.pk
 
 
@@ -78,7 +89,8 @@ def _layer_links(takes: Sequence[tuple[CostLayer, Decimal]], company: int) -> li
 
 def _takes(request: IssueRequest, site: Site, item: Item) -> list[tuple[CostLayer, Decimal]]:
     """Layers in the order they came, with what each gives."""
-    layers = CostLayer.objects.select_for_update().filter(site=site, item=item, kind="stock", received__gt=0)
+    locked = CostLayer.objects.select_for_update(of=("self",)).select_related("stowage__instalment")
+    layers = locked.filter(site=site, item=item, kind="stock", received__gt=0)
     if request.layer:
         layers = layers.filter(pk=request.layer)
     layers = list(layers.order_by("occurred_on", "pk"))

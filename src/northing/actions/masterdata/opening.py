@@ -20,7 +20,7 @@ from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.formats.identifiers import container_number
 from northing.formats.tables import Row, read_rows
 from northing.inventory.models import OnHand
-from northing.ledger.models import Account, CostLayer
+from northing.ledger.models import Account, CostLayer, DocumentKind
 from northing.ledger.operations import Draft, add_costs, open_entry, post
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.masterdata.queries import default_bin, find_pack, rate_for
@@ -136,7 +136,7 @@ def _open_layer(act: Act, history, row: Row) -> None:
         goods_cost=value,
     )
     OnHand.objects.create(layer=layer, bin=default_bin(site.pk, "store"), status="in_store", quantity=quantity)
-    entry = open_entry(act, history, f"Opening stock of {item.code}", [company.pk], day)
+    entry = open_entry(act, history, f"Opening stock of {item.code}", day)
     add_costs(entry, [(layer.pk, None, value)])
     post(
         entry,
@@ -273,21 +273,23 @@ class _Made:
         # The rate that the file's value implies.
         stowage.goods_rate = divide(value, stowage.goods_amount, 10) if stowage.goods_amount else Decimal(1)
         stowage.save()
-        entry = open_entry(self.act, history, f"Opening goods afloat of {order.number}", [order.company_id], departed)
+        entry = open_entry(self.act, history, f"Opening goods afloat of {order.number}", departed)
         against = Account.OPENING if stowage.opening_billed else Account.OWNED_NOT_BILLED
+        common = {"order_line": part.line_id, "document_kind": DocumentKind.SHIPMENT_LINE, "document": stowage.pk}
         post(
             entry,
             [
+                Draft(order.company_id, Account.OWNED_AFLOAT, value, **common),
                 Draft(
                     order.company_id,
-                    account,
-                    sign * value,
-                    sign * stowage.goods_amount,
+                    against,
+                    -value,
+                    -stowage.goods_amount,
                     order.currency,
                     stowage.goods_rate,
-                    part.line_id,
-                )
-                for account, sign in ((Account.OWNED_AFLOAT, 1), (against, -1))
+                    party=order.supplier_id,
+                    **common,
+                ),
             ],
         )
 

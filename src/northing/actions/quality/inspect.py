@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db.models import F, Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.costing import goods_price
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims.models import Claim, ReturnNote
@@ -83,7 +84,7 @@ def inspect(act: Act, request: InspectRequest) -> int:
 def _locked_layer(key: int) -> CostLayer:
     return (
         CostLayer.objects.select_for_update(of=("self",))
-        .select_related("company", "item", "stowage__instalment__line__order__supplier")
+        .select_related("company", "item", "receipt_line", "stowage__instalment__line__order__supplier")
         .get(pk=key)
     )
 
@@ -132,7 +133,10 @@ def _open_case(layer: CostLayer, request: InspectRequest) -> int:
 
 @once
 def return_goods(act: Act, request: ReturnRequest) -> int:
-    """Send rejected units back: out at layer cost, the price into the claim, the rest a loss. Returns the case."""
+    """Send rejected units back: out at layer cost; the price is not owed (billed: is claimed), the rest is a loss.
+
+    Returns the case's id.
+    """
     case = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=request.case)
     act.require_at("return_goods", case.company_id, case.layer.site_id)
     refuse_if(_return_problems(act, request, case))
@@ -143,26 +147,27 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     history = add_history(
         act, "return_goods", text, [*_links(layer), ("case", case.pk, case.company_id)], request.occurred_on
     )
-    entry = open_entry(act, history, text, [case.company_id], request.occurred_on)
+    entry = open_entry(act, history, text, request.occurred_on)
     operations.take_off_hand(layer, "rejected", request.quantity)
-    cost, goods = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
-    line = layer.stowage.instalment.line_id
-    common = {"company": case.company_id, "layer": layer.pk, "order_line": line}
+    released = goods_price.release(entry, layer, request.quantity, case.pk)
+    taken = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
+    common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+    price = sum((draft.amount for draft in released), ZERO)
     post(
         entry,
         [
-            Draft(account=Account.CLAIMS, amount=goods, **common),
-            Draft(account=Account.RETURN_LOSS, amount=cost - goods, **common),
-            Draft(account=Account.STOCK, amount=-cost, **common),
+            *released,
+            Draft(account=Account.RETURN_LOSS, amount=taken.cost - price, **common),
+            Draft(account=Account.STOCK, amount=-taken.cost, **common),
         ],
     )
     ReturnNote.objects.create(
         case=case,
         reference=request.reference.strip(),
         quantity=request.quantity,
-        cost=cost,
-        claimed=goods,
-        lost=cost - goods,
+        cost=taken.cost,
+        claimed=price,
+        lost=taken.cost - price,
         occurred_on=request.occurred_on,
         at=act.at,
         entry=entry,

@@ -4,7 +4,7 @@ Follow one receipt here: check, lock, ask the core, write facts, move positions,
 """
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -12,8 +12,7 @@ from decimal import Decimal
 from django.db.models import F, Sum
 
 from northing.access.acts import Act, future_problem
-from northing.actions.costing import absorb, ownership
-from northing.actions.costing.charges import accrual_account
+from northing.actions.costing import absorb, goods_price, ownership
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
@@ -26,7 +25,7 @@ from northing.core.receiving import counts
 from northing.costing.models import ChargeShare
 from northing.inventory.models import OnHand
 from northing.ledger import operations as ledger
-from northing.ledger.models import Account, CostLayer, LayerTake
+from northing.ledger.models import Account, CostLayer, DocumentKind, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Bin, Site
@@ -38,6 +37,8 @@ from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Stowage
 
 ZERO = Decimal(0)
+# Goods that become ours by a receipt: units, amount in the order's currency, amount in base, and the rate.
+Recognised = tuple[Decimal, Decimal, Decimal, Decimal | None]
 
 
 @dataclass(frozen=True)
@@ -93,21 +94,22 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     found = _ask_core(request, site, _locked(request, site), bins)
     text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
     history = add_history(act, "receive", text, _links(container, site, found), request.occurred_on)
-    entry = open_entry(act, history, text, [site.company_id], request.occurred_on)
+    entry = open_entry(act, history, text, request.occurred_on)
     _own_what_was_not(entry, request, found)
     receipt = _write_receipt(act, request, site, container, found, history, entry, bins)
     _settle(history, found)
     layers = _write_layers(request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
     drafts = _own_on_receipt(entry, found, layers)
-    drafts += _absorb(entry, layers, found)
-    drafts += _miss(entry, layers, site.company.currency)
+    drafts += _absorb(entry, found)
+    cases = _open_cases(request, site, found, layers)
+    drafts += _miss(entry, layers, cases)
     post(entry, drafts)
     bring_along(
         instalments=[one.stowage.instalment_id for one in found],
         shipments=[container.shipment_id],
         layers=[layer.pk for layer in layers if layer.item.inspected],
-        cases=_open_cases(request, site, found, layers),
+        cases=list(cases.values()),
     )
     return receipt.pk
 
@@ -225,7 +227,7 @@ def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -
     parts = {one.stowage.pk: one.stowage for one in found}
     owned = ownership.becoming_ours(Stowage.objects.filter(pk__in=list(parts)), "receipt", request.occurred_on)
     for one in owned:
-        parts[one.goods.stowage].goods_base = one.base
+        parts[one.goods.stowage].goods_amount, parts[one.goods.stowage].goods_base = one.amount, one.base
     if owned:
         ownership.take_ownership(entry, owned, request.occurred_on)
 
@@ -249,8 +251,8 @@ def _write_receipt(act, request, site, container, found, history, entry, bins: _
     return receiving.write_receipt(receipt, [one.line for one in found])
 
 
-def _receipt_line(one: _Found, value: tuple[Decimal, Decimal | None], bin: Bin) -> ReceiptLine:
-    base, rate = value
+def _receipt_line(one: _Found, value: Recognised, bin: Bin) -> ReceiptLine:
+    units, amount, base, rate = value
     return ReceiptLine(
         stowage=one.stowage,
         instalment=one.stowage.instalment,
@@ -260,6 +262,8 @@ def _receipt_line(one: _Found, value: tuple[Decimal, Decimal | None], bin: Bin) 
         lot=one.row.lot.strip(),
         best_before=one.row.best_before,
         bin=bin,
+        recognised_units=units,
+        recognised_amount=amount,
         recognised_base=base,
         recognised_rate=rate,
     )
@@ -270,7 +274,7 @@ def _from_supplier(one: _Found) -> Decimal:
     return sum((quantity for place, quantity in one.taking.received if place == "with_supplier"), ZERO)
 
 
-def _own_value(one: _Found, before: Decimal, rates: Rates) -> tuple[Decimal, Decimal | None]:
+def _own_value(one: _Found, before: Decimal, rates: Rates) -> Recognised:
     """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage.
 
     What was received `before` is taken off the price of all, so that parts add up to the price of the whole.
@@ -279,10 +283,10 @@ def _own_value(one: _Found, before: Decimal, rates: Rates) -> tuple[Decimal, Dec
     beyond = one.taking.excess + _from_supplier(one)
     quantity = one.row.quantity if not is_ours_after(order.ours_from, "arrival") else beyond
     if not quantity:
-        return ZERO, None
+        return ZERO, ZERO, ZERO, None
     rate = rates.of(order.company, order.currency)
     amount = ownership.goods_amount(one.stowage, before + quantity) - ownership.goods_amount(one.stowage, before)
-    return converted(amount, rate, order.company.currency), rate
+    return quantity, amount, converted(amount, rate, order.company.currency), rate
 
 
 def _received_before(found: Sequence[_Found]) -> dict[int, Decimal]:
@@ -339,18 +343,14 @@ def _write_layers(request: ReceiveRequest, site: Site, found: Sequence[_Found]) 
     return layers
 
 
-def _absorb(entry, layers: Sequence[CostLayer], found: Sequence[_Found]) -> list[Draft]:
+def _absorb(entry, found: Sequence[_Found]) -> list[Draft]:
     """The layers take up their part of goods value and of every charge."""
     totals: dict[int, dict[absorb.Component, Decimal]] = defaultdict(dict)
-    accounts: dict[absorb.Component, str] = {None: Account.OWNED_AFLOAT}
     for one in found:
         totals[one.stowage.pk][None] = one.stowage.goods_base or ZERO
-    for share in ChargeShare.objects.filter(stowage__in=list(totals)).select_related("charge"):
+    for share in ChargeShare.objects.filter(stowage__in=list(totals)):
         totals[share.stowage_id][share.charge_id] = share.amount
-        accounts[share.charge_id] = accrual_account(share.charge.kind)
-    drafts = absorb.write(entry, absorb.absorption(totals), accounts)
-    lines = {layer.pk: layer.stowage.instalment.line_id for layer in layers}
-    return [draft._replace(order_line=lines.get(draft.layer, draft.order_line)) for draft in drafts]
+    return absorb.write(entry, absorb.absorption(totals))
 
 
 def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[Draft]:
@@ -361,10 +361,22 @@ def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer])
         line, value = one.stowage.instalment.line, one.line.recognised_base
         if not value:
             continue
-        layer = of_line[one.line.pk]
-        common = {"company": line.order.company_id, "order_line": line.pk, "rate": one.line.recognised_rate}
-        drafts.append(Draft(account=Account.STOCK, amount=value, layer=layer.pk, **common))
-        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=-value, **common))
+        order, layer = line.order, of_line[one.line.pk]
+        drafts.append(Draft(order.company_id, Account.STOCK, value, layer=layer.pk, order_line=line.pk))
+        drafts.append(
+            Draft(
+                order.company_id,
+                Account.OWNED_NOT_BILLED,
+                -value,
+                -one.line.recognised_amount,
+                order.currency,
+                one.line.recognised_rate,
+                order_line=line.pk,
+                party=order.supplier_id,
+                document_kind=DocumentKind.RECEIPT_LINE,
+                document=one.line.pk,
+            )
+        )
         costs.append((layer.pk, None, value))
         CostLayer.objects.filter(pk=layer.pk).update(
             total_cost=F("total_cost") + value, goods_cost=F("goods_cost") + value
@@ -373,23 +385,26 @@ def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer])
     return drafts
 
 
-def _miss(entry, layers: Sequence[CostLayer], currency: str) -> list[Draft]:
-    """What the dock did not find leaves at once: goods price into the claim, charges lost."""
+def _miss(entry, layers: Sequence[CostLayer], cases: Mapping[int, int]) -> list[Draft]:
+    """What the dock did not find leaves at once: its price is not owed (billed: is claimed), charges are lost."""
     drafts = []
     for layer in layers:
         if layer.kind != "missing":
             continue
-        line = layer.stowage.instalment.line_id
+        released = goods_price.release(entry, layer, layer.received, cases[layer.pk])
         layer.refresh_from_db(fields=["total_cost", "goods_cost", "taken_cost", "goods_taken", "gone"])
-        cost, goods = ledger.take(layer, layer.received, LayerTake.Reason.MISSING, entry, currency)
-        common = {"company": layer.company_id, "layer": layer.pk, "order_line": line}
-        drafts.append(Draft(account=Account.STOCK, amount=-cost, **common))
-        drafts.append(Draft(account=Account.CLAIMS, amount=goods, **common))
-        drafts.append(Draft(account=Account.MISSING_LOSS, amount=cost - goods, **common))
+        taken = ledger.take(layer, layer.received, LayerTake.Reason.MISSING, entry, layer.company.currency)
+        common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+        lost = taken.cost - sum(draft.amount for draft in released)
+        drafts.append(Draft(account=Account.STOCK, amount=-taken.cost, **common))
+        drafts += [*released, Draft(account=Account.MISSING_LOSS, amount=lost, **common)]
     return drafts
 
 
-def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]) -> list[int]:
+def _open_cases(
+    request: ReceiveRequest, site: Site, found: Sequence[_Found], layers: Sequence[CostLayer]
+) -> dict[int, int]:
+    """A case for each layer of missing goods: layer (id) to case (id)."""
     missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == "missing"}
     cases = Claim.objects.bulk_create(
         Claim(
@@ -404,7 +419,7 @@ def _open_cases(request: ReceiveRequest, site: Site, found: Sequence[_Found], la
         for one in found
         if one.taking.missing
     )
-    return [case.pk for case in cases]
+    return {case.layer_id: case.pk for case in cases}
 
 
 def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found]) -> str:

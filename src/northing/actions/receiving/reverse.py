@@ -1,14 +1,15 @@
 """Reverse a receipt by counter-entries: units go back where they came from, costs where they were drawn from."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import Sum
 
 from northing.access.acts import Act
-from northing.actions.costing.charges import accrual_account
+from northing.actions.costing import accruals, ownership
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
@@ -17,8 +18,8 @@ from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory.models import OnHand
 from northing.ledger import operations as ledger
-from northing.ledger.models import Account, CostLayer, Entry, LayerCost, LayerTake
-from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, Posting
+from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.positions import operations as positions
 from northing.positions.models import Movement
@@ -55,17 +56,16 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
     text += posting_note([receipt.company_id], act.today)
     history = add_history(act, "reverse_receipt", text, _links(receipt, layers), act.today)
-    entry = open_entry(act, history, text, [receipt.company_id], act.today, reverses=receipt.entry)
-    drafts = _undo_layers(entry, layers)
+    entry = open_entry(act, history, text, act.today, reverses=receipt.entry)
+    _undo_books(entry, receipt, layers)
     _undo_movements(history, receipt, shipment.place)
-    drafts += _undo_early_ownership(layers, shipment)
-    post(entry, drafts)
+    _own_anew(act, history, receipt, shipment)
     receiving.mark_reversed(receipt, act.at)
     bring_along(
         instalments=[layer.stowage.instalment_id for layer in layers],
         shipments=[receipt.container.shipment_id],
         layers=[layer.pk for layer in layers],
-        cases=_close_cases(layers),
+        cases=_close_cases(layers, act.at),
     )
     return receipt.pk
 
@@ -87,11 +87,11 @@ def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int
     ]
 
 
-def _close_cases(layers: Sequence[CostLayer]) -> list[int]:
-    """Cases of goods that were missing end with the receipt that missed them."""
+def _close_cases(layers: Sequence[CostLayer], at: datetime) -> list[int]:
+    """Cases of goods that this receipt missed never were: they are withdrawn with it, without an end."""
     cases = Claim.objects.filter(layer__in=layers)
     keys = list(cases.values_list("pk", flat=True))
-    cases.update(ended=F("quantity"))
+    cases.update(withdrawn_at=at)
     return keys
 
 
@@ -116,47 +116,31 @@ def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Pr
     return found
 
 
-def _undo_layers(entry: Entry, layers: Sequence[CostLayer]) -> list[Draft]:
-    """Costs go back to the accounts they were drawn from, by component, as they stand now."""
-    sums = LayerCost.objects.filter(layer__in=layers).values_list("layer", "charge", "charge__kind")
-    parts: dict[int, list[tuple[int | None, str, Decimal]]] = defaultdict(list)
-    for layer, charge, kind, total in sums.annotate(total=Sum("amount")).order_by("charge"):
-        parts[layer].append((charge, kind, total))
-    takes = {take.layer_id: take for take in LayerTake.objects.filter(layer__in=layers)}
-    drafts = []
-    for layer in layers:
-        common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
-        drafts += _drawn_back(layer, parts[layer.pk], common) + _given_back(layer, takes.get(layer.pk), common)
-    ledger.add_costs(entry, [(key, charge, -total) for key, found in parts.items() for charge, _, total in found])
+# What came onto the layers after their receipt: late costs, by all that a posting says.
+LATE = """
+select company_id, account, -sum(amount), -sum(foreign_amount), foreign_currency, null::numeric, order_line_id,
+       charge_id, layer_id, party_id, document_kind, document
+  from ledger_posting where layer_id = any(%s) and entry_id <> %s
+ group by company_id, account, foreign_currency, order_line_id, charge_id, layer_id, party_id, document_kind, document
+having sum(amount) <> 0 or sum(foreign_amount) <> 0
+"""
+
+
+def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> None:
+    """The mirror of what the receipt posted; late costs of its layers wait in their accruals again."""
+    keys = [layer.pk for layer in layers]
+    ledger.post_all(entry, LATE, [keys, receipt.entry_id])
+    ledger.mirror(entry, receipt.entry)
+    sums = LayerCost.objects.filter(layer__in=keys).values_list("layer", "charge").annotate(total=Sum("amount"))
+    costs = list(sums.order_by("layer", "charge"))
+    ledger.add_costs(entry, [(layer, charge, -total) for layer, charge, total in costs])
+    ledger.take_back(entry, keys)
+    ledger.release_allocations(entry, receipt.entry)
+    accruals.true_up(entry, {charge for _, charge, _ in costs if charge})
     OnHand.objects.filter(layer__in=layers).update(quantity=ZERO)
-    CostLayer.objects.filter(pk__in=[layer.pk for layer in layers]).update(
+    CostLayer.objects.filter(pk__in=keys).update(
         received=ZERO, gone=ZERO, total_cost=ZERO, taken_cost=ZERO, goods_cost=ZERO, goods_taken=ZERO
     )
-    return drafts
-
-
-def _drawn_back(layer: CostLayer, parts: Iterable[tuple[int | None, str, Decimal]], common: dict) -> list[Draft]:
-    """To afloat and to the accruals; what was ours only by the receipt is owned not billed no more."""
-    own = layer.receipt_line.recognised_base if layer.kind == "stock" else ZERO
-    drafts = [
-        Draft(account=Account.OWNED_NOT_BILLED, amount=own, **common),
-        Draft(account=Account.OWNED_AFLOAT, amount=-own, **common),
-    ]
-    for charge, kind, amount in parts:
-        account = accrual_account(kind) if charge else Account.OWNED_AFLOAT
-        drafts.append(Draft(account=account, amount=amount, charge=charge, **common))
-    return drafts
-
-
-def _given_back(layer: CostLayer, taken: LayerTake | None, common: dict) -> list[Draft]:
-    """The other side: out of stock, or out of the claim and the losses of missing goods."""
-    if layer.kind == "stock" or taken is None:
-        return [Draft(account=Account.STOCK, amount=-layer.total_cost, **common)]
-    return [
-        Draft(account=Account.CLAIMS, amount=-taken.goods_cost, **common),
-        Draft(account=Account.MISSING_LOSS, amount=-(taken.cost - taken.goods_cost), **common),
-        Draft(account=Account.LATE_MISSING, amount=-(layer.taken_cost - taken.cost), **common),
-    ]
 
 
 def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:
@@ -176,20 +160,15 @@ def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None
     shipping.settle_stowage(parts.values())
 
 
-def _undo_early_ownership(layers: Sequence[CostLayer], shipment: Shipment) -> list[Draft]:
-    """Goods that were ours only by this receipt, their container not having sailed, are not ours any more."""
-    parts = Stowage.objects.filter(pk__in={layer.stowage_id for layer in layers}, ours_on__isnull=False, settled=0)
-    early = []
-    for part in parts.select_related("instalment__line__order"):
-        moment = part.instalment.line.order.ours_from
-        passed = shipment.arrived_on if moment == "arrival" else shipment.departed_on
-        if not passed and moment != "pickup":
-            early.append(part)
-    drafts = []
-    for part in early:
-        line = part.instalment.line
-        common = {"company": line.order.company_id, "order_line": line.pk}
-        drafts.append(Draft(account=Account.OWNED_NOT_BILLED, amount=part.goods_base, **common))
-        drafts.append(Draft(account=Account.OWNED_AFLOAT, amount=-part.goods_base, **common))
-    shipping.own_stowage((part.pk, None, None, None, None) for part in early)
-    return drafts
+def _own_anew(act: Act, history: HistoryEntry, receipt: Receipt, shipment: Shipment) -> None:
+    """Goods that only this receipt made ours are not ours any more, unless their moment has passed since."""
+    early = Posting.objects.filter(
+        entry=receipt.entry, account=Account.OWNED_AFLOAT, amount__gt=0, document_kind=DocumentKind.SHIPMENT_LINE
+    )
+    keys = set(early.values_list("document", flat=True))
+    shipping.own_stowage((key, None, None, None, None) for key in sorted(keys))
+    for event, day in (("on_board", shipment.departed_on), ("arrival", shipment.arrived_on)):
+        owned = ownership.becoming_ours(Stowage.objects.filter(pk__in=keys), event, day) if day else []
+        if owned:
+            text = f"Goods became ours: {event.replace('_', ' ')} of {shipment.voyage or shipment}"
+            ownership.take_ownership(open_entry(act, history, text, day), owned, day)

@@ -75,7 +75,7 @@ def follow_event(act: Act, history, event: str, shipments: Sequence[Shipment], d
         companies = {one.goods.company for one in owned}
         text = f"Goods became ours: {event.replace('_', ' ')} of {shipments[0].voyage or shipments[0]}"
         text += posting_note(companies, day)
-        ownership.take_ownership(open_entry(act, history, text, companies, day), owned, day)
+        ownership.take_ownership(open_entry(act, history, text, day), owned, day)
 
 
 def told_of(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:

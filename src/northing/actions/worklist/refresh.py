@@ -8,7 +8,7 @@ from northing.actions.worklist import expected_days, open_matters
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
 
-RECEIVED = ("held", "in_store", "rejected", "scrapped", "returned")
+RECEIVED = ("held", "in_store", "issued", "rejected", "scrapped", "returned")
 
 # The lines that an action touched, by whatever of them it knew.
 TOUCHED = """

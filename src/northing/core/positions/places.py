@@ -1,7 +1,7 @@
 """Where units are: the places, and the identity that every unit is in exactly one of them.
 
-`ordered + excess = with supplier + packed + under way + landed + held + in store + rejected
-+ scrapped + returned + missing + lost + dropped`, no term ever below zero (product.md 1.2).
+`ordered + excess = with supplier + packed + under way + landed + held + in store + issued
++ rejected + scrapped + returned + missing + lost + dropped`, no term ever below zero.
 """
 
 from collections.abc import Iterable, Mapping
@@ -15,6 +15,7 @@ PLACES = (
     "landed",
     "held",
     "in_store",
+    "issued",
     "rejected",
     "scrapped",
     "returned",

@@ -9,7 +9,9 @@ class Migration(migrations.Migration):
     dependencies = [("ledger", "0002_initial"), ("costing", "0001_initial")]
     operations = [
         guards.functions(),
-        guards.append_only("ledger_entry", "ledger_posting", "ledger_layercost", "ledger_layertake"),
+        guards.append_only(
+            "ledger_entry", "ledger_posting", "ledger_layercost", "ledger_layertake", "ledger_allocation"
+        ),
         guards.balanced(),
         guards.points_at(
             "ledger_posting",

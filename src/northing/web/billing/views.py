@@ -5,7 +5,7 @@ from django.shortcuts import render
 
 from northing.access.permissions import companies_of
 from northing.costing.models import Charge
-from northing.ledger.models import Account, Posting
+from northing.ledger.models import Account, OpenItem
 from northing.orders.models import OrderLine
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
@@ -17,11 +17,11 @@ def bills(request):
     """Provider bills as booked, and goods owned and not billed yet, line by line."""
     mine = companies_of(request.user)
     booked = Charge.objects.filter(billed__isnull=False, parts__company__in=mine).distinct()
-    owned = Posting.objects.filter(account=Account.OWNED_NOT_BILLED, company__in=mine)
+    owned = OpenItem.objects.filter(account=Account.OWNED_NOT_BILLED, company__in=mine)
     owned = owned.values("order_line", "company__currency", "order_line__order__currency").annotate(
-        base=Sum("amount"), foreign=Sum("foreign_amount")
+        in_base=Sum("base"), foreign=Sum("amount")
     )
-    page = page_of_rows(owned.exclude(base=0).order_by("base", "order_line"), request.GET)
+    page = page_of_rows(owned.exclude(in_base=0).order_by("in_base", "order_line"), request.GET)
     rows = page.rows
     lines = OrderLine.objects.select_related("order__supplier", "item").in_bulk([row["order_line"] for row in rows])
     for row in rows:

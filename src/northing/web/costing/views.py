@@ -5,7 +5,7 @@ from django.db.models import Q
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
-from northing.access.permissions import companies_of
+from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.actions.costing import charges as costing
 from northing.core.money.exact import plain
@@ -20,7 +20,7 @@ from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.costing.forms import ChargeForm
+from northing.web.costing.forms import ChargeForm, EndForm
 from northing.web.shipping.views.shipments import visible_shipments
 
 # Of how many shipments a charge is offered for, where it does not come from one of them.
@@ -33,7 +33,7 @@ def charges(request):
     found = Charge.objects.filter(parts__company__in=companies_of(request.user)).distinct()
     found = found.select_related("payee", "company").prefetch_related("shipments")
     if request.GET.get("show") == "expected":
-        found = found.filter(billed=None)
+        found = found.filter(billed=None, ended_on=None)
     page = page_of_rows(found.order_by("-pk"), request.GET)
     return render(request, "costing/charges.html", {"charges": page.rows, "page": page})
 
@@ -134,7 +134,7 @@ def _effect(form: ChargeForm) -> dict:
     return {"plan": plan, "rows": plan.rows(), "variance": plan.absorbed.variance}
 
 
-@acts_for("estimate_charge", "book_bill")
+@acts_for("book_bill")
 def charge(request, charge_id: int):
     """A charge: its parts, shares and story."""
     mine = companies_of(request.user)
@@ -143,11 +143,16 @@ def charge(request, charge_id: int):
     shares = record.shares.filter(company__in=mine).select_related(
         "stowage__instalment__line__item", "stowage__instalment__line__order", "stowage__container", "company"
     )
-    parts = record.parts.filter(company__in=mine).select_related("company")
-    history = history_for(request, "charge", record.pk)
-    return render(
-        request, "costing/charge.html", {"charge": record, "shares": shares, "parts": parts, "history": history}
-    )
+    context = {"charge": record, "shares": shares, "form": None}
+    context["parts"] = record.parts.filter(company__in=mine).select_related("company")
+    context["history"] = history_for(request, "charge", record.pk)
+    if record.expected and may_somewhere(request.user, "book_bill"):
+        form = context["form"] = EndForm(request.POST or None)
+        if request.method == "POST" and form.do(request, costing.end_estimate, lambda _: form.asked(record.pk)):
+            messages.success(request, "The estimate has ended. Goods received no longer carry it.")
+            return redirect("charge", record.pk)
+    status = 422 if context["form"] and context["form"].errors else 200
+    return render(request, "costing/charge.html", context, status=status)
 
 
 @open_page

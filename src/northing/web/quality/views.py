@@ -27,7 +27,7 @@ def quality(request):
         .select_related("layer__item", "layer__site", "layer__receipt_line__receipt", "bin")
         .order_by("layer__occurred_on", "pk")[:SHOWN]
     )
-    cases = scoped(Claim.objects.select_related("layer__item", "supplier"), request.user)
+    cases = scoped(Claim.objects.filter(withdrawn_at=None).select_related("layer__item", "supplier"), request.user)
     context = {
         "held": held,
         "cases": cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk")[:SHOWN],

@@ -1,6 +1,6 @@
 """Look back: stock with its layers, the ledger, the trial balance; and what is owned and not billed."""
 
-from django.db.models import Q, Sum
+from django.db.models import OuterRef, Q, Subquery, Sum
 from django.shortcuts import get_object_or_404, render
 
 from northing.access.permissions import companies_of
@@ -30,10 +30,16 @@ def ledger(request):
     company = request.GET.get("company", "")
     if company:
         ids = ids.filter(company__code=company[:8])
-    found = Entry.objects.filter(pk__in=ids.values("entry")).select_related("actor").order_by("-posted_on", "-pk")
-    page = page_of_rows(found, request.GET)
+    found = Entry.objects.filter(pk__in=ids.values("entry")).select_related("actor").order_by("-pk")
+    page = page_of_rows(found.annotate(posted_on=_posted_on(mine)), request.GET)
     context = {"entries": page.rows, "page": page, "account": account, "accounts": Account.choices}
     return render(request, "reports/ledger.html", context)
+
+
+def _posted_on(companies):
+    """The first day on which an entry posts in one of the companies (ids)."""
+    rows = Posting.objects.filter(entry=OuterRef("pk"), company__in=companies).order_by("posted_on")
+    return Subquery(rows.values("posted_on")[:1])
 
 
 @open_page
@@ -44,7 +50,7 @@ def entry(request, entry_id: int):
     found = Entry.objects.filter(seen).distinct().select_related("actor", "history", "reverses")
     record = get_object_or_404(found, pk=entry_id)
     postings = record.postings.filter(company__in=mine).select_related(
-        "company", "order_line__order", "charge", "layer__item"
+        "company", "party", "order_line__order", "charge", "layer__item"
     )
     return render(request, "reports/entry.html", {"entry": record, "postings": postings.order_by("company", "pk")})
 

@@ -2,7 +2,7 @@
 
 from django.core.management.base import BaseCommand, CommandError
 
-from northing.reports.proofs import book_faults
+from northing.reports.book_proof import book_faults
 
 
 class Command(BaseCommand):

@@ -48,7 +48,7 @@ def gather(line: OrderLine) -> dict:
         "receipts": receipts,
         "layers": layers.order_by("pk"),
         "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
-        "cases": _of(Claim.objects, "layer", keys).order_by("pk"),
+        "cases": _of(Claim.objects.filter(withdrawn_at=None), "layer", keys).order_by("pk"),
         "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
         "bills": ChargeShare.objects.filter(stowage__instalment__in=keys)
         .select_related("charge__payee", "company")

@@ -1,0 +1,277 @@
+"""Proof that the facts explain the books: every account of every company, in base and in the documents' currencies.
+
+An account is explained by key: the layer, the document or the charge that its postings name. An account that no rule
+here explains must be empty.
+"""
+
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Iterable, Iterator
+from decimal import Decimal
+
+from django.db.models import F, Q, Sum
+from django.db.models.functions import Coalesce
+
+from northing.core.costing.accruals import foreign_taken
+from northing.core.money.money import converted, from_minor, to_minor
+from northing.core.money.spread import share_so_far
+from northing.costing.models import ChargePart
+from northing.customs.models import CustomsEntry
+from northing.ledger.models import (
+    OPEN_ITEM_ACCOUNTS,
+    Account,
+    Allocation,
+    CostLayer,
+    DocumentKind,
+    LayerCost,
+    LayerTake,
+    OpenItem,
+    Posting,
+)
+from northing.masterdata.queries import rate_for
+from northing.receiving.models import ReceiptLine
+from northing.shipping.models import Stowage
+
+ZERO = Decimal(0)
+# How units go whose price is not paid, or is claimed back.
+WAYS = (LayerTake.Reason.RETURNED, LayerTake.Reason.MISSING)
+# Base amount, and amount in the currency of the document.
+Amounts = tuple[Decimal, Decimal]
+Key = tuple[int, Hashable]
+Fields = tuple[str, ...]
+Explained = Iterator[tuple[int, Hashable, Decimal, Decimal]]
+
+
+def book_faults() -> list[str]:
+    """Whatever of the books the facts do not explain, in words."""
+    return [*_unbalanced(), *_unexplained(), *_items(), *_components()]
+
+
+def _unbalanced() -> list[str]:
+    sums = Posting.objects.values("entry", "company").annotate(off=Sum("amount")).exclude(off=0)
+    return [f"entry {row['entry']} is off by {row['off']}" for row in sums]
+
+
+def _unexplained() -> list[str]:
+    faults = []
+    known: set[str] = set()
+    for accounts, key, explain in RULES:
+        known.update(accounts)
+        faults += _differences(accounts, key, explain)
+    for account in set(Account.values) - known:
+        faults += [f"{account}: nothing explains it" for _ in _booked([account], ())]
+    return faults
+
+
+def _differences(accounts: tuple[str, ...], key: Fields, explain: Callable[[], Explained]) -> list[str]:
+    booked, explained = _booked(accounts, key), _added(explain())
+    none = (ZERO, ZERO)
+    return [
+        f"{', '.join(accounts)} of company {which[0]}, {' '.join(key)} {which[1]}: booked {booked.get(which, none)},"
+        f" explained {explained.get(which, none)}"
+        for which in sorted({*booked, *explained}, key=str)
+        if booked.get(which, none) != explained.get(which, none)
+    ]
+
+
+def _booked(accounts: Iterable[str], key: Fields) -> dict[Key, Amounts]:
+    rows = Posting.objects.filter(account__in=list(accounts)).values_list("company", *key).order_by()
+    rows = rows.annotate(base=Sum("amount"), foreign=Coalesce(Sum("foreign_amount"), ZERO))
+    return {(company, tuple(record)): (base, foreign) for company, *record, base, foreign in rows if base or foreign}
+
+
+def _added(rows: Explained) -> dict[Key, Amounts]:
+    found: dict[Key, list[Decimal]] = defaultdict(lambda: [ZERO, ZERO])
+    for company, record, base, foreign in rows:
+        found[company, _key(record)][0] += base
+        found[company, _key(record)][1] += foreign
+    return {key: (base, foreign) for key, (base, foreign) in found.items() if base or foreign}
+
+
+def _key(record: object) -> tuple:
+    return record if isinstance(record, tuple) else (record,)
+
+
+def _stock() -> Explained:
+    for layer in CostLayer.objects.exclude(total_cost=F("taken_cost")):
+        yield layer.company_id, layer.pk, layer.value, ZERO
+
+
+def _afloat() -> Explained:
+    """Goods of shipments that are ours, less what their layers took up."""
+    for part in _owned():
+        yield part.instalment.line.order.company_id, part.pk, part.goods_base, ZERO
+    costs = LayerCost.objects.filter(charge=None, layer__stowage__isnull=False)
+    for company, part, total in costs.values_list("layer__company", "layer__stowage").annotate(total=Sum("amount")):
+        yield company, part, -total, ZERO
+    for line in _by_receipt():
+        yield line.receipt.company_id, line.stowage_id, line.recognised_base, ZERO
+
+
+def _owned():
+    return Stowage.objects.filter(goods_base__isnull=False).select_related("instalment__line__order")
+
+
+def _by_receipt():
+    return ReceiptLine.objects.filter(receipt__reversed_at=None).exclude(recognised_base=0).select_related("receipt")
+
+
+def _not_billed() -> Explained:
+    """Goods owned and not billed: recognised, less what went back or never came."""
+    for part in _owned().filter(opening_billed=False):
+        key = (DocumentKind.SHIPMENT_LINE.value, part.pk)
+        yield part.instalment.line.order.company_id, key, -part.goods_base, -part.goods_amount
+    for line in _by_receipt():
+        key = (DocumentKind.RECEIPT_LINE.value, line.pk)
+        yield line.receipt.company_id, key, -line.recognised_base, -line.recognised_amount
+    found = Allocation.objects.filter(item__account=Account.OWNED_NOT_BILLED)
+    rows = found.values_list("item__company", "item__document_kind", "item__document").order_by()
+    for company, *key, base, amount in rows.annotate(b=Sum("base"), a=Sum("amount")):
+        yield company, tuple(key), base, amount
+
+
+def _accruals() -> Explained:
+    """What is billed of a charge, less what layers took up of it."""
+    taken = LayerCost.objects.filter(charge__isnull=False).values_list("charge", "layer__company").order_by()
+    sums = {(charge, company): total for charge, company, total in taken.annotate(total=Sum("amount"))}
+    for part in ChargePart.objects.select_related("charge", "company"):
+        own, base = part.charge.currency, part.company.currency
+        used = sums.pop((part.charge_id, part.company_id), ZERO)
+        whole = to_minor(part.amount, own), to_minor(part.base_amount, base)
+        foreign = from_minor(foreign_taken(*whole, to_minor(used, base)), own)
+        billed = part.charge.billed is not None
+        yield (
+            part.company_id,
+            part.charge_id,
+            (part.base_amount if billed else ZERO) - used,
+            (part.amount if billed else ZERO) - foreign,
+        )
+    for (charge, company), total in sums.items():
+        yield company, charge, -total, ZERO
+
+
+def _provider_payables() -> Explained:
+    """Bills of providers: each company's part at its own rate, the others' at the payer's."""
+    for part in _billed_parts():
+        charge, payer = part.charge, part.charge.company
+        own = part.company_id == payer.pk
+        yield payer.pk, charge.pk, -(part.base_amount if own else _lent(part)), -part.amount
+
+
+def _billed_parts():
+    parts = ChargePart.objects.filter(charge__billed__isnull=False).exclude(charge__payee__kind="customs")
+    return parts.select_related("charge__company", "company")
+
+
+def _lent(part: ChargePart) -> Decimal:
+    """A part of another company's in the payer's books."""
+    charge = part.charge
+    rate = rate_for(charge.company, charge.currency, charge.billed_on)
+    return converted(part.amount, rate, charge.company.currency)
+
+
+def _due_from() -> Explained:
+    for part in _billed_parts().exclude(company=F("charge__company")):
+        yield part.charge.company_id, part.pk, _lent(part), part.amount
+
+
+def _due_to() -> Explained:
+    for part in _billed_parts().exclude(company=F("charge__company")):
+        yield part.company_id, part.pk, -part.base_amount, -part.amount
+
+
+def _customs_payables() -> Explained:
+    for entry in CustomsEntry.objects.all():
+        owed = -(entry.duty + entry.tax)
+        yield entry.company_id, entry.pk, owed, owed
+
+
+def _import_tax() -> Explained:
+    """Import tax declared, less what is not reclaimed and is a cost of the goods."""
+    for company, total in CustomsEntry.objects.values_list("company").annotate(total=Sum("tax")).order_by():
+        yield company, (), total, ZERO
+    kept = ChargePart.objects.filter(charge__kind="import_tax").values_list("company").order_by()
+    for company, total in kept.annotate(total=Sum("base_amount")):
+        yield company, (), -total, ZERO
+
+
+def _issues() -> Explained:
+    takes = LayerTake.objects.filter(reason=LayerTake.Reason.ISSUED).values_list("layer__company", "layer").order_by()
+    for company, layer, total in takes.annotate(total=Sum("cost")):
+        yield company, layer, total, ZERO
+
+
+def _claims() -> Explained:
+    """The price of goods that were billed before Northing and went back or never came: a share of it by units."""
+    takes = LayerTake.objects.filter(reason__in=WAYS, layer__stowage__opening_billed=True).order_by()
+    used = dict(takes.values_list("layer__stowage").annotate(total=Sum("quantity")))
+    for part in _owned().filter(pk__in=used).select_related("instalment__line__order__company"):
+        order = part.instalment.line.order
+        shares = [
+            from_minor(share_so_far(to_minor(total, currency), used[part.pk], part.quantity), currency)
+            for total, currency in ((part.goods_base, order.company.currency), (part.goods_amount, order.currency))
+        ]
+        yield order.company_id, (), *shares
+
+
+def _losses() -> Explained:
+    """What goods took along when they went, and late costs of them; but issues, and the price that is not owed."""
+    layers = CostLayer.objects.exclude(taken_cost=0).values_list("company").order_by()
+    for company, total in layers.annotate(total=Sum("taken_cost")):
+        yield company, (), total, ZERO
+    for company, _, cost, _ in _issues():
+        yield company, (), -cost, ZERO
+    released = Allocation.objects.filter(item__account=Account.OWNED_NOT_BILLED).values_list("item__company")
+    for company, total in released.order_by().annotate(total=Sum("base")):
+        yield company, (), -total, ZERO
+    for company, _, base, _ in _claims():
+        yield company, (), -base, ZERO
+
+
+def _opening() -> Explained:
+    """What companies began with: goods in store, and goods afloat that were billed before."""
+    began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__stowage=None)
+    for company, total in began.values_list("layer__company").annotate(total=Sum("amount")).order_by():
+        yield company, (), -total, ZERO
+    for part in _owned().filter(opening_billed=True):
+        yield part.instalment.line.order.company_id, (), -part.goods_base, -part.goods_amount
+
+
+# Accounts that are explained together, by which field of their postings, and how.
+RULES: list[tuple[tuple[str, ...], Fields, Callable[[], Explained]]] = [
+    ((Account.STOCK,), ("layer",), _stock),
+    ((Account.OWNED_AFLOAT,), ("document",), _afloat),
+    ((Account.OWNED_NOT_BILLED,), ("document_kind", "document"), _not_billed),
+    ((Account.ACCRUED_CHARGES, Account.ACCRUED_DUTY), ("charge",), _accruals),
+    ((Account.PROVIDER_PAYABLE,), ("document",), _provider_payables),
+    ((Account.CUSTOMS_PAYABLE,), ("document",), _customs_payables),
+    ((Account.IMPORT_TAX,), (), _import_tax),
+    ((Account.CLAIMS,), (), _claims),
+    ((Account.DUE_FROM,), ("document",), _due_from),
+    ((Account.DUE_TO,), ("document",), _due_to),
+    ((Account.STOCK_ISSUES,), ("layer",), _issues),
+    ((Account.RETURN_LOSS, Account.MISSING_LOSS, Account.SCRAP_LOSS, Account.LATE_ISSUED), (), _losses),
+    ((Account.OPENING,), (), _opening),
+]
+
+
+def _items() -> list[str]:
+    """Open items that are not what was posted on their documents."""
+    names = ("company", "account", "party", "document_kind", "document")
+    accounts = [account.value for account in OPEN_ITEM_ACCOUNTS]
+    posted = Posting.objects.filter(account__in=accounts).values_list(*names, "foreign_currency").order_by()
+    booked = {tuple(row[:6]): row[6:] for row in posted.annotate(a=Sum("foreign_amount"), b=Sum("amount"))}
+    kept = {
+        tuple(row[:6]): row[6:] for row in OpenItem.objects.values_list(*names, "currency", "amount", "base").order_by()
+    }
+    return [
+        f"open item {key}: {kept.get(key)}, posted {booked.get(key)}"
+        for key in sorted({*booked, *kept}, key=str)
+        if kept.get(key) != booked.get(key)
+    ]
+
+
+def _components() -> list[str]:
+    """Layers whose components do not add up to their cost, and layers of which more is gone than they hold."""
+    off = CostLayer.objects.annotate(components=Coalesce(Sum("costs__amount"), ZERO))
+    off = off.filter(~Q(total_cost=F("components")) | Q(gone__gt=F("received")))
+    return [f"layer {layer.pk}: cost {layer.total_cost}, components {layer.components}" for layer in off]
