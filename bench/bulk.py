@@ -33,12 +33,12 @@ with orders as (
   returning id, quantity, expected_on
 ), stands as (
   insert into positions_position (instalment_id, ordered, excess, with_supplier, packed, under_way, landed, held, in_store,
-         rejected, scrapped, returned, missing, lost, dropped)
+         issued, rejected, scrapped, returned, missing, lost, dropped)
   select id, quantity, 0, case when expected_on is null then 0 else quantity end, 0, 0, 0, 0,
-         case when expected_on is null then quantity else 0 end, 0, 0, 0, 0, 0, 0 from parts
+         case when expected_on is null then quantity else 0 end, 0, 0, 0, 0, 0, 0, 0 from parts
 )
-insert into worklist_matter (kind, record, company_id, party, reason, subject, url, since, due, at_stake)
-select 'instalment', id, %(company)s, 'supplier', 'to have the goods ready', 'bulk', '/', %(today)s, %(today)s, id %% 1000
+insert into worklist_matter (kind, record, company_id, party, reason, since, due, at_stake)
+select 'instalment', id, %(company)s, 'supplier', 'to have the goods ready', %(today)s, %(today)s, id %% 1000
   from parts where expected_on is not null
 """
 MOVEMENTS = """
@@ -86,11 +86,19 @@ with chosen as (
   insert into activity_historyentry (action, actor_id, channel, at, occurred_on, text, changes)
   values ('bulk', %(buyer)s, 'file', now(), %(today)s, 'bulk', '[]') returning id
 ), entries as (
-  insert into ledger_entry (history_id, actor_id, action, text, occurred_on, posted_on, at)
-  select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, %(today)s, now() from told cross join stowed returning id
+  insert into ledger_entry (history_id, actor_id, action, text, occurred_on, at)
+  select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, now() from told cross join stowed returning id
+), items as (
+  insert into ledger_openitem (company_id, account, party_id, document_kind, document, currency, amount, base,
+         order_line_id, occurred_on)
+  select %(company)s, account, %(supplier)s, 'stowage', e.id, 'NZD', amount, amount,
+         (select line_id from chosen limit 1), %(today)s
+    from entries e cross join (values ('owned_not_billed', -1), ('claims', 1)) as two(account, amount)
 )
-insert into ledger_posting (entry_id, company_id, account, amount, order_line_id)
-select e.id, %(company)s, account, amount, (select line_id from chosen limit 1)
+insert into ledger_posting (entry_id, company_id, account, posted_on, party_id, document_kind, document, amount,
+       foreign_amount, foreign_currency, order_line_id)
+select e.id, %(company)s, account, %(today)s, %(supplier)s, 'stowage', e.id, amount, amount, 'NZD',
+       (select line_id from chosen limit 1)
   from entries e cross join (values ('owned_not_billed', -1), ('claims', 1)) as two(account, amount)
 """
 

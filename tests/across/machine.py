@@ -2,21 +2,40 @@
 
 from django.db import transaction
 from hypothesis import HealthCheck, settings
-from hypothesis.stateful import RuleBasedStateMachine, run_state_machine_as_test
+from hypothesis.stateful import RuleBasedStateMachine, invariant, run_state_machine_as_test
 
 from northing.core.problems import Refused
 
 CHECKS = [HealthCheck.too_slow, HealthCheck.data_too_large, HealthCheck.filter_too_much]
 
 
+# Everything is proved after so many actions, and at the end.
+EVERY = 3
+
+
 class Machine(RuleBasedStateMachine):
-    """Its first action notes `mark`, to which the database goes back at the end."""
+    """Its first action notes `mark`, to which the database goes back at the end. `prove` raises where a rule breaks."""
 
     world = None
+    steps = 0
+
+    def prove(self):
+        """What must hold whatever was done."""
+        raise NotImplementedError
+
+    @invariant()
+    def everything_holds(self):
+        if hasattr(self, "mark"):
+            self.steps += 1
+            if self.steps % EVERY == 0:
+                self.prove()
 
     def teardown(self):
         if hasattr(self, "mark"):
-            transaction.savepoint_rollback(self.mark)
+            try:
+                self.prove()
+            finally:
+                transaction.savepoint_rollback(self.mark)
 
     def attempt(self, action, who, request):
         """Do it; what is refused must leave everything as it was, which the invariants see."""

@@ -248,7 +248,7 @@ def test_the_database_refuses_an_entry_that_does_not_balance(world):
     aboard(world)
     entry = Entry.objects.first()
     with pytest.raises(Error, match="is off by 1"), transaction.atomic():
-        Posting.objects.create(entry=entry, company=world.nz, account="stock", amount=1)
+        Posting.objects.create(entry=entry, company=world.nz, account="stock", posted_on=TODAY, amount=1)
 
 
 def test_the_database_refuses_a_broken_position(world):

@@ -454,9 +454,12 @@ def test_closed_periods_are_said_on_the_page(lived_in, client):
     ("command", "table", "rows", "words"),
     [
         ("check_positions", "positions_movement", "target = 'held'", "movements say 0"),
-        ("check_books", "ledger_posting", "account = 'stock'", "stock: company and record"),
-        ("check_books", "ledger_posting", "account = 'accrued_charges' and amount > 0", "accruals: company and record"),
-        ("check_books", "ledger_posting", "account = 'owned_not_billed'", "owned not billed: company and record"),
+        ("check_books", "ledger_posting", "account = 'accrued_charges' and amount > 0", "accrued_charges.* explained"),
+        *(
+            ("check_books", "ledger_posting", f"account = '{account}'", f"{account} of company .* explained")
+            for account in ("stock", "owned_not_billed", "provider_payable")
+        ),
+        ("check_books", "ledger_openitem", "account = 'provider_payable'", "open item .*None, posted"),
         ("check_books", "ledger_layercost", "true", "components 0"),
     ],
 )

@@ -8,7 +8,7 @@ from decimal import Decimal as D
 from django.db import transaction
 from django.db.models import Sum
 from hypothesis import strategies as some
-from hypothesis.stateful import initialize, invariant, rule
+from hypothesis.stateful import initialize, rule
 
 from northing.actions.costing import ownership, revalue
 from northing.actions.receiving import receive as receiving
@@ -178,40 +178,40 @@ class Passages(Machine):
             asked = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
             self.attempt(receiving.receive, "dock", asked)
 
-    @invariant()
-    def every_unit_is_somewhere(self):
-        if hasattr(self, "mark"):
-            assert position_faults() == []
-            assert book_faults() == []
-            assert Instalment.objects.aggregate(total=Sum("quantity"))["total"] == self.total
-            for place in ("packed", "under_way", "landed"):
-                aboard = sum(
-                    part.quantity - part.settled
-                    for part in Stowage.objects.select_related("container__shipment")
-                    if part.place == place
-                )
-                assert (Position.objects.aggregate(total=Sum(place))["total"] or 0) == aboard, place
+    def prove(self):
+        self.every_unit_is_somewhere()
+        self.every_date_follows()
 
-    @invariant()
+    def every_unit_is_somewhere(self):
+        assert position_faults() == []
+        assert book_faults() == []
+        assert Instalment.objects.aggregate(total=Sum("quantity"))["total"] == self.total
+        for place in ("packed", "under_way", "landed"):
+            aboard = sum(
+                part.quantity - part.settled
+                for part in Stowage.objects.select_related("container__shipment")
+                if part.place == place
+            )
+            assert (Position.objects.aggregate(total=Sum(place))["total"] or 0) == aboard, place
+
     def every_date_follows(self):
-        if hasattr(self, "mark"):
-            shipments = list(Shipment.objects.all())
-            planned, _ = planned_legs(shipments, TODAY)
-            for shipment in shipments:
-                legs, plan = planned[shipment.pk]
-                days = expected_legs(plan, TODAY)
-                kept = [(leg.expected_start, leg.expected_end) for leg in legs]
-                assert kept == [(one.start, one.end) for one in days]
-                assert shipment.expected_dock == (days[-1].end if days else None)
-                assert ownership.owned_otherwise(revalue.moments_of({shipment.pk: shipment}, planned, TODAY)) == {}
-                if shipment.departed_on and shipment.arrived_on:
-                    assert shipment.departed_on <= shipment.arrived_on
-            kept = dict(Container.objects.values_list("pk", "own_dock"))
-            assert {key: kept[key] for key in own_docks(planned, TODAY)} == own_docks(planned, TODAY)
-            before = days_of_parts()
-            expected_days.refresh_expected([part.pk for part in self.parts])
-            assert days_of_parts() == before
-            assert move_faults() == []
+        shipments = list(Shipment.objects.all())
+        planned, _ = planned_legs(shipments, TODAY)
+        for shipment in shipments:
+            legs, plan = planned[shipment.pk]
+            days = expected_legs(plan, TODAY)
+            kept = [(leg.expected_start, leg.expected_end) for leg in legs]
+            assert kept == [(one.start, one.end) for one in days]
+            assert shipment.expected_dock == (days[-1].end if days else None)
+            assert ownership.owned_otherwise(revalue.moments_of({shipment.pk: shipment}, planned, TODAY)) == {}
+            if shipment.departed_on and shipment.arrived_on:
+                assert shipment.departed_on <= shipment.arrived_on
+        kept = dict(Container.objects.values_list("pk", "own_dock"))
+        assert {key: kept[key] for key in own_docks(planned, TODAY)} == own_docks(planned, TODAY)
+        before = days_of_parts()
+        expected_days.refresh_expected([part.pk for part in self.parts])
+        assert days_of_parts() == before
+        assert move_faults() == []
 
 
 def days_of_parts():

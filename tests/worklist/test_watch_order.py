@@ -15,7 +15,7 @@ def test_two_base_currencies(world):
     worth = in_one_currency({world.nz.pk, world.au.pk})
     # The first by code is the Australian one: a New Zealand dollar is worth two of its own.
     assert worth == {world.au.pk: 1, world.nz.pk: 2}
-    facts = {"party": "us", "reason": "x", "since": TODAY, "subject": "s", "url": "/", "kind": "order"}
+    facts = {"party": "us", "reason": "x", "since": TODAY, "kind": "order"}
     Matter.objects.create(record=1, company=world.nz, at_stake=D(60), changed_at=world.act("viewer").at, **facts)
     Matter.objects.create(record=2, company=world.au, at_stake=D(100), changed_at=world.act("viewer").at, **facts)
     found = _dearest_first(Matter.objects.filter(record__in=[1, 2]), {world.nz.pk, world.au.pk})

@@ -17,4 +17,4 @@ LETTER_FILLERS = {"{supplier link}": "northing.actions.confirmations.supplier_li
 # Documents that are made when the letter goes: maker -> function from an id to (name, type, content) of each.
 LETTER_FILES = {"order": "northing.orders.documents.order_documents"}
 # Called with the message when a letter was sent, was put off, or has failed.
-LETTER_LISTENERS = ["northing.actions.worklist.open_matters.letter_changed"]
+LETTER_LISTENERS = ["northing.actions.worklist.letters.letter_changed"]

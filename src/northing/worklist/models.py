@@ -45,8 +45,6 @@ class Matter(models.Model):
     company = models.ForeignKey(Company, models.CASCADE)
     party = models.CharField(max_length=10)
     reason = models.CharField(max_length=240)
-    subject = models.CharField(max_length=160)
-    url = models.CharField(max_length=120)
     since = models.DateField()
     due = models.DateField(null=True)
     at_stake = fields.money(default=fields.ZERO)

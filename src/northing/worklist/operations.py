@@ -30,14 +30,12 @@ class MatterDraft:
     record: int
     company: int
     move: Move | None
-    subject: str = ""
-    url: str = ""
     at_stake: Decimal = Decimal(0)
     per_day: Decimal = Decimal(0)
     person: int | None = None
 
 
-def settle_matters(drafts: Sequence[MatterDraft]) -> None:
+def write_matters(drafts: Sequence[MatterDraft]) -> None:
     """Write the matters that are open and remove those that are not; a matter that is the same keeps its age."""
     _remove_matters([(draft.kind, draft.record, draft.company) for draft in drafts if draft.move is None])
     rows = [
@@ -49,8 +47,6 @@ def settle_matters(drafts: Sequence[MatterDraft]) -> None:
             draft.move.reason,
             draft.move.since,
             draft.move.due,
-            draft.subject[:160],
-            draft.url,
             draft.at_stake,
             draft.per_day,
             draft.person,
@@ -65,12 +61,12 @@ def settle_matters(drafts: Sequence[MatterDraft]) -> None:
 
 SETTLE = """
 insert into worklist_matter as m
-  (kind, record, company_id, party, reason, since, due, subject, url, at_stake, per_day, person_id, changed_at)
+  (kind, record, company_id, party, reason, since, due, at_stake, per_day, person_id, changed_at)
 select *, now() from unnest(%s::text[], %s::bigint[], %s::bigint[], %s::text[], %s::text[], %s::date[], %s::date[],
-  %s::text[], %s::text[], %s::numeric[], %s::numeric[], %s::bigint[])
+  %s::numeric[], %s::numeric[], %s::bigint[])
 on conflict (kind, record, company_id) do update
    set party = excluded.party, reason = excluded.reason, since = excluded.since, due = excluded.due,
-       subject = excluded.subject, url = excluded.url, at_stake = excluded.at_stake, per_day = excluded.per_day,
+       at_stake = excluded.at_stake, per_day = excluded.per_day,
        person_id = excluded.person_id,
        changed_at = case when (m.party, m.reason) = (excluded.party, excluded.reason) then m.changed_at
                          else excluded.changed_at end

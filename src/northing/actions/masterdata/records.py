@@ -14,7 +14,7 @@ from northing.access.acts import Act
 from northing.access.models import Grant
 from northing.access.permissions import ASK, WORDS, held_by, may, may_somewhere
 from northing.actions.access.roles import PersonRequest, write_person
-from northing.actions.worklist import open_matters
+from northing.actions.worklist import clocks
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import HistoryDraft, add_history, add_history_rows, once
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
@@ -289,7 +289,7 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
     if kind.name in ("free-time", "holiday", "working-week") and doing:
         # Every container that stands may be free for longer or shorter now.
         boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(given_back())
-        open_matters.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
+        clocks.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
     later = [one.record.pk for one in changed if any(told["field"] == PASSAGE for told in one.changes)]
     if kind.model is Party and later:
         waiting = Instalment.objects.filter(line__order__supplier__in=later, line__summary__is_open=True)

@@ -11,7 +11,7 @@ from northing.access.acts import Act
 from northing.access.models import Person
 from northing.access.permissions import limit_of, may
 from northing.actions.confirmations.supplier_links import LINK
-from northing.actions.worklist import open_matters
+from northing.actions.worklist import stakes
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.core.confirmations.agreement import misfits
@@ -257,7 +257,7 @@ def _within_limit(act: Act, order: PurchaseOrder) -> None:
     most = limit_of(act.person, "approve_order", order.company_id)
     if most is None:
         return
-    amount = open_matters.Stakes().base(order.company, order_total(order), order.currency)
+    amount = stakes.Stakes().base(order.company, order_total(order), order.currency)
     if amount > most:
         currency = order.company.currency
         what = f"The order is worth {currency} {money(amount, currency)}; you may approve {money(most, currency)}."

@@ -12,7 +12,7 @@ from northing.access.permissions import companies_of, require_somewhere
 from northing.actions.shipping import load as loading
 from northing.actions.shipping import pack
 from northing.actions.shipping.build import BuildRequest, build
-from northing.actions.worklist import open_matters
+from northing.actions.worklist import notices
 from northing.activity.operations import add_history, once
 from northing.core.planning.despatch import Allotted, Open, allot, differences
 from northing.core.planning.loading import LOOSE
@@ -104,7 +104,7 @@ def read(act: Act, request: NoticeRequest) -> int:
         links,
         shared=act.supplier is not None,
     )
-    open_matters.refresh_notices([made.pk])
+    notices.refresh_notices([made.pk])
     return made.pk
 
 
@@ -241,7 +241,7 @@ def take(act: Act, request: TakeRequest) -> dict:
     shipping.settle_notice(notice, DespatchNotice.State.TAKEN, shipment)
     out = f", {len(bad)} rows left out" if bad else ""
     links = [("notice", notice.pk, None), ("shipment", shipment.pk, None)]
-    open_matters.refresh_notices([notice.pk])
+    notices.refresh_notices([notice.pk])
     add_history(act, "take_notice", f"Took despatch notice {notice.number} into {shipment}{out}", links)
     return done
 
@@ -297,7 +297,7 @@ def drop(act: Act, request: DropRequest) -> int:
     """Drop a notice; one of the same number may come again."""
     notice = _shown(act, request.notice)
     shipping.settle_notice(notice, DespatchNotice.State.DROPPED, None)
-    open_matters.refresh_notices([notice.pk])
+    notices.refresh_notices([notice.pk])
     add_history(act, "drop_notice", f"Dropped despatch notice {notice.number}", [("notice", notice.pk, None)])
     return notice.pk
 

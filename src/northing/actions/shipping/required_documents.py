@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from northing.access.acts import Act, future_problem
 from northing.access.models import Person
 from northing.actions.shipping.load import require_packing
-from northing.actions.worklist import open_matters
+from northing.actions.worklist import documents
 from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems, far_problems
 from northing.core.problems import Problem, Refused, refuse_if
@@ -161,7 +161,7 @@ def _problems(request: DocumentRequest, shipment: Shipment, today: date) -> list
 
 def _bring_along(shipment: Shipment) -> None:
     refresh_days([shipment])
-    open_matters.refresh_papers([shipment.pk])
+    documents.refresh_papers([shipment.pk])
 
 
 def refresh_days(shipments: list[Shipment]) -> None:

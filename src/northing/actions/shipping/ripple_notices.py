@@ -7,7 +7,7 @@ from datetime import date
 
 from northing.access.acts import Act
 from northing.actions.shipping.ripple import RippleLine, lines_between
-from northing.actions.worklist import open_matters
+from northing.actions.worklist import ripples
 from northing.activity.operations import once
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Company
@@ -39,7 +39,7 @@ def tell_owners(act: Act, source: str, before: Mapping[int, date | None]) -> int
     for line in lines:
         groups[tuple(owners[line.line])].append(line)
     made = [shipping.write_ripple(act, source, *owner, _kept(some)) for owner, some in sorted(groups.items())]
-    open_matters.refresh_ripples([ripple.pk for ripple in made])
+    ripples.refresh_ripples([ripple.pk for ripple in made])
     return len(lines)
 
 
@@ -58,5 +58,5 @@ def see(act: Act, request: SeenRequest) -> int:
     if ripple is None:
         raise Refused(Problem("This has been seen already."))
     shipping.see_ripple(ripple, act.at)
-    open_matters.refresh_ripples([ripple.pk])
+    ripples.refresh_ripples([ripple.pk])
     return ripple.pk

@@ -2,7 +2,7 @@
 
 from django.db import connection, transaction
 
-from northing.actions.worklist import open_matters
+from northing.actions.worklist import cases, instalments, layers, letters, notices, orders, ripples, shipments
 from northing.actions.worklist import refresh as aftermath
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
@@ -13,7 +13,7 @@ from northing.worklist.models import LineSummary, Matter
 
 CHUNK = 2_000
 # What a new exchange rate moves without a fact is not compared.
-SAID = ("kind", "record", "company", "party", "reason", "since", "due", "subject", "url")
+SAID = ("kind", "record", "company", "party", "reason", "since", "due")
 EVERY_LINE = "select id as line_id from orders_orderline"
 
 
@@ -31,14 +31,14 @@ def move_faults(mend: bool = False) -> list[str]:
 def _matter_faults() -> list[str]:
     before = _matters()
     for model, refresh in (
-        (PurchaseOrder, open_matters.refresh_orders),
-        (Instalment, open_matters.refresh_instalments),
-        (Shipment, open_matters.refresh_shipments),
-        (CostLayer, open_matters.refresh_layers),
-        (Claim, open_matters.refresh_cases),
-        (Message, open_matters.refresh_letters),
-        (DespatchNotice, open_matters.refresh_notices),
-        (Ripple, open_matters.refresh_ripples),
+        (PurchaseOrder, orders.refresh_orders),
+        (Instalment, instalments.refresh_instalments),
+        (Shipment, shipments.refresh_shipments),
+        (CostLayer, layers.refresh_layers),
+        (Claim, cases.refresh_cases),
+        (Message, letters.refresh_letters),
+        (DespatchNotice, notices.refresh_notices),
+        (Ripple, ripples.refresh_ripples),
     ):
         found = model.objects.all() if model is not Instalment else Instalment.objects.filter(position__isnull=False)
         for keys in _chunks(found.order_by("pk").values_list("pk", flat=True).iterator()):

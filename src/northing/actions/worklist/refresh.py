@@ -4,7 +4,12 @@ from collections.abc import Iterable
 
 from django.db import connection
 
-from northing.actions.worklist import expected_days, open_matters
+from northing.actions.worklist import expected_days
+from northing.actions.worklist.cases import refresh_cases
+from northing.actions.worklist.instalments import refresh_instalments
+from northing.actions.worklist.layers import refresh_layers
+from northing.actions.worklist.orders import refresh_orders
+from northing.actions.worklist.shipments import refresh_shipments
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
 
@@ -130,11 +135,11 @@ def bring_along(
     keys = {"instalments": [*instalments, *dated], "shipments": [*shipments], "layers": [*layers], "cases": [*cases]}
     orders = list(orders)
     expected_days.refresh_expected(keys["instalments"])
-    open_matters.refresh_orders(orders)
-    open_matters.refresh_instalments(instalments)
-    open_matters.refresh_shipments(keys["shipments"])
-    open_matters.refresh_layers(keys["layers"])
-    open_matters.refresh_cases(keys["cases"])
+    refresh_orders(orders)
+    refresh_instalments(instalments)
+    refresh_shipments(keys["shipments"])
+    refresh_layers(keys["layers"])
+    refresh_cases(keys["cases"])
     if any(keys.values()):
         refresh_lines(_lines_of(keys))
     if orders:

@@ -19,30 +19,33 @@ class Page:
     next: str
 
 
-def page_number(query) -> int:
+def page_number(query, name: str = "page") -> int:
     """The page that a query string asks for; 1 where it makes no sense."""
-    text = query.get("page", "1")
+    text = query.get(name, "1")
     return min(max(int(text), 1), LAST) if text.isascii() and text.isdigit() and len(text) < 6 else 1
 
 
-def page_of(find: Callable[[int, int], Sequence[Any]], query, size: int = SIZE) -> Page:
-    """The page of `find(first, past the last)`; one row more than shown tells whether there is a next."""
-    number = page_number(query)
+def page_of(find: Callable[[int, int], Sequence[Any]], query, size: int = SIZE, *, name: str = "page") -> Page:
+    """The page of `find(first, past the last)`; one row more than shown tells whether there is a next.
+
+    Several lists of one page turn by names of their own.
+    """
+    number = page_number(query, name)
     first = (number - 1) * size
     rows = list(find(first, first + size + 1))
     return Page(
         rows[:size],
         number,
-        _address(query, number - 1) if number > 1 else "",
-        _address(query, number + 1) if len(rows) > size else "",
+        _address(query, name, number - 1) if number > 1 else "",
+        _address(query, name, number + 1) if len(rows) > size else "",
     )
 
 
-def page_of_rows(queryset, query, size: int = SIZE) -> Page:
+def page_of_rows(queryset, query, size: int = SIZE, *, name: str = "page") -> Page:
     """The page of an ordered queryset."""
-    return page_of(lambda first, past: queryset[first:past], query, size)
+    return page_of(lambda first, past: queryset[first:past], query, size, name=name)
 
 
-def _address(query, number: int) -> str:
-    kept = [(name, value) for name in query for value in query.getlist(name) if name != "page"]
-    return "?" + urlencode([*kept, ("page", number)])
+def _address(query, name: str, number: int) -> str:
+    kept = [(word, value) for word in query for value in query.getlist(word) if word != name]
+    return "?" + urlencode([*kept, (name, number)])

@@ -12,10 +12,9 @@ from northing.claims.models import Claim
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
+from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.quality.forms import InspectForm
-
-SHOWN = 200
 
 
 @open_page
@@ -25,13 +24,15 @@ def quality(request):
     held = (
         OnHand.objects.filter(status="held", quantity__gt=0, layer__company__in=mine)
         .select_related("layer__item", "layer__site", "layer__receipt_line__receipt", "bin")
-        .order_by("layer__occurred_on", "pk")[:SHOWN]
+        .order_by("layer__occurred_on", "pk")
     )
     cases = scoped(Claim.objects.filter(withdrawn_at=None).select_related("layer__item", "supplier"), request.user)
     context = {
-        "held": held,
-        "cases": cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk")[:SHOWN],
-        "ended": cases.filter(ended=F("quantity")).order_by("-pk")[:20],
+        "held": page_of_rows(held, request.GET),
+        "cases": page_of_rows(
+            cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk"), request.GET, name="cases"
+        ),
+        "ended": page_of_rows(cases.filter(ended=F("quantity")).order_by("-pk"), request.GET, 20, name="ended"),
     }
     return render(request, "quality/quality.html", context)
 

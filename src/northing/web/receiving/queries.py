@@ -1,7 +1,7 @@
-"""What comes to a dock beside what its own companies ordered."""
+"""What comes to a dock: of its own companies' orders, and beside them."""
 
-from django.db.models import F, OuterRef, Subquery
-from django.db.models.functions import Lower
+from django.db.models import F, Min, OuterRef, Subquery
+from django.db.models.functions import Coalesce, Lower
 
 from northing.access.models import Person
 from northing.access.permissions import companies_of
@@ -31,3 +31,31 @@ def sent_here(person: Person) -> list[Container]:
     for box in found:
         box.whose = ", ".join(sorted(names[key] for key in owners.get(box.pk, ())))
     return sorted(found, key=lambda box: (box.expected_dock, box.number))
+
+
+def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
+    """Containers with goods still to come for sites of companies (ids), the next to land first.
+
+    Rows `first` to `past` of container and site, each with its open parts.
+    """
+    still = Stowage.objects.filter(
+        instalment__line__order__company__in=companies,
+        settled__lt=F("quantity"),
+        container__shipment__expected_dock__isnull=False,
+    )
+    day = Coalesce("container__own_dock", "container__shipment__expected_dock")
+    site = F("instalment__line__order__site")
+    pairs = still.order_by().annotate(site=site).values("container", "site").annotate(day=Min(day))
+    found = list(pairs.order_by("day", "container__number", "container", "site")[first:past])
+    parts = still.filter(container__in=[row["container"] for row in found]).order_by("pk")
+    parts = parts.select_related(
+        "container__shipment__voyage", "instalment__line__order__site", "instalment__line__item"
+    )
+    boxes: dict[tuple[int, int], dict] = {(row["container"], row["site"]): {"parts": []} for row in found}
+    for part in parts:
+        order = part.instalment.line.order
+        box = boxes.get((part.container_id, order.site_id))
+        if box is not None:
+            box["container"], box["site"] = part.container, order.site
+            box["parts"].append(part)
+    return list(boxes.values())

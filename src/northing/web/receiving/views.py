@@ -2,7 +2,6 @@
 
 from django.contrib import messages
 from django.db.models import F
-from django.db.models.functions import Coalesce
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -16,35 +15,24 @@ from northing.masterdata.models import Site
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Stowage
 from northing.web.common.history import history_for
+from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.receiving.forms import ReceiveForm, ReverseForm
-from northing.web.receiving.queries import sent_here
-
-SHOWN = 200
+from northing.web.receiving.queries import expected_boxes, sent_here
 
 
 @open_page
 def dock(request):
     """Containers with goods to come, the next to land first."""
-    open_parts = (
-        Stowage.objects.filter(
-            instalment__line__order__company__in=companies_of(request.user),
-            settled__lt=F("quantity"),
-            container__shipment__expected_dock__isnull=False,
-        )
-        .select_related("container__shipment__voyage", "instalment__line__order__site", "instalment__line__item")
-        .order_by(Coalesce("container__own_dock", "container__shipment__expected_dock"), "container__number", "pk")
-    )
-    boxes: dict[tuple[int, int], dict] = {}
-    for part in open_parts[:2000]:
-        site = part.instalment.line.order.site
-        box = boxes.setdefault((part.container_id, site.pk), {"container": part.container, "site": site, "parts": []})
-        box["parts"].append(part)
-    receipts = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user).order_by("-pk")[
-        :20
-    ]
-    context = {"boxes": list(boxes.values())[:SHOWN], "receipts": receipts, "more": len(boxes) > SHOWN}
-    context["others"] = sent_here(request.user)[:SHOWN]
+    mine = companies_of(request.user)
+    boxes = page_of(lambda first, past: expected_boxes(mine, first, past), request.GET)
+    receipts = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user).order_by("-pk")
+    context = {
+        "boxes": boxes.rows,
+        "page": boxes,
+        "receipts": page_of_rows(receipts, request.GET, 20, name="receipts"),
+        "others": sent_here(request.user),
+    }
     return render(request, "receiving/dock.html", context)
 
 

@@ -1,4 +1,4 @@
-"""Pages of the frame: health, find anything, watch."""
+"""The Watch: everything open, by whose move it is."""
 
 import uuid
 from datetime import timedelta
@@ -15,6 +15,7 @@ from northing.masterdata.queries import in_one_currency
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
 from northing.web.confirmations.queries.answers import acts_of
+from northing.web.worklist.words import name_all
 from northing.worklist.models import Matter, Visit
 
 
@@ -38,7 +39,7 @@ def watch(request):
         matters = matters.filter(party=asked["party"])
     page = page_of_rows(_dearest_first(matters, companies_of(request.user)), request.GET)
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
-    context = {"matters": page.rows, "page": page, "parties": parties, "companies": companies, "asked": asked}
+    context = {"matters": name_all(page.rows), "page": page, "parties": parties, "companies": companies, "asked": asked}
     context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows)}
     return render(request, "worklist/watch.html", context)
 

@@ -1,0 +1,90 @@
+"""Open matters of shipments on their way."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+
+from django.db import connection
+
+from northing.actions.worklist.clocks import refresh_clocks
+from northing.actions.worklist.documents import refresh_papers
+from northing.actions.worklist.stakes import Stakes, day_of
+from northing.core.money.money import rounded
+from northing.core.worklist import moves
+from northing.masterdata.models import Company
+from northing.shipping.models import Leg, Shipment
+from northing.worklist.models import Matter
+from northing.worklist.operations import MatterDraft, write_matters
+
+ZERO = Decimal(0)
+
+
+ABOARD = """
+select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.settled, 0)),
+       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * n.net_share / l.pack_factor)
+  from shipping_stowage s
+  join shipping_container c on c.id = s.container_id
+  join orders_instalment n on n.id = s.instalment_id
+  join orders_orderline l on l.id = n.line_id
+  join orders_purchaseorder o on o.id = l.order_id
+ where c.shipment_id = any(%s)
+ group by c.shipment_id, o.company_id, o.currency
+"""
+
+
+@dataclass
+class _Aboard:
+    """What a company has in a shipment that is not settled: units, and their worth in base currency."""
+
+    units: Decimal = ZERO
+    value: Decimal = ZERO
+
+
+def _aboard(shipments: list[int]) -> dict[tuple[int, Company], _Aboard]:
+    with connection.cursor() as cursor:
+        cursor.execute(ABOARD, [shipments])
+        rows = cursor.fetchall()
+    companies = Company.objects.in_bulk({company for _, company, *_ in rows})
+    stakes, found = Stakes(), {}
+    for shipment, company, currency, units, amount in rows:
+        one = found.setdefault((shipment, companies[company]), _Aboard())
+        one.units += units
+        one.value += stakes.base(companies[company], rounded(amount, currency), currency)
+    return found
+
+
+def refresh_shipments(shipments: Iterable[int]) -> None:
+    """Shipments on their way, one matter for each company aboard; a company that is not any more has none."""
+    keys = list(shipments)
+    found = Shipment.objects.prefetch_related("customs_entries").in_bulk(keys)
+    mains = {leg.shipment_id: leg for leg in Leg.objects.filter(shipment__in=keys, main=True)}
+    aboard = _aboard(keys)
+    drafts = []
+    for (key, company), goods in aboard.items():
+        shipment, main = found[key], mains.get(key)
+        entries = {entry.company_id: entry.day for entry in shipment.customs_entries.all()}
+        facts = moves.ShipmentFacts(
+            created_on=day_of(shipment.created_at),
+            packed_something=True,
+            open_quantity=goods.units,
+            departure=main.expected_start if main else None,
+            arrival=main.expected_end if main else None,
+            dock=shipment.expected_dock,
+            departed_on=shipment.departed_on,
+            arrived_on=shipment.arrived_on,
+            entry_on=entries.get(company.pk),
+        )
+        drafts.append(
+            MatterDraft(
+                kind="shipment",
+                record=key,
+                company=company.pk,
+                move=moves.shipment_move(facts),
+                at_stake=goods.value,
+            )
+        )
+    known_before = Matter.objects.filter(kind="shipment", record__in=keys).values_list("record", "company")
+    gone = {*known_before} - {(key, company.pk) for key, company in aboard}
+    write_matters([*drafts, *(MatterDraft("shipment", key, company, None) for key, company in gone)])
+    refresh_clocks(keys)
+    refresh_papers(keys)
