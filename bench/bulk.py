@@ -77,14 +77,17 @@ with chosen as (
   insert into ledger_costlayer (kind, company_id, site_id, item_id, lot, occurred_on, received, gone, total_cost, taken_cost,
          goods_cost, goods_taken)
   select 'stock', %(company)s, %(site)s, %(item)s, '', %(today)s, 5, 0, 0, 0, 0, 0 from stowed returning id
-), hand as (
-  insert into inventory_onhand (layer_id, bin_id, status, quantity) select id, %(bin)s, 'held', 5 from layers
-), cases as (
-  insert into claims_claim (company_id, kind, layer_id, supplier_id, reason, quantity, ended, opened_on)
-  select %(company)s, 'rejected', id, %(supplier)s, 'bulk', 1, 0, %(today)s from layers
 ), told as (
   insert into activity_historyentry (action, actor_id, channel, at, occurred_on, text, changes)
   values ('bulk', %(buyer)s, 'file', now(), %(today)s, 'bulk', '[]') returning id
+), hand as (
+  insert into inventory_onhand (layer_id, bin_id, status, quantity) select id, %(bin)s, 'held', 5 from layers
+), moved as (
+  insert into inventory_stockmovement (layer_id, source_status, target_id, target_status, quantity, history_id)
+  select layers.id, '', %(bin)s, 'held', 5, told.id from layers cross join told
+), cases as (
+  insert into claims_claim (company_id, kind, layer_id, supplier_id, reason, quantity, ended, opened_on)
+  select %(company)s, 'rejected', id, %(supplier)s, 'bulk', 1, 0, %(today)s from layers
 ), entries as (
   insert into ledger_entry (history_id, actor_id, action, text, occurred_on, at)
   select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, now() from told cross join stowed returning id

@@ -1,13 +1,19 @@
-"""The database of a test worker: a copy of a template that is made once for each set of migrations."""
+"""The database of a test worker: a copy of a template that is made once for each set of migrations.
+
+The small world stands in it, so that no test writes it again.
+"""
 
 import hashlib
 from pathlib import Path
 
 import django
 import psycopg
+import time_machine
 from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
+
+from tests.worlds import NOW, make_small_world
 
 PACKAGE = Path(__file__).resolve().parent.parent / "src" / "northing"
 # Any number: workers that start side by side make the template one after the other.
@@ -17,7 +23,8 @@ LOCK = 78_100_421
 def template_name() -> str:
     """The template's name: it changes with every migration of ours and with Django itself."""
     total = hashlib.sha256(django.__version__.encode())
-    for path in sorted([*PACKAGE.glob("*/migrations/*.py"), *PACKAGE.glob("database/*.py")]):
+    worlds = Path(__file__).with_name("worlds.py")
+    for path in sorted([*PACKAGE.glob("*/migrations/*.py"), *PACKAGE.glob("database/*.py"), worlds]):
         total.update(path.name.encode() + path.read_bytes())
     return f"northing_tests_{total.hexdigest()[:12]}"
 
@@ -53,8 +60,17 @@ def _make_template(server: psycopg.Connection, template: str) -> None:
     server.execute(f"create database {making}")
     _use(making)
     call_command("migrate", verbosity=0, interactive=False)
+    with time_machine.travel(NOW, tick=True):
+        make_small_world()
     connection.close()
     server.execute(f"alter database {making} rename to {template}")
+
+
+def empty() -> None:
+    """Empty every table, within the transaction of the test."""
+    tables = ", ".join(f'"{table}"' for table in connection.introspection.django_table_names(only_existing=True))
+    with connection.cursor() as cursor:
+        cursor.execute(f"truncate {tables} restart identity cascade")
 
 
 def _use(name: str) -> None:

@@ -4,9 +4,9 @@ from decimal import Decimal as D
 
 import pytest
 from django.urls import reverse
-from northing.access.permissions import may
 
 from northing.access.models import Grant, Person, Role
+from northing.access.permissions import may
 from northing.actions.access import roles
 from northing.actions.inventory import issue
 from northing.actions.orders import write

@@ -14,6 +14,7 @@ from northing.access.models import Grant, Person
 from northing.actions.activity import remarks
 from northing.actions.confirmations import answers, supplier_links
 from northing.actions.costing import charges
+from northing.actions.inventory import issue
 from northing.actions.shipping import despatch_notices, pack
 from northing.actions.worklist import refresh
 from northing.claims.models import Claim
@@ -21,6 +22,7 @@ from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.formats.despatch import Line, Notice
+from northing.inventory.models import OnHand, StockIssue
 from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Agreement, Company, ExchangeRate
@@ -129,6 +131,7 @@ def addresses(world):
         "number": 1,
         "token": link_of(world),
         "view_id": SavedView.objects.get_or_create(owner=world.people["expediter"], name="v", query="where=all")[0].pk,
+        "issue_id": issue_of(world),
         "job_id": begin(world.act("expediter", "e"), "set_need_by", "t", {"keys": []}, 0, "", False).pk,
     }
     for pattern in all_patterns(get_resolver("northing.web.urls")):
@@ -159,6 +162,16 @@ def document_of(world):
     order = PurchaseOrder.objects.order_by("pk").first()
     asked = remarks.DocumentRequest(order.pk, "paper.pdf", b"%PDF-1.4 paper")
     return remarks.add_document(world.act("expediter", "d"), asked)
+
+
+def issue_of(world):
+    """A stock issue that stands; one unit of what lies in store where there is none."""
+    there = StockIssue.objects.filter(reversed_by=None).first()
+    lies = OnHand.objects.filter(status="in_store", quantity__gt=0, layer__site=world.site).first()
+    if there or not lies:
+        return there.pk if there else 0
+    asked = issue.IssueRequest(world.site.pk, lies.layer.item_id, D(1), "shops", TODAY)
+    return issue.issue_stock(world.act("dock", "i"), asked)
 
 
 def link_of(world):
@@ -461,6 +474,7 @@ def test_closed_periods_are_said_on_the_page(lived_in, client):
         ),
         ("check_books", "ledger_openitem", "account = 'provider_payable'", "open item .*None, posted"),
         ("check_books", "ledger_layercost", "true", "components 0"),
+        ("check_stock", "inventory_stockmovement", "target_status = 'in_store'", "movements say 0"),
     ],
 )
 def test_the_proofs_are_commands_that_can_fail(lived_in, capsys, command, table, rows, words):

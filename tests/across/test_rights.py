@@ -4,8 +4,8 @@ from dataclasses import replace
 from decimal import Decimal as D
 
 import pytest
-from northing.access.permissions import ROLES, WORDS
 
+from northing.access.permissions import ROLES, WORDS
 from northing.actions.access import roles
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges

@@ -15,6 +15,8 @@ from northing.actions.receiving import reverse
 from northing.activity.models import HistoryEntry
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer
+from northing.core.problems import Refused
+from northing.inventory.models import StockIssue
 from northing.ledger.models import Account, CostLayer, OpenItem, Posting
 from northing.orders.models import Instalment
 from northing.positions.models import Position
@@ -143,6 +145,13 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     assert (balance(Account.LATE_ISSUED), balance(Account.RETURN_LOSS)) == (D("16.65"), D("77.10") + D("1.35"))
     position.refresh_from_db()
     assert (position.in_store, position.issued) == (780, 370)
+    taken_back = issue.TakeBackRequest(StockIssue.objects.get().pk, "the shop was shut")
+    issue.take_back_issue(world.act("dock"), taken_back)
+    assert (balance(Account.LATE_ISSUED), balance(Account.STOCK_ISSUES)) == (0, 0), "late costs come back with them"
+    position.refresh_from_db()
+    assert (position.in_store, position.issued) == (1150, 0)
+    with pytest.raises(Refused, match="taken back already"):
+        issue.take_back_issue(world.act("dock"), taken_back)
 
 
 def test_missing_goods_are_not_owed_and_their_charges_are_lost(world, shipped):

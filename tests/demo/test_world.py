@@ -15,7 +15,7 @@ from northing.worklist.models import Matter
 
 
 @pytest.mark.parametrize("today", [date(2026, 11, 25), date(2028, 3, 1)])
-def test_every_situation_is_there_and_the_books_explain_themselves(db, today):
+def test_every_situation_is_there_and_the_books_explain_themselves(nothing_yet, today):
     lay_world(today)
     assert (position_faults(), book_faults()) == ([], [])
     for place in (

@@ -7,10 +7,10 @@ from io import StringIO
 import pytest
 from django.core.management import CommandError, call_command
 from django.utils import timezone
-from northing.access.permissions import may
 
 from northing.access.acts import Act
 from northing.access.models import Grant, Person
+from northing.access.permissions import may
 from northing.actions.access.roles import PersonRequest
 from northing.actions.masterdata import records
 from northing.actions.orders import write
@@ -163,7 +163,7 @@ def test_what_is_said_of_a_record_is_read_back_as_it_is(world, name):
     assert {(one.state, one.says) for one in judged} == {("same", "")}
 
 
-def test_a_house_from_nothing(db, monkeypatch):
+def test_a_house_from_nothing(nothing_yet, monkeypatch):
     """From an empty database to a sent order, as its first administrator would."""
     monkeypatch.setattr("getpass.getpass", lambda _: "long and dull enough")
     words = ["--code", "NEW", "--name", "New House Ltd", "--country", "NZ", "--currency", "NZD"]
@@ -197,7 +197,7 @@ def test_a_house_from_nothing(db, monkeypatch):
     assert Port.objects.count() == 1
 
 
-def test_a_weak_password_founds_nothing(db):
+def test_a_weak_password_founds_nothing(nothing_yet):
     facts = (("code", "X"), ("name", "X"), ("country", "NZ"), ("currency", "NZD"))
     with pytest.raises(Refused, match="too short"):
         records.found_house(

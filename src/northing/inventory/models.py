@@ -1,20 +1,50 @@
-"""How much of a layer lies in which bin, in which state."""
+"""Where goods lie: movements between bins and states, what they add up to, and goods issued."""
 
 from django.db import models
-from django.db.models import Q
+from django.db.models import F, Q
 
+from northing.access.models import Person
 from northing.database import fields
-from northing.ledger.models import CostLayer
-from northing.masterdata.models import Bin
+from northing.ledger.models import CostLayer, Entry
+from northing.masterdata.models import Bin, Company, Item, Site
+
+
+class Status(models.TextChoices):
+    """The states of goods in a bin."""
+
+    HELD = "held", "Held"
+    IN_STORE = "in_store", "In store"
+    REJECTED = "rejected", "Rejected"
+
+
+class StockMovement(models.Model):
+    """Units of a layer going from one bin and state to another, by an action. Append-only.
+
+    Without a source they came in, without a target they went out. A movement moves no value.
+    """
+
+    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="movements")
+    source = models.ForeignKey(Bin, models.PROTECT, null=True, related_name="+")
+    source_status = models.CharField(max_length=8, choices=Status.choices, blank=True)
+    target = models.ForeignKey(Bin, models.PROTECT, null=True, related_name="+")
+    target_status = models.CharField(max_length=8, choices=Status.choices, blank=True)
+    quantity = fields.quantity()
+    history = models.ForeignKey("activity.HistoryEntry", models.PROTECT)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(quantity__gt=0), name="stock_movement_above_zero"),
+            models.CheckConstraint(
+                condition=Q(source__isnull=False) | Q(target__isnull=False), name="stock_movement_goes_somewhere"
+            ),
+            models.CheckConstraint(
+                condition=~Q(source=F("target"), source_status=F("target_status")), name="stock_movement_changes"
+            ),
+        ]
 
 
 class OnHand(models.Model):
-    """How much of a layer lies in which bin, in which state."""
-
-    class Status(models.TextChoices):
-        HELD = "held", "Held"
-        IN_STORE = "in_store", "In store"
-        REJECTED = "rejected", "Rejected"
+    """How much of a layer lies in which bin, in which state: what its movements add up to."""
 
     layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="on_hand")
     bin = models.ForeignKey(Bin, models.PROTECT)
@@ -26,3 +56,32 @@ class OnHand(models.Model):
             models.UniqueConstraint(fields=["layer", "bin", "status"], name="on_hand_once"),
             models.CheckConstraint(condition=Q(quantity__gte=0), name="on_hand_not_negative"),
         ]
+
+
+class StockIssue(models.Model):
+    """Units of an item that left stock for use or sale."""
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    site = models.ForeignKey(Site, models.PROTECT)
+    item = models.ForeignKey(Item, models.PROTECT, related_name="issues")
+    quantity = fields.quantity()
+    purpose = models.CharField(max_length=60)
+    occurred_on = models.DateField()
+    issued_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    # The entry that took it back.
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class StockIssueLine(models.Model):
+    """What an issue took out of one layer, and at what cost."""
+
+    issue = models.ForeignKey(StockIssue, models.CASCADE, related_name="lines")
+    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="issue_lines")
+    quantity = fields.quantity()
+    cost = fields.money()
+    goods_cost = fields.money()

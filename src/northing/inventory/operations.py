@@ -1,28 +1,118 @@
-"""Writes of what lies where."""
+"""Writes of what lies where: stock movements, and what they add up to; stock issues."""
 
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from decimal import Decimal
 
-from django.db.models import F
+from django.db import connection
 
+from northing.activity.models import HistoryEntry
 from northing.core.problems import Problem, Refused
-from northing.inventory.models import OnHand
-from northing.ledger.models import CostLayer
+from northing.database.columns import insert_columns
+from northing.inventory.models import OnHand, StockIssue, StockIssueLine, StockMovement
+from northing.ledger.models import CostLayer, Entry
+
+ZERO = Decimal(0)
 
 
-def put_on_hand(layer: CostLayer, bin_id: int, status: str, quantity: Decimal) -> None:
-    """Add units of a layer to a bin; a negative quantity takes them out."""
-    row, _ = OnHand.objects.get_or_create(layer=layer, bin_id=bin_id, status=status, defaults={"quantity": Decimal(0)})
-    OnHand.objects.filter(pk=row.pk).update(quantity=F("quantity") + quantity)
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A bin (id), and the state in which goods lie there."""
+
+    bin: int
+    status: str
 
 
-def take_off_hand(layer: CostLayer, status: str, quantity: Decimal) -> int:
-    """Take units of a status from the layer's bins, in order. Returns the bin of the last one taken."""
-    left, last = quantity, 0
+@dataclass(frozen=True, slots=True)
+class StockMove:
+    """Units of a layer (id) going from a place to another; without one they come in, or go out."""
+
+    layer: int
+    quantity: Decimal
+    source: Place | None = None
+    target: Place | None = None
+
+
+MOVEMENT = {
+    "layer_id": "bigint",
+    "quantity": "numeric",
+    "source_id": "bigint",
+    "source_status": "text",
+    "target_id": "bigint",
+    "target_status": "text",
+    "history_id": "bigint",
+}
+ADD = """
+insert into inventory_onhand as h (layer_id, bin_id, status, quantity)
+select * from unnest(%s::bigint[], %s::bigint[], %s::text[], %s::numeric[])
+on conflict (layer_id, bin_id, status) do update set quantity = h.quantity + excluded.quantity
+"""
+TAKE = """
+update inventory_onhand h set quantity = h.quantity - d.quantity
+  from unnest(%s::bigint[], %s::bigint[], %s::text[], %s::numeric[]) as d(layer_id, bin_id, status, quantity)
+ where h.layer_id = d.layer_id and h.bin_id = d.bin_id and h.status = d.status
+"""
+
+
+def move_stock(history: HistoryEntry, moves: Sequence[StockMove]) -> None:
+    """Write movements and bring along what lies where. The table refuses to go below zero."""
+    moves = [move for move in moves if move.quantity]
+    if not moves:
+        return
+    rows = [(move.layer, move.quantity, *_named(move.source), *_named(move.target), history.pk) for move in moves]
+    insert_columns(StockMovement._meta.db_table, MOVEMENT, rows)
+    changes: dict[tuple[int, int, str], Decimal] = defaultdict(Decimal)
+    for move in moves:
+        for place, sign in ((move.source, -1), (move.target, 1)):
+            if place is not None:
+                changes[move.layer, place.bin, place.status] += sign * move.quantity
+    with connection.cursor() as cursor:
+        for statement, sign in ((TAKE, -1), (ADD, 1)):
+            rows = [(*key, sign * amount) for key, amount in sorted(changes.items()) if sign * amount > 0]
+            if rows:
+                cursor.execute(statement, [list(column) for column in zip(*rows, strict=True)])
+
+
+def _named(place: Place | None) -> tuple[int | None, str]:
+    return (place.bin, place.status) if place else (None, "")
+
+
+def taken_from(layer: CostLayer, status: str, quantity: Decimal) -> list[tuple[Place, Decimal]]:
+    """The places from which so many units of a state are taken, first come first; their rows are locked."""
+    left, found = quantity, []
     for row in OnHand.objects.select_for_update().filter(layer=layer, status=status, quantity__gt=0).order_by("id"):
         part = min(left, row.quantity)
-        OnHand.objects.filter(pk=row.pk).update(quantity=F("quantity") - part)
-        left, last = left - part, row.bin_id
-        if not left:
-            return last
-    words = status.replace("_", " ")
-    raise Refused(Problem(f"Only {(quantity - left).normalize():f} units of this layer are {words}.", "quantity"))
+        if part:
+            found.append((Place(row.bin_id, status), part))
+            left -= part
+    if left:
+        words = status.replace("_", " ")
+        raise Refused(Problem(f"Only {(quantity - left).normalize():f} units of this layer are {words}.", "quantity"))
+    return found
+
+
+def move_out(history: HistoryEntry, layer: CostLayer, status: str, quantity: Decimal) -> None:
+    """Units of a state leave their bins for good."""
+    move_stock(history, [StockMove(layer.pk, part, place) for place, part in taken_from(layer, status, quantity)])
+
+
+def clear_layers(history: HistoryEntry, layers: Iterable[CostLayer]) -> None:
+    """Whatever lies of layers goes out: their receipt is reversed."""
+    rows = OnHand.objects.select_for_update().filter(layer__in=list(layers), quantity__gt=0).order_by("id")
+    move_stock(history, [StockMove(row.layer_id, row.quantity, Place(row.bin_id, row.status)) for row in rows])
+
+
+def write_issue(issue: StockIssue, lines: Sequence[StockIssueLine]) -> StockIssue:
+    """A stock issue with its lines."""
+    issue.save()
+    for line in lines:
+        line.issue = issue
+    StockIssueLine.objects.bulk_create(lines)
+    return issue
+
+
+def mark_taken_back(issue: StockIssue, entry: Entry) -> None:
+    """An issue was taken back; it stays a fact."""
+    issue.reversed_by = entry
+    issue.save(update_fields=["reversed_by"])

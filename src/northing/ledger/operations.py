@@ -11,6 +11,7 @@ from django.db.models import Sum
 from northing.access.acts import Act
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
+from northing.core.money.spread import share_so_far
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
 from northing.ledger.models import (
@@ -190,6 +191,22 @@ def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currenc
     layer.goods_taken += goods
     layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
     return made
+
+
+def give_back(layer: CostLayer, quantity: Decimal, cost: Decimal, goods: Decimal, reason: str, entry: Entry) -> Decimal:
+    """Units taken out of a locked layer at `cost` come back to it; returns what they bring back into stock.
+
+    That is the cost at which they went, and what came late upon them since.
+    """
+    currency = layer.company.currency
+    gone = layer.gone - quantity
+    held = as_rule(layer, currency)
+    left, goods_left = (share_so_far(total, gone, layer.received) for total in (held.total, held.goods))
+    back = from_minor(held.taken - left, currency)
+    LayerTake.objects.create(layer=layer, reason=reason, quantity=-quantity, cost=-cost, goods_cost=-goods, entry=entry)
+    layer.gone, layer.taken_cost, layer.goods_taken = gone, from_minor(left, currency), from_minor(goods_left, currency)
+    layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
+    return back
 
 
 def take_back(entry: Entry, layers: Sequence[int]) -> None:

@@ -1,4 +1,4 @@
-"""Issue stock: first in, first out, at layer cost."""
+"""Issue stock: first in, first out, at layer cost; and take an issue back."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -9,11 +9,12 @@ from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
 from northing.actions.worklist.refresh import bring_along
+from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
-from northing.inventory.models import OnHand
+from northing.inventory.models import OnHand, StockIssue, StockIssueLine, StockMovement
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
@@ -38,7 +39,7 @@ class IssueRequest:
 
 @once
 def issue_stock(act: Act, request: IssueRequest) -> int:
-    """Take available units out of the oldest layers. Returns the entry's id."""
+    """Take available units out of the oldest layers. Returns the issue's id."""
     site = Site.objects.select_related("company").get(pk=request.site)
     item = Item.objects.get(pk=request.item)
     act.require_at("issue_stock", site.company_id, site.pk)
@@ -49,23 +50,103 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     links = [("item", item.pk, site.company_id), *_layer_links(takes, site.company_id)]
     history = add_history(act, "issue_stock", text, links, request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
-    drafts = []
+    drafts, lines = [], []
     for layer, quantity in takes:
-        operations.take_off_hand(layer, "in_store", quantity)
-        cost = ledger.take(layer, quantity, LayerTake.Reason.ISSUED, entry, site.company.currency).cost
-        common = {"layer": layer.pk, "order_line": layer.stowage.instalment.line_id if layer.stowage else None}
-        drafts.append(Draft(site.company_id, Account.STOCK_ISSUES, cost, **common))
-        drafts.append(Draft(site.company_id, Account.STOCK, -cost, **common))
+        operations.move_out(history, layer, "in_store", quantity)
+        taken = ledger.take(layer, quantity, LayerTake.Reason.ISSUED, entry, site.company.currency)
+        lines.append(StockIssueLine(layer=layer, quantity=quantity, cost=taken.cost, goods_cost=taken.goods_cost))
+        drafts += _drafts(layer, taken.cost, taken.cost)
     post(entry, drafts)
-    # What was there before Northing has no order whose units would move.
-    moves = [
-        positions.MoveDraft(layer.stowage.instalment_id, "in_store", "issued", quantity, layer.stowage_id)
-        for layer, quantity in takes
-        if layer.stowage
+    issue = StockIssue(
+        company=site.company,
+        site=site,
+        item=item,
+        quantity=request.quantity,
+        purpose=request.purpose.strip(),
+        occurred_on=request.occurred_on,
+        issued_by=act.person,
+        at=act.at,
+        entry=entry,
+    )
+    operations.write_issue(issue, lines)
+    _move(history, takes, "in_store", "issued")
+    return issue.pk
+
+
+def _drafts(layer: CostLayer, cost: Decimal, issued: Decimal) -> list[Draft]:
+    """Out of stock at `cost`: as much of it as was `issued` to the issues, the rest is late cost of them."""
+    common = {"layer": layer.pk, "order_line": layer.stowage.instalment.line_id if layer.stowage else None}
+    return [
+        Draft(layer.company_id, Account.STOCK_ISSUES, issued, **common),
+        Draft(layer.company_id, Account.LATE_ISSUED, cost - issued, **common),
+        Draft(layer.company_id, Account.STOCK, -cost, **common),
     ]
-    positions.move(history, moves)
-    bring_along(layers=[layer.pk for layer, _ in takes if layer.stowage])
-    return entry.pk
+
+
+def _move(history: HistoryEntry, takes: Sequence[tuple[CostLayer, Decimal]], source: str, target: str) -> None:
+    """Units of orders change their place; what was there before Northing has no order whose units would move."""
+    ordered = [(layer, quantity) for layer, quantity in takes if layer.stowage]
+    positions.move(
+        history,
+        [
+            positions.MoveDraft(layer.stowage.instalment_id, source, target, quantity, layer.stowage_id)
+            for layer, quantity in ordered
+        ],
+    )
+    bring_along(layers=[layer.pk for layer, _ in ordered])
+
+
+@dataclass(frozen=True)
+class TakeBackRequest:
+    """A stock issue to be taken back, and why."""
+
+    issue: int
+    reason: str
+
+
+@once
+def take_back_issue(act: Act, request: TakeBackRequest) -> int:
+    """Take an issue back: its units lie where they lay, at their cost, late costs included. Returns its id."""
+    locked = StockIssue.objects.select_for_update(of=("self",)).select_related("item", "site__company", "entry")
+    issue = locked.get(pk=request.issue)
+    act.require_at("issue_stock", issue.company_id, issue.site_id)
+    if issue.reversed_by_id:
+        raise Refused(Problem("This issue is taken back already."))
+    if not request.reason.strip():
+        raise Refused(Problem("Say why the issue is taken back.", "reason", "One sentence is enough."))
+    what = f"{plain(issue.quantity)} {issue.item.unit} of {issue.item.code} for {issue.purpose}"
+    text = f"Took back the issue of {what}: {request.reason.strip()}{posting_note([issue.company_id], act.today)}"
+    lines = _locked_lines(issue)
+    takes = [(line.layer, line.quantity) for line in lines]
+    links = [("item", issue.item_id, issue.company_id), *_layer_links(takes, issue.company_id)]
+    history = add_history(act, "take_back_issue", text, links, act.today)
+    entry = open_entry(act, history, text, act.today, reverses=issue.entry)
+    drafts = []
+    for line in lines:
+        back = ledger.give_back(line.layer, line.quantity, line.cost, line.goods_cost, LayerTake.Reason.ISSUED, entry)
+        drafts += _drafts(line.layer, -back, -line.cost)
+    post(entry, drafts)
+    went = StockMovement.objects.filter(history=issue.entry.history, target=None).order_by("pk")
+    operations.move_stock(
+        history,
+        [
+            operations.StockMove(one.layer_id, one.quantity, None, operations.Place(one.source_id, one.source_status))
+            for one in went
+        ],
+    )
+    _move(history, takes, "issued", "in_store")
+    operations.mark_taken_back(issue, entry)
+    return issue.pk
+
+
+def _locked_lines(issue: StockIssue) -> list[StockIssueLine]:
+    """The lines of an issue, their layers locked in key order."""
+    lines = list(issue.lines.order_by("layer"))
+    layers = CostLayer.objects.select_for_update(of=("self",)).filter(pk__in=[line.layer_id for line in lines])
+    found = layers.select_related("company", "stowage__instalment").order_by("pk").in_bulk()
+    for line in lines:
+        line.layer = found[line.layer_id]
+    return lines
 
 
 def _problems(act: Act, request: IssueRequest, item: Item) -> list[Problem]:
@@ -89,7 +170,7 @@ def _layer_links(takes: Sequence[tuple[CostLayer, Decimal]], company: int) -> li
 
 def _takes(request: IssueRequest, site: Site, item: Item) -> list[tuple[CostLayer, Decimal]]:
     """Layers in the order they came, with what each gives."""
-    locked = CostLayer.objects.select_for_update(of=("self",)).select_related("stowage__instalment")
+    locked = CostLayer.objects.select_for_update(of=("self",)).select_related("company", "stowage__instalment")
     layers = locked.filter(site=site, item=item, kind="stock", received__gt=0)
     if request.layer:
         layers = layers.filter(pk=request.layer)

@@ -19,7 +19,7 @@ from northing.core.orders.orders import LARGEST, LARGEST_AMOUNT, net_amount
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.formats.identifiers import container_number
 from northing.formats.tables import Row, read_rows
-from northing.inventory.models import OnHand
+from northing.inventory.operations import Place, StockMove, move_stock
 from northing.ledger.models import Account, CostLayer, DocumentKind
 from northing.ledger.operations import Draft, add_costs, open_entry, post
 from northing.masterdata.models import Company, Item, Party, Site
@@ -135,7 +135,7 @@ def _open_layer(act: Act, history, row: Row) -> None:
         total_cost=value,
         goods_cost=value,
     )
-    OnHand.objects.create(layer=layer, bin=default_bin(site.pk, "store"), status="in_store", quantity=quantity)
+    move_stock(history, [StockMove(layer.pk, quantity, None, Place(default_bin(site.pk, "store").pk, "in_store"))])
     entry = open_entry(act, history, f"Opening stock of {item.code}", day)
     add_costs(entry, [(layer.pk, None, value)])
     post(

@@ -9,12 +9,14 @@ from django.db.models import F, Sum
 from northing.access.acts import Act, future_problem
 from northing.actions.costing import goods_price
 from northing.actions.worklist.refresh import bring_along
+from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
 from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
 from northing.inventory.models import OnHand
+from northing.inventory.operations import Place, StockMove
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
@@ -67,7 +69,7 @@ def inspect(act: Act, request: InspectRequest) -> int:
         occurred_on=request.occurred_on,
         at=act.at,
     )
-    _put_away(layer, request)
+    _put_away(history, layer, request)
     key, stowage = layer.stowage.instalment_id, layer.stowage_id
     positions.move(
         history,
@@ -110,12 +112,19 @@ def _verdict_problems(act: Act, request: InspectRequest, layer: CostLayer, held:
     return found
 
 
-def _put_away(layer: CostLayer, request: InspectRequest) -> None:
-    operations.take_off_hand(layer, "held", request.passed + request.failed)
-    if request.passed:
-        operations.put_on_hand(layer, default_bin(layer.site_id, "store").pk, "in_store", request.passed)
-    if request.failed:
-        operations.put_on_hand(layer, default_bin(layer.site_id, "quarantine").pk, "rejected", request.failed)
+def _put_away(history: HistoryEntry, layer: CostLayer, request: InspectRequest) -> None:
+    """Passed units go to the store, failed ones to quarantine, out of the bins where they are held."""
+    ways = (("store", "in_store", request.passed), ("quarantine", "rejected", request.failed))
+    left = [[Place(default_bin(layer.site_id, bin).pk, status), units] for bin, status, units in ways if units]
+    moves = []
+    for place, there in operations.taken_from(layer, "held", request.passed + request.failed):
+        while there:
+            part = min(there, left[0][1])
+            moves.append(StockMove(layer.pk, part, place, left[0][0]))
+            there, left[0][1] = there - part, left[0][1] - part
+            if not left[0][1]:
+                left.pop(0)
+    operations.move_stock(history, moves)
 
 
 def _open_case(layer: CostLayer, request: InspectRequest) -> int:
@@ -148,7 +157,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
         act, "return_goods", text, [*_links(layer), ("case", case.pk, case.company_id)], request.occurred_on
     )
     entry = open_entry(act, history, text, request.occurred_on)
-    operations.take_off_hand(layer, "rejected", request.quantity)
+    operations.move_out(history, layer, "rejected", request.quantity)
     released = goods_price.release(entry, layer, request.quantity, case.pk)
     taken = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
     common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}

@@ -23,7 +23,7 @@ from northing.core.money.money import converted
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.core.receiving import counts
 from northing.costing.models import ChargeShare
-from northing.inventory.models import OnHand
+from northing.inventory.operations import Place, StockMove, move_stock
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
@@ -98,7 +98,7 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     _own_what_was_not(entry, request, found)
     receipt = _write_receipt(act, request, site, container, found, history, entry, bins)
     _settle(history, found)
-    layers = _write_layers(request, site, found)
+    layers = _write_layers(history, request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
     drafts = _own_on_receipt(entry, found, layers)
     drafts += _absorb(entry, found)
@@ -311,7 +311,9 @@ def _settle(history: HistoryEntry, found: Sequence[_Found]) -> None:
     move(history, moves)
 
 
-def _write_layers(request: ReceiveRequest, site: Site, found: Sequence[_Found]) -> list[CostLayer]:
+def _write_layers(
+    history: HistoryEntry, request: ReceiveRequest, site: Site, found: Sequence[_Found]
+) -> list[CostLayer]:
     layers = []
     for one in found:
         common = {
@@ -330,16 +332,10 @@ def _write_layers(request: ReceiveRequest, site: Site, found: Sequence[_Found]) 
         if one.taking.missing:
             layers.append(CostLayer(kind="missing", received=one.taking.missing, **common))
     CostLayer.objects.bulk_create(layers)
-    OnHand.objects.bulk_create(
-        OnHand(
-            layer=layer,
-            bin_id=layer.receipt_line.bin_id,
-            status="held" if layer.item.inspected else "in_store",
-            quantity=layer.received,
-        )
-        for layer in layers
-        if layer.kind == "stock"
-    )
+    stock = [layer for layer in layers if layer.kind == "stock"]
+    places = [Place(layer.receipt_line.bin_id, "held" if layer.item.inspected else "in_store") for layer in stock]
+    moves = [StockMove(layer.pk, layer.received, None, place) for layer, place in zip(stock, places, strict=True)]
+    move_stock(history, moves)
     return layers
 
 

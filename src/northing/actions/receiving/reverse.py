@@ -16,7 +16,7 @@ from northing.activity.operations import add_history, once
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.inventory.models import OnHand
+from northing.inventory import operations as inventory
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, Posting
 from northing.ledger.operations import open_entry
@@ -57,6 +57,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     text += posting_note([receipt.company_id], act.today)
     history = add_history(act, "reverse_receipt", text, _links(receipt, layers), act.today)
     entry = open_entry(act, history, text, act.today, reverses=receipt.entry)
+    inventory.clear_layers(history, layers)
     _undo_books(entry, receipt, layers)
     _undo_movements(history, receipt, shipment.place)
     _own_anew(act, history, receipt, shipment)
@@ -137,7 +138,6 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     ledger.take_back(entry, keys)
     ledger.release_allocations(entry, receipt.entry)
     accruals.true_up(entry, {charge for _, charge, _ in costs if charge})
-    OnHand.objects.filter(layer__in=layers).update(quantity=ZERO)
     CostLayer.objects.filter(pk__in=keys).update(
         received=ZERO, gone=ZERO, total_cost=ZERO, taken_cost=ZERO, goods_cost=ZERO, goods_taken=ZERO
     )

@@ -1,8 +1,8 @@
-"""The form of a stock issue."""
+"""Forms of a stock issue, and of taking it back."""
 
 from django import forms
 
-from northing.actions.inventory.issue import IssueRequest
+from northing.actions.inventory.issue import IssueRequest, TakeBackRequest
 from northing.masterdata.models import Bin
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
@@ -24,3 +24,13 @@ class IssueForm(ActionForm):
         """The issue as a request."""
         entered = self.cleaned_data
         return IssueRequest(entered["site"].pk, item, entered["quantity"], entered["purpose"], entered["occurred_on"])
+
+
+class TakeBackForm(ActionForm):
+    """Why an issue is taken back."""
+
+    reason = forms.CharField(max_length=120, label="Why")
+
+    def asked(self, issue: int) -> TakeBackRequest:
+        """The taking back as a request."""
+        return TakeBackRequest(issue, self.cleaned_data["reason"])

@@ -1,6 +1,7 @@
 """Stock by item, and an item with its layers."""
 
 from django.contrib import messages
+from django.db.models import Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -9,15 +10,16 @@ from northing.access.queries import scoped
 from northing.actions.inventory import issue
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
+from northing.inventory.models import StockIssue
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Item, Site
 from northing.orders.models import OrderLine
 from northing.reports.stock import stock_rows
 from northing.web.common.history import history_for
-from northing.web.common.paging import page_of
-from northing.web.common.permissions import acts_for, open_page
-from northing.web.inventory.forms import IssueForm
+from northing.web.common.paging import page_of, page_of_rows
+from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.inventory.forms import IssueForm, TakeBackForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
@@ -57,7 +59,33 @@ def item(request, item_id: int):
         "layers": shown,
         "coming": lines.select_related("order__supplier", "summary").order_by("summary__expected_on")[:SHOWN],
         "form": form,
+        "issues": page_of_rows(_issues(record, mine), request.GET, 20, name="issues"),
         "delay_form": DelayForm(initial={"cost": plain(record.delay_cost)}),
         "history": history_for(request, "item", record.pk),
     }
     return render(request, "inventory/item.html", context, status=422 if form.errors else 200)
+
+
+def _issues(item: Item, companies: set[int]):
+    """Issues of an item, the newest first, each with its cost."""
+    found = StockIssue.objects.filter(item=item, company__in=companies).select_related("company", "site", "issued_by")
+    return found.annotate(cost=Sum("lines__cost")).order_by("-pk")
+
+
+@form_for("issue_stock")
+def take_back_issue(request, issue_id: int):
+    """Take a stock issue back."""
+    record = get_object_or_404(_issue_rows(request), pk=issue_id)
+    form = TakeBackForm(request.POST or None)
+    if request.method == "POST" and form.do(request, issue.take_back_issue, lambda _: form.asked(record.pk)):
+        units = f"{count(record.quantity)} {record.item.unit} of {record.item.code}"
+        note = posting_note([record.company_id], timezone.localdate())
+        messages.success(request, f"{units} are in store again{note}.")
+        return redirect("item", record.item_id)
+    context = {"issue": record, "form": form}
+    return render(request, "inventory/take_back_issue.html", context, status=422 if form.errors else 200)
+
+
+def _issue_rows(request):
+    rows = StockIssue.objects.select_related("item", "site", "company").annotate(cost=Sum("lines__cost"))
+    return scoped(rows.filter(reversed_by=None), request.user)

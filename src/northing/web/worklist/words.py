@@ -9,7 +9,7 @@ from django.urls import reverse
 
 from northing.claims.models import Claim
 from northing.drawings.figures import count
-from northing.inventory.models import OnHand
+from northing.inventory.models import OnHand, Status
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
@@ -89,7 +89,7 @@ def _containers(keys: Iterable[int]) -> dict[int, Named]:
 
 
 def _layers(keys: Iterable[int]) -> dict[int, Named]:
-    held = OnHand.objects.filter(layer__in=keys, status=OnHand.Status.HELD).values_list("layer").order_by()
+    held = OnHand.objects.filter(layer__in=keys, status=Status.HELD).values_list("layer").order_by()
     units = dict(held.annotate(total=Sum("quantity")))
     found = CostLayer.objects.filter(pk__in=keys).select_related("item")
     return {

@@ -1,0 +1,29 @@
+"""Reads of what lies where."""
+
+from decimal import Decimal
+
+from django.db.models import F, Q, Sum
+from django.db.models.functions import Coalesce
+
+from northing.inventory.models import OnHand, StockMovement
+from northing.ledger.models import CostLayer
+
+ZERO = Decimal(0)
+
+
+def stock_faults() -> list[str]:
+    """Bins that hold otherwise than their movements say, and layers that lie otherwise than they are."""
+    moved: dict[tuple, Decimal] = {}
+    for side, sign in (("target", 1), ("source", -1)):
+        rows = StockMovement.objects.filter(**{f"{side}__isnull": False}).order_by()
+        for *key, total in rows.values_list("layer", side, f"{side}_status").annotate(total=Sum("quantity")):
+            moved[tuple(key)] = moved.get(tuple(key), ZERO) + sign * total
+    kept = {tuple(row[:3]): row[3] for row in OnHand.objects.values_list("layer", "bin", "status", "quantity")}
+    faults = [
+        f"layer {key[0]} in bin {key[1]}, {key[2]}: {kept.get(key, ZERO)}, movements say {moved.get(key, ZERO)}"
+        for key in sorted({*moved, *kept})
+        if moved.get(key, ZERO) != kept.get(key, ZERO)
+    ]
+    lies = CostLayer.objects.filter(kind=CostLayer.Kind.STOCK).annotate(lies=Coalesce(Sum("on_hand__quantity"), ZERO))
+    off = lies.filter(~Q(lies=F("received") - F("gone")))
+    return faults + [f"layer {layer.pk}: {layer.remaining} left, {layer.lies} in bins" for layer in off]
