@@ -16,6 +16,7 @@ USAGE = """usage: ./northing COMMAND
   backup FILE [--live]        database and documents into one file
   restore FILE [--live]       and back
   psql [options]              a session on the demo database
+  play FILE...                play scenarios and print what came of each as JSON (- for standard input)
   bench [--lines N]           measure against the leanest view one could write
   build                       remake the built assets (needs Node)
   shots                       remake docs/screenshots from the demo data
@@ -34,6 +35,7 @@ def _commands() -> dict[str, Callable[[list[str]], int]]:
         "stop": world.stop,
         "manage": world.manage,
         "psql": world.psql,
+        "play": world.play,
         "bench": world.bench,
         "shots": world.shots,
         "test": checks.test,

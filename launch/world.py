@@ -1,10 +1,12 @@
-"""The commands on the demo world or the live one: demo, serve, stop, manage, psql, backup, restore, bench, shots."""
+"""The commands on a database: demo, serve, stop, manage, psql, play, backup, restore, bench, shots."""
 
 import argparse
+import contextlib
 import os
 import shutil
 import signal
 import subprocess
+import sys
 import time
 import urllib.error
 import urllib.request
@@ -285,6 +287,24 @@ def psql(words: list[str]) -> int:
     finally:
         if started:
             DATA.stop()
+
+
+def play(words: list[str]) -> int:
+    """Play scenarios in an empty scratch database; nothing but their results on standard output."""
+    with contextlib.redirect_stdout(sys.stderr):
+        prepare()
+        scratch = Cluster("scratch")
+        started = scratch.ensure()
+        name = "northing_play"
+        if not scratch.has_database(name):
+            scratch.sql(f"create database {name}")
+        env = surroundings(scratch.url(name))
+        _manage(["migrate", "--no-input", "-v", "0"], env)
+    try:
+        return subprocess.run([python(), "-m", "django", "play", *words], env=env, cwd=Path.cwd()).returncode
+    finally:
+        if started:
+            scratch.stop()
 
 
 def bench(words: list[str]) -> int:

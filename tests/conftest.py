@@ -30,13 +30,17 @@ def django_db_setup(django_test_environment, django_db_blocker):
     connection.close()
 
 
+EMPTIED = pytest.StashKey[bool]()
+
+
 @pytest.fixture(autouse=True)
 def whole_again(request, django_db_blocker):
-    """What commits leaves its database empty: the next test gets a new copy."""
-    yield
-    if {"transactional_db", "live_server"} & set(request.fixturenames) or _commits(request):
+    """A test that commits leaves its database empty: the next one begins with a new copy."""
+    stash = request.config.stash
+    if stash.get(EMPTIED, False):
         with django_db_blocker.unblock():
             copy_template(NAME)
+    stash[EMPTIED] = bool({"transactional_db", "live_server"} & set(request.fixturenames)) or _commits(request)
 
 
 def _commits(request) -> bool:

@@ -474,7 +474,7 @@ def test_closed_periods_are_said_on_the_page(lived_in, client):
         ),
         ("check_books", "ledger_openitem", "account = 'provider_payable'", "open item .*None, posted"),
         ("check_books", "ledger_layercost", "true", "components 0"),
-        ("check_stock", "inventory_stockmovement", "target_status = 'in_store'", "movements say 0"),
+        ("check_stock", "inventory_stockmovement", "target_status <> ''", "movements say"),
     ],
 )
 def test_the_proofs_are_commands_that_can_fail(lived_in, capsys, command, table, rows, words):

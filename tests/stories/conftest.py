@@ -61,6 +61,8 @@ def no_session_left(django_db_setup, django_db_blocker):
 def stage(no_session_left, live_server, transactional_db):
     """The stage of a story."""
     with time_machine.travel(NOW, tick=True), sync_playwright() as playwright:
+        # Playwright's loop has a connection of its own here; that of the story before is gone with its database.
+        connection.close()
         browser = launch(playwright)
         yield Stage(browser, live_server.url, small_world())
         browser.close()

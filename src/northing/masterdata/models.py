@@ -20,6 +20,8 @@ class Company(models.Model):
     )
     address = models.TextField("Address for invoices", blank=True, db_default="")
     closed_through = models.DateField(null=True, blank=True, help_text="Last day of the last closed period")
+    # For how many days a book rate stands when no newer one is entered; empty: until there is a newer one.
+    rates_stand_days = models.PositiveSmallIntegerField(null=True, blank=True, default=10)
     last_order_number = models.PositiveIntegerField(default=0)
 
     class Meta:

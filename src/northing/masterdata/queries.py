@@ -12,20 +12,22 @@ from northing.masterdata.catalogue import Catalogue
 from northing.masterdata.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, RouteLeg, WorkingWeek
 
 ONE = Decimal(1)
-# How long a rate stands when no newer one was entered.
-STANDS_DAYS = {"book": 10, "customs": 35}
+# Customs offices set their rates once a month.
+CUSTOMS_STANDS_DAYS = 35
 
 
 def rate_for(company: Company, currency: str, day: date, purpose: str = "book") -> Decimal:
     """Base currency for one unit of `currency` on `day`.
 
-    The newest rate not older than STANDS_DAYS; 1 for the base currency. Raises Refused when there is none.
+    The newest rate on or before the day that still stands, 1 for the base currency. A purpose that has no rate at all
+    takes the book rate. Raises Refused when there is none.
     """
     if currency == company.currency:
         return ONE
-    oldest = day - timedelta(days=STANDS_DAYS[purpose])
-    rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__range=(oldest, day))
-    found = rates.order_by("-day").values_list("rate", flat=True).first()
+    found = _newest(company, currency, day, purpose)
+    if found is None and purpose != "book":
+        known = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose).exists()
+        found = None if known else _newest(company, currency, day, "book")
     if found is None:
         raise Refused(
             Problem(
@@ -35,6 +37,14 @@ def rate_for(company: Company, currency: str, day: date, purpose: str = "book") 
             )
         )
     return found
+
+
+def _newest(company: Company, currency: str, day: date, purpose: str) -> Decimal | None:
+    rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__lte=day)
+    stands = company.rates_stand_days
+    if stands is not None:
+        rates = rates.filter(day__gte=day - timedelta(days=stands if purpose == "book" else CUSTOMS_STANDS_DAYS))
+    return rates.order_by("-day").values_list("rate", flat=True).first()
 
 
 @dataclass

@@ -45,6 +45,7 @@ INSTALLED_APPS = [
             "reports",
             "actions",
             "web",
+            "scenarios",
             "demo",
         )
     ),

@@ -398,6 +398,7 @@ def end_estimate(act: Act, request: EndRequest) -> int:
     if found.late:
         entry = open_entry(act, history, text, act.today)
         post(entry, absorb.write(entry, found))
+        accruals.true_up(entry, [charge.pk])
     return charge.pk
 
 

@@ -1,0 +1,1 @@
+"""Scenarios: a small world and actions in it from a file, played through the very functions that pages call."""

@@ -1,0 +1,128 @@
+"""What came of a scenario, as plain values for JSON: units, accounts, layers, goods on hand, open items."""
+
+from decimal import Decimal
+from typing import Any
+
+from django.db.models import Sum
+
+from northing.core.costing.landed_cost import unit_price_of
+from northing.core.money.exact import plain
+from northing.core.money.money import minor_units
+from northing.core.positions.places import PLACES
+from northing.costing.models import Charge, ChargePart
+from northing.inventory.models import OnHand
+from northing.ledger.models import CostLayer, Entry, OpenItem, Posting
+from northing.scenarios.play import Player
+from northing.worklist.models import LineSummary
+
+MEASURES = ("ordered", "agreed", *PLACES, "excess", "outstanding", "received", "billed", "unbilled")
+
+
+def result(player: Player) -> dict[str, Any]:
+    """The state of the world after the actions."""
+    names = {key: name for name, (kind, key) in player.made.items() if kind == "charge"}
+    return {
+        "lines": _lines(),
+        "accounts": _accounts(),
+        "layers": [_layer(layer, names) for layer in _standing()],
+        "on_hand": _on_hand(),
+        "open": _open_items(names),
+        "entries": Entry.objects.count(),
+    }
+
+
+def money(amount: Decimal, currency: str) -> str:
+    """An amount with its currency's decimals.
+
+    >>> money(Decimal("3.1400"), "NZD"), money(Decimal("3.0000"), "JPY")
+    ('3.14', '3')
+    """
+    return f"{amount:.{minor_units(currency)}f}"
+
+
+def _lines() -> dict[str, dict[str, str]]:
+    found = {}
+    for one in LineSummary.objects.select_related("line__order").order_by("line__order_id", "line__number"):
+        measures = {name: plain(getattr(one, name)) for name in MEASURES}
+        found[f"{one.line.order.number}/{one.line.number}"] = measures | {"move": one.party}
+    return found
+
+
+def _accounts() -> dict[str, dict[str, str]]:
+    found: dict[str, dict[str, str]] = {}
+    rows = Posting.objects.values_list("company__code", "company__currency", "account").order_by("company", "account")
+    for company, currency, account, total in rows.annotate(total=Sum("amount")):
+        if total:
+            found.setdefault(company, {})[account] = money(total, currency)
+    return found
+
+
+def _standing():
+    layers = CostLayer.objects.filter(kind=CostLayer.Kind.STOCK, received__gt=0).select_related(
+        "company", "site", "item"
+    )
+    return layers.select_related("stowage__instalment__line__order").prefetch_related("costs").order_by("pk")
+
+
+def _layer(layer: CostLayer, names: dict[int, str]) -> dict[str, Any]:
+    currency = layer.company.currency
+    kinds = dict(Charge.objects.values_list("pk", "kind"))
+    charges: dict[str, Decimal] = {}
+    for cost in layer.costs.all():
+        if cost.charge_id:
+            name = names.get(cost.charge_id) or kinds[cost.charge_id]
+            charges[name] = charges.get(name, Decimal(0)) + cost.amount
+    line = layer.stowage.instalment.line if layer.stowage else None
+    return {
+        "item": layer.item.code,
+        "site": layer.site.code,
+        "lot": layer.lot,
+        "line": f"{line.order.number}/{line.number}" if line else "",
+        "received": plain(layer.received),
+        "remaining": plain(layer.remaining),
+        "goods": money(layer.goods_cost, currency),
+        "charges": {name: money(amount, currency) for name, amount in charges.items() if amount},
+        "landed": money(layer.total_cost, currency),
+        "value": money(layer.value, currency),
+        "unit": plain(unit_price_of(layer.total_cost, layer.received)),
+    }
+
+
+def _on_hand() -> list[dict[str, str]]:
+    rows = OnHand.objects.filter(quantity__gt=0).order_by("layer__item__code", "bin__site__code", "bin__code", "status")
+    found = rows.values_list("layer__item__code", "bin__site__code", "bin__code", "status", "layer__lot")
+    return [
+        {
+            "item": item,
+            "site": site,
+            "bin": bin,
+            "status": status.replace("_", " "),
+            "lot": lot,
+            "quantity": plain(total),
+        }
+        for item, site, bin, status, lot, total in found.annotate(total=Sum("quantity"))
+    ]
+
+
+def _open_items(names: dict[int, str]) -> list[dict[str, str]]:
+    rows = OpenItem.objects.exclude(amount=0, base=0).select_related("company", "party", "order_line__order")
+    found, parts = [], dict(ChargePart.objects.values_list("pk", "charge"))
+    for one in rows.order_by("company", "account", "pk"):
+        line = one.order_line
+        document = f"{line.order.number}/{line.number}" if line else f"{one.document_kind} {one.document}"
+        if one.document_kind == "charge":
+            document = names.get(one.document, document)
+        if one.document_kind == "charge_part":
+            document = names.get(parts[one.document], document)
+        found.append(
+            {
+                "company": one.company.code,
+                "account": one.account,
+                "party": one.party.code if one.party else "",
+                "document": document,
+                "currency": one.currency,
+                "amount": money(one.amount, one.currency),
+                "base": money(one.base, one.company.currency),
+            }
+        )
+    return found

@@ -1,0 +1,328 @@
+"""What a scenario file may say. Numbers are read exactly as written; a field that is not known is refused."""
+
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
+
+from northing.core.money.exact import read_exact
+
+
+class NotScenario(Exception):
+    """The file is no scenario: the field, and what is wrong with it."""
+
+
+def _exact(value: Any) -> Any:
+    return read_exact(value) if isinstance(value, str) else value
+
+
+Number = Annotated[Decimal, BeforeValidator(_exact)]
+Code = Annotated[str, Field(min_length=1, max_length=24)]
+Id = Annotated[str, Field(min_length=1, max_length=24)]
+Moment = Literal["pickup", "on board", "arrival", "receipt"]
+
+
+class Shape(BaseModel):
+    """A part of a file."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class ImportTax(Shape):
+    """A company's import tax: its rate, what it is on, and which part is reclaimed."""
+
+    rate: Number
+    base: list[str] = ["customs_value", "duty"]
+    reclaimed: Number = Decimal(1)
+
+
+class CompanyShape(Shape):
+    """A company; import tax is none where nothing is said."""
+
+    code: Code
+    currency: Code
+    country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
+    import_tax: ImportTax | None = None
+
+
+class SiteShape(Shape):
+    """A site, and its bins by purpose: dock, quarantine, store."""
+
+    code: Code
+    company: Code
+    bins: dict[Code, Literal["dock", "quarantine", "store"]]
+
+
+class SupplierShape(Shape):
+    """A supplier."""
+
+    code: Code
+    currency: Code
+    country: str = "CN"
+    over: Number = Decimal(0)
+
+
+class ProviderShape(Shape):
+    """A forwarder, carrier, broker or haulier."""
+
+    code: Code
+
+
+class OfficeShape(Shape):
+    """A customs office."""
+
+    code: Code
+    country: str = "NZ"
+
+
+class ItemShape(Shape):
+    """An item, per base unit."""
+
+    code: Code
+    unit: str = "pc"
+    decimals: int = 0
+    weight_kg: Number = Decimal(0)
+    volume_m3: Number = Decimal(0)
+    hs: str = ""
+    origin: str = "CN"
+    duty_rate: Number = Decimal(0)
+    inspected: bool = False
+    lot: bool = False
+    best_before: bool = False
+
+
+class RateShape(Shape):
+    """Rates of a day: base currency for one unit. What has no customs rate takes the book rate."""
+
+    currency: Code
+    base: Code
+    day: date
+    book: Number
+    customs: Number | None = None
+
+
+class WorldShape(Shape):
+    """Where the actions happen."""
+
+    companies: list[CompanyShape]
+    sites: list[SiteShape] = []
+    suppliers: list[SupplierShape] = []
+    providers: list[ProviderShape] = []
+    offices: list[OfficeShape] = []
+    items: list[ItemShape] = []
+    rates: list[RateShape] = []
+
+
+class LineShape(Shape):
+    """A line of an order; the price is per base unit."""
+
+    item: Code
+    quantity: Number
+    price: Number
+
+
+class Dated(Shape):
+    """An action on a day; its day is also the day on which it is done."""
+
+    day: date
+    id: Id = ""
+
+
+class Order(Dated):
+    """Write, check, approve and send an order, and record the supplier's answer as asked; `stop` ends it earlier."""
+
+    do: Literal["order"]
+    id: Id
+    company: Code
+    supplier: Code
+    site: Code
+    incoterm: str = "FOB"
+    ours_from: Moment | None = None
+    need_by: date | None = None
+    lines: list[LineShape]
+    stop: Literal["", "draft", "checked", "approved", "sent"] = ""
+
+
+class PartShape(Shape):
+    """A quantity of a line, in a container by any name."""
+
+    line: Id
+    quantity: Number
+    container: Id = "1"
+
+
+class Ship(Dated):
+    """Pack parts of lines into containers of a new shipment."""
+
+    do: Literal["ship"]
+    id: Id
+    parts: list[PartShape]
+    departs: date | None = None
+    arrives: date | None = None
+    dock: date | None = None
+
+
+class Happened(Dated):
+    """A shipment departed, or arrived, on that day."""
+
+    do: Literal["depart", "arrive"]
+    shipment: Id
+
+
+class Scope(Shape):
+    """What a charge is spread over."""
+
+    shipments: list[Id] = []
+    lines: list[Id] = []
+
+
+class ChargeAction(Dated):
+    """A charge: with a number it is billed, without one it is an estimate; `estimate` is what the bill replaces."""
+
+    do: Literal["charge"]
+    id: Id
+    company: Code = ""
+    payee: Code = ""
+    kind: str = ""
+    basis: str = ""
+    amount: Number
+    currency: Code = ""
+    over: Scope | None = None
+    number: str = ""
+    estimate: Id = ""
+
+
+class EndEstimate(Dated):
+    """An estimate will not be billed."""
+
+    do: Literal["end"]
+    charge: Id
+    reason: str = "no bill will come"
+
+
+class Customs(Dated):
+    """Book a customs entry as computed."""
+
+    do: Literal["customs"]
+    shipment: Id
+    company: Code
+    office: Code
+    number: str
+
+
+class RowShape(Shape):
+    """What was found of a line; a short rest says whether it is coming."""
+
+    line: Id
+    quantity: Number
+    rest: Literal["", "coming", "no more"] = ""
+    lot: str = ""
+    best_before: date | None = None
+    bin: Code | None = None
+
+
+class Receive(Dated):
+    """Receive goods from a shipment, or from one container of it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    do: Literal["receive"]
+    id: Id
+    site: Code
+    note: str
+    source: Id = Field(alias="from")
+    container: Id = ""
+    rows: list[RowShape]
+
+
+class Issue(Dated):
+    """Issue stock, the oldest first."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    do: Literal["issue"]
+    site: Code
+    item: Code
+    quantity: Number
+    purpose: str = Field(alias="for")
+
+
+class Inspect(Dated):
+    """A verdict on held goods of a line of a receipt; what fails opens the case `id`."""
+
+    do: Literal["inspect"]
+    receipt: Id
+    line: Id
+    passed: Number
+    failed: Number = Decimal(0)
+    reason: str = ""
+
+
+class Return(Dated):
+    """Units of a case go back under the supplier's reference."""
+
+    do: Literal["return"]
+    case: Id
+    quantity: Number
+    reference: str
+
+
+class Reverse(Dated):
+    """Undo the action of that id."""
+
+    do: Literal["reverse"]
+    what: Id
+    reason: str = "entered by mistake"
+
+
+class StockShape(Shape):
+    """Goods on hand at the beginning, with their value in base currency."""
+
+    item: Code
+    site: Code
+    quantity: Number
+    value: Number
+
+
+class Open(Dated):
+    """A company begins with goods on hand."""
+
+    do: Literal["open"]
+    stock: list[StockShape]
+
+
+Action = Annotated[
+    Order
+    | Ship
+    | Happened
+    | ChargeAction
+    | EndEstimate
+    | Customs
+    | Receive
+    | Issue
+    | Inspect
+    | Return
+    | Reverse
+    | Open,
+    Field(discriminator="do"),
+]
+
+
+class Scenario(Shape):
+    """A file: a world, actions in it, and what must come out."""
+
+    world: WorldShape
+    actions: list[Action]
+    expect: dict[str, Any] = {}
+
+
+_ADAPTER = TypeAdapter(Scenario)
+
+
+def read_scenario(found: Any) -> Scenario:
+    """The scenario that parsed JSON says. Raises NotScenario with the first field that is wrong."""
+    try:
+        return _ADAPTER.validate_python(found)
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        where = ".".join(str(part) for part in first["loc"]) or "file"
+        raise NotScenario(f"{where}: {first['msg']}") from None

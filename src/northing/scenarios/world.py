@@ -1,0 +1,118 @@
+"""Laying a scenario's world into an empty database, and the people who act in it."""
+
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, time
+from decimal import Decimal
+
+from northing.access.acts import Act
+from northing.access.models import Grant, Person
+from northing.access.permissions import OF_LINKS, ROLES
+from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Pack, Party, Site
+from northing.scenarios.shapes import NotScenario, WorldShape
+
+
+@dataclass
+class Laid:
+    """The records of a world by their codes; a person who may do everything, and a second one who approves."""
+
+    person: Person
+    second: Person
+    companies: dict[str, Company] = field(default_factory=dict)
+    sites: dict[str, Site] = field(default_factory=dict)
+    parties: dict[str, Party] = field(default_factory=dict)
+    items: dict[str, Item] = field(default_factory=dict)
+    bins: dict[tuple[str, str], Bin] = field(default_factory=dict)
+
+    def act(self, day: date, person: Person | None = None) -> Act:
+        """An act at noon of the day."""
+        return Act(person or self.person, datetime.combine(day, time(12), UTC), channel="scenario")
+
+    def one(self, kind: str, code: str):
+        """A record by its code. Raises NotScenario where the world has none."""
+        records = getattr(self, kind)
+        if code not in records:
+            raise NotScenario(f"world.{kind}: there is no {code!r}")
+        return records[code]
+
+
+def lay(world: WorldShape) -> Laid:
+    """Write the world. Raises NotScenario where a code names nothing."""
+    laid = Laid(*(Person.objects.create(username=name) for name in ("player", "second")))
+    for one in world.companies:
+        tax = one.import_tax
+        laid.companies[one.code] = Company.objects.create(
+            code=one.code,
+            name=one.code,
+            country=one.country,
+            currency=one.currency,
+            import_tax_rate=tax.rate if tax else Decimal(0),
+            import_tax_base=list(tax.base) if tax else [],
+            import_tax_reclaimed=tax.reclaimed if tax else Decimal(1),
+            rates_stand_days=None,
+        )
+    Grant.objects.bulk_create(
+        Grant(person=person, company=company, role=role)
+        for person in (laid.person, laid.second)
+        for company in laid.companies.values()
+        for role in ROLES
+        if role != OF_LINKS
+    )
+    for one in world.sites:
+        company = laid.one("companies", one.company)
+        site = laid.sites[one.code] = Site.objects.create(company=company, code=one.code, name=one.code)
+        for code, purpose in one.bins.items():
+            laid.bins[one.code, code] = Bin.objects.create(site=site, code=code, purpose=purpose)
+    _lay_parties(laid, world)
+    _lay_items(laid, world)
+    _lay_rates(laid, world)
+    return laid
+
+
+def _lay_parties(laid: Laid, world: WorldShape) -> None:
+    home = next(iter(laid.companies.values()))
+    for one in world.suppliers:
+        laid.parties[one.code] = Party.objects.create(
+            kind=Party.Kind.SUPPLIER,
+            code=one.code,
+            name=one.code,
+            currency=one.currency,
+            country=one.country,
+            over_tolerance=one.over * 100,
+        )
+    for kind, rows in ((Party.Kind.PROVIDER, world.providers), (Party.Kind.CUSTOMS, world.offices)):
+        for one in rows:
+            laid.parties[one.code] = Party.objects.create(
+                kind=kind, code=one.code, name=one.code, currency=home.currency, country=home.country
+            )
+
+
+def _lay_items(laid: Laid, world: WorldShape) -> None:
+    for one in world.items:
+        item = laid.items[one.code] = Item.objects.create(
+            code=one.code,
+            description=one.code,
+            group="",
+            unit=one.unit,
+            decimals=one.decimals,
+            weight_kg=one.weight_kg,
+            volume_m3=one.volume_m3,
+            hs_code=one.hs,
+            origin=one.origin,
+            duty_rate=one.duty_rate,
+            inspected=one.inspected,
+            keeps_lot=one.lot,
+            keeps_best_before=one.best_before,
+        )
+        Pack.objects.create(item=item, name=one.unit, factor=1)
+
+
+def _lay_rates(laid: Laid, world: WorldShape) -> None:
+    for one in world.rates:
+        for company in laid.companies.values():
+            if company.currency != one.base:
+                continue
+            for purpose, rate in (("book", one.book), ("customs", one.customs)):
+                if rate is not None:
+                    ExchangeRate.objects.create(
+                        company=company, currency=one.currency, purpose=purpose, day=one.day, rate=rate
+                    )
