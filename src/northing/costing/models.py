@@ -65,6 +65,12 @@ class Charge(models.Model):
         return self.billed if self.billed is not None else self.estimated
 
     @property
+    def spread_words(self) -> str:
+        """How it is spread: by value, equally, by hand."""
+        words = self.get_basis_display().lower()
+        return words if self.basis in (self.Basis.EQUAL, self.Basis.BY_HAND) else f"by {words}"
+
+    @property
     def expected(self) -> bool:
         """Whether its bill is still to come."""
         return self.billed is None and self.ended_on is None

@@ -84,7 +84,7 @@ def _keys(records) -> tuple[int, ...]:
 class EndForm(ActionForm):
     """Why an estimate will not be billed."""
 
-    reason = forms.CharField(max_length=120, label="Why no bill will come")
+    reason = forms.CharField(max_length=120, label="Why")
 
     def asked(self, charge: int) -> EndRequest:
         """The end as a request."""
