@@ -8,6 +8,7 @@ import pytest
 from django.db.models import Sum
 from django.db.models.functions import Coalesce
 
+from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -432,12 +433,12 @@ def test_inspection_return_and_issue(world):
     case = layer.cases.get()
 
     def back(quantity, reference="RMA"):
-        return world.act("inspector"), inspect.ReturnRequest(case.pk, D(quantity), reference, TODAY)
+        return world.act("inspector"), returns.ReturnRequest(case.pk, D(quantity), reference, TODAY)
 
-    assert "Only 10 units" in refused(inspect.return_goods, *back(11))
-    assert "above 0" in refused(inspect.return_goods, *back(0))
-    assert "reference is missing" in refused(inspect.return_goods, *back(1, " "))
-    assert "whole pc" in refused(inspect.return_goods, *back("0.5"))
+    assert "Only 10 units" in refused(returns.return_goods, *back(11))
+    assert "above 0" in refused(returns.return_goods, *back(0))
+    assert "reference is missing" in refused(returns.return_goods, *back(1, " "))
+    assert "whole pc" in refused(returns.return_goods, *back("0.5"))
     future = issuing.IssueRequest(world.site.pk, world.items["A"].pk, D(1), " ", date(2199, 1, 1))
     words = refused(issuing.issue_stock, world.act("dock"), future)
     assert "not come yet" in words and "what the units are for" in words

@@ -7,6 +7,7 @@ from django.db import transaction
 from hypothesis import strategies as some
 from hypothesis.stateful import initialize, rule
 
+from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue as issuing
@@ -116,8 +117,8 @@ class Actions(Machine):
     def give_back(self, pick, quantity):
         case = self.one(Claim.objects.all(), pick)
         if case:
-            request = inspecting.ReturnRequest(case.pk, D(quantity), "RMA", TODAY)
-            self.attempt(inspecting.return_goods, "inspector", request)
+            request = returns.ReturnRequest(case.pk, D(quantity), "RMA", TODAY)
+            self.attempt(returns.return_goods, "inspector", request)
 
     @rule(code=some.sampled_from("ABC"), quantity=some.integers(1, 25))
     def issue(self, code, quantity):

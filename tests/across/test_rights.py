@@ -7,6 +7,7 @@ import pytest
 
 from northing.access.permissions import ROLES, WORDS
 from northing.actions.access import roles
+from northing.actions.claims import returns
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -85,7 +86,7 @@ def actions(world):
         ("reverse_receipt", reverse.reverse_receipt, reverse.ReverseRequest(receipt, "why")),
         ("issue_stock", issue.issue_stock, _issue(world)),
         ("inspect", inspect.inspect, failed),
-        ("return_goods", inspect.return_goods, inspect.ReturnRequest(case.pk, D(1), "RMA", TODAY)),
+        ("return_goods", returns.return_goods, returns.ReturnRequest(case.pk, D(1), "RMA", TODAY)),
         ("chase", chasers.chase, chasers.ChaseRequest(head.supplier_id)),
         ("invite", supplier_links.invite, supplier_links.InviteRequest(head.supplier_id)),
         ("invite", supplier_links.revoke, supplier_links.RevokeRequest(head.supplier_id)),

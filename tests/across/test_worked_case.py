@@ -6,6 +6,7 @@ from decimal import Decimal as D
 import pytest
 from django.db.models import Sum
 
+from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -126,7 +127,7 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     inspect.inspect(world.act("inspector"), inspect.InspectRequest(layer.pk, D(1150), D(50), "chipped", TODAY))
     case = Claim.objects.get()
     assert case.open_quantity == 50
-    inspect.return_goods(world.act("inspector"), inspect.ReturnRequest(case.pk, D(30), "RMA-7", TODAY))
+    returns.return_goods(world.act("inspector"), returns.ReturnRequest(case.pk, D(30), "RMA-7", TODAY))
     case.refresh_from_db()
     position = Position.objects.get(instalment__line__item=item)
     assert (position.in_store, position.rejected, position.returned, case.open_quantity) == (1150, 20, 30, 20)

@@ -1,6 +1,6 @@
-"""Writes of charges, their parts and shares, and customs entries."""
+"""Writes of charges, their parts and shares."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -17,6 +17,15 @@ class PartDraft:
     rate: Decimal
     base_amount: Decimal
     shares: dict[int, Decimal]
+
+
+def write_charge(charge: Charge, shipments: Iterable[int], containers: Iterable[int], lines: Iterable[int]) -> Charge:
+    """A charge, or what its bill says of it, and what it is spread over (ids)."""
+    charge.save()
+    charge.shipments.set(shipments)
+    charge.containers.set(containers)
+    charge.lines.set(lines)
+    return charge
 
 
 def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:

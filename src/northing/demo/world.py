@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db import transaction
 from django.utils import timezone
 
+from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.inventory import issue
 from northing.actions.masterdata import opening as beginning
@@ -87,10 +88,10 @@ class _World(Hand):
             day = self.today - timedelta(days=37)
             verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
             inspect.inspect(self.act("odo", -37), verdict)
-        back = inspect.ReturnRequest(
+        back = returns.ReturnRequest(
             Claim.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
         )
-        inspect.return_goods(self.act("odo", -20), back)
+        returns.return_goods(self.act("odo", -20), back)
         kettle, site = Item.objects.get(code="KET-17"), Site.objects.get(code="TRG")
         issued = issue.IssueRequest(site.pk, kettle.pk, D(154), "shops, spring range", self.today - timedelta(days=15))
         issue.issue_stock(self.act("rua", -15), issued)

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from django.db import connection
-from django.db.models import Sum
+from django.db.models import F, Sum
 
 from northing.access.acts import Act
 from northing.core.costing import layers as rule
@@ -153,6 +153,23 @@ MIRROR = """
 select company_id, account, -amount, -foreign_amount, foreign_currency, rate, order_line_id, charge_id, layer_id,
        party_id, document_kind, document from ledger_posting where entry_id = %s
 """
+
+
+def write_layers(layers: Sequence[CostLayer]) -> list[CostLayer]:
+    """Layers of goods received, or not found; their cost is added by components."""
+    return CostLayer.objects.bulk_create(layers)
+
+
+def add_goods(layer: CostLayer, value: Decimal) -> None:
+    """Goods value that a layer has of its own receipt."""
+    CostLayer.objects.filter(pk=layer.pk).update(total_cost=F("total_cost") + value, goods_cost=F("goods_cost") + value)
+
+
+def empty_layers(layers: Sequence[int]) -> None:
+    """Layers (ids) hold nothing: their receipt is reversed."""
+    CostLayer.objects.filter(pk__in=list(layers)).update(
+        received=0, gone=0, total_cost=0, taken_cost=0, goods_cost=0, goods_taken=0
+    )
 
 
 def allocate(entry: Entry, item: OpenItem, amount: Decimal, base: Decimal, quantity: Decimal | None = None) -> None:

@@ -54,7 +54,9 @@ def _step(layer: CostLayer, charge: Charge | None, amount: Decimal) -> Step:
     if charge is None:
         return Step("Goods", _goods_words(layer), amount, per_unit)
     state = f"bill {charge.bill_number}" if charge.billed is not None else "estimate, not billed yet"
-    words = f"{charge.currency} {money(charge.amount, charge.currency)} of {charge.payee} {charge.spread_words}; {state}"
+    words = (
+        f"{charge.currency} {money(charge.amount, charge.currency)} of {charge.payee} {charge.spread_words}; {state}"
+    )
     return Step(charge.get_kind_display(), words, amount, per_unit, charge, charge.billed is None)
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -254,10 +255,8 @@ class Player:
 
     def give_back(self, action: shapes.Return) -> None:
         """Rejected units go back."""
-        request = inspecting.ReturnRequest(
-            self.find("case", action.case), action.quantity, action.reference, action.day
-        )
-        inspecting.return_goods(self.laid.act(action.day), request)
+        request = returns.ReturnRequest(self.find("case", action.case), action.quantity, action.reference, action.day)
+        returns.return_goods(self.laid.act(action.day), request)
 
     def reverse(self, action: shapes.Reverse) -> None:
         """Undo an earlier action."""

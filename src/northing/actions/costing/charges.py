@@ -235,8 +235,7 @@ def book_bill(act: Act, request: ChargeRequest) -> int:
         charge.payee_id, charge.basis, charge.currency = request.payee, request.basis, request.currency
         charge.billed, charge.billed_on, charge.bill_number = request.amount, request.day, request.bill_number.strip()
         charge.company_id, charge.kind = request.company, request.kind
-        charge.save()
-        _set_scope(charge, request)
+        costing.write_charge(charge, request.shipments, request.containers, request.lines)
     else:
         charge = _new_charge(
             request, billed=request.amount, billed_on=request.day, bill_number=request.bill_number.strip()
@@ -270,7 +269,7 @@ def lock_scope(request: ChargeRequest) -> None:
 
 
 def _new_charge(request: ChargeRequest, **facts) -> Charge:
-    charge = Charge.objects.create(
+    charge = Charge(
         company_id=request.company,
         payee_id=request.payee,
         kind=request.kind,
@@ -278,14 +277,7 @@ def _new_charge(request: ChargeRequest, **facts) -> Charge:
         currency=request.currency,
         **facts,
     )
-    _set_scope(charge, request)
-    return charge
-
-
-def _set_scope(charge: Charge, request: ChargeRequest) -> None:
-    charge.shipments.set(request.shipments)
-    charge.containers.set(request.containers)
-    charge.lines.set(request.lines)
+    return costing.write_charge(charge, request.shipments, request.containers, request.lines)
 
 
 def _apply(act: Act, request: ChargeRequest, charge: Charge, action: str, words: str) -> None:

@@ -184,7 +184,7 @@ def _customs_charge(
     if not amount:
         return None, []
     company = declared.company
-    charge = Charge.objects.create(
+    charge = Charge(
         company=company,
         payee_id=request.office,
         kind=kind,
@@ -194,7 +194,7 @@ def _customs_charge(
         billed_on=request.day,
         bill_number=f"{request.number.strip()} {kind.replace('_', ' ')}",
     )
-    charge.shipments.add(request.shipment)
+    costing.write_charge(charge, [request.shipment], [], [])
     shares = {int(key): share for key, share in by_line.items()}
     costing.write_spread(charge, [costing.PartDraft(company.pk, amount, Decimal(1), amount, shares)])
     found = absorb.absorption({key: {charge.pk: share} for key, share in shares.items()})

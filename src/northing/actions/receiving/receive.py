@@ -9,13 +9,14 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, goods_price, ownership
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
+from northing.claims import operations as claims
 from northing.claims.models import Claim
 from northing.core.costing.ownership import is_ours_after
 from northing.core.money.exact import plain
@@ -331,7 +332,7 @@ def _write_layers(
             layers.append(CostLayer(kind="stock", received=one.row.quantity, **kept, **common))
         if one.taking.missing:
             layers.append(CostLayer(kind="missing", received=one.taking.missing, **common))
-    CostLayer.objects.bulk_create(layers)
+    ledger.write_layers(layers)
     stock = [layer for layer in layers if layer.kind == "stock"]
     places = [Place(layer.receipt_line.bin_id, "held" if layer.item.inspected else "in_store") for layer in stock]
     moves = [StockMove(layer.pk, layer.received, None, place) for layer, place in zip(stock, places, strict=True)]
@@ -374,9 +375,7 @@ def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer])
             )
         )
         costs.append((layer.pk, None, value))
-        CostLayer.objects.filter(pk=layer.pk).update(
-            total_cost=F("total_cost") + value, goods_cost=F("goods_cost") + value
-        )
+        ledger.add_goods(layer, value)
     ledger.add_costs(entry, costs)
     return drafts
 
@@ -402,7 +401,7 @@ def _open_cases(
 ) -> dict[int, int]:
     """A case for each layer of missing goods: layer (id) to case (id)."""
     missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == "missing"}
-    cases = Claim.objects.bulk_create(
+    cases = [
         Claim(
             company=site.company,
             kind=Claim.Kind.MISSING,
@@ -414,8 +413,8 @@ def _open_cases(
         )
         for one in found
         if one.taking.missing
-    )
-    return {case.layer_id: case.pk for case in cases}
+    ]
+    return {case.layer_id: case.pk for case in claims.open_cases(cases)}
 
 
 def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found]) -> str:

@@ -3,7 +3,6 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from decimal import Decimal
 
 from django.db.models import Sum
@@ -13,7 +12,7 @@ from northing.actions.costing import accruals, ownership
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
-from northing.claims.models import Claim
+from northing.claims import operations as claims
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations as inventory
@@ -66,7 +65,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
         instalments=[layer.stowage.instalment_id for layer in layers],
         shipments=[receipt.container.shipment_id],
         layers=[layer.pk for layer in layers],
-        cases=_close_cases(layers, act.at),
+        cases=claims.withdraw_cases(layers, act.at),
     )
     return receipt.pk
 
@@ -86,14 +85,6 @@ def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int
         ("container", receipt.container_id, receipt.company_id),
         *sorted(lines),
     ]
-
-
-def _close_cases(layers: Sequence[CostLayer], at: datetime) -> list[int]:
-    """Cases of goods that this receipt missed never were: they are withdrawn with it, without an end."""
-    cases = Claim.objects.filter(layer__in=layers)
-    keys = list(cases.values_list("pk", flat=True))
-    cases.update(withdrawn_at=at)
-    return keys
 
 
 def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Problem]:
@@ -138,9 +129,7 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     ledger.take_back(entry, keys)
     ledger.release_allocations(entry, receipt.entry)
     accruals.true_up(entry, {charge for _, charge, _ in costs if charge})
-    CostLayer.objects.filter(pk__in=keys).update(
-        received=ZERO, gone=ZERO, total_cost=ZERO, taken_cost=ZERO, goods_cost=ZERO, goods_taken=ZERO
-    )
+    ledger.empty_layers(keys)
 
 
 def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:

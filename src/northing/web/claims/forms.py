@@ -2,7 +2,7 @@
 
 from django import forms
 
-from northing.actions.quality.inspect import ReturnRequest
+from northing.actions.claims.returns import ReturnRequest
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
 

@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from northing.access.permissions import may
 from northing.access.queries import scoped
-from northing.actions.quality import inspect as inspecting
+from northing.actions.claims import returns
 from northing.claims.models import Claim
 from northing.ledger.queries import posting_note
 from northing.web.claims.forms import ReturnForm
@@ -22,7 +22,7 @@ def case(request, case_id: int):
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     form = ReturnForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
-    if request.method == "POST" and form.do(request, inspecting.return_goods, lambda _: form.asked(record.pk)):
+    if request.method == "POST" and form.do(request, returns.return_goods, lambda _: form.asked(record.pk)):
         note = posting_note([record.company_id], form.cleaned_data["occurred_on"])
         messages.success(request, f"Returned{note}. What the supplier did not authorise stays open.")
         return redirect("case", record.pk)

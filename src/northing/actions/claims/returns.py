@@ -1,0 +1,104 @@
+"""Send failed units back to the supplier."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from northing.access.acts import Act, future_problem
+from northing.actions.costing import goods_price
+from northing.actions.quality.inspect import ZERO, links_of, locked_layer
+from northing.actions.worklist.refresh import bring_along
+from northing.activity.operations import add_history, once
+from northing.claims import operations as claims
+from northing.claims.models import Claim, ReturnNote
+from northing.core.money.exact import plain
+from northing.core.problems import Problem, refuse_if
+from northing.inventory import operations
+from northing.ledger import operations as ledger
+from northing.ledger.models import Account, LayerTake
+from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.queries import posting_note
+from northing.positions import operations as positions
+
+
+@dataclass(frozen=True)
+class ReturnRequest:
+    """Units of a case that go back under the supplier's reference."""
+
+    case: int
+    quantity: Decimal
+    reference: str
+    occurred_on: date
+
+
+@once
+def return_goods(act: Act, request: ReturnRequest) -> int:
+    """Send rejected units back: out at layer cost; the price is not owed (billed: is claimed), the rest is a loss.
+
+    Returns the case's id.
+    """
+    case = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=request.case)
+    act.require_at("return_goods", case.company_id, case.layer.site_id)
+    refuse_if(_return_problems(act, request, case))
+    layer = locked_layer(case.layer_id)
+    what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
+    text = f"Returned {what} to {case.supplier} under {request.reference}"
+    text += posting_note([case.company_id], request.occurred_on)
+    history = add_history(
+        act, "return_goods", text, [*links_of(layer), ("case", case.pk, case.company_id)], request.occurred_on
+    )
+    entry = open_entry(act, history, text, request.occurred_on)
+    operations.move_out(history, layer, "rejected", request.quantity)
+    released = goods_price.release(entry, layer, request.quantity, case.pk)
+    taken = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
+    common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+    price = sum((draft.amount for draft in released), ZERO)
+    post(
+        entry,
+        [
+            *released,
+            Draft(account=Account.RETURN_LOSS, amount=taken.cost - price, **common),
+            Draft(account=Account.STOCK, amount=-taken.cost, **common),
+        ],
+    )
+    claims.write_return(
+        ReturnNote(
+            case=case,
+            reference=request.reference.strip(),
+            quantity=request.quantity,
+            cost=taken.cost,
+            claimed=price,
+            lost=taken.cost - price,
+            occurred_on=request.occurred_on,
+            at=act.at,
+            entry=entry,
+        )
+    )
+    claims.end_units(case, request.quantity)
+    move = positions.MoveDraft(layer.stowage.instalment_id, "rejected", "returned", request.quantity, layer.stowage_id)
+    positions.move(history, [move])
+    bring_along(cases=[case.pk])
+    return case.pk
+
+
+def _return_problems(act: Act, request: ReturnRequest, case: Claim) -> list[Problem]:
+    found = future_problem(request.occurred_on, act)
+    if case.kind != Claim.Kind.REJECTED:
+        found.append(Problem("Missing goods are not here to be returned.", mend="Settle the claim instead."))
+    if request.quantity <= 0:
+        found.append(Problem("The quantity must be above 0.", "quantity"))
+    if request.quantity > case.open_quantity:
+        found.append(
+            Problem(
+                f"Only {plain(case.open_quantity)} units of this case are open.",
+                "quantity",
+                "Return at most that many.",
+            )
+        )
+    if round(request.quantity, case.layer.item.decimals) != request.quantity:
+        found.append(Problem(f"{case.layer.item.code} is counted in whole {case.layer.item.unit}.", "quantity"))
+    if not request.reference.strip():
+        found.append(
+            Problem("The supplier's reference is missing.", "reference", "Goods go back only with their authorisation.")
+        )
+    return found
