@@ -180,7 +180,7 @@ def test_a_leg_somebody_spoke_of_keeps_its_place(world):
 @pytest.mark.parametrize("year", [1, 202, 9999])
 def test_years_that_nobody_means(world, year):
     day = date(year, 6, 1)
-    words = f"Nobody means the year {year}. Check the year."
+    words = f"Year {year} is not plausible. Enter four digits."
     assert words in refused(write.write_order, world.act("expediter"), order_request(world, need_by=day))
     shipment = world.shipment([world.sent_order({"A": D(10)})])
     request = charges.ChargeRequest(

@@ -90,7 +90,7 @@ HEAD = "order,item,quantity,despatched_on\n"
         (HEAD + "A,B,1.0000001,", "not a quantity anybody sends"),
         (HEAD + f"A,B,{'9' * 15},", "not a quantity anybody sends"),
         (HEAD + "A,B,1,yesterday", "despatched_on: 'yesterday' is not a day"),
-        (HEAD + "A,B,1,1970-01-01", "nobody means the year 1970"),
+        (HEAD + "A,B,1,1970-01-01", "year 1970 is not plausible"),
         (HEAD + f"{'A' * 25},B,1,", "order: longer than 24"),
         (HEAD + "A,B,1,\n" * 5_001, "more than 5,000 rows"),
         ("<a/>", "not a UBL DespatchAdvice"),

@@ -59,7 +59,7 @@ REFUSED = [
     (facts.mail, "a b@c.example", "mail address"),
     (facts.mail, "a@b", "mail address"),
     (facts.day, "25.11.2026", "not a day"),
-    (facts.day, "0001-01-01", "nobody means"),
+    (facts.day, "0001-01-01", "not a plausible day"),
 ]
 
 

@@ -25,7 +25,7 @@ def test_cells_are_read_exactly_or_refused_by_row_and_column():
     for read, words in (
         (lambda: row.decimal("a"), "Row 2, a: '1e3' is not a number with a decimal point"),
         (lambda: row.day("d"), "Row 2, d: 'x' is not a day like 2026-11-24"),
-        (lambda: row.day("e"), "Row 2, e: nobody means the year 202"),
+        (lambda: row.day("e"), "Row 2, e: year 202 is not plausible"),
         (lambda: row.text("c"), "Row 2, c: is empty"),
         (lambda: row.text("b", longest=9), "Row 2, b: is not a text of at most 9 characters"),
     ):

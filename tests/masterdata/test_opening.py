@@ -128,7 +128,7 @@ def test_goods_afloat_that_are_ours_from_receipt_have_no_value_yet(world):
         (opening.open_stock, STOCK | {"value": ""}, "Row 2, value: is empty"),
         (opening.open_stock, STOCK | {"received_on": "01/06/2026"}, "is not a day like 2026-11-24"),
         (opening.open_stock, STOCK | {"received_on": "2027-01-01"}, "has not come yet"),
-        (opening.open_stock, STOCK | {"received_on": "0202-01-01"}, "Row 2, received_on: nobody means the year 202"),
+        (opening.open_stock, STOCK | {"received_on": "0202-01-01"}, "Row 2, received_on: year 202 is not plausible"),
         (opening.open_stock, STOCK | {"lot": "L" * 41}, "Row 2, lot: is not a text of at most 40 characters"),
         (opening.open_orders, ORDER | {"supplier": "FWD"}, "Row 2, supplier: there is no supplier 'FWD'"),
         (opening.open_orders, ORDER | {"incoterm": "XYZ"}, "Row 2, incoterm: is one of EXW, FCA"),

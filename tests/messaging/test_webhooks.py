@@ -104,9 +104,9 @@ def test_an_address_is_made_and_ended(world, client, post):
     webhooks.announce(world.act("shipping"), "arrived", lambda: [({"shipment": "S"}, ())])
     client.post(reverse("end-hook", args=[hook.pk]), {"key": "e"})
     assert webhooks.send_due(NOW) == 0
-    assert WebhookDelivery.objects.get().said == "the address is told no more"
+    assert WebhookDelivery.objects.get().said == "the webhook is disabled"
     again = client.post(reverse("end-hook", args=[hook.pk]), {"key": "e2"}, follow=True)
-    assert "told no more already" in again.content.decode()
+    assert "disabled already" in again.content.decode()
 
 
 def hear(world, *events):

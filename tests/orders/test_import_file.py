@@ -118,7 +118,7 @@ def test_orders_are_not_divided_by_lots(world, monkeypatch):
         ({"price": "-1"}, "must not be negative"),
         ({"price": "18,40".replace(",", ".") + "x"}, "is no number"),
         ({"need_by": "10/02/2027"}, "is no day like"),
-        ({"need_by": "1970-01-01"}, "nobody means"),
+        ({"need_by": "1970-01-01"}, "not a plausible day"),
         ({"need_by": (TODAY - timedelta(days=1)).isoformat()}, "has passed"),
         ({"supplier": "NOPE"}, "there is none called 'NOPE'"),
         ({"company": "XYZ"}, "you may write no orders for 'XYZ'"),

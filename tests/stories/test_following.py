@@ -94,5 +94,5 @@ def test_a_container_that_is_to_come_off_later(stage):
     expect(page.locator("main")).to_contain_text("Nobody has said that their vessel arrived")
     page.click("button[name=confirmed]")
     expect(page.locator("h1 + p")).to_contain_text("landed Tue 24 Nov")
-    page.click("text=What was said of these dates")
+    page.click("text=Date history")
     expect(page.locator("main")).to_contain_text("follows from discharged")

@@ -47,7 +47,7 @@ class Act:
 
 
 def future_problem(day: date, act: Act, where: str = "occurred_on") -> list[Problem]:
-    """A fact cannot have happened after today, nor in a year that nobody means."""
+    """A fact cannot have happened after today, nor in an implausible year."""
     strange = day_problems(day, where)
     if strange:
         return strange

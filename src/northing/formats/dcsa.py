@@ -153,5 +153,5 @@ def _instant(raw: dict[str, Any], name: str) -> datetime:
     if found.tzinfo is None:
         raise ValueError(f"{name} says no offset from UTC")
     if day_problems(found.date(), name) or not 2000 <= found.year <= 2100:
-        raise ValueError(f"{name} {text[:30]!r} is a time nobody means")
+        raise ValueError(f"{name} {text[:30]!r} is not a plausible time")
     return found

@@ -152,7 +152,7 @@ def _day(said: str, where: str) -> date:
     except ValueError:
         raise Refused(Problem(f"{where}: {said[:20]!r} is not a day like 2026-11-24.", "file")) from None
     if day_problems(day, "file"):
-        raise Refused(Problem(f"{where}: nobody means the year {day.year}.", "file"))
+        raise Refused(Problem(f"{where}: year {day.year} is not plausible.", "file"))
     return day
 
 

@@ -204,7 +204,7 @@ def day(said: str) -> date:
     except ValueError:
         raise ValueError("is not a day like 2026-11-24") from None
     if day_problems(found, ""):
-        raise ValueError("is a day nobody means")
+        raise ValueError("is not a plausible day")
     return found
 
 

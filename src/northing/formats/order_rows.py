@@ -167,5 +167,5 @@ def _day(text: str) -> date:
     except ValueError:
         raise ValueError("is no day like 2027-02-10") from None
     if day_problems(day, ""):
-        raise ValueError("is a day nobody means")
+        raise ValueError("is not a plausible day")
     return day

@@ -44,7 +44,7 @@ class Row:
         except ValueError:
             raise self.refused(column, f"{self.text(column)!r} is not a day like 2026-11-24") from None
         if day_problems(day, column):
-            raise self.refused(column, f"nobody means the year {day.year}")
+            raise self.refused(column, f"year {day.year} is not plausible")
         return day
 
     def refused(self, column: str, what: str) -> Refused:

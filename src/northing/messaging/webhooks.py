@@ -58,7 +58,7 @@ def send_due(now: datetime) -> int:
 def _send(delivery: WebhookDelivery, now: datetime) -> bool:
     hook = delivery.hook
     if hook.ended_at:
-        delivery.next_at, delivery.said = None, "the address is told no more"
+        delivery.next_at, delivery.said = None, "the webhook is disabled"
         delivery.save(update_fields=["next_at", "said"])
         return False
     said = {"id": delivery.pk, "kind": delivery.kind, "at": delivery.made_at.isoformat(), "facts": delivery.body}

@@ -21,7 +21,7 @@ class HookRequest:
 
 @dataclass(frozen=True)
 class EndRequest:
-    """An address (id) that is told no more."""
+    """A webhook (id) to be disabled."""
 
     hook: int
 
@@ -50,8 +50,8 @@ def end_hook(act: Act, request: EndRequest) -> int:
     require_somewhere(act.person, "keep_house")
     hook = Webhook.objects.filter(pk=request.hook, ended_at=None).first()
     if hook is None:
-        raise Refused(Problem("This address is told no more already."))
+        raise Refused(Problem("This webhook is disabled already."))
     hook.ended_at = act.at
     hook.save(update_fields=["ended_at"])
-    add_history(act, "end_hook", f"{hook.url} is told no more", [("person", act.person.pk, None)])
+    add_history(act, "end_hook", f"Webhook {hook.url} disabled", [("person", act.person.pk, None)])
     return hook.pk

@@ -1,4 +1,4 @@
-"""What happens to containers by themselves: discharged, taken out of the port, given back empty; or is to happen."""
+"""Milestones of containers: discharged, taken out of the port, returned empty; planned or actual."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass

@@ -8,14 +8,14 @@ FIRST, LAST = date(1990, 1, 1), date(2199, 12, 31)
 
 
 def day_problems(day: date, where: str) -> list[Problem]:
-    """What is wrong with a day of which nobody means the year; dates around it can always be reckoned.
+    """What is wrong with a day of an implausible year; days around a plausible one can always be reckoned.
 
     >>> [problem.what for problem in day_problems(date(202, 11, 25), "day")]
-    ['Nobody means the year 202.']
+    ['Year 202 is not plausible.']
     """
     if FIRST <= day <= LAST:
         return []
-    return [Problem(f"Nobody means the year {day.year}.", where, "Check the year.")]
+    return [Problem(f"Year {day.year} is not plausible.", where, "Enter four digits.")]
 
 
 def posting_day(occurred_on: date, closed_through: date | None) -> date:

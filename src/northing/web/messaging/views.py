@@ -61,7 +61,7 @@ def end_hook(request, webhook_id: int):
     hook = get_object_or_404(visible_hooks(request.user), pk=webhook_id)
     form = WholeForm(request.POST)
     if form.do(request, webhooks.end_hook, lambda _: webhooks.EndRequest(hook.pk)):
-        messages.success(request, "It is told no more.")
+        messages.success(request, "Webhook disabled.")
     for error in form.non_field_errors():
         messages.error(request, error)
     return redirect("hooks")

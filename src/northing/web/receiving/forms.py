@@ -26,7 +26,7 @@ class ReceiveForm(ActionForm):
             self.fields[f"short-{part.pk}"] = forms.ChoiceField(
                 choices=[("", "–"), (STILL, "still coming"), (NO_MORE, "no more coming")],
                 required=False,
-                label=f"A short rest {label}",
+                label=f"If {item.code} is short",
             )
             if item.keeps_lot:
                 self.fields[f"lot-{part.pk}"] = forms.CharField(max_length=40, required=False, label=f"Lot {label}")

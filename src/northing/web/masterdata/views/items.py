@@ -21,6 +21,6 @@ def delay_cost(request, item_id: int):
         return suppliers.DelayRequest(record.pk, entered["cost"])
 
     if form.do(request, suppliers.set_delay_cost, asked):
-        messages.success(request, "Kept: what waits for it weighs more on the Watch.")
+        messages.success(request, "Saved. Delays to this item now rank higher.")
     say_errors(request, form)
     return redirect("item", record.pk)
