@@ -56,7 +56,7 @@ def aboard(world, quantity=100):
 
 
 @pytest.mark.parametrize("action", ["stow", "depart", "bill", "clear", "receive", "reverse", "answer"])
-def test_the_statements_of_a_action_do_not_grow_with_its_lines(world, action):
+def test_the_statements_of_an_action_do_not_grow_with_its_lines(world, action):
     """An action on forty lines takes no more statements than one on two: fewer, where its rows are copied in."""
     counted = []
     for lines, number in ((2, CONTAINERS[0]), (40, CONTAINERS[1])):
@@ -181,7 +181,7 @@ class TestAtTheSameMoment:
         assert results == [None, None]
         assert [p.under_way for p in Position.objects.all()] == [100, 100]
 
-    def test_a_action_that_met_a_deadlock_begins_again(self):
+    def test_an_action_that_met_a_deadlock_begins_again(self):
         tried = []
 
         @once

@@ -50,7 +50,7 @@ def test_an_order_is_written_changed_sent_and_cancelled(world, program):
     assert {entry.channel for entry in HistoryEntry.objects.all()} >= {"api"}
 
 
-def test_the_same_key_does_a_action_once(world, program):
+def test_the_same_key_does_an_action_once(world, program):
     for _ in range(2):
         answer = program.send("post", "/orders", NEW, idempotency_key="one")
         assert answer.status_code == 201 and answer.json()["number"] == "KLN-00001"

@@ -104,7 +104,6 @@ class Posting(models.Model):
         ]
         indexes = [
             models.Index(fields=["company", "account"], name="posting_by_account"),
-            models.Index(fields=["company", "-posted_on", "-id"], name="posting_newest"),
             *(
                 models.Index(fields=[name], condition=Q(**{f"{name}__isnull": False}), name=f"posting_of_{name}")
                 for name in ("order_line", "charge", "layer")
@@ -120,13 +119,13 @@ class OpenItem(models.Model):
 
     company = models.ForeignKey(Company, models.PROTECT, db_constraint=False, db_index=False)
     account = models.CharField(max_length=24, choices=Account.choices)
-    party = models.ForeignKey(Party, models.PROTECT, null=True, db_constraint=False)
+    party = models.ForeignKey(Party, models.PROTECT, null=True, db_constraint=False, db_index=False)
     document_kind = models.CharField(max_length=14, choices=DocumentKind.choices)
     document = models.BigIntegerField()
     currency = fields.currency()
     amount = fields.money()
     base = fields.money()
-    order_line = models.ForeignKey("orders.OrderLine", models.PROTECT, null=True, db_constraint=False)
+    order_line = models.ForeignKey("orders.OrderLine", models.PROTECT, null=True, db_constraint=False, db_index=False)
     occurred_on = models.DateField()
 
     class Meta:
