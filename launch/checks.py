@@ -37,7 +37,7 @@ def test(words: list[str]) -> int:
             failed.append("migrations")
         if failed:
             say(f"failed before the tests: {', '.join(failed)}")
-        tests = subprocess.run([python(), "-m", "pytest", *words], env=env, cwd=ROOT).returncode
+        tests = subprocess.run([python(), "-m", "pytest", "--durations=15", *words], env=env, cwd=ROOT).returncode
         return tests or int(bool(failed))
     finally:
         if started:
