@@ -76,7 +76,7 @@ def take(page: Page, base: str, name: str, folder: Path) -> None:
         page.locator("main").get_by_role("link", name=re.compile(text)).first.click()
     if name in STEPS:
         STEPS[name](page)
-    page.wait_for_load_state()
+    page.wait_for_load_state("networkidle")
     page.screenshot(path=folder / f"{name}.png")
     print(f"{name}: {page.url}")
 

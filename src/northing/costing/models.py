@@ -66,7 +66,9 @@ class Charge(models.Model):
 
     @property
     def spread_words(self) -> str:
-        """How it is spread: by value, equally, by hand."""
+        """How it is spread: by value, equally, by hand; duty and import tax by the lines of the customs entry."""
+        if self.kind in (self.Kind.DUTY, self.Kind.IMPORT_TAX):
+            return "line by line"
         words = self.get_basis_display().lower()
         return words if self.basis in (self.Basis.EQUAL, self.Basis.BY_HAND) else f"by {words}"
 
