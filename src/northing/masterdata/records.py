@@ -180,6 +180,7 @@ KINDS = {
                 _percent("import_tax_rate", "Import tax %"),
                 Fact("import_tax_base", "Import tax is on", of.some_of(TAX_BASE), list),
                 _percent("import_tax_reclaimed", "Import tax reclaimed %", Decimal(1)),
+                Fact("rates_stand_days", "A book rate stands for days", of.whole(1, 3650), 10),
             ),
             ("keep_house",),
             company="pk",
