@@ -80,7 +80,7 @@ def _groups(days: Mapping[int, Days]) -> dict[tuple[str, date, date | None], lis
 def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, Days], *, give_up: bool = False) -> None:
     """Give up what is ours since another day than that of its moment in `days`, and take it on at the right one.
 
-    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the permission
+    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the right
     day, the story says so and the value stays.
     """
     for (rule, since, due), keys in _groups(days).items():

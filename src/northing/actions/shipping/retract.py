@@ -119,11 +119,11 @@ def _undoing_problems(event: str, undone: Iterable[Shipment]) -> list[Problem]:
     received = aboard.filter(settled__gt=0).select_related("container__shipment").first()
     if received:
         what = f"The dock has settled goods of {received.container.shipment} already."
-        found.append(Problem(what, mend="Reverse the receipt first, or say the permission day instead."))
+        found.append(Problem(what, mend="Reverse the receipt first, or say the right day instead."))
     opened = aboard.filter(ownership.brought_in()).select_related("container__shipment").first()
     if opened and event == "on_board":
         what = f"{opened.container.shipment} was brought in as goods afloat."
-        found.append(Problem(what, mend="Say the permission day instead."))
+        found.append(Problem(what, mend="Say the right day instead."))
     if event == "arrival":
         said = DateStatement.objects.filter(container__shipment__in=keys, kind="actual", retracted=False)
         for one in said.select_related("container").order_by("pk")[:1]:
