@@ -386,6 +386,17 @@ def test_what_sailed_between_receipt_and_reversal_is_ours_since_it_sailed(world,
     assert owed()[0] == (D("-1840.00") if ours_from == "on_board" else 0)
 
 
+@pytest.mark.parametrize("ours_from", ["pickup", "on_board", "arrival", "receipt"])
+def test_goods_of_another_receipt_stay_ours_when_the_first_is_reversed(world, ours_from):
+    shipment = world.shipment([world.sent_order({"A": D(100)}, ours_from=ours_from)])
+    first = world.receive(shipment, {"A": D(60)})
+    world.receive(shipment, {"A": D(40)})
+    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(first, "counted twice"))
+    assert owed()[0] == (D("-736.00") if ours_from == "receipt" else D("-1840.00"))
+    world.receive(shipment, {"A": D(60)})
+    assert owed()[0] == D("-1840.00")
+
+
 def owed():
     """What is owned and not billed, in the order's currency and in base."""
     items = OpenItem.objects.filter(account="owned_not_billed")

@@ -43,7 +43,7 @@ Explained = Iterator[tuple[int, Hashable, Decimal, Decimal]]
 
 def book_faults() -> list[str]:
     """Whatever of the books the facts do not explain, in words."""
-    return [*_unbalanced(), *_unexplained(), *_items(), *_components()]
+    return [*_unbalanced(), *_unexplained(), *_overdrawn(), *_items(), *_components()]
 
 
 def _unbalanced() -> list[str]:
@@ -252,6 +252,12 @@ RULES: list[tuple[tuple[str, ...], Fields, Callable[[], Explained]]] = [
     ((Account.RETURN_LOSS, Account.MISSING_LOSS, Account.SCRAP_LOSS, Account.LATE_ISSUED), (), _losses),
     ((Account.OPENING,), (), _opening),
 ]
+
+
+def _overdrawn() -> list[str]:
+    """Goods of shipments of which more was taken out of owned afloat than ever became ours."""
+    afloat = _booked([Account.OWNED_AFLOAT], ("document",))
+    return [f"owned afloat of goods {key} is {base}" for (_, (key,)), (base, _) in afloat.items() if base < 0]
 
 
 def _items() -> list[str]:

@@ -7,11 +7,14 @@ from typing import NamedTuple
 
 from django.db.models import Exists, OuterRef
 
+from northing.access.acts import Act
+from northing.activity.models import HistoryEntry
 from northing.core.costing.ownership import moments_through, ours_since
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
 from northing.ledger.models import Entry, Posting
-from northing.ledger.operations import post_all
+from northing.ledger.operations import open_entry, post_all
+from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
 from northing.shipping.models import Stowage
@@ -155,6 +158,20 @@ def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
     """Write the values on the stowage and post them."""
     own_stowage((one.goods.stowage, day, one.amount, one.base, one.rate) for one in owned)
     post_all(entry, POSTINGS, [1, 1, [one.goods.stowage for one in owned]])
+
+
+def own_by(act: Act, history: HistoryEntry, event: str, stowage, day: date, name: str) -> None:
+    """What `event` makes ours among a queryset of stowage, in an entry of its own; `name` says what it happened to."""
+    owned = becoming_ours(stowage, event, day)
+    if owned:
+        companies = {one.goods.company for one in owned}
+        text = f"Goods became ours: {event.replace('_', ' ')} of {name}{posting_note(companies, day)}"
+        take_ownership(open_entry(act, history, text, day), owned, day)
+
+
+def keep(entry: Entry, stowage: Sequence[int]) -> None:
+    """Stowage (ids) stays ours, at its value, though what made it ours is undone by the entry."""
+    post_all(entry, POSTINGS, [1, 1, list(stowage)])
 
 
 def give_up(entry: Entry, stowage: Sequence[int]) -> None:

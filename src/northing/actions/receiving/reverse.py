@@ -59,7 +59,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     inventory.clear_layers(history, layers)
     _undo_books(entry, receipt, layers)
     _undo_movements(history, receipt, shipment.place)
-    _own_anew(act, history, receipt, shipment)
+    _own_anew(act, history, entry, receipt, shipment)
     receiving.mark_reversed(receipt, act.at)
     bring_along(
         instalments=[layer.stowage.instalment_id for layer in layers],
@@ -149,15 +149,19 @@ def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None
     shipping.settle_stowage(parts.values())
 
 
-def _own_anew(act: Act, history: HistoryEntry, receipt: Receipt, shipment: Shipment) -> None:
-    """Goods that only this receipt made ours are not ours any more, unless their moment has passed since."""
+def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, shipment: Shipment) -> None:
+    """Goods that only this receipt made ours are not ours any more, unless their moment has passed since.
+
+    Where another receipt of the same goods stands, they stay ours at their value.
+    """
     early = Posting.objects.filter(
         entry=receipt.entry, account=Account.OWNED_AFLOAT, amount__gt=0, document_kind=DocumentKind.SHIPMENT_LINE
     )
-    keys = set(early.values_list("document", flat=True))
-    shipping.own_stowage((key, None, None, None, None) for key in sorted(keys))
+    parts = Stowage.objects.filter(pk__in=set(early.values_list("document", flat=True)))
+    ownership.keep(entry, list(parts.filter(settled__gt=0).values_list("pk", flat=True)))
+    given_up = sorted(parts.filter(settled=0).values_list("pk", flat=True))
+    shipping.own_stowage((key, None, None, None, None) for key in given_up)
+    name = str(shipment.voyage or shipment)
     for event, day in (("on_board", shipment.departed_on), ("arrival", shipment.arrived_on)):
-        owned = ownership.becoming_ours(Stowage.objects.filter(pk__in=keys), event, day) if day else []
-        if owned:
-            text = f"Goods became ours: {event.replace('_', ' ')} of {shipment.voyage or shipment}"
-            ownership.take_ownership(open_entry(act, history, text, day), owned, day)
+        if day:
+            ownership.own_by(act, history, event, Stowage.objects.filter(pk__in=given_up), day, name)

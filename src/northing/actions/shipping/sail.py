@@ -8,8 +8,6 @@ from northing.actions.costing import ownership
 from northing.activity.operations import Link, add_history
 from northing.core.costing.ownership import moments_through
 from northing.core.planning.passage import expected_legs
-from northing.ledger.operations import open_entry
-from northing.ledger.queries import posting_note
 from northing.messaging.webhooks import Told, announce
 from northing.positions import operations as positions
 from northing.shipping import dates
@@ -70,12 +68,8 @@ def follow_event(act: Act, history, event: str, shipments: Sequence[Shipment], d
         announce(act, TOLD[event], lambda: told_of(shipments, lambda one: {"on": day}))
     if moments.isdisjoint(moments_through(event)):
         return
-    owned = ownership.becoming_ours(Stowage.objects.filter(container__shipment__in=keys), event, day)
-    if owned:
-        companies = {one.goods.company for one in owned}
-        text = f"Goods became ours: {event.replace('_', ' ')} of {shipments[0].voyage or shipments[0]}"
-        text += posting_note(companies, day)
-        ownership.take_ownership(open_entry(act, history, text, day), owned, day)
+    stowage = Stowage.objects.filter(container__shipment__in=keys)
+    ownership.own_by(act, history, event, stowage, day, str(shipments[0].voyage or shipments[0]))
 
 
 def told_of(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:
