@@ -24,7 +24,7 @@ from northing.core.money.spread import spread, whole_weights  # noqa: E402
 from northing.formats.identifiers import with_container_check_digit  # noqa: E402
 from northing.masterdata.models import Item  # noqa: E402
 from northing.orders.models import Instalment, PurchaseOrder  # noqa: E402
-from northing.shipping.models import Leg, Stowage  # noqa: E402
+from northing.shipping.models import Leg, ShipmentLine  # noqa: E402
 from northing.shipping.operations import LegPlan  # noqa: E402
 
 
@@ -55,7 +55,7 @@ def receive(world: World, lines: int) -> tuple[float, float]:
     key, box = packed_shipment(world, lines)
     leg = Leg.objects.get(shipment=key)
     milestones.say_date(world.act("shipping"), milestones.DateRequest(leg.pk, "departure", "actual", TODAY))
-    rows = tuple(receiving.ReceiveRow(part.pk, part.quantity) for part in Stowage.objects.filter(container=box))
+    rows = tuple(receiving.ReceiveRow(part.pk, part.quantity) for part in ShipmentLine.objects.filter(container=box))
     request = receiving.ReceiveRequest(box, world.site.pk, "DN", TODAY, rows)
     tables = written_rows(world, request)
     return side_by_side(
@@ -88,7 +88,7 @@ def written_rows(world: World, request) -> dict[str, tuple[list[str], list[tuple
                 cursor.execute(f"select * from {table} where id > %s", [before[table]])
                 found[table] = ([column.name for column in cursor.description], cursor.fetchall())
         touched = execute(
-            "select s.settled, s.id, s.instalment_id from shipping_stowage s where s.container_id = %s",
+            "select s.accounted, s.id, s.instalment_id from shipping_shipmentline s where s.container_id = %s",
             [request.container],
         )
         transaction.set_rollback(True)
@@ -96,7 +96,7 @@ def written_rows(world: World, request) -> dict[str, tuple[list[str], list[tuple
 
 
 def again(tables) -> None:
-    """The same rows, by executemany, and the same updates of stowage and positions."""
+    """The same rows, by executemany, and the same updates of shipment lines and positions."""
     with connection.cursor() as cursor:
         # Row by row no entry balances before its last posting; only this side goes without the guard.
         cursor.execute("alter table ledger_posting disable trigger balanced")
@@ -109,7 +109,9 @@ def again(tables) -> None:
             ]
             cursor.executemany(f"insert into {table} ({', '.join(names)}) values ({marks})", plain)
         touched = tables["touched"][1]
-        cursor.executemany("update shipping_stowage set settled = %s where id = %s", [row[:2] for row in touched])
+        cursor.executemany(
+            "update shipping_shipmentline set accounted = %s where id = %s", [row[:2] for row in touched]
+        )
         cursor.executemany(
             "update positions_position set in_store = in_store + under_way, under_way = 0 where instalment_id = %s",
             [row[2:] for row in touched],
@@ -125,7 +127,7 @@ def depart(world: World, parts: int, ours_from: str) -> tuple[float, float]:
     key, box = packed_shipment(world, parts)
     leg = Leg.objects.get(shipment=key)
     request = milestones.DateRequest(leg.pk, "departure", "actual", TODAY)
-    instalments = list(Stowage.objects.filter(container=box).values_list("instalment", flat=True))
+    instalments = list(ShipmentLine.objects.filter(container=box).values_list("instalment", flat=True))
     bare = "update positions_position set under_way = packed, packed = 0 where instalment_id = any(%s)"
     return side_by_side(
         undone(lambda: milestones.say_date(world.act("shipping"), request)),

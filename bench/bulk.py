@@ -56,7 +56,7 @@ RECORDS = """
 with chosen as (
   select n.id as part, n.line_id, n.quantity, row_number() over (order by n.id) as place
     from orders_instalment n join positions_position p on p.instalment_id = n.id
-   where p.with_supplier > 0 and not exists (select 1 from shipping_stowage s where s.instalment_id = n.id)
+   where p.with_supplier > 0 and not exists (select 1 from shipping_shipmentline s where s.instalment_id = n.id)
    order by n.id desc limit %(rows)s
 ), shipments as (
   insert into shipping_shipment (reference, document, created_at, expected_dock, planned_dock)
@@ -65,7 +65,7 @@ with chosen as (
   insert into shipping_container (shipment_id, number, size_type, seal) select id, 'X' || id, '22G1', '' from shipments
   returning id, shipment_id
 ), stowed as (
-  insert into shipping_stowage (container_id, instalment_id, quantity, settled, opening_billed)
+  insert into shipping_shipmentline (container_id, instalment_id, quantity, accounted, opening_billed)
   select b.id, substr(s.reference, 2)::bigint, 1, 0, false from boxes b join shipments s on s.id = b.shipment_id
   returning id, container_id
 ), charges as (
@@ -94,13 +94,13 @@ with chosen as (
 ), items as (
   insert into ledger_openitem (company_id, account, party_id, document_kind, document, currency, amount, base,
          order_line_id, occurred_on)
-  select %(company)s, account, %(supplier)s, 'stowage', e.id, 'NZD', amount, amount,
+  select %(company)s, account, %(supplier)s, 'shipment_line', e.id, 'NZD', amount, amount,
          (select line_id from chosen limit 1), %(today)s
     from entries e cross join (values ('owned_not_billed', -1), ('claims', 1)) as two(account, amount)
 )
 insert into ledger_posting (entry_id, company_id, account, posted_on, party_id, document_kind, document, amount,
        foreign_amount, foreign_currency, order_line_id)
-select e.id, %(company)s, account, %(today)s, %(supplier)s, 'stowage', e.id, amount, amount, 'NZD',
+select e.id, %(company)s, account, %(today)s, %(supplier)s, 'shipment_line', e.id, amount, amount, 'NZD',
        (select line_id from chosen limit 1)
   from entries e cross join (values ('owned_not_billed', -1), ('claims', 1)) as two(account, amount)
 """
@@ -167,6 +167,8 @@ def fill(world: World, rows: int) -> None:
     with connection.cursor() as cursor:
         cursor.execute(RECORDS, parameters(world, rows))
         cursor.execute("analyze")  # as autovacuum would have done
-        cursor.execute("select n.line_id from shipping_stowage g join orders_instalment n on n.id = g.instalment_id")
+        cursor.execute(
+            "select n.line_id from shipping_shipmentline g join orders_instalment n on n.id = g.instalment_id"
+        )
         lines = [line for (line,) in cursor.fetchall()]
     refresh_lines(lines)

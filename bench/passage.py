@@ -83,7 +83,7 @@ def slip(world: World, call: PortCall, parts: list[int]) -> tuple[float, float]:
 
 
 SHOWN = """select l.id, o.number, l.number, i.code, i.description, l.need_by, s.quantity, h.expected_dock
-  from shipping_stowage s join shipping_container c on c.id = s.container_id
+  from shipping_shipmentline s join shipping_container c on c.id = s.container_id
   join shipping_shipment h on h.id = c.shipment_id
   join orders_instalment n on n.id = s.instalment_id join orders_orderline l on l.id = n.line_id
   join orders_purchaseorder o on o.id = l.order_id join masterdata_item i on i.id = l.item_id

@@ -29,7 +29,7 @@ from northing.masterdata.models import (
     WorkingWeek,
 )
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
-from northing.shipping.models import Container, Leg, Shipment, Stowage
+from northing.shipping.models import Container, Leg, Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan, LegPlan
 
 TODAY = date(2026, 11, 24)
@@ -143,7 +143,7 @@ class World:
     def receive(self, shipment: Shipment, rows: dict[str, Decimal], *, still_coming=True, who="dock", key="") -> int:
         """Receive items by code out of the shipment's first container."""
         container = Container.objects.filter(shipment=shipment).first()
-        parts = dict(Stowage.objects.filter(container=container).values_list("instalment__line__item__code", "pk"))
+        parts = dict(ShipmentLine.objects.filter(container=container).values_list("instalment__line__item__code", "pk"))
         found = [receiving.ReceiveRow(parts[code], quantity, still_coming) for code, quantity in rows.items()]
         request = receiving.ReceiveRequest(container.pk, self.site.pk, "DN-1", TODAY, tuple(found))
         return receiving.receive(self.act(who, key), request)
@@ -153,8 +153,8 @@ class World:
         return OrderLine.objects.get(item__code=code)
 
 
-def out_of(part: Stowage) -> load.LoadRequest:
-    """That a stowage is taken out of its container."""
+def out_of(part: ShipmentLine) -> load.LoadRequest:
+    """That a shipment line is taken out of its container."""
     box = part.container
     asked = load.Box(box.pk, box.number, box.size_type, box.seal, ((part.instalment_id, D(0)),))
     return load.LoadRequest(box.shipment_id, (asked,))

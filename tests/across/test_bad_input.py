@@ -24,7 +24,7 @@ from northing.core.problems import Refused
 from northing.ledger.models import Entry, OpenItem
 from northing.masterdata.models import Company, ExchangeRate
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.shipping.models import Container, Leg, Shipment, Stowage
+from northing.shipping.models import Container, Leg, Shipment, ShipmentLine
 from northing.shipping.operations import LegPlan
 from tests.worlds import CALLS, CONTAINERS, TODAY, out_of
 
@@ -192,7 +192,7 @@ def test_years_that_nobody_means(world, year):
     world.say(shipment, "departure")
     entry = entries.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", day)
     assert words in refused(entries.book_customs_entry, world.act("costs"), entry)
-    row = receiving.ReceiveRow(Stowage.objects.get().pk, D(10))
+    row = receiving.ReceiveRow(ShipmentLine.objects.get().pk, D(10))
     receipt = receiving.ReceiveRequest(Container.objects.get().pk, world.site.pk, "DN", day, (row,))
     assert words in refused(receiving.receive, world.act("dock"), receipt)
 
@@ -215,12 +215,12 @@ def test_packing(world):
     act = world.act("shipping")
     assert "Only 0 pc of A" in refused(pack.stow, act, pack.StowRequest(box.pk, ((part.pk, D(1)),)))
     assert "Nothing was entered" in refused(pack.stow, act, pack.StowRequest(box.pk, ()))
-    load.load(act, out_of(Stowage.objects.get()))
+    load.load(act, out_of(ShipmentLine.objects.get()))
     assert "above 0" in refused(pack.stow, act, pack.StowRequest(box.pk, ((part.pk, D(-1)),)))
     assert "whole pc" in refused(pack.stow, act, pack.StowRequest(box.pk, ((part.pk, D("0.5")),)))
     pack.stow(act, pack.StowRequest(box.pk, ((part.pk, D(100)),)))
     world.say(shipment, "departure")
-    assert "has departed" in refused(load.load, act, out_of(Stowage.objects.get()))
+    assert "has departed" in refused(load.load, act, out_of(ShipmentLine.objects.get()))
 
 
 def test_dates(world):
@@ -325,7 +325,7 @@ def test_a_closed_period_posts_in_the_first_open_one_and_says_so(world):
 def test_receipts(world):
     shipment = world.shipment([world.sent_order({"A": D(100)})])
     world.say(shipment, "departure")
-    part = Stowage.objects.get()
+    part = ShipmentLine.objects.get()
 
     def receive(*rows, note="DN", day=TODAY):
         request = receiving.ReceiveRequest(part.container_id, world.site.pk, note, day, rows)
@@ -424,7 +424,7 @@ def test_inspection_return_and_issue(world):
     shipment = world.shipment([world.sent_order({"A": D(100)})])
     world.say(shipment, "departure")
     receipt = world.receive(shipment, {"A": D(100)})
-    layer = Stowage.objects.get().layers.get()
+    layer = ShipmentLine.objects.get().layers.get()
 
     def verdict(passed, failed, reason="chipped", day=TODAY):
         request = inspect.InspectRequest(layer.pk, D(passed), D(failed), reason, day)

@@ -23,7 +23,7 @@ from northing.positions.models import Position
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, Stowage
+from northing.shipping.models import Container, ShipmentLine
 from northing.shipping.operations import LegPlan
 from tests.worlds import CONTAINERS, TODAY, small_world
 
@@ -138,7 +138,7 @@ class TestAtTheSameMoment:
         shipment = aboard(self.world)
         results = at_once(*[lambda: self.world.receive(shipment, {"A": D(30)})] * 5)
         assert sum(isinstance(one, int) for one in results) == 3
-        assert Stowage.objects.get().settled == 90
+        assert ShipmentLine.objects.get().accounted == 90
 
     def test_the_same_form_sent_twice_at_once(self):
         shipment = aboard(self.world)

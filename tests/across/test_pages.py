@@ -37,7 +37,7 @@ from northing.shipping.models import (
     RequiredDocument,
     Ripple,
     Shipment,
-    Stowage,
+    ShipmentLine,
     Voyage,
 )
 from northing.worklist.models import SavedView
@@ -82,14 +82,14 @@ def live_in(world):
 
 def addresses(world):
     """Every address of the application with ids of the lived-in world."""
-    part = Stowage.objects.get()
+    part = ShipmentLine.objects.get()
     ids = {
         "line_id": OrderLine.objects.filter(item__code="B").get().pk,
         "order_id": PurchaseOrder.objects.order_by("pk").first().pk,
         "answer_id": Answer.objects.first().pk,
         "shipment_id": Shipment.objects.get().pk,
         "container_id": part.container_id,
-        "stowage_id": part.pk,
+        "shipment_line_id": part.pk,
         "charge_id": Charge.objects.get().pk,
         "company_id": world.nz.pk,
         "layer_id": CostLayer.objects.filter(kind="stock").get().pk,
@@ -313,7 +313,7 @@ def test_bad_figures_get_a_sentence_and_keep_what_was_typed(lived_in, client, va
     person = Person.objects.get(username="dock")
     client.force_login(person)
     lived_in.shipment([lived_in.sent_order({"A": D(20)})], CONTAINERS[1])
-    part = Stowage.objects.order_by("pk").last()
+    part = ShipmentLine.objects.order_by("pk").last()
     url = reverse("receive", args=[part.container_id, lived_in.site.pk])
     before = Receipt.objects.count()
     answer = client.post(
@@ -456,7 +456,7 @@ def test_closed_periods_are_said_on_the_page(lived_in, client):
     Company.objects.update(closed_through=TODAY)
     client.force_login(Person.objects.get(username="dock"))
     lived_in.shipment([lived_in.sent_order({"A": D(20)})], CONTAINERS[1])
-    part = Stowage.objects.order_by("pk").last()
+    part = ShipmentLine.objects.order_by("pk").last()
     url = reverse("receive", args=[part.container_id, lived_in.site.pk])
     form = {"key": "k", "delivery_note": "DN-1", "occurred_on": "2026-11-24", f"row-{part.pk}": "20"}
     said = client.post(url, form, follow=True).content.decode()

@@ -26,7 +26,7 @@ from northing.orders.models import Instalment
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 from tests.across.machine import Machine, run
 from tests.worlds import CONTAINERS, TODAY, out_of, small_world
 
@@ -80,7 +80,7 @@ class Actions(Machine):
 
     @rule(pick=some.integers(0, 20))
     def take_out(self, pick):
-        part = self.one(Stowage.objects.all(), pick)
+        part = self.one(ShipmentLine.objects.all(), pick)
         if part:
             self.attempt(load.load, "shipping", out_of(part))
 
@@ -93,9 +93,9 @@ class Actions(Machine):
 
     @rule(pick=some.integers(0, 20), portion=some.sampled_from([0, 10, 35, 50, 100, 100, 108]), still=some.booleans())
     def receive(self, pick, portion, still):
-        part = self.one(Stowage.objects.filter(instalment__line__order__company=self.world.nz), pick)
+        part = self.one(ShipmentLine.objects.filter(instalment__line__order__company=self.world.nz), pick)
         if part:
-            row = receiving.ReceiveRow(part.pk, (part.quantity - part.settled) * portion // 100, still)
+            row = receiving.ReceiveRow(part.pk, (part.quantity - part.accounted) * portion // 100, still)
             request = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
             self.attempt(receiving.receive, "dock", request)
 

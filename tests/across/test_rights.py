@@ -23,7 +23,7 @@ from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
 from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.shipping.operations import LegPlan
 from tests.worlds import CALLS, CONTAINERS, TODAY, out_of
 
@@ -45,7 +45,7 @@ def actions(world):
     inspect.inspect(world.act("inspector"), failed)
     case = Claim.objects.get()
     waiting = world.shipment([world.sent_order({"C": D(30)})], CONTAINERS[1])
-    stowage, box = Stowage.objects.get(container__shipment=waiting), Container.objects.get(shipment=waiting)
+    packed, box = ShipmentLine.objects.get(container__shipment=waiting), Container.objects.get(shipment=waiting)
     head = PurchaseOrder.objects.get(pk=order.pk)
     line = write.LineRequest("A", "", D(1))
     new = write.OrderRequest(world.nz.pk, head.supplier_id, world.site.pk, "FOB", "on_board", head.need_by, (line,))
@@ -61,8 +61,8 @@ def actions(world):
         bill_number="X",
     )
     office = world.parties["customs"].pk
-    found = receive.ReceiveRow(Stowage.objects.get(container__shipment=landed).pk, D(1), True)
-    taken = receive.ReceiveRequest(layer.stowage.container_id, world.site.pk, "DN", TODAY, (found,))
+    found = receive.ReceiveRow(ShipmentLine.objects.get(container__shipment=landed).pk, D(1), True)
+    taken = receive.ReceiveRequest(layer.shipment_line.container_id, world.site.pk, "DN", TODAY, (found,))
     stock = b"company,site,item,quantity,value,received_on\nKLN,TRG,A,1,1.00,2026-06-01"
     whole, dock = write.OrderAct(order.pk), world.people["dock"]
     return [
@@ -77,7 +77,7 @@ def actions(world):
         ("pack", pack.add_container, pack.ContainerRequest(waiting.pk, CONTAINERS[0], "22G1")),
         ("pack", pack.plan_passage, pack.PassageRequest(waiting.pk, None, (LEG,))),
         ("pack", pack.stow, pack.StowRequest(box.pk, ((part.pk, D(1)),))),
-        ("pack", load.load, out_of(stowage)),
+        ("pack", load.load, out_of(packed)),
         ("say_dates", milestones.say_date, _date(waiting)),
         ("estimate_charge", charges.enter_estimate, estimate),
         ("book_bill", charges.book_bill, replace(estimate, bill_number="X")),

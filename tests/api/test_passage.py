@@ -41,8 +41,8 @@ def test_a_shipment_is_built_and_changed(world, shipping):
     assert Shipment.objects.count() == 1
     whole = shipping.get(f"/shipments/{key}").json()
     assert (whole["document"], whole["voyage"], len(whole["legs"])) == ("BL 1", sails, 3)
-    [held] = whole["stowage"]
-    assert (held["item"], held["quantity"], held["settled"]) == ("A", "60", "0")
+    [held] = whole["lines"]
+    assert (held["item"], held["quantity"], held["accounted"]) == ("A", "60", "0")
     there = whole["containers"][0]["id"]
     change = {"containers": [box((kettles, "0"), (infusers, "310"), id=there)]}
     refused = shipping.send("put", f"/shipments/{key}/load", change)

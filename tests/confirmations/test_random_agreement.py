@@ -20,7 +20,7 @@ from northing.core.confirmations.answers import Part
 from northing.core.problems import Refused
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Stowage
+from northing.shipping.models import ShipmentLine
 from tests.across.machine import Machine, run
 from tests.worlds import CONTAINERS, TODAY, out_of, small_world
 
@@ -107,7 +107,7 @@ class Agreement(Machine):
 
     @rule(pick=PICK)
     def take_out(self, pick):
-        part = self.one(Stowage.objects.all(), pick)
+        part = self.one(ShipmentLine.objects.all(), pick)
         if part:
             self.attempt(load.load, "shipping", out_of(part))
 

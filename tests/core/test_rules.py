@@ -44,16 +44,16 @@ def test_a_place_below_zero_is_named():
         (0, [("landed", 3)], []),
     ],
 )
-def test_units_come_from_the_stowage_then_the_supplier_then_excess(wanted, available, expected):
+def test_units_come_from_the_shipment_line_then_the_supplier_then_excess(wanted, available, expected):
     assert drawn_from(D(wanted), [(place, D(there)) for place, there in available]) == expected
 
 
-def expected(settled=0, tolerance="2", supplier=0):
-    return Expected("under_way", D(100), D(settled), D(supplier), D(tolerance))
+def expected(accounted=0, tolerance="2", supplier=0):
+    return Expected("under_way", D(100), D(accounted), D(supplier), D(tolerance))
 
 
 @pytest.mark.parametrize(
-    ("settled", "found", "still", "missing", "excess"),
+    ("accounted", "found", "still", "missing", "excess"),
     [
         (0, 100, True, 0, 0),
         (0, 90, True, 0, 0),
@@ -63,16 +63,16 @@ def expected(settled=0, tolerance="2", supplier=0):
         (0, 0, False, 100, 0),
     ],
 )
-def test_short_and_over(settled, found, still, missing, excess):
-    result = taking(expected(settled), Counted(D(found), still))
+def test_short_and_over(accounted, found, still, missing, excess):
+    result = taking(expected(accounted), Counted(D(found), still))
     assert (result.missing, result.excess) == (missing, excess)
 
 
 @pytest.mark.parametrize(
-    ("settled", "found", "passes"), [(0, 102, True), (0, 103, False), (40, 62, True), (40, 63, False), (0, -1, False)]
+    ("accounted", "found", "passes"), [(0, 102, True), (0, 103, False), (40, 62, True), (40, 63, False), (0, -1, False)]
 )
-def test_over_passes_within_the_tolerance_on_the_whole(settled, found, passes):
-    assert (counting_problems(expected(settled), Counted(D(found), True), "row", "rest") == []) is passes
+def test_over_passes_within_the_tolerance_on_the_whole(accounted, found, passes):
+    assert (counting_problems(expected(accounted), Counted(D(found), True), "row", "rest") == []) is passes
 
 
 @pytest.mark.parametrize(

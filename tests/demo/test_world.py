@@ -10,7 +10,7 @@ from northing.ledger.models import Entry
 from northing.positions.models import Position
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Stowage
+from northing.shipping.models import ShipmentLine
 from northing.worklist.models import Matter
 
 
@@ -41,7 +41,7 @@ def test_every_situation_is_there_and_the_books_explain_themselves(nothing_yet, 
         "quality",
     }
     assert {*Claim.objects.values_list("kind", flat=True)} == {"rejected", "missing"}
-    companies = Stowage.objects.values_list("container", "instalment__line__order__company").distinct()
+    companies = ShipmentLine.objects.values_list("container", "instalment__line__order__company").distinct()
     boxes = [box for box, _ in companies]
     assert len(boxes) > len(set(boxes)), "no container is shared by both companies"
     assert Entry.objects.filter(action="book_bill", text__contains="PC-1190").exists()

@@ -13,7 +13,7 @@ from northing.core.problems import Refused
 from northing.ledger.models import Account, CostLayer
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.positions.models import Position
-from northing.shipping.models import DateStatement, Shipment, Stowage
+from northing.shipping.models import DateStatement, Shipment, ShipmentLine
 from northing.worklist.models import Matter
 from tests.across.test_worked_case import balance
 from tests.worlds import CONTAINERS, TODAY
@@ -76,7 +76,7 @@ def test_open_orders_are_supply_and_can_be_answered_packed_and_received(world):
 @pytest.mark.parametrize(("billed", "owed"), [("no", D("-7251.07")), ("yes", D(0))])
 def test_goods_afloat_are_owned_at_the_value_of_the_file(world, billed, owed):
     bring(world, opening.open_afloat, AFLOAT | {"billed": billed})
-    shipment, part = Shipment.objects.get(), Stowage.objects.get()
+    shipment, part = Shipment.objects.get(), ShipmentLine.objects.get()
     assert (part.place, str(part.ours_on), part.goods_base, part.goods_rate) == (
         "under_way",
         "2026-11-10",
@@ -98,11 +98,11 @@ def test_goods_brought_in_afloat_keep_their_value_and_stay_afloat(world):
     world.say(shipment, "departure", first.value - timedelta(days=1))
     shipment.refresh_from_db()
     assert shipment.departed_on == first.value - timedelta(days=1)
-    assert Stowage.objects.get().goods_base == balance(Account.OWNED_AFLOAT) == D("7251.07")
+    assert ShipmentLine.objects.get().goods_base == balance(Account.OWNED_AFLOAT) == D("7251.07")
     retract.take_back(world.act("shipping"), retract.TakeBackRequest(DateStatement.objects.latest("pk").pk))
     with pytest.raises(Refused, match="was brought in as goods afloat"):
         retract.take_back(world.act("shipping"), retract.TakeBackRequest(first.pk))
-    assert Stowage.objects.get().place == "under_way"
+    assert ShipmentLine.objects.get().place == "under_way"
 
 
 def test_goods_afloat_that_are_ours_from_receipt_have_no_value_yet(world):

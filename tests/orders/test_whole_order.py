@@ -15,7 +15,7 @@ from northing.formats.ubl import order_xml, read_order
 from northing.masterdata.models import Company, Party, Site
 from northing.orders.documents import order_documents, order_pdf
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
-from northing.shipping.models import Stowage
+from northing.shipping.models import ShipmentLine
 from northing.worklist.models import LineSummary, Matter
 from tests.orders.test_revise import as_it_is, change
 from tests.worlds import CONTAINERS, TODAY
@@ -51,7 +51,7 @@ def pack(world, part, quantity):
     key = packing.create_shipment(world.act("shipping"), packing.ShipmentRequest())
     box = packing.add_container(world.act("shipping"), packing.ContainerRequest(key, CONTAINERS[0], "22G1"))
     packing.stow(world.act("shipping"), packing.StowRequest(box, ((part.pk, D(quantity)),)))
-    return Stowage.objects.get(instalment=part)
+    return ShipmentLine.objects.get(instalment=part)
 
 
 def test_what_is_paid_of_a_price_is_kept_with_the_line(world):
@@ -67,7 +67,7 @@ def test_a_discount_reaches_the_value_of_the_goods_and_the_line_book(world):
     part = Instalment.objects.get(line__order=order, line__number=1)
     assert LineSummary.objects.get(line=part.line_id).value == D("4089.6576")
     world.say(world.shipment([order]), "departure")
-    assert [part.goods_amount for part in Stowage.objects.order_by("pk")] == [D("4089.66"), D("990.93")]
+    assert [part.goods_amount for part in ShipmentLine.objects.order_by("pk")] == [D("4089.66"), D("990.93")]
     assert part.pack_price == D("18.40"), "the price itself stays as it was agreed"
 
 

@@ -27,7 +27,7 @@ from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.clocks import facts_of
 from northing.reports.proofs import position_faults
-from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall, Ripple, Shipment, Stowage
+from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall, Ripple, Shipment, ShipmentLine
 from northing.shipping.operations import LegPlan
 from northing.web.shipping.queries.likely_matches import likely_boxes
 from northing.worklist.models import LineSummary
@@ -422,7 +422,7 @@ def test_in_any_order_and_any_lots_the_same_is_believed(afloat, daily_rates, ord
         assert (shipment.departed_on, shipment.arrived_on) == (TODAY - 20 * DAY, TODAY - 5 * DAY)
         assert facts == {"discharged": TODAY - 4 * DAY, "gate_out": TODAY - 3 * DAY, "returned": TODAY - DAY}
         assert shipment.legs.get().expected_end == TODAY - 5 * DAY
-        ours = Stowage.objects.get()
+        ours = ShipmentLine.objects.get()
         assert (ours.ours_on, ours.goods_rate) == (TODAY - 20 * DAY, daily_rates[TODAY - 20 * DAY])
         assert book_faults() == []
         assert (shipment.place, position_faults(), move_faults()) == ("landed", [], [])

@@ -10,7 +10,7 @@ from lxml import etree
 from northing.access.models import Person
 from northing.actions.confirmations import supplier_links
 from northing.orders.models import Instalment
-from northing.shipping.models import DespatchNotice, RequiredDocument, Shipment, Stowage
+from northing.shipping.models import DespatchNotice, RequiredDocument, Shipment, ShipmentLine
 from tests.worlds import CONTAINERS
 
 
@@ -38,7 +38,7 @@ def test_from_the_file_to_the_shipment_in_three_acts(desk):
     done = desk.post(page.request["PATH_INFO"], {"key": "t"})
     made = Shipment.objects.get()
     assert done.headers["Location"] == reverse("shipment", args=[made.pk])
-    assert Stowage.objects.count() == 2
+    assert ShipmentLine.objects.count() == 2
     assert "taken" in desk.get(reverse("notices")).content.decode()
 
 

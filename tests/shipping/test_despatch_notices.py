@@ -16,7 +16,7 @@ from northing.masterdata.models import Pack, Party
 from northing.reports.packing_list import packed_rows
 from northing.reports.proofs import position_faults
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import Container, DespatchNotice, HandlingUnit, RequiredDocument, Shipment, Stowage
+from northing.shipping.models import Container, DespatchNotice, HandlingUnit, RequiredDocument, Shipment, ShipmentLine
 from northing.web.worklist.words import name_all
 from northing.worklist.models import Matter
 from tests.worlds import CONTAINERS, NOW, TODAY
@@ -93,7 +93,7 @@ def test_taken_into_a_new_shipment_with_its_pallets(world, orders):
     assert Matter.objects.get(kind="notice").party == "us"
     done = take(world, key, route="Ningbo to TRG")
     made = Shipment.objects.get(pk=done["shipment"])
-    held = Stowage.objects.values_list("container__number", "instalment__line__item__code", "quantity")
+    held = ShipmentLine.objects.values_list("container__number", "instalment__line__item__code", "quantity")
     assert sorted((box, item, int(count)) for box, item, count in held) == [
         ("PACKAGES", "B", 50), (ONE, "A", 60), (TWO, "A", 40),
     ]  # fmt: skip
@@ -111,7 +111,7 @@ def test_taken_on_top_of_what_is_there(world, orders):
     dollars, _ = orders
     first = take(world, read(world, line(dollars, 60, number="1")))["shipment"]
     take(world, read(world, line(dollars, 40, number="1", sscc=SSCC), number="PL-2"), shipment=first)
-    assert Stowage.objects.get().quantity == 100
+    assert ShipmentLine.objects.get().quantity == 100
     # Of 100 pieces 40 stand on the pallet. What is taken off leaves it unknown how the rest is palletised.
     shipment = Shipment.objects.get()
     assert [int(row.quantity) for row in packed_rows(shipment, {world.nz.pk})] == [40, 60]
@@ -123,7 +123,7 @@ def test_taken_on_top_of_what_is_there(world, orders):
             first,
             (
                 despatch_notices.loading.Box(
-                    Container.objects.get().pk, ONE, "22G1", "", ((Stowage.objects.get().instalment_id, D(70)),)
+                    Container.objects.get().pk, ONE, "22G1", "", ((ShipmentLine.objects.get().instalment_id, D(70)),)
                 ),
             ),
         ),
@@ -153,7 +153,7 @@ def test_rows_that_cannot_be_taken_stop_it_or_stay_out(world, orders):
     with pytest.raises(Refused, match="Row 3: no sent order KLN-7 with line 1"):
         take(world, key)
     take(world, key, leave_out=True)
-    assert Stowage.objects.get().quantity == 10
+    assert ShipmentLine.objects.get().quantity == 10
     with pytest.raises(Refused, match="No row of it fits"):
         take(world, read(world, line("KLN-7", 5, number="1"), number="PL-2"), leave_out=True)
 

@@ -16,9 +16,9 @@ from northing.masterdata.models import Party
 from northing.orders.models import Instalment
 from northing.positions.models import Position
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, Leg, Shipment, Stowage
+from northing.shipping.models import Container, Leg, Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan
-from northing.shipping.queries import stowage_mark
+from northing.shipping.queries import packing_mark
 from tests.worlds import CONTAINERS, TODAY
 
 DAY = timedelta(days=1)
@@ -55,7 +55,7 @@ def refused(world, shipment, *boxes, **more):
 
 def stowed():
     """(container, item, quantity) of all that is stowed."""
-    rows = Stowage.objects.values_list("container__number", "instalment__line__item__code", "quantity")
+    rows = ShipmentLine.objects.values_list("container__number", "instalment__line__item__code", "quantity")
     return sorted((number, item, int(quantity)) for number, item, quantity in rows)
 
 
@@ -118,7 +118,7 @@ def test_what_is_refused_and_where(world, parts, shipment, row, more, words, whe
     found = refused(world, shipment, box((key, row[1]), **more))
     assert words in str(found[0])
     assert found[0].where == where.format(key)
-    assert not Stowage.objects.exists()
+    assert not ShipmentLine.objects.exists()
 
 
 def test_containers_that_were_added_and_not_used_are_left_out(world, parts, shipment):
@@ -172,22 +172,22 @@ def test_too_full_and_too_heavy_warn_and_let_pass(world, parts, shipment):
 
 def test_somebody_else_changed_it_meanwhile(world, parts, shipment):
     companies = {world.nz.pk, world.au.pk}
-    seen = stowage_mark(shipment, companies)
+    seen = packing_mark(shipment, companies)
     load(world, shipment, box((parts[0], 10)), seen=seen)
     assert "changed this shipment meanwhile" in str(refused(world, shipment, box((parts[1], 5)), seen=seen)[0])
     there = Container.objects.get().pk
-    load(world, shipment, box((parts[1], 5), container=there), seen=stowage_mark(shipment, companies))
+    load(world, shipment, box((parts[1], 5), container=there), seen=packing_mark(shipment, companies))
     assert stowed() == [(ONE, "A", 10), (ONE, "C", 5)]
 
 
 def test_what_has_departed_or_is_ours_or_billed_stays(world, parts, shipment):
     load(world, shipment, box((parts[0], 10)))
     there = Container.objects.get().pk
-    Stowage.objects.update(ours_on=TODAY)
+    ShipmentLine.objects.update(ours_on=TODAY)
     assert "received or ours already" in str(refused(world, shipment, box((parts[0], 5), container=there))[0])
     # More of it is stowed beside it, as goods that are not ours yet.
     load(world, shipment, box((parts[0], 15), container=there))
-    assert sorted(int(row.quantity) for row in Stowage.objects.all()) == [5, 10]
+    assert sorted(int(row.quantity) for row in ShipmentLine.objects.all()) == [5, 10]
     Shipment.objects.update(departed_on=TODAY)
     assert "has departed" in str(refused(world, shipment, box((parts[0], 5), container=there))[0])
 

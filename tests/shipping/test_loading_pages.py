@@ -12,7 +12,7 @@ from northing.access.models import Person
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Party
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 from tests.worlds import CONTAINERS
 
 BOX = {"box-0-id": "", "box-0-number": CONTAINERS[0], "box-0-type": "22G1", "box-0-seal": "S1", "box-0-gone": ""}
@@ -74,7 +74,7 @@ def test_a_load_is_kept_and_changed(desk):
     assert [(row.cells[0].typed, int(row.rest)) for row in page.context["rows"]] == [("100", 0), ("200", 100)]
     box = BOX | {"box-0-id": Container.objects.get().pk, "seen": page.context["form"]["seen"].value()}
     assert desk.post(page.request["PATH_INFO"], {"key": "k2", **box, f"cell-{infusers.pk}-0": ""}).status_code == 302
-    assert Stowage.objects.get().quantity == 100
+    assert ShipmentLine.objects.get().quantity == 100
     # The page was made before that: it is refused, and what was typed stands there still.
     late = desk.post(page.request["PATH_INFO"], {"key": "k3", **box, f"cell-{infusers.pk}-0": "7", "part": infusers.pk})
     assert late.status_code == 422

@@ -9,7 +9,7 @@ from northing.actions.shipping import passage_statistics
 from northing.masterdata.models import PastPassage
 from northing.orders.models import Instalment
 from northing.reports.ranges import Learnt, part_ranges, shipment_range
-from northing.shipping.models import LearntSpread, Shipment, Stowage
+from northing.shipping.models import LearntSpread, Shipment, ShipmentLine
 from tests.shipping.test_reroute import heron, sailing, say  # noqa: F401
 from tests.worlds import CONTAINERS, NOW, TODAY, D
 
@@ -62,8 +62,8 @@ def test_the_chance_of_need_by_and_what_is_not_packed(world, heron):  # noqa: F8
     say(world, heron, "CNNGB", "departure", 0, "actual")
     line = world.line("A")
     parts = list(PARTS.filter(line=line))
-    stowage = Stowage.objects.select_related("container__shipment__voyage__carrier")
-    [part] = part_ranges(stowage, parts, TODAY + 31 * DAY, TODAY)
+    shipment_lines = ShipmentLine.objects.select_related("container__shipment__voyage__carrier")
+    [part] = part_ranges(shipment_lines, parts, TODAY + 31 * DAY, TODAY)
     assert (part.where, part.quantity) == (f"{CONTAINERS[0]} of {shipment}", D(100))
     # At the dock on day 28 by plan, two days are lost at sea; eleven of 21 lose one more inland, the others two.
     assert [(part.range.likely - TODAY).days, (part.range.safe - TODAY).days] == [31, 32]

@@ -22,7 +22,7 @@ from northing.orders.models import Instalment
 from northing.positions.models import Position
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, ShipmentLine, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.shipping.queries import own_docks, planned_legs
 from northing.worklist.models import LineSummary
@@ -172,9 +172,9 @@ class Passages(Machine):
 
     @rule(pick=PICK, portion=some.sampled_from([0, 40, 100]), still=some.booleans())
     def receive(self, pick, portion, still):
-        part = self.one(Stowage.objects.filter(instalment__line__order__company=self.world.nz), pick)
+        part = self.one(ShipmentLine.objects.filter(instalment__line__order__company=self.world.nz), pick)
         if part:
-            row = receiving.ReceiveRow(part.pk, (part.quantity - part.settled) * portion // 100, still)
+            row = receiving.ReceiveRow(part.pk, (part.quantity - part.accounted) * portion // 100, still)
             asked = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
             self.attempt(receiving.receive, "dock", asked)
 
@@ -188,8 +188,8 @@ class Passages(Machine):
         assert Instalment.objects.aggregate(total=Sum("quantity"))["total"] == self.total
         for place in ("packed", "under_way", "landed"):
             aboard = sum(
-                part.quantity - part.settled
-                for part in Stowage.objects.select_related("container__shipment")
+                part.quantity - part.accounted
+                for part in ShipmentLine.objects.select_related("container__shipment")
                 if part.place == place
             )
             assert (Position.objects.aggregate(total=Sum(place))["total"] or 0) == aboard, place

@@ -14,7 +14,7 @@ from northing.core.problems import NotAllowed, Refused
 from northing.formats.identifiers import with_imo_check_digit
 from northing.positions.models import Position
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.shipping.models import Container, Leg, PortCall, Shipment, ShipmentLine, Voyage
 from northing.shipping.operations import CallPlan, LegPlan
 from northing.web.receiving.queries import sent_here
 from tests.worlds import CONTAINERS, TODAY
@@ -193,7 +193,7 @@ def test_a_container_is_split_off_and_rolled(world, heron, tern):
     assert Position.objects.get(pk=part.pk).packed == 30
     say(world, tern, "CNNGB", "departure", 0, "actual")
     assert Position.objects.get(pk=part.pk).under_way == 30
-    assert set(Stowage.objects.filter(shares__charge=charge).values_list("container__number", flat=True)) == {
+    assert set(ShipmentLine.objects.filter(shares__charge=charge).values_list("container__number", flat=True)) == {
         *CONTAINERS
     }
     assert position_faults() == []

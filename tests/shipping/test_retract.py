@@ -19,7 +19,7 @@ from northing.positions.models import Position
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, DateStatement, Shipment, Stowage
+from northing.shipping.models import Container, DateStatement, Shipment, ShipmentLine
 from northing.shipping.operations import LegPlan
 from tests.worlds import TODAY
 
@@ -65,7 +65,7 @@ def take_back(world, said, who="shipping"):
 def stands(world):
     """Since how many days the goods are ours, at which rate, and where they are."""
     world.cargo.refresh_from_db()
-    part = Stowage.objects.get()
+    part = ShipmentLine.objects.get()
     assert part.goods_base is None or part.goods_base == round(part.goods_amount * part.goods_rate, 2)
     assert book_faults() == position_faults() == proof.move_faults() == []
     return (TODAY - part.ours_on).days if part.ours_on else None, part.goods_rate, world.cargo.place
@@ -100,14 +100,14 @@ def test_goods_are_valued_by_the_day_that_is_believed(sea, rule, said, since):
 def test_what_is_valued_anew_goes_back_at_its_own_rate(sea):
     cargo(sea)
     say(sea, "departure", 20)
-    before, entries = Stowage.objects.get().goods_base, Entry.objects.count()
+    before, entries = ShipmentLine.objects.get().goods_base, Entry.objects.count()
     shown = milestones.preview(
         milestones.DateRequest(sea.cargo.legs.get(number=2).pk, "departure", "actual", TODAY - 22 * DAY),
         TODAY,
         {sea.nz.pk},
     )
     say(sea, "departure", 22)
-    after = Stowage.objects.get().goods_base
+    after = ShipmentLine.objects.get().goods_base
     assert [(one.company, one.before, one.after) for one in shown.worth] == [(sea.nz, before, after)]
     assert Entry.objects.count() == entries + 2, "what was posted stands; two entries follow it"
     owed = Posting.objects.filter(account=Account.OWNED_NOT_BILLED).order_by("pk")
@@ -235,7 +235,7 @@ def test_who_may_take_back(sea):
 def test_what_it_would_do_is_shown_first(sea, client):
     cargo(sea)
     left = say(sea, "departure", 20)
-    value = Stowage.objects.get().goods_base
+    value = ShipmentLine.objects.get().goods_base
     ripple = foresee(sea.act("shipping"), retract.take_back, retract.TakeBackRequest(left.pk), {sea.nz.pk})
     assert [(one.before, one.after) for one in ripple.worth] == [(value, 0)] and len(ripple.lines) == 1
     assert ripple.places == [(sea.cargo.reference, "under_way", "packed")]

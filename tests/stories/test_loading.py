@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from northing.actions.shipping import pack
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Item, Party
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan
 from tests.worlds import CONTAINERS, TODAY
 
@@ -63,8 +63,8 @@ def test_three_containers_from_five_orders_in_sixteen_acts(stage):
     assert acts <= 16
     made = Shipment.objects.get()
     assert Container.objects.filter(shipment=made).count() == 3
-    assert Stowage.objects.values("instalment__line__order").distinct().count() == 5
-    assert {row.quantity for row in Stowage.objects.filter(container__number=NUMBERS[2])} == {D(90), D(50)}
+    assert ShipmentLine.objects.values("instalment__line__order").distinct().count() == 5
+    assert {row.quantity for row in ShipmentLine.objects.filter(container__number=NUMBERS[2])} == {D(90), D(50)}
     assert made.planned_dock == TODAY + 35 * DAY
     stage.accessible(page)
 
@@ -93,4 +93,4 @@ def test_by_drag_and_by_key_the_rest_is_always_in_sight(stage):
     page.click("th.box >> nth=0 >> text=Remove")
     page.click("button:text-is('Load')")
     expect(page.locator("main")).to_contain_text("The shipment is loaded")
-    assert Stowage.objects.get().quantity == 140
+    assert ShipmentLine.objects.get().quantity == 140

@@ -22,7 +22,7 @@ from northing.core.positions.places import COLUMNS
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Party, Port
 from northing.orders.models import Instalment
-from northing.shipping.models import CarrierEvent, Shipment, Stowage, Voyage
+from northing.shipping.models import CarrierEvent, Shipment, ShipmentLine, Voyage
 from northing.shipping.operations import CallPlan
 from northing.shipping.queries import visible_shipments
 
@@ -79,10 +79,10 @@ def shipment(request: HttpRequest, shipment_id: Key):
     """A shipment with what is aboard of your companies."""
     require(request, "read")
     row = get_object_or_404(_shipments(request), pk=shipment_id)
-    aboard = Stowage.objects.filter(
+    aboard = ShipmentLine.objects.filter(
         container__shipment=row, instalment__line__order__company__in=companies_of(request.auth.person)
     ).select_related("instalment__line__item")
-    return _shipment(row) | {"stowage": [_stowage(part) for part in aboard.order_by("pk")]}
+    return _shipment(row) | {"lines": [_shipment_line(part) for part in aboard.order_by("pk")]}
 
 
 def _shipment(row: Shipment) -> dict[str, Any]:
@@ -92,11 +92,11 @@ def _shipment(row: Shipment) -> dict[str, Any]:
     return found | {"voyage": row.voyage_id, "containers": list(row.containers.all()), "legs": legs}
 
 
-def _stowage(part: Stowage) -> dict[str, Any]:
+def _shipment_line(part: ShipmentLine) -> dict[str, Any]:
     line = part.instalment.line
     about = {"id": part.pk, "container": part.container_id, "order": line.order_id, "line": line.pk}
     about |= {"instalment": part.instalment_id, "item": line.item.code}
-    return about | {"quantity": part.quantity, "settled": part.settled}
+    return about | {"quantity": part.quantity, "accounted": part.accounted}
 
 
 def _boxes(asked: passage.LoadIn) -> tuple[loading.Box, ...]:

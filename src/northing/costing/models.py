@@ -6,7 +6,7 @@ from django.db.models import Q
 from northing.database import fields
 from northing.masterdata.models import Company, Party
 from northing.orders.models import OrderLine
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 
 
 class Charge(models.Model):
@@ -92,12 +92,12 @@ class ChargePart(models.Model):
 
 
 class ChargeShare(models.Model):
-    """What a stowage bears of a charge, in its company's base currency."""
+    """What a shipment line bears of a charge, in its company's base currency."""
 
     charge = models.ForeignKey(Charge, models.CASCADE, related_name="shares")
-    stowage = models.ForeignKey(Stowage, models.PROTECT, related_name="shares")
+    shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, related_name="shares")
     company = models.ForeignKey(Company, models.PROTECT)
     amount = fields.money()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["charge", "stowage"], name="share_once_per_stowage")]
+        constraints = [models.UniqueConstraint(fields=["charge", "shipment_line"], name="share_once_per_shipment_line")]

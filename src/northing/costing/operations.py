@@ -10,7 +10,7 @@ from northing.costing.models import Charge, ChargePart, ChargeShare
 
 @dataclass(frozen=True)
 class PartDraft:
-    """A company's part of a charge, and what each of its stowage rows (ids) bears of it."""
+    """A company's part of a charge, and what each of its shipment lines (ids) bears of it."""
 
     company: int
     amount: Decimal
@@ -39,9 +39,9 @@ def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
         for part in parts
     )
     ChargeShare.objects.bulk_create(
-        ChargeShare(charge=charge, stowage_id=stowage, company_id=part.company, amount=amount)
+        ChargeShare(charge=charge, shipment_line_id=shipment_line, company_id=part.company, amount=amount)
         for part in parts
-        for stowage, amount in part.shares.items()
+        for shipment_line, amount in part.shares.items()
     )
 
 

@@ -5,7 +5,7 @@ from django.db import models
 from northing.costing.models import Charge
 from northing.database import fields
 from northing.masterdata.models import Company, Party
-from northing.shipping.models import Shipment, Stowage
+from northing.shipping.models import Shipment, ShipmentLine
 
 
 class CustomsEntry(models.Model):
@@ -30,10 +30,10 @@ class CustomsEntry(models.Model):
 
 
 class CustomsLine(models.Model):
-    """One stowage on a customs entry."""
+    """One shipment line on a customs entry."""
 
     entry = models.ForeignKey(CustomsEntry, models.CASCADE, related_name="lines")
-    stowage = models.ForeignKey(Stowage, models.PROTECT, related_name="customs_lines")
+    shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, related_name="customs_lines")
     hs_code = models.CharField(max_length=10)
     origin = models.CharField(max_length=2)
     customs_value = fields.money()

@@ -11,9 +11,9 @@ from northing.customs.models import CustomsEntry, CustomsLine
 
 @dataclass(frozen=True)
 class DeclaredLine:
-    """One stowage on a customs entry."""
+    """One shipment line on a customs entry."""
 
-    stowage: int
+    shipment_line: int
     hs_code: str
     origin: str
     customs_value: Decimal
@@ -56,7 +56,7 @@ def _customs_lines(entry: CustomsEntry, lines: Iterable[DeclaredLine]) -> list[C
     return [
         CustomsLine(
             entry=entry,
-            stowage_id=line.stowage,
+            shipment_line_id=line.shipment_line,
             hs_code=line.hs_code,
             origin=line.origin,
             customs_value=line.customs_value,

@@ -19,7 +19,7 @@ from northing.demo.masterdata import SEED
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Company, Party, Site
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.shipping.operations import CallPlan, LegPlan
 
 D = Decimal
@@ -198,7 +198,7 @@ class Hand:
         short = short or {}
         box = Container.objects.filter(shipment=shipment).order_by("pk").first()
         rows = []
-        for part in Stowage.objects.filter(container=box).select_related("instalment__line__item").order_by("pk"):
+        for part in ShipmentLine.objects.filter(container=box).select_related("instalment__line__item").order_by("pk"):
             item = part.instalment.line.item
             missing = short.get(item.code, 0)
             best = self.today + timedelta(days=500) if item.keeps_best_before else None

@@ -24,7 +24,7 @@ from northing.formats.identifiers import with_container_check_digit, with_imo_ch
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, RequiredDocument, Stowage
+from northing.shipping.models import Container, RequiredDocument, ShipmentLine
 
 D = Decimal
 
@@ -84,7 +84,7 @@ class _World(Hand):
         self.receive(shipment, "DN-70418", -40, {"KET-12": 6})
         self.handle(shipment, "returned", -38)
         for code, failed, reason in (("KET-17", 12, "dents"), ("KET-12", 0, "")):
-            layer = CostLayer.objects.get(item__code=code, kind="stock", stowage__container__shipment=shipment)
+            layer = CostLayer.objects.get(item__code=code, kind="stock", shipment_line__container__shipment=shipment)
             day = self.today - timedelta(days=37)
             verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
             inspect.inspect(self.act("odo", -37), verdict)
@@ -142,7 +142,7 @@ class _World(Hand):
         rows = [
             receive.ReceiveRow(part.pk, D(quantity), True, lot, best)
             for part, quantity, lot in zip(
-                Stowage.objects.filter(container__shipment=shipment).order_by("pk"),
+                ShipmentLine.objects.filter(container__shipment=shipment).order_by("pk"),
                 (1212, 720),
                 ("U2609B", "D2609A"),
                 strict=True,

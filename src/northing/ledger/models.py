@@ -47,7 +47,7 @@ class DocumentKind(models.TextChoices):
     """What a posting came from."""
 
     NONE = "", "None"
-    SHIPMENT_LINE = "stowage", "Goods of a shipment"
+    SHIPMENT_LINE = "shipment_line", "Goods of a shipment"
     RECEIPT_LINE = "receipt_line", "Goods of a receipt"
     CHARGE = "charge", "Charge"
     CHARGE_PART = "charge_part", "A company's part of a charge"
@@ -171,7 +171,7 @@ class CostLayer(models.Model):
     site = models.ForeignKey(Site, models.PROTECT)
     item = models.ForeignKey(Item, models.PROTECT, related_name="layers")
     receipt_line = models.ForeignKey("receiving.ReceiptLine", models.PROTECT, null=True, related_name="layers")
-    stowage = models.ForeignKey("shipping.Stowage", models.PROTECT, null=True, related_name="layers")
+    shipment_line = models.ForeignKey("shipping.ShipmentLine", models.PROTECT, null=True, related_name="layers")
     lot = models.CharField(max_length=40, blank=True)
     best_before = models.DateField(null=True)
     occurred_on = models.DateField()

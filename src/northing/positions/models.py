@@ -14,8 +14,10 @@ class Movement(models.Model):
     """
 
     instalment = models.ForeignKey("orders.Instalment", models.PROTECT, related_name="movements", db_constraint=False)
-    # Stowage taken out again is deleted; what happened to it stays told, so no constraint binds it.
-    stowage = models.ForeignKey("shipping.Stowage", models.DO_NOTHING, null=True, db_constraint=False, db_index=False)
+    # A shipment line taken out again is deleted; what happened to it stays told, so no constraint binds it.
+    shipment_line = models.ForeignKey(
+        "shipping.ShipmentLine", models.DO_NOTHING, null=True, db_constraint=False, db_index=False
+    )
     source = models.CharField(max_length=16)
     target = models.CharField(max_length=16)
     quantity = fields.quantity()

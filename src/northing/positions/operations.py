@@ -21,7 +21,7 @@ class MoveDraft:
     source: str
     target: str
     quantity: Decimal
-    stowage: int | None = None
+    shipment_line: int | None = None
 
 
 def open_positions(instalments: Iterable[int]) -> None:
@@ -49,8 +49,8 @@ def move(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None:
 
 MOVE_ALL = """
 with units as materialized ({units}), told as (
-  insert into positions_movement (instalment_id, stowage_id, quantity, source, target, history_id)
-  select instalment, stowage, quantity, %s, %s, %s from units
+  insert into positions_movement (instalment_id, shipment_line_id, quantity, source, target, history_id)
+  select instalment, shipment_line, quantity, %s, %s, %s from units
 )
 update positions_position p
    set {source} = p.{source} - d.quantity, {target} = p.{target} + d.quantity
@@ -60,7 +60,7 @@ update positions_position p
 
 
 def move_all(history: HistoryEntry, source: str, target: str, units: str, values: Sequence[object]) -> None:
-    """Move whatever the query `units` (instalment, stowage, quantity) finds from one place to another.
+    """Move whatever the query `units` (instalment, shipment_line, quantity) finds from one place to another.
 
     For the many units of a vessel: nothing of them leaves the database. Rows are locked as the update comes
     upon them, so that two of these may meet crosswise; `papers.operations.once` then lets one begin again.
@@ -74,7 +74,7 @@ def _write_movements(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None
     table = Movement._meta.db_table
     with connection.cursor() as cursor:
         cursor.execute(
-            f"insert into {table} (instalment_id, source, target, quantity, stowage_id, history_id)"
+            f"insert into {table} (instalment_id, source, target, quantity, shipment_line_id, history_id)"
             " select *, %s from unnest(%s::bigint[], %s::text[], %s::text[], %s::numeric[], %s::bigint[])",
             [
                 history.pk,
@@ -82,7 +82,7 @@ def _write_movements(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None
                 [draft.source for draft in drafts],
                 [draft.target for draft in drafts],
                 [draft.quantity for draft in drafts],
-                [draft.stowage for draft in drafts],
+                [draft.shipment_line for draft in drafts],
             ],
         )
 

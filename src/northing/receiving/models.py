@@ -7,7 +7,7 @@ from northing.access.models import Person
 from northing.database import fields
 from northing.masterdata.models import Bin, Company, Site
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, Stowage
+from northing.shipping.models import Container, ShipmentLine
 
 
 class Receipt(models.Model):
@@ -29,10 +29,10 @@ class Receipt(models.Model):
 
 
 class ReceiptLine(models.Model):
-    """What came of one stowage: received, and what was declared missing."""
+    """What came of one shipment line: received, and what was declared missing."""
 
     receipt = models.ForeignKey(Receipt, models.PROTECT, related_name="lines")
-    stowage = models.ForeignKey(Stowage, models.PROTECT, related_name="receipt_lines")
+    shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, related_name="receipt_lines")
     instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="receipt_lines")
     quantity = fields.quantity()
     missing = fields.quantity(default=fields.ZERO)

@@ -12,12 +12,12 @@ SHOWN_DAYS = 30
 SHIPMENTS = """
 select h.id, h.reference, coalesce(c.own_dock, h.expected_dock) as day, count(distinct c.id),
        array_agg(distinct c.number),
-       sum(w.quantity - w.settled) filter (where w.settled < w.quantity),
+       sum(w.quantity - w.accounted) filter (where w.accounted < w.quantity),
        array_agg(distinct i.code || ' ' || i.description)
   from orders_purchaseorder o
   join orders_orderline l on l.order_id = o.id
   join orders_instalment n on n.line_id = l.id
-  join shipping_stowage w on w.instalment_id = n.id
+  join shipping_shipmentline w on w.instalment_id = n.id
   join shipping_container c on c.id = w.container_id
   join shipping_shipment h on h.id = c.shipment_id
   join masterdata_item i on i.id = l.item_id

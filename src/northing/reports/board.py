@@ -9,7 +9,7 @@ from django.db.models import Count, Exists, F, OuterRef, QuerySet
 from northing.core.planning.free_time import Clock
 from northing.core.planning.passage import expected_legs
 from northing.reports.clocks import standings_of
-from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, ShipmentLine
 from northing.shipping.queries import planned_legs
 
 MOST_SHIPMENTS = 2_000
@@ -183,7 +183,7 @@ def boxes_to_come(shipments: Iterable[Shipment]) -> dict[int, int]:
     """By shipment (id), how many of its containers have neither left the port nor been opened at a dock."""
     out = (DateStatement.Milestone.GATE_OUT, DateStatement.Milestone.RETURNED)
     gone = DateStatement.objects.filter(container=OuterRef("pk"), kind="actual", milestone__in=out, retracted=False)
-    opened = Stowage.objects.filter(container=OuterRef("pk"), settled__gt=0)
+    opened = ShipmentLine.objects.filter(container=OuterRef("pk"), accounted__gt=0)
     boxes = Container.objects.filter(shipment__in=list(shipments)).order_by()
     left = boxes.exclude(Exists(gone)).exclude(Exists(opened))
     return {row["shipment"]: row["count"] for row in left.values("shipment").annotate(count=Count("pk"))}
@@ -192,8 +192,8 @@ def boxes_to_come(shipments: Iterable[Shipment]) -> dict[int, int]:
 def needed_by(shipments: list[Shipment], companies: set[int]) -> dict[int, list[tuple[date, int]]]:
     """By shipment (id), the need-by days of what is aboard for the companies (ids), and how many lines need it then."""
     line = "instalment__line"
-    aboard = Stowage.objects.filter(
-        container__shipment__in=shipments, settled__lt=F("quantity"), **{f"{line}__order__company__in": companies}
+    aboard = ShipmentLine.objects.filter(
+        container__shipment__in=shipments, accounted__lt=F("quantity"), **{f"{line}__order__company__in": companies}
     )
     rows = aboard.order_by("container__shipment", f"{line}__need_by").values_list(
         "container__shipment", f"{line}__need_by"

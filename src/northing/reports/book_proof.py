@@ -29,7 +29,7 @@ from northing.ledger.models import (
 )
 from northing.masterdata.queries import rate_for
 from northing.receiving.models import ReceiptLine
-from northing.shipping.models import Stowage
+from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
 # How units go whose price is not paid, or is claimed back.
@@ -100,15 +100,17 @@ def _afloat() -> Explained:
     """Goods of shipments that are ours, less what their layers took up."""
     for part in _owned():
         yield part.instalment.line.order.company_id, part.pk, part.goods_base, ZERO
-    costs = LayerCost.objects.filter(charge=None, layer__stowage__isnull=False)
-    for company, part, total in costs.values_list("layer__company", "layer__stowage").annotate(total=Sum("amount")):
+    costs = LayerCost.objects.filter(charge=None, layer__shipment_line__isnull=False)
+    for company, part, total in costs.values_list("layer__company", "layer__shipment_line").annotate(
+        total=Sum("amount")
+    ):
         yield company, part, -total, ZERO
     for line in _by_receipt():
-        yield line.receipt.company_id, line.stowage_id, line.recognised_base, ZERO
+        yield line.receipt.company_id, line.shipment_line_id, line.recognised_base, ZERO
 
 
 def _owned():
-    return Stowage.objects.filter(goods_base__isnull=False).select_related("instalment__line__order")
+    return ShipmentLine.objects.filter(goods_base__isnull=False).select_related("instalment__line__order")
 
 
 def _by_receipt():
@@ -202,8 +204,8 @@ def _issues() -> Explained:
 
 def _claims() -> Explained:
     """The price of goods that were billed before Northing and went back or never came: a share of it by units."""
-    takes = LayerTake.objects.filter(reason__in=WAYS, layer__stowage__opening_billed=True).order_by()
-    used = dict(takes.values_list("layer__stowage").annotate(total=Sum("quantity")))
+    takes = LayerTake.objects.filter(reason__in=WAYS, layer__shipment_line__opening_billed=True).order_by()
+    used = dict(takes.values_list("layer__shipment_line").annotate(total=Sum("quantity")))
     for part in _owned().filter(pk__in=used).select_related("instalment__line__order__company"):
         order = part.instalment.line.order
         shares = [
@@ -229,7 +231,7 @@ def _losses() -> Explained:
 
 def _opening() -> Explained:
     """What companies began with: goods in store, and goods afloat that were billed before."""
-    began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__stowage=None)
+    began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__shipment_line=None)
     for company, total in began.values_list("layer__company").annotate(total=Sum("amount")).order_by():
         yield company, (), -total, ZERO
     for part in _owned().filter(opening_billed=True):

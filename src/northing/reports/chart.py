@@ -11,7 +11,7 @@ from northing.core.sea.globe import Place, along, miles
 from northing.core.sea.waters import sea_lane
 from northing.masterdata.models import Port
 from northing.reports.board import MOST_SHIPMENTS, boxes_to_come, needed_by
-from northing.shipping.models import CARRIED, Leg, Shipment, Stowage, Voyage
+from northing.shipping.models import CARRIED, Leg, Shipment, ShipmentLine, Voyage
 from northing.shipping.queries import Sailing, planned_legs
 
 
@@ -121,7 +121,7 @@ def chart(shipments: QuerySet[Shipment], companies: set[int], today: date) -> Ch
 
     A fixed number of queries, however many there are.
     """
-    aboard = Stowage.objects.filter(settled__lt=F("quantity")).values("container__shipment")
+    aboard = ShipmentLine.objects.filter(accounted__lt=F("quantity")).values("container__shipment")
     found = list(shipments.filter(pk__in=aboard).order_by("expected_dock", "pk")[:MOST_SHIPMENTS])
     planned, sailing = planned_legs(found, today)
     needed = needed_by(found, companies)

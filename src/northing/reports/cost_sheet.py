@@ -11,7 +11,7 @@ from northing.costing.models import Charge, ChargeShare
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
-from northing.shipping.models import Shipment, Stowage
+from northing.shipping.models import Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 
@@ -20,7 +20,7 @@ ZERO = Decimal(0)
 class SheetRow:
     """A part of a line with its costs in base currency. None stands for a rate that is missing."""
 
-    stowage: Stowage
+    shipment_line: ShipmentLine
     goods: Decimal | None
     expected_goods: bool
     shares: list[Decimal | None]
@@ -42,7 +42,7 @@ class SheetRow:
     @property
     def unit(self) -> Decimal | None:
         """Landed cost of one unit, 4 decimals."""
-        return None if self.landed is None else unit_price_of(self.landed, self.stowage.quantity)
+        return None if self.landed is None else unit_price_of(self.landed, self.shipment_line.quantity)
 
 
 @dataclass
@@ -79,21 +79,21 @@ class Sheet:
 
 def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[Sheet]:
     """A sheet for each company aboard that the reader may see."""
-    stowage = (
-        Stowage.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
+    shipment_lines = (
+        ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
         .select_related("container", "instalment__line__item", "instalment__line__order__company")
         .order_by("instalment__line_id", "pk")
     )
-    shares = ChargeShare.objects.filter(stowage__in=stowage.values("pk")).select_related("charge__payee")
+    shares = ChargeShare.objects.filter(shipment_line__in=shipment_lines.values("pk")).select_related("charge__payee")
     charges: dict[int, dict[int, Charge]] = {}
     amounts = {}
     for share in shares.order_by("charge_id"):
         charges.setdefault(share.company_id, {})[share.charge_id] = share.charge
-        amounts[share.charge_id, share.stowage_id] = share.amount
+        amounts[share.charge_id, share.shipment_line_id] = share.amount
     entries = {entry.company_id: entry for entry in shipment.customs_entries.all()}
     sheets: dict[int, Sheet] = {}
     rates, customs_rates = Rates(today), Rates(today, "customs")
-    for part in stowage:
+    for part in shipment_lines:
         company = part.instalment.line.order.company
         sheet = sheets.get(company.pk)
         if sheet is None:
@@ -103,7 +103,7 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
     return list(sheets.values())
 
 
-def _row(part: Stowage, sheet: Sheet, amounts: dict, rates: Rates, customs_rates: Rates) -> SheetRow:
+def _row(part: ShipmentLine, sheet: Sheet, amounts: dict, rates: Rates, customs_rates: Rates) -> SheetRow:
     line = part.instalment.line
     order, currency = line.order, sheet.company.currency
     price, paid = part.instalment.pack_price, part.instalment.net_share

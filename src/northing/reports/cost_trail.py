@@ -61,9 +61,9 @@ def _step(layer: CostLayer, charge: Charge | None, amount: Decimal) -> Step:
 
 
 def _goods_words(layer: CostLayer) -> str:
-    if layer.stowage is None:
+    if layer.shipment_line is None:
         return "opening value"
-    part, line = layer.stowage, layer.stowage.instalment.line
+    part, line = layer.shipment_line, layer.shipment_line.instalment.line
     rate = part.goods_rate or (layer.receipt_line.recognised_rate if layer.receipt_line else None)
     words = f"{line.order.currency} {price(part.instalment.pack_price, line.order.currency)} for 1 {line.pack}"
     off = (1 - part.instalment.net_share) * 100

@@ -12,7 +12,7 @@ from northing.formats.sheets import write_sheet
 from northing.formats.tables import csv_line
 from northing.masterdata.models import Agreement, Company, Party
 from northing.messaging.print_pdf import to_pdf
-from northing.shipping.models import HandlingContent, Shipment, Stowage
+from northing.shipping.models import HandlingContent, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 HEADER = (
@@ -25,15 +25,15 @@ WIDTHS = (14, 8, 12, 20, 12, 6, 14, 14, 34, 12, 6, 12, 12)
 def packed_rows(shipment: Shipment, companies: set[int]) -> list[Packed]:
     """What is in the containers of the goods of these companies, pallet by pallet where they are known; by container,
     order and line."""
-    stowage = (
-        Stowage.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
+    shipment_lines = (
+        ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
         .select_related("container", "instalment__line__item", "instalment__line__order")
         .order_by("container__number", "instalment__line__order__number", "instalment__line__number", "pk")
     )
-    rows = list(stowage)
+    rows = list(shipment_lines)
     pallets: dict[int, list[tuple[str, Decimal]]] = {}
-    for key, sscc, quantity in HandlingContent.objects.filter(stowage__in=rows).values_list(
-        "stowage", "unit__sscc", "quantity"
+    for key, sscc, quantity in HandlingContent.objects.filter(shipment_line__in=rows).values_list(
+        "shipment_line", "unit__sscc", "quantity"
     ):
         pallets.setdefault(key, []).append((sscc, quantity))
     codes = _supplier_codes(rows)
@@ -46,14 +46,14 @@ def packed_rows(shipment: Shipment, companies: set[int]) -> list[Packed]:
     return found
 
 
-def _supplier_codes(rows: Iterable[Stowage]) -> dict[tuple[int, int], str]:
+def _supplier_codes(rows: Iterable[ShipmentLine]) -> dict[tuple[int, int], str]:
     pairs = {(part.instalment.line.order.supplier_id, part.instalment.line.item_id) for part in rows}
     agreed = Agreement.objects.filter(supplier__in={one for one, _ in pairs}, item__in={item for _, item in pairs})
     agreed = agreed.exclude(supplier_code="").order_by("valid_from")
     return {(supplier, item): code for supplier, item, code in agreed.values_list("supplier", "item", "supplier_code")}
 
 
-def _packed(part: Stowage, sscc: str, quantity: Decimal, codes: dict[tuple[int, int], str]) -> Packed:
+def _packed(part: ShipmentLine, sscc: str, quantity: Decimal, codes: dict[tuple[int, int], str]) -> Packed:
     line, box = part.instalment.line, part.container
     item = line.item
     return Packed(
@@ -130,7 +130,7 @@ def packing_pdf(shipment: Shipment, rows: Sequence[Packed]) -> bytes:
 def senders(shipment: Shipment, companies: set[int]) -> list[tuple[Party, Company]]:
     """From whom to whom goods are aboard: each pair has a despatch advice of its own."""
     order = "instalment__line__order"
-    aboard = Stowage.objects.filter(container__shipment=shipment, **{f"{order}__company__in": companies})
+    aboard = ShipmentLine.objects.filter(container__shipment=shipment, **{f"{order}__company__in": companies})
     pairs = aboard.order_by().values_list(f"{order}__supplier", f"{order}__company").distinct()
     suppliers = Party.objects.in_bulk([one for one, _ in pairs])
     firms = Company.objects.in_bulk([one for _, one in pairs])

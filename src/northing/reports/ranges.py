@@ -8,7 +8,7 @@ from functools import cached_property
 
 from northing.core.planning.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, LearntSpread, Shipment, Stowage
+from northing.shipping.models import Container, LearntSpread, Shipment, ShipmentLine
 from northing.shipping.queries import first_carried
 
 NEARLY = 0.9995
@@ -83,7 +83,7 @@ def shipment_range(shipment: Shipment, learnt: Learnt, today: date) -> Range | N
 
 def _supplier_of(shipment: Shipment) -> str:
     """Whose goods it is that decide when it leaves: of several, no one's alone."""
-    aboard = Stowage.objects.filter(container__shipment=shipment).order_by()
+    aboard = ShipmentLine.objects.filter(container__shipment=shipment).order_by()
     codes = list(aboard.values_list("instalment__line__order__supplier__code", flat=True).distinct()[:2])
     return codes[0] if len(codes) == 1 else ""
 
@@ -106,12 +106,14 @@ class PartRange:
         return whole if self.chance > NEARLY or self.chance < 1 - NEARLY else min(max(whole, 1), 99)
 
 
-def part_ranges(stowage: Iterable[Stowage], parts: Iterable[Instalment], need_by: date, today: date) -> list[PartRange]:
+def part_ranges(
+    shipment_lines: Iterable[ShipmentLine], parts: Iterable[Instalment], need_by: date, today: date
+) -> list[PartRange]:
     """The ranges of a line's open parts: those in shipments, and those that are still with the supplier."""
     learnt, found = Learnt(), []
     ranges: dict[tuple[int, date | None], Range | None] = {}
-    for part in stowage:
-        if part.settled >= part.quantity:
+    for part in shipment_lines:
+        if part.accounted >= part.quantity:
             continue
         box, shipment = part.container, part.container.shipment
         # Containers that go as their shipment share its range.
@@ -120,7 +122,7 @@ def part_ranges(stowage: Iterable[Stowage], parts: Iterable[Instalment], need_by
             ranges[key] = container_range(box, learnt, today)
         known = ranges[key]
         if known:
-            left = part.quantity - part.settled
+            left = part.quantity - part.accounted
             found.append(PartRange(f"{part.container.number} of {shipment}", left, known, known.chance(need_by)))
     for one in parts:
         there = one.position.with_supplier if hasattr(one, "position") else None

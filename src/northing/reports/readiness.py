@@ -10,7 +10,7 @@ from django.urls import reverse
 from northing.core.problems import Strength
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Bin, Company, Item
-from northing.shipping.models import RequiredDocument, Shipment, Stowage
+from northing.shipping.models import RequiredDocument, Shipment, ShipmentLine
 
 DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be received"
 
@@ -39,14 +39,14 @@ class Readiness:
 
 def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readiness:
     """Where the shipment stands for these companies (ids)."""
-    parts = Stowage.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
+    parts = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
     entered = set(CustomsEntry.objects.filter(shipment=shipment).values_list("company", flat=True))
     aboard = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
     page = reverse("shipment", args=[shipment.pk])
     if not shipment.departed_on:
         found = [*_to_depart(shipment, parts, page), *_papers(shipment, ("departure",), page, today)]
         return Readiness(DEPART, found)
-    if not parts.filter(settled__lt=F("quantity")).exists():
+    if not parts.filter(accounted__lt=F("quantity")).exists():
         return Readiness("", [])
     customs = [*_entries(shipment, aboard - entered, parts), *_papers(shipment, ("customs",), page, today)]
     if not shipment.arrived_on:
@@ -78,7 +78,7 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
         names = ", ".join(f"{order}/{number}" for order, number, _ in lines)
         url = reverse("line", args=[lines[0][2]])
         yield Missing(f"Not agreed: {names}.", "Record the answer", url, Strength.WARN)
-    bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("stowage"))
+    bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("shipment_lines"))
     numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True)[:6])
     if numbers:
         yield Missing(f"No seal: {', '.join(numbers)}.", "Enter it", load, Strength.WARN)
@@ -101,7 +101,7 @@ def _entries(shipment: Shipment, without: set[int], parts) -> Iterable[Missing]:
         url = reverse("customs", args=[shipment.pk, company.pk])
         yield Missing(f"{company.code} has no customs entry.", "Book it", url)
     bare = Item.objects.filter(Q(hs_code="") | Q(hs_code__isnull=True))
-    codes = bare.filter(order_lines__instalments__stowage__in=parts).distinct().order_by("code")[:6]
+    codes = bare.filter(order_lines__instalments__shipment_lines__in=parts).distinct().order_by("code")[:6]
     for item in codes:
         yield Missing(f"{item.code} has no tariff number.", "Enter it", reverse("record", args=["item", item.pk]))
 

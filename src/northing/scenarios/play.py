@@ -28,7 +28,7 @@ from northing.orders.models import Instalment, OrderLine
 from northing.scenarios import shapes
 from northing.scenarios.shapes import NotScenario, Scenario
 from northing.scenarios.world import Laid, lay
-from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.shipping.operations import LegPlan
 
 ZERO = Decimal(0)
@@ -226,11 +226,13 @@ class Player:
     def _found(self, box: Container, row: shapes.RowShape, site: str) -> list[receiving.ReceiveRow]:
         """The parts of a line in a container, the oldest first; what is over or short is so of the last."""
         found, left = [], row.quantity
-        parts = list(Stowage.objects.filter(container=box, instalment__line=self.line(row.line)).order_by("instalment"))
+        parts = list(
+            ShipmentLine.objects.filter(container=box, instalment__line=self.line(row.line)).order_by("instalment")
+        )
         bin = self.laid.one("bins", (site, row.bin)).pk if row.bin else None
         coming = {"coming": True, "no more": False}.get(row.rest)
         for part in parts:
-            there = min(left, part.quantity - part.settled) if part is not parts[-1] else left
+            there = min(left, part.quantity - part.accounted) if part is not parts[-1] else left
             found.append(receiving.ReceiveRow(part.pk, there, coming, row.lot, row.best_before, bin))
             left -= there
         return found

@@ -61,7 +61,7 @@ def _standing():
     layers = CostLayer.objects.filter(kind=CostLayer.Kind.STOCK, received__gt=0).select_related(
         "company", "site", "item"
     )
-    return layers.select_related("stowage__instalment__line__order").prefetch_related("costs").order_by("pk")
+    return layers.select_related("shipment_line__instalment__line__order").prefetch_related("costs").order_by("pk")
 
 
 def _layer(layer: CostLayer, names: dict[int, str]) -> dict[str, Any]:
@@ -72,7 +72,7 @@ def _layer(layer: CostLayer, names: dict[int, str]) -> dict[str, Any]:
         if cost.charge_id:
             name = names.get(cost.charge_id) or kinds[cost.charge_id]
             charges[name] = charges.get(name, Decimal(0)) + cost.amount
-    line = layer.stowage.instalment.line if layer.stowage else None
+    line = layer.shipment_line.instalment.line if layer.shipment_line else None
     return {
         "item": layer.item.code,
         "site": layer.site.code,

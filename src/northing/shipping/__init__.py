@@ -1,1 +1,1 @@
-"""Shipments, containers, stowage, legs, voyages, statements about dates."""
+"""Shipments, containers, shipment lines, legs, voyages, statements about dates."""

@@ -1,4 +1,4 @@
-"""How goods travel. A shipment belongs to no company; its stowage does, through the order."""
+"""How goods travel. A shipment belongs to no company; its lines do, through the order."""
 
 from datetime import date
 
@@ -86,7 +86,7 @@ class Shipment(models.Model):
 
     @property
     def place(self) -> str:
-        """Where the units aboard are that the dock has not settled yet."""
+        """Where the units aboard are that the dock has not accounted for yet."""
         if self.arrived_on:
             return "landed"
         return "under_way" if self.departed_on else "packed"
@@ -166,18 +166,18 @@ class Container(models.Model):
         return self.own_dock or self.shipment.expected_dock
 
 
-class Stowage(models.Model):
+class ShipmentLine(models.Model):
     """An instalment's quantity in one container: the part that is costed and received.
 
     `goods_amount` is in the order's currency; it, its base value and the rate stand from the
-    day the goods become ours. `settled` counts what the dock received or declared missing.
+    day the goods become ours. `accounted` counts what the dock received or declared missing.
     """
 
     # The index of container and instalment serves the container alone as well.
-    container = models.ForeignKey(Container, models.PROTECT, related_name="stowage", db_index=False)
-    instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="stowage")
+    container = models.ForeignKey(Container, models.PROTECT, related_name="shipment_lines", db_index=False)
+    instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="shipment_lines")
     quantity = fields.quantity()
-    settled = fields.quantity(default=fields.ZERO)
+    accounted = fields.quantity(default=fields.ZERO)
     ours_on = models.DateField(null=True)
     goods_amount = fields.money(null=True)
     goods_base = fields.money(null=True)
@@ -187,14 +187,14 @@ class Stowage(models.Model):
     class Meta:
         ordering = ["container", "id"]
         constraints = [
-            models.CheckConstraint(condition=Q(quantity__gt=0), name="stowage_above_zero"),
-            models.CheckConstraint(condition=Q(settled__gte=0), name="stowage_settled_not_negative"),
+            models.CheckConstraint(condition=Q(quantity__gt=0), name="shipment_line_above_zero"),
+            models.CheckConstraint(condition=Q(accounted__gte=0), name="shipment_line_accounted_not_negative"),
         ]
-        indexes = [models.Index(fields=["container", "instalment"], name="stowage_of_container")]
+        indexes = [models.Index(fields=["container", "instalment"], name="shipment_line_of_container")]
 
     @property
     def place(self) -> str:
-        """Where the units are that are not settled yet: where their shipment is."""
+        """Where the units are that are not accounted for yet: where their shipment is."""
         return self.container.shipment.place
 
 
@@ -293,7 +293,7 @@ class DateStatement(models.Model):
 
 
 class HandlingUnit(models.Model):
-    """A logistic unit, such as a pallet, by its SSCC: what of the stowage stands on it is its contents."""
+    """A logistic unit, such as a pallet, by its SSCC: what of shipment lines stands on it is its contents."""
 
     container = models.ForeignKey(Container, models.CASCADE, related_name="units")
     sscc = models.CharField(max_length=18)
@@ -307,15 +307,15 @@ class HandlingUnit(models.Model):
 
 
 class HandlingContent(models.Model):
-    """How much of a stowage stands on a handling unit."""
+    """How much of a shipment line stands on a handling unit."""
 
     unit = models.ForeignKey(HandlingUnit, models.CASCADE, related_name="contents")
-    stowage = models.ForeignKey(Stowage, models.CASCADE, related_name="units")
+    shipment_line = models.ForeignKey(ShipmentLine, models.CASCADE, related_name="units")
     quantity = fields.quantity()
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["unit", "stowage"], name="handling_content_once"),
+            models.UniqueConstraint(fields=["unit", "shipment_line"], name="handling_content_once"),
             models.CheckConstraint(condition=Q(quantity__gt=0), name="handling_content_above_zero"),
         ]
 

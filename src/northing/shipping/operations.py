@@ -1,4 +1,4 @@
-"""Writes of shipments, containers, stowage, legs, voyages, statements."""
+"""Writes of shipments, containers, shipment lines, legs, voyages, statements."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -27,7 +27,7 @@ from northing.shipping.models import (
     RequiredDocument,
     Ripple,
     Shipment,
-    Stowage,
+    ShipmentLine,
     Voyage,
 )
 
@@ -159,22 +159,24 @@ def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Pr
     return found
 
 
-def take_away(rows: Iterable[Stowage]) -> None:
-    """Stowage that is out again, with its shares of estimates. Movements keep pointing at what happened."""
+def take_away(rows: Iterable[ShipmentLine]) -> None:
+    """Shipment lines that are out again, with their shares of estimates. Movements keep pointing at what happened."""
     for row in rows:
         row.shares.all().delete()
         row.delete()
 
 
-def own_stowage(rows: Iterable[tuple]) -> None:
-    """Goods that became ours: (stowage, day, amount in the order's currency, in base currency, rate)."""
+def own_shipment_lines(rows: Iterable[tuple]) -> None:
+    """Goods that became ours: (shipment line, day, amount in the order's currency, in base currency, rate)."""
     types = {"ours_on": "date", "goods_amount": "numeric", "goods_base": "numeric", "goods_rate": "numeric"}
-    update_columns(Stowage._meta.db_table, types, list(rows))
+    update_columns(ShipmentLine._meta.db_table, types, list(rows))
 
 
-def settle_stowage(stowage: Iterable[Stowage]) -> None:
+def account_for(shipment_lines: Iterable[ShipmentLine]) -> None:
     """Write how much of each was received or declared missing."""
-    update_columns(Stowage._meta.db_table, {"settled": "numeric"}, [(part.pk, part.settled) for part in stowage])
+    update_columns(
+        ShipmentLine._meta.db_table, {"accounted": "numeric"}, [(part.pk, part.accounted) for part in shipment_lines]
+    )
 
 
 def write_notice(
@@ -218,11 +220,12 @@ def settle_notice(notice: DespatchNotice, state: str, shipment: Shipment | None)
 
 
 def write_units(units: Iterable[tuple[Container, str, Mapping[int, Decimal]]]) -> None:
-    """Pallets in containers, with how much of which stowage (id) stands on each."""
+    """Pallets in containers, with how much of which shipment line (id) stands on each."""
     for container, sscc, contents in units:
         unit = HandlingUnit.objects.create(container=container, sscc=sscc)
         HandlingContent.objects.bulk_create(
-            HandlingContent(unit=unit, stowage_id=stowage, quantity=quantity) for stowage, quantity in contents.items()
+            HandlingContent(unit=unit, shipment_line_id=shipment_line, quantity=quantity)
+            for shipment_line, quantity in contents.items()
         )
 
 

@@ -21,20 +21,20 @@ from northing.core.planning.passage import (
     for_container,
     weight,
 )
-from northing.shipping.models import CARRIED, Container, DateStatement, Leg, PortCall, Shipment, Stowage, Voyage
+from northing.shipping.models import CARRIED, Container, DateStatement, Leg, PortCall, Shipment, ShipmentLine, Voyage
 
-# Units aboard shipments (ids) that the dock has not settled: instalment, stowage, quantity.
+# Units aboard shipments (ids) that the dock has not accounted for: instalment, shipment lines, quantity.
 UNSETTLED = """
-select s.instalment_id as instalment, s.id as stowage, s.quantity - s.settled as quantity
-  from shipping_stowage s
+select s.instalment_id as instalment, s.id as shipment_line, s.quantity - s.accounted as quantity
+  from shipping_shipmentline s
   join shipping_container c on c.id = s.container_id
- where c.shipment_id = any(%s) and s.settled < s.quantity
+ where c.shipment_id = any(%s) and s.accounted < s.quantity
 """
 
 
 def companies_aboard(shipments: Iterable[int]) -> dict[int, set[str]]:
     """The companies (ids) that have goods in the shipments, with the moments from which theirs are ours."""
-    aboard = Stowage.objects.filter(container__shipment__in=list(shipments)).order_by()
+    aboard = ShipmentLine.objects.filter(container__shipment__in=list(shipments)).order_by()
     order = "instalment__line__order"
     found: dict[int, set[str]] = {}
     for company, moment in aboard.values_list(f"{order}__company", f"{order}__ours_from").distinct():
@@ -44,7 +44,7 @@ def companies_aboard(shipments: Iterable[int]) -> dict[int, set[str]]:
 
 def companies_of_shipments(shipments: Iterable[int]) -> dict[int, set[int]]:
     """The companies (ids) that have goods in each of the shipments (ids)."""
-    aboard = Stowage.objects.filter(container__shipment__in=list(shipments)).order_by()
+    aboard = ShipmentLine.objects.filter(container__shipment__in=list(shipments)).order_by()
     found: dict[int, set[int]] = {}
     for shipment, company in aboard.values_list("container__shipment", "instalment__line__order__company").distinct():
         found.setdefault(shipment, set()).add(company)
@@ -170,10 +170,10 @@ def _sails(sailing: Sailing | None, milestone: str) -> list[Statement]:
     return [Statement("actual" if known[1] else "estimated", known[0], SETTLED, 0)]
 
 
-def stowage_mark(shipment: int, companies: Iterable[int]) -> str:
+def packing_mark(shipment: int, companies: Iterable[int]) -> str:
     """A mark of what the containers of a shipment hold of the goods of some companies; another one when it changes."""
     boxes = Container.objects.filter(shipment=shipment).order_by("pk").values_list("pk", "number", "size_type", "seal")
-    rows = Stowage.objects.filter(
+    rows = ShipmentLine.objects.filter(
         container__shipment=shipment, instalment__line__order__company__in=list(companies)
     ).order_by("pk")
     said = repr((list(boxes), list(rows.values_list("container", "instalment", "quantity"))))
@@ -190,15 +190,15 @@ def open_voyages() -> QuerySet[Voyage]:
 
 def visible_shipments(person: Person) -> QuerySet[Shipment]:
     """Shipments with goods of the person's companies, and those with nothing in them yet."""
-    mine = Stowage.objects.filter(instalment__line__order__company__in=companies_of(person))
-    others = Stowage.objects.exclude(instalment__line__order__company__in=companies_of(person))
+    mine = ShipmentLine.objects.filter(instalment__line__order__company__in=companies_of(person))
+    others = ShipmentLine.objects.exclude(instalment__line__order__company__in=companies_of(person))
     aboard = mine.values("container__shipment")
     return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=others.values("container__shipment")))
 
 
 def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:
     """How much of each instalment (id) each of the containers (ids) holds."""
-    rows = Stowage.objects.filter(container__in=list(boxes)).order_by().values_list("container", "instalment")
+    rows = ShipmentLine.objects.filter(container__in=list(boxes)).order_by().values_list("container", "instalment")
     return {(box, part): total for box, part, total in rows.annotate(total=Sum("quantity"))}
 
 

@@ -126,7 +126,7 @@ def _line(act: Act, key: int, companies: set[int]) -> Subject | None:
 def _shipment(act: Act, key: int, companies: set[int]) -> Subject | None:
     # Several companies may have goods aboard; what one says of its own goods is for all who share the voyage.
     found = Shipment.objects.filter(pk=key)
-    aboard = set(found.values_list("containers__stowage__instalment__line__order__company", flat=True))
+    aboard = set(found.values_list("containers__shipment_lines__instalment__line__order__company", flat=True))
     return Subject([("shipment", key, None)], None) if aboard & (companies | {None}) else None
 
 

@@ -51,7 +51,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     operations.move_out(history, layer, "rejected", request.quantity)
     released = goods_price.release(entry, layer, request.quantity, case.pk)
     taken = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
-    common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+    common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
     price = sum((draft.amount for draft in released), ZERO)
     post(
         entry,
@@ -75,7 +75,9 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
         )
     )
     claims.end_units(case, request.quantity)
-    move = positions.MoveDraft(layer.stowage.instalment_id, "rejected", "returned", request.quantity, layer.stowage_id)
+    move = positions.MoveDraft(
+        layer.shipment_line.instalment_id, "rejected", "returned", request.quantity, layer.shipment_line_id
+    )
     positions.move(history, [move])
     bring_along(cases=[case.pk])
     return case.pk

@@ -43,10 +43,10 @@ select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.
   ) g on true
   left join lateral (
     select min(h.departed_on) as since
-      from shipping_stowage w
+      from shipping_shipmentline w
       join shipping_container c on c.id = w.container_id
       join shipping_shipment h on h.id = c.shipment_id
-     where w.instalment_id = n.id and w.settled < w.quantity and h.departed_on is not null and h.document = ''
+     where w.instalment_id = n.id and w.accounted < w.quantity and h.departed_on is not null and h.document = ''
   ) d on true
  where (p.with_supplier > 0 or p.under_way > 0 or p.landed > 0)
    and o.company_id = any(%(companies)s) and (%(suppliers)s::bigint[] is null or o.supplier_id = any(%(suppliers)s))

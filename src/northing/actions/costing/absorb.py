@@ -1,7 +1,7 @@
-"""Layers taking up what their stowage bears: at the receipt, and again whenever a cost comes late.
+"""Layers taking up what their shipment lines bear: at the receipt, and again whenever a cost comes late.
 
-A stowage bears a total of each component (its goods value, its share of each charge). Of that total
-its layers have absorbed round(total x settled / shipped), layer by layer in the order they were made.
+A shipment line bears a total of each component (its goods value, its share of each charge). Of that total
+its layers have absorbed round(total x accounted / shipped), layer by layer in the order they were made.
 What a component's total changes after a receipt is therefore the same computation as the receipt's own.
 """
 
@@ -55,7 +55,7 @@ class Absorption:
 
 
 def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool = True) -> Absorption:
-    """What changes when each stowage (id) bears these totals now; nothing is written.
+    """What changes when each shipment line (id) bears these totals now; nothing is written.
 
     Layers are locked unless it is only a preview.
     """
@@ -80,12 +80,12 @@ def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool 
 
 def _layers(totals: Iterable[int], lock: bool) -> list[CostLayer]:
     layers = CostLayer.objects.select_for_update(of=("self",)) if lock else CostLayer.objects.all()
-    found = layers.filter(stowage__in=list(totals), received__gt=0)
-    return list(found.select_related("company", "stowage__instalment", "receipt_line", "item").order_by("id"))
+    found = layers.filter(shipment_line__in=list(totals), received__gt=0)
+    return list(found.select_related("company", "shipment_line__instalment", "receipt_line", "item").order_by("id"))
 
 
 def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
-    """What each layer has absorbed of each component. Goods that came over the order are not of the stowage."""
+    """What each layer has absorbed of each component. Goods that came over the order are not of the shipment line."""
     costs = LayerCost.objects.filter(layer__in=[layer.pk for layer in layers]).values_list("layer", "charge")
     found = {(layer, charge): total for layer, charge, total in costs.annotate(total=Sum("amount"))}
     for layer in layers:
@@ -107,12 +107,12 @@ def _targets(layers: Iterable[CostLayer], totals: Mapping[int, Mapping[Component
     """(layer, component, minor units it shall have absorbed), layers in the order they were made."""
     through: dict[int, Decimal] = defaultdict(Decimal)
     for layer in layers:
-        before = through[layer.stowage_id]
+        before = through[layer.shipment_line_id]
         excess = layer.receipt_line.excess if layer.receipt_line and layer.kind == "stock" else ZERO
         after = before + layer.received - excess
-        through[layer.stowage_id] = after
-        whole = layer.stowage.quantity
-        for component, total in totals[layer.stowage_id].items():
+        through[layer.shipment_line_id] = after
+        whole = layer.shipment_line.quantity
+        for component, total in totals[layer.shipment_line_id].items():
             units = to_minor(total, layer.company.currency)
             yield layer, component, share_so_far(units, after, whole) - share_so_far(units, before, whole)
 
@@ -133,7 +133,7 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
             "company": layer.company_id,
             "charge": one.component,
             "layer": layer.pk,
-            "order_line": layer.stowage.instalment.line_id,
+            "order_line": layer.shipment_line.instalment.line_id,
         }
         costs.append((layer.pk, one.component, one.amount))
         totals = added[layer.pk]
@@ -165,7 +165,7 @@ def _accruals(found: Absorption) -> dict[tuple[int, int], Iterator[Draft]]:
 def _drawn(one: Late, accrual: Draft | None) -> Draft:
     """Where a layer takes a cost from."""
     layer = one.layer
-    common = {"layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+    common = {"layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
     if accrual is not None:
         return accrual._replace(**common)
     return Draft(
@@ -173,7 +173,7 @@ def _drawn(one: Late, accrual: Draft | None) -> Draft:
         account=Account.OWNED_AFLOAT,
         amount=-one.amount,
         document_kind=DocumentKind.SHIPMENT_LINE,
-        document=layer.stowage_id,
+        document=layer.shipment_line_id,
         **common,
     )
 

@@ -25,14 +25,14 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
 from northing.masterdata.queries import Rates, rate_for
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 
 
 @dataclass(frozen=True)
 class ChargeRequest:
-    """A charge as entered: amount in its currency; scope as ids; `by_hand` as (stowage, amount) pairs.
+    """A charge as entered: amount in its currency; scope as ids; `by_hand` as (shipment line, amount) pairs.
 
     `charge` names the estimate that a bill replaces.
     """
@@ -67,7 +67,7 @@ class Plan:
     """What booking a charge would do; computed without writing."""
 
     parts: list[costing.PartDraft]
-    stowage: dict[int, Stowage]
+    shipment_lines: dict[int, ShipmentLine]
     absorbed: absorb.Absorption
     old_shares: dict[int, Decimal]
 
@@ -94,19 +94,19 @@ class Plan:
     def rows(self) -> list[dict]:
         """Each bearer's share, for showing."""
         return [
-            {"stowage": self.stowage[key], "amount": amount, "old": self.old_shares.get(key), "part": part}
+            {"shipment_line": self.shipment_lines[key], "amount": amount, "old": self.old_shares.get(key), "part": part}
             for part in self.parts
             for key, amount in part.shares.items()
         ]
 
 
-def in_scope(shipments: Iterable[int], containers: Iterable[int], lines: Iterable[int]) -> list[Stowage]:
-    """The stowage a scope names: whole shipments, containers, and order lines wherever they travel.
+def in_scope(shipments: Iterable[int], containers: Iterable[int], lines: Iterable[int]) -> list[ShipmentLine]:
+    """The shipment lines a scope names: whole shipments, containers, and order lines wherever they travel.
 
     Lines given together with shipments or containers narrow those down.
     """
     shipments, containers, lines = list(shipments), list(containers), list(lines)
-    found = Stowage.objects.select_related(
+    found = ShipmentLine.objects.select_related(
         "instalment__line__order__company", "instalment__line__item", "container__shipment"
     ).order_by("instalment__line_id", "pk")
     if shipments or containers:
@@ -125,13 +125,13 @@ def plan(request: ChargeRequest, *, lock: bool = False) -> Plan:
     The same computation previews (without locks) and books (with them).
     """
     refuse_if(_amount_problems(request))
-    stowage = in_scope(request.shipments, request.containers, request.lines)
-    if not stowage:
-        raise Refused(Problem("Nothing is packed in this scope.", "scope", "Choose a shipment with stowage."))
-    parts = _spread(request, stowage)
-    by_key = {part.pk: part for part in stowage}
+    shipment_lines = in_scope(request.shipments, request.containers, request.lines)
+    if not shipment_lines:
+        raise Refused(Problem("Nothing is packed in this scope.", "scope", "Choose a shipment that holds goods."))
+    parts = _spread(request, shipment_lines)
+    by_key = {part.pk: part for part in shipment_lines}
     old = (
-        dict(ChargeShare.objects.filter(charge=request.charge).values_list("stowage", "amount"))
+        dict(ChargeShare.objects.filter(charge=request.charge).values_list("shipment_line", "amount"))
         if request.charge
         else {}
     )
@@ -158,15 +158,15 @@ def _amount_problems(request: ChargeRequest) -> list[Problem]:
     return []
 
 
-def _spread(request: ChargeRequest, stowage: Sequence[Stowage]) -> list[costing.PartDraft]:
-    companies = {part.instalment.line.order.company_id: part.instalment.line.order.company for part in stowage}
+def _spread(request: ChargeRequest, shipment_lines: Sequence[ShipmentLine]) -> list[costing.PartDraft]:
+    companies = {part.instalment.line.order.company_id: part.instalment.line.order.company for part in shipment_lines}
     rates = {
         key: charges.CompanyRate(company.currency, rate_for(company, request.currency, request.day))
         for key, company in companies.items()
     }
     try:
         parts = charges.share_charge(
-            request.amount, request.currency, _bearers(stowage, request.day), request.basis, rates
+            request.amount, request.currency, _bearers(shipment_lines, request.day), request.basis, rates
         )
     except NothingToSpreadOver:
         raise Refused(
@@ -182,20 +182,20 @@ def _spread(request: ChargeRequest, stowage: Sequence[Stowage]) -> list[costing.
             part.amount,
             rates[part.company].rate,
             part.base_amount,
-            {stowage[place].pk: amount for place, amount in part.shares.items()},
+            {shipment_lines[place].pk: amount for place, amount in part.shares.items()},
         )
         for part in parts
     ]
 
 
-def _bearers(stowage: Sequence[Stowage], day: date) -> list[charges.Bearer]:
+def _bearers(shipment_lines: Sequence[ShipmentLine], day: date) -> list[charges.Bearer]:
     """Measures of each part; goods not ours yet count at the day's rate."""
     rates = Rates(day)
     of_line: dict[int, Decimal] = {}
-    for part in stowage:
+    for part in shipment_lines:
         of_line[part.instalment.line_id] = of_line.get(part.instalment.line_id, ZERO) + part.quantity
     found = []
-    for part in stowage:
+    for part in shipment_lines:
         line = part.instalment.line
         goods = part.goods_base if part.goods_base is not None else ownership.value_today(part, rates)
         found.append(
@@ -264,8 +264,8 @@ def _check(act: Act, request: ChargeRequest, permission: str) -> None:
 
 def lock_scope(request: ChargeRequest) -> None:
     """Lock the shipments of a scope, so that nothing of it is packed or received while it is spread."""
-    stowage = in_scope(request.shipments, request.containers, request.lines)
-    shipping.lock({*request.shipments, *(part.container.shipment_id for part in stowage)})
+    shipment_lines = in_scope(request.shipments, request.containers, request.lines)
+    shipping.lock({*request.shipments, *(part.container.shipment_id for part in shipment_lines)})
 
 
 def _new_charge(request: ChargeRequest, **facts) -> Charge:
@@ -353,7 +353,7 @@ def _links(charge: Charge, found: Plan) -> list[Link]:
     companies = {part.company for part in found.parts} | {charge.company_id}
     told = charge.company_id if len(companies) == 1 else None
     links: dict[Link, None] = {("charge", charge.pk, told): None}
-    for part in found.stowage.values():
+    for part in found.shipment_lines.values():
         line = part.instalment.line
         links["shipment", part.container.shipment_id, told] = None
         links["line", line.pk, line.order.company_id] = None
@@ -384,7 +384,7 @@ def end_estimate(act: Act, request: EndRequest) -> int:
     companies = sorted(charge.parts.values_list("company", flat=True))
     text += posting_note(companies, act.today)
     history = add_history(act, "end_estimate", text, _links_of(charge, charge.shares.all()), act.today)
-    shares = {key: {charge.pk: ZERO} for key in charge.shares.values_list("stowage", flat=True)}
+    shares = {key: {charge.pk: ZERO} for key in charge.shares.values_list("shipment_line", flat=True)}
     costing.end(charge, act.today)
     found = absorb.absorption(shares)
     if found.late:
@@ -396,7 +396,9 @@ def end_estimate(act: Act, request: EndRequest) -> int:
 
 def _links_of(charge: Charge, shares) -> list[Link]:
     """A charge as it stands, and the shipments and lines that bear it."""
-    rows = shares.values_list("stowage__container__shipment", "stowage__instalment__line", "company").distinct()
+    rows = shares.values_list(
+        "shipment_line__container__shipment", "shipment_line__instalment__line", "company"
+    ).distinct()
     links: dict[Link, None] = {("charge", charge.pk, charge.company_id): None}
     for shipment, line, company in rows:
         links["shipment", shipment, company] = links["line", line, company] = None
@@ -408,7 +410,7 @@ def respread_estimates(act: Act, shipment: Shipment) -> None:
 
     What was received already takes up its new share.
     """
-    of_lines = Q(lines__instalments__stowage__container__shipment=shipment)
+    of_lines = Q(lines__instalments__shipment_lines__container__shipment=shipment)
     touched = Q(shipments=shipment) | Q(containers__shipment=shipment) | of_lines
     keys = Charge.objects.filter(touched, billed=None, ended_on=None).values_list("pk", flat=True)
     for charge in Charge.objects.filter(pk__in=set(keys)).order_by("pk"):
@@ -417,9 +419,9 @@ def respread_estimates(act: Act, shipment: Shipment) -> None:
 
 def _respread(act: Act, charge: Charge) -> None:
     request = request_of(charge)
-    stowage = in_scope(request.shipments, request.containers, request.lines)
-    old = set(charge.shares.values_list("stowage", flat=True))
-    parts = _spread(request, stowage) if stowage else []
+    shipment_lines = in_scope(request.shipments, request.containers, request.lines)
+    old = set(charge.shares.values_list("shipment_line", flat=True))
+    parts = _spread(request, shipment_lines) if shipment_lines else []
     new = {key: amount for part in parts for key, amount in part.shares.items()}
     costing.write_spread(charge, parts)
     found = absorb.absorption({key: {charge.pk: new.get(key, ZERO)} for key in {*new, *old}})

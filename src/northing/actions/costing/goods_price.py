@@ -30,7 +30,7 @@ class Recognition:
 
 def recognitions(layer: CostLayer) -> Iterator[Recognition]:
     """What made the units of a layer ours; those beyond the shipment first, as excess goes first."""
-    line, goods = layer.receipt_line, layer.stowage
+    line, goods = layer.receipt_line, layer.shipment_line
     if line is not None and layer.kind == CostLayer.Kind.STOCK and line.recognised_units:
         amount, base = line.recognised_amount, line.recognised_base
         yield Recognition(DocumentKind.RECEIPT_LINE, line.pk, line.recognised_units, amount, base, False)
@@ -58,14 +58,14 @@ def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> lis
 def _used(layer: CostLayer, found: Recognition) -> Decimal:
     """Units of a recognition whose price has been released before."""
     if found.billed:
-        takes = LayerTake.objects.filter(layer__stowage=found.document, reason__in=WAYS)
+        takes = LayerTake.objects.filter(layer__shipment_line=found.document, reason__in=WAYS)
         return takes.aggregate(total=Sum("quantity"))["total"] or ZERO
     rows = Allocation.objects.filter(item__document_kind=found.kind, item__document=found.document)
     return rows.aggregate(total=Sum("quantity"))["total"] or ZERO
 
 
 def _released(entry: Entry, layer: CostLayer, found: Recognition, used: Decimal, part: Decimal, case: int) -> Draft:
-    line = layer.stowage.instalment.line
+    line = layer.shipment_line.instalment.line
     order = line.order
     amount = _share(found.amount, order.currency, used, part, found.units)
     base = _share(found.base, layer.company.currency, used, part, found.units)

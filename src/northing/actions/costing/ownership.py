@@ -17,14 +17,14 @@ from northing.ledger.operations import open_entry, post_all
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
-from northing.shipping.models import Stowage
-from northing.shipping.operations import own_stowage
+from northing.shipping.models import ShipmentLine
+from northing.shipping.operations import own_shipment_lines
 
 
 class Goods(NamedTuple):
     """A part of a shipment as it is valued. Ids of its records; price per pack in the order's currency."""
 
-    stowage: int
+    shipment_line: int
     line: int
     company: int
     currency: str
@@ -55,33 +55,33 @@ class Owned(NamedTuple):
     rate: Decimal
 
 
-def goods_amount(part: Stowage, quantity: Decimal) -> Decimal:
-    """Goods price of `quantity` of a stowage in the order's currency, rounded once."""
+def goods_amount(part: ShipmentLine, quantity: Decimal) -> Decimal:
+    """Goods price of `quantity` of a shipment line in the order's currency, rounded once."""
     line = part.instalment.line
     price, paid = part.instalment.pack_price, part.instalment.net_share
     return net_amount(quantity, line.pack_factor, price, paid, line.order.currency)
 
 
-def value_today(part: Stowage, rates: Rates) -> Decimal:
-    """What the whole stowage would be worth in base currency at the rates of the day."""
+def value_today(part: ShipmentLine, rates: Rates) -> Decimal:
+    """What the whole shipment line would be worth in base currency at the rates of the day."""
     order = part.instalment.line.order
     amount = goods_amount(part, part.quantity)
     return converted(amount, rates.of(order.company, order.currency), order.company.currency)
 
 
-def becoming_ours(stowage, event: str, day: date) -> list[Owned]:
-    """What `event` makes ours among a queryset of stowage. Raises Refused without a rate.
+def becoming_ours(shipment_lines, event: str, day: date) -> list[Owned]:
+    """What `event` makes ours among a queryset of shipment lines. Raises Refused without a rate.
 
     Goods that are ours from their receipt are valued there, as much of them as was received.
     """
     moments = [moment for moment in moments_through(event) if moment != "receipt"]
-    waiting = stowage.filter(ours_on=None, instalment__line__order__ours_from__in=moments).order_by("pk")
+    waiting = shipment_lines.filter(ours_on=None, instalment__line__order__ours_from__in=moments).order_by("pk")
     return valued(waiting, day)
 
 
-def valued(stowage, day: date) -> list[Owned]:
-    """A queryset of stowage at the rates of a day. Raises Refused without a rate."""
-    rows = list(map(Goods._make, stowage.values_list(*GOODS)))
+def valued(shipment_lines, day: date) -> list[Owned]:
+    """A queryset of shipment lines at the rates of a day. Raises Refused without a rate."""
+    rows = list(map(Goods._make, shipment_lines.values_list(*GOODS)))
     companies = Company.objects.in_bulk({goods.company for goods in rows})
     rates, owned = Rates(day), []
     for goods in rows:
@@ -111,12 +111,12 @@ OWNED_BY = ("container__shipment", "instalment__line__order__ours_from", "ours_o
 
 
 def _unsettled(shipments: Iterable[int]):
-    ours = Stowage.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, settled=0)
+    ours = ShipmentLine.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, accounted=0)
     return ours.exclude(instalment__line__order__ours_from="receipt")
 
 
 def brought_in() -> Exists:
-    """Of stowage: a file brought it in as goods afloat, at a value of its own."""
+    """Of a shipment line: a file brought it in as goods afloat, at a value of its own."""
     return Exists(Posting.objects.filter(order_line=OuterRef("instalment__line"), entry__action="open_afloat"))
 
 
@@ -125,7 +125,7 @@ def _revaluable(shipments: Iterable[int]):
 
 
 def those_owned(shipments: Iterable[int], rule: str, since: date):
-    """The stowage that keys of `owned_otherwise` stand for; not what a file brought in, which came with its value."""
+    """The shipment lines that keys of `owned_otherwise` stand for; not what a file brought in."""
     return _revaluable(shipments).filter(instalment__line__order__ours_from=rule, ours_on=since)
 
 
@@ -139,13 +139,13 @@ def require_rates(shipments: Iterable[int], day: date) -> None:
         rates.of(companies[company], currency)
 
 
-# Two postings for each stowage (ids): owned afloat in base, owned not billed in both currencies; as Draft's fields.
+# Two postings for each shipment line: owned afloat in base, owned not billed in both currencies; Draft's fields.
 POSTINGS = """
 select o.company_id, v.account, v.sign * s.goods_base,
        case when v.owed then v.sign * s.goods_amount end, case when v.owed then o.currency end,
        case when v.owed then s.goods_rate end, n.line_id, null::bigint, null::bigint,
-       case when v.owed then o.supplier_id end, 'stowage', s.id
-  from shipping_stowage s
+       case when v.owed then o.supplier_id end, 'shipment_line', s.id
+  from shipping_shipmentline s
   join orders_instalment n on n.id = s.instalment_id
   join orders_orderline l on l.id = n.line_id
   join orders_purchaseorder o on o.id = l.order_id
@@ -155,26 +155,29 @@ select o.company_id, v.account, v.sign * s.goods_base,
 
 
 def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
-    """Write the values on the stowage and post them."""
-    own_stowage((one.goods.stowage, day, one.amount, one.base, one.rate) for one in owned)
-    post_all(entry, POSTINGS, [1, 1, [one.goods.stowage for one in owned]])
+    """Write the values on the shipment lines and post them."""
+    own_shipment_lines((one.goods.shipment_line, day, one.amount, one.base, one.rate) for one in owned)
+    post_all(entry, POSTINGS, [1, 1, [one.goods.shipment_line for one in owned]])
 
 
-def own_by(act: Act, history: HistoryEntry, event: str, stowage, day: date, name: str) -> None:
-    """What `event` makes ours among a queryset of stowage, in an entry of its own; `name` says what it happened to."""
-    owned = becoming_ours(stowage, event, day)
+def own_by(act: Act, history: HistoryEntry, event: str, shipment_lines, day: date, name: str) -> None:
+    """What `event` makes ours among a queryset of shipment lines, in an entry of its own.
+
+    `name` says what it happened to.
+    """
+    owned = becoming_ours(shipment_lines, event, day)
     if owned:
         companies = {one.goods.company for one in owned}
         text = f"Goods became ours: {event.replace('_', ' ')} of {name}{posting_note(companies, day)}"
         take_ownership(open_entry(act, history, text, day), owned, day)
 
 
-def keep(entry: Entry, stowage: Sequence[int]) -> None:
-    """Stowage (ids) stays ours, at its value, though what made it ours is undone by the entry."""
-    post_all(entry, POSTINGS, [1, 1, list(stowage)])
+def keep(entry: Entry, shipment_lines: Sequence[int]) -> None:
+    """Shipment lines (ids) stay ours, at their value, though what made them ours is undone by the entry."""
+    post_all(entry, POSTINGS, [1, 1, list(shipment_lines)])
 
 
-def give_up(entry: Entry, stowage: Sequence[int]) -> None:
-    """Stowage (ids) that is ours no more: what was posted when it became ours goes back, at the same rate."""
-    post_all(entry, POSTINGS, [-1, -1, list(stowage)])
-    own_stowage((key, None, None, None, None) for key in stowage)
+def give_up(entry: Entry, shipment_lines: Sequence[int]) -> None:
+    """Shipment lines (ids) that are ours no more: what was posted when they became ours goes back, at the same rate."""
+    post_all(entry, POSTINGS, [-1, -1, list(shipment_lines)])
+    own_shipment_lines((key, None, None, None, None) for key in shipment_lines)

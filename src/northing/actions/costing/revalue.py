@@ -90,8 +90,8 @@ def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, D
 
 def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due: date | None) -> None:
     names, links = named(shipments)
-    stowage = list(parts.values_list("pk", flat=True))
-    if not stowage:
+    shipment_lines = list(parts.values_list("pk", flat=True))
+    if not shipment_lines:
         return
     try:
         owned = ownership.valued(parts, due) if due else []
@@ -103,7 +103,7 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
     words = f"{names}: ours since {due:%-d %b %Y}, not" if due else f"{names}: not ours after all; was"
     history = add_history(act, "value_anew", f"{words} {since:%-d %b %Y}", links, due)
     text = f"Goods not ours since {since:%-d %b %Y}: {names}" + posting_note(companies, since)
-    ownership.give_up(open_entry(act, history, text, since), stowage)
+    ownership.give_up(open_entry(act, history, text, since), shipment_lines)
     if due:
         text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
         ownership.take_ownership(open_entry(act, history, text, due), owned, due)

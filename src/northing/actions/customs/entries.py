@@ -22,7 +22,7 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
 from northing.shipping import operations as shipping
-from northing.shipping.models import Shipment, Stowage
+from northing.shipping.models import Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 
@@ -40,10 +40,10 @@ class EntryRequest:
 
 @dataclass(frozen=True)
 class Declared:
-    """What we would declare: the sheet of the core beside the stowage it is about."""
+    """What we would declare: the sheet of the core beside the shipment lines it is about."""
 
     sheet: landed_cost.CostSheet
-    stowage: list[Stowage]
+    shipment_lines: list[ShipmentLine]
     company: Company
 
     @property
@@ -51,9 +51,9 @@ class Declared:
         """Import tax that is not reclaimed: it is a cost of the goods."""
         return self.sheet.tax - self.sheet.reclaimed
 
-    def rows(self) -> list[tuple[Stowage, landed_cost.LineCost]]:
-        """Stowage beside its costs."""
-        return list(zip(self.stowage, self.sheet.lines, strict=True))
+    def rows(self) -> list[tuple[ShipmentLine, landed_cost.LineCost]]:
+        """Shipment lines beside their costs."""
+        return list(zip(self.shipment_lines, self.sheet.lines, strict=True))
 
 
 def declare(shipment: int, company: Company, day: date) -> Declared:
@@ -69,7 +69,7 @@ def declare(shipment: int, company: Company, day: date) -> Declared:
     )
 
 
-def _core_line(part: Stowage, company: Company, rates: Rates) -> landed_cost.Line:
+def _core_line(part: ShipmentLine, company: Company, rates: Rates) -> landed_cost.Line:
     line = part.instalment.line
     amount = ownership.goods_amount(part, part.quantity)
     return landed_cost.Line(
@@ -85,16 +85,18 @@ def _core_line(part: Stowage, company: Company, rates: Rates) -> landed_cost.Lin
 
 
 def _tax_charges(
-    parts: Sequence[Stowage], company: Company, rates: Rates, tax: landed_cost.ImportTax
+    parts: Sequence[ShipmentLine], company: Company, rates: Rates, tax: landed_cost.ImportTax
 ) -> list[landed_cost.Charge]:
     """The company's parts of the charges that the tax base names, weighed by their shares."""
     place = {part.pk: index for index, part in enumerate(parts)}
-    shares = ChargeShare.objects.filter(stowage__in=list(place), charge__kind__in=tax.base).select_related("charge")
+    shares = ChargeShare.objects.filter(shipment_line__in=list(place), charge__kind__in=tax.base).select_related(
+        "charge"
+    )
     by_charge: dict[int, dict[int, Decimal]] = {}
     charges = {}
     for share in shares:
         charges[share.charge_id] = share.charge
-        by_charge.setdefault(share.charge_id, {})[place[share.stowage_id]] = share.amount
+        by_charge.setdefault(share.charge_id, {})[place[share.shipment_line_id]] = share.amount
     found = []
     for key, charge in charges.items():
         scope = sorted(by_charge[key])
@@ -113,11 +115,11 @@ def _tax_charges(
     return found
 
 
-def _aboard_part(charge: Charge, company: Company, stowage: Sequence[int]) -> Decimal:
+def _aboard_part(charge: Charge, company: Company, shipment_lines: Sequence[int]) -> Decimal:
     """The part of a charge, in its currency, that the company's goods of this shipment bear."""
     part = charge.parts.get(company=company)
-    shares = dict(charge.shares.filter(company=company).values_list("stowage", "amount"))
-    inside = sum((shares[key] for key in stowage if key in shares), ZERO)
+    shares = dict(charge.shares.filter(company=company).values_list("shipment_line", "amount"))
+    inside = sum((shares[key] for key in shipment_lines if key in shares), ZERO)
     if inside == part.base_amount:
         return part.amount
     outside = part.base_amount - inside
@@ -136,7 +138,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
     text += f", import tax {money(sheet.tax, company.currency)}{posting_note([company.pk], request.day)}"
-    lines = [("line", part.instalment.line_id, company.pk) for part in declared.stowage]
+    lines = [("line", part.instalment.line_id, company.pk) for part in declared.shipment_lines]
     history = add_history(
         act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day
     )

@@ -75,7 +75,7 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
 
 def _drafts(layer: CostLayer, cost: Decimal, issued: Decimal) -> list[Draft]:
     """Out of stock at `cost`: as much of it as was `issued` to the issues, the rest is late cost of them."""
-    common = {"layer": layer.pk, "order_line": layer.stowage.instalment.line_id if layer.stowage else None}
+    common = {"layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id if layer.shipment_line else None}
     return [
         Draft(layer.company_id, Account.STOCK_ISSUES, issued, **common),
         Draft(layer.company_id, Account.LATE_ISSUED, cost - issued, **common),
@@ -85,11 +85,11 @@ def _drafts(layer: CostLayer, cost: Decimal, issued: Decimal) -> list[Draft]:
 
 def _move(history: HistoryEntry, takes: Sequence[tuple[CostLayer, Decimal]], source: str, target: str) -> None:
     """Units of orders change their place; what was there before Northing has no order whose units would move."""
-    ordered = [(layer, quantity) for layer, quantity in takes if layer.stowage]
+    ordered = [(layer, quantity) for layer, quantity in takes if layer.shipment_line]
     positions.move(
         history,
         [
-            positions.MoveDraft(layer.stowage.instalment_id, source, target, quantity, layer.stowage_id)
+            positions.MoveDraft(layer.shipment_line.instalment_id, source, target, quantity, layer.shipment_line_id)
             for layer, quantity in ordered
         ],
     )
@@ -143,7 +143,7 @@ def _locked_lines(issue: StockIssue) -> list[StockIssueLine]:
     """The lines of an issue, their layers locked in key order."""
     lines = list(issue.lines.order_by("layer"))
     layers = CostLayer.objects.select_for_update(of=("self",)).filter(pk__in=[line.layer_id for line in lines])
-    found = layers.select_related("company", "stowage__instalment").order_by("pk").in_bulk()
+    found = layers.select_related("company", "shipment_line__instalment").order_by("pk").in_bulk()
     for line in lines:
         line.layer = found[line.layer_id]
     return lines
@@ -163,14 +163,14 @@ def _problems(act: Act, request: IssueRequest, item: Item) -> list[Problem]:
 def _layer_links(takes: Sequence[tuple[CostLayer, Decimal]], company: int) -> list[Link]:
     """The layers and the order lines they came from."""
     layers = [layer.pk for layer, _ in takes]
-    lines = CostLayer.objects.filter(pk__in=layers, stowage__isnull=False)
-    lines = lines.values_list("stowage__instalment__line", flat=True).order_by("pk")
+    lines = CostLayer.objects.filter(pk__in=layers, shipment_line__isnull=False)
+    lines = lines.values_list("shipment_line__instalment__line", flat=True).order_by("pk")
     return [*(("layer", key, company) for key in layers), *(("line", key, company) for key in lines)]
 
 
 def _takes(request: IssueRequest, site: Site, item: Item) -> list[tuple[CostLayer, Decimal]]:
     """Layers in the order they came, with what each gives."""
-    locked = CostLayer.objects.select_for_update(of=("self",)).select_related("company", "stowage__instalment")
+    locked = CostLayer.objects.select_for_update(of=("self",)).select_related("company", "shipment_line__instalment")
     layers = locked.filter(site=site, item=item, kind="stock", received__gt=0)
     if request.layer:
         layers = layers.filter(pk=request.layer)

@@ -29,7 +29,7 @@ from northing.orders.models import Instalment, PurchaseOrder
 from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 STOCK = ("company", "site", "item", "quantity", "value", "received_on")
@@ -253,29 +253,37 @@ class _Made:
         if dock < departed:
             raise row.refused("dock_on", "must not be before departed_on")
         container = self._container(row, departed, dock)
-        stowage = Stowage.objects.create(container=container, instalment=part, quantity=part.quantity)
+        shipment_line = ShipmentLine.objects.create(container=container, instalment=part, quantity=part.quantity)
         links = [*self._links(order, part.line_id), ("shipment", container.shipment_id, None)]
         history = add_history(
             self.act, "open_afloat", f"Brought in goods afloat in {container.number}", links, departed
         )
-        positions.move(history, [positions.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, stowage.pk)])
+        positions.move(
+            history, [positions.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, shipment_line.pk)]
+        )
         if is_ours_after(order.ours_from, "on_board"):
-            self._own(row, history, stowage, departed)
+            self._own(row, history, shipment_line, departed)
         elif row.text("value", "") or row.text("billed", ""):
             raise row.refused("value", f"must be empty: these goods are ours only from {order.ours_from}")
 
-    def _own(self, row: Row, history, stowage: Stowage, departed: date) -> None:
-        part, order = stowage.instalment, stowage.instalment.line.order
+    def _own(self, row: Row, history, shipment_line: ShipmentLine, departed: date) -> None:
+        part, order = shipment_line.instalment, shipment_line.instalment.line.order
         value = _value(row, order.company)
-        stowage.opening_billed = row.text("billed").lower() in ("yes", "y", "true", "1")
-        stowage.ours_on, stowage.goods_base = departed, value
-        stowage.goods_amount = net_amount(part.quantity, Decimal(1), part.pack_price, Decimal(1), order.currency)
+        shipment_line.opening_billed = row.text("billed").lower() in ("yes", "y", "true", "1")
+        shipment_line.ours_on, shipment_line.goods_base = departed, value
+        shipment_line.goods_amount = net_amount(part.quantity, Decimal(1), part.pack_price, Decimal(1), order.currency)
         # The rate that the file's value implies.
-        stowage.goods_rate = divide(value, stowage.goods_amount, 10) if stowage.goods_amount else Decimal(1)
-        stowage.save()
+        shipment_line.goods_rate = (
+            divide(value, shipment_line.goods_amount, 10) if shipment_line.goods_amount else Decimal(1)
+        )
+        shipment_line.save()
         entry = open_entry(self.act, history, f"Opening goods afloat of {order.number}", departed)
-        against = Account.OPENING if stowage.opening_billed else Account.OWNED_NOT_BILLED
-        common = {"order_line": part.line_id, "document_kind": DocumentKind.SHIPMENT_LINE, "document": stowage.pk}
+        against = Account.OPENING if shipment_line.opening_billed else Account.OWNED_NOT_BILLED
+        common = {
+            "order_line": part.line_id,
+            "document_kind": DocumentKind.SHIPMENT_LINE,
+            "document": shipment_line.pk,
+        }
         post(
             entry,
             [
@@ -284,9 +292,9 @@ class _Made:
                     order.company_id,
                     against,
                     -value,
-                    -stowage.goods_amount,
+                    -shipment_line.goods_amount,
                     order.currency,
-                    stowage.goods_rate,
+                    shipment_line.goods_rate,
                     party=order.supplier_id,
                     **common,
                 ),

@@ -60,12 +60,12 @@ def inspect(act: Act, request: InspectRequest) -> int:
         )
     )
     _put_away(history, layer, request)
-    key, stowage = layer.stowage.instalment_id, layer.stowage_id
+    key, shipment_line = layer.shipment_line.instalment_id, layer.shipment_line_id
     positions.move(
         history,
         [
-            positions.MoveDraft(key, "held", "in_store", request.passed, stowage),
-            positions.MoveDraft(key, "held", "rejected", request.failed, stowage),
+            positions.MoveDraft(key, "held", "in_store", request.passed, shipment_line),
+            positions.MoveDraft(key, "held", "rejected", request.failed, shipment_line),
         ],
     )
     opened = [_open_case(layer, request)] if request.failed else []
@@ -76,7 +76,7 @@ def inspect(act: Act, request: InspectRequest) -> int:
 def locked_layer(key: int) -> CostLayer:
     return (
         CostLayer.objects.select_for_update(of=("self",))
-        .select_related("company", "item", "receipt_line", "stowage__instalment__line__order__supplier")
+        .select_related("company", "item", "receipt_line", "shipment_line__instalment__line__order__supplier")
         .get(pk=key)
     )
 
@@ -122,7 +122,7 @@ def _open_case(layer: CostLayer, request: InspectRequest) -> int:
         company=layer.company,
         kind=Claim.Kind.REJECTED,
         layer=layer,
-        supplier=layer.stowage.instalment.line.order.supplier,
+        supplier=layer.shipment_line.instalment.line.order.supplier,
         reason=request.reason[:80],
         quantity=request.failed,
         opened_on=request.occurred_on,
@@ -131,6 +131,6 @@ def _open_case(layer: CostLayer, request: InspectRequest) -> int:
 
 
 def links_of(layer: CostLayer) -> list[tuple[str, int, int | None]]:
-    if layer.stowage is None:
+    if layer.shipment_line is None:
         raise Refused(Problem("Opening stock has no order to return it to."))
-    return [("line", layer.stowage.instalment.line_id, layer.company_id), ("layer", layer.pk, layer.company_id)]
+    return [("line", layer.shipment_line.instalment.line_id, layer.company_id), ("layer", layer.pk, layer.company_id)]

@@ -35,7 +35,7 @@ from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, Stowage
+from northing.shipping.models import Container, ShipmentLine
 
 ZERO = Decimal(0)
 # Goods that become ours by a receipt: units, amount in the order's currency, amount in base, and the rate.
@@ -44,9 +44,9 @@ Recognised = tuple[Decimal, Decimal, Decimal, Decimal | None]
 
 @dataclass(frozen=True)
 class ReceiveRow:
-    """What the dock found of one stowage; of a short rest it is said whether it is still coming."""
+    """What the dock found of one shipment line; of a short rest it is said whether it is still coming."""
 
-    stowage: int
+    shipment_line: int
     quantity: Decimal
     still_coming: bool | None = None
     lot: str = ""
@@ -70,13 +70,13 @@ class _Found:
     """One row with what the core made of it."""
 
     row: ReceiveRow
-    stowage: Stowage
+    shipment_line: ShipmentLine
     taking: counts.Taking
     line: ReceiptLine | None = None
 
     @property
     def item(self):
-        return self.stowage.instalment.line.item
+        return self.shipment_line.instalment.line.item
 
     @property
     def says_something(self) -> bool:
@@ -107,7 +107,7 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     drafts += _miss(entry, layers, cases)
     post(entry, drafts)
     bring_along(
-        instalments=[one.stowage.instalment_id for one in found],
+        instalments=[one.shipment_line.instalment_id for one in found],
         shipments=[container.shipment_id],
         layers=[layer.pk for layer in layers if layer.item.inspected],
         cases=list(cases.values()),
@@ -123,17 +123,17 @@ def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
         )
     if not request.rows:
         problems.append(Problem("Nothing was counted.", "rows", "Enter what was found, 0 included."))
-    if len({row.stowage for row in request.rows}) != len(request.rows):
+    if len({row.shipment_line for row in request.rows}) != len(request.rows):
         problems.append(Problem("A part is counted twice.", "rows"))
     return problems
 
 
-def _locked(request: ReceiveRequest, site: Site) -> dict[int, Stowage]:
-    """The stowage with its positions, locked in key order, so that two receivers come one after the other."""
-    keys = [row.stowage for row in request.rows]
+def _locked(request: ReceiveRequest, site: Site) -> dict[int, ShipmentLine]:
+    """The shipment lines with their positions, locked in key order, so that two receivers come one after the other."""
+    keys = [row.shipment_line for row in request.rows]
     found = {
         part.pk: part
-        for part in Stowage.objects.select_for_update(of=("self",))
+        for part in ShipmentLine.objects.select_for_update(of=("self",))
         .select_related("instalment__line__item", "instalment__line__order__company")
         .select_related("instalment__line__order__supplier", "container__shipment")
         .filter(pk__in=keys, container=request.container, instalment__line__order__company=site.company_id)
@@ -151,14 +151,14 @@ class _Bins:
     def __init__(self, site: Site):
         self._bins = {bin.pk: bin for bin in Bin.objects.filter(site=site)}
 
-    def chosen(self, row: ReceiveRow, part: Stowage) -> Bin | None:
+    def chosen(self, row: ReceiveRow, part: ShipmentLine) -> Bin | None:
         """The bin that was chosen, or the first for goods like these; None where there is none."""
         if row.bin:
             return self._bins.get(row.bin)
         purpose = Bin.Purpose.QUARANTINE if part.instalment.line.item.inspected else Bin.Purpose.STORE
         return next((bin for bin in self._bins.values() if bin.purpose == purpose), None)
 
-    def problems(self, row: ReceiveRow, part: Stowage) -> list[Problem]:
+    def problems(self, row: ReceiveRow, part: ShipmentLine) -> list[Problem]:
         """No such bin, or one for goods that were inspected."""
         item, where, bin = part.instalment.line.item, f"bin-{part.pk}", self.chosen(row, part)
         if bin is None and row.bin:
@@ -170,12 +170,14 @@ class _Bins:
         return []
 
 
-def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage], bins: _Bins) -> list[_Found]:
+def _ask_core(
+    request: ReceiveRequest, site: Site, shipment_lines: dict[int, ShipmentLine], bins: _Bins
+) -> list[_Found]:
     problems: list[Problem] = []
     found = []
     for row in request.rows:
-        part = stowage.get(row.stowage)
-        where = f"row-{row.stowage}"
+        part = shipment_lines.get(row.shipment_line)
+        where = f"row-{row.shipment_line}"
         if part is None:
             problems.append(
                 Problem(f"This part is not in this container for {site.company}.", where, "Reload the page.")
@@ -193,17 +195,17 @@ def _ask_core(request: ReceiveRequest, site: Site, stowage: dict[int, Stowage], 
     return found
 
 
-def _expected(part: Stowage) -> counts.Expected:
+def _expected(part: ShipmentLine) -> counts.Expected:
     return counts.Expected(
         place=part.place,
         quantity=part.quantity,
-        settled=part.settled,
+        accounted=part.accounted,
         with_supplier=part.instalment.position.with_supplier,
         over_tolerance=part.instalment.line.order.supplier.over_tolerance,
     )
 
 
-def _kept_problems(part: Stowage, row: ReceiveRow, where: str) -> list[Problem]:
+def _kept_problems(part: ShipmentLine, row: ReceiveRow, where: str) -> list[Problem]:
     """Decimals of a counted unit; lot and best-before where the item keeps them."""
     item, found = part.instalment.line.item, []
     if round(row.quantity, item.decimals) != row.quantity:
@@ -225,10 +227,10 @@ def _kept_problems(part: Stowage, row: ReceiveRow, where: str) -> list[Problem]:
 
 def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -> None:
     """Goods whose moment passed without a message are ours by the receipt at the latest."""
-    parts = {one.stowage.pk: one.stowage for one in found}
-    owned = ownership.becoming_ours(Stowage.objects.filter(pk__in=list(parts)), "receipt", request.occurred_on)
+    parts = {one.shipment_line.pk: one.shipment_line for one in found}
+    owned = ownership.becoming_ours(ShipmentLine.objects.filter(pk__in=list(parts)), "receipt", request.occurred_on)
     for one in owned:
-        parts[one.goods.stowage].goods_amount, parts[one.goods.stowage].goods_base = one.amount, one.base
+        parts[one.goods.shipment_line].goods_amount, parts[one.goods.shipment_line].goods_base = one.amount, one.base
     if owned:
         ownership.take_ownership(entry, owned, request.occurred_on)
 
@@ -236,8 +238,8 @@ def _own_what_was_not(entry, request: ReceiveRequest, found: Sequence[_Found]) -
 def _write_receipt(act, request, site, container, found, history, entry, bins: _Bins) -> Receipt:
     before, rates = _received_before(found), Rates(request.occurred_on)
     for one in found:
-        value = _own_value(one, before.get(one.stowage.pk, ZERO), rates)
-        one.line = _receipt_line(one, value, bins.chosen(one.row, one.stowage))
+        value = _own_value(one, before.get(one.shipment_line.pk, ZERO), rates)
+        one.line = _receipt_line(one, value, bins.chosen(one.row, one.shipment_line))
     receipt = Receipt(
         company=site.company,
         site=site,
@@ -255,8 +257,8 @@ def _write_receipt(act, request, site, container, found, history, entry, bins: _
 def _receipt_line(one: _Found, value: Recognised, bin: Bin) -> ReceiptLine:
     units, amount, base, rate = value
     return ReceiptLine(
-        stowage=one.stowage,
-        instalment=one.stowage.instalment,
+        shipment_line=one.shipment_line,
+        instalment=one.shipment_line.instalment,
         quantity=one.row.quantity,
         missing=one.taking.missing,
         excess=one.taking.excess + _from_supplier(one),
@@ -271,44 +273,52 @@ def _receipt_line(one: _Found, value: Recognised, bin: Bin) -> ReceiptLine:
 
 
 def _from_supplier(one: _Found) -> Decimal:
-    """Units beyond this stowage that the order still expected: not excess, but not of the stowage either."""
+    """Units beyond this shipment line that the order still expected: neither excess nor of the line."""
     return sum((quantity for place, quantity in one.taking.received if place == "with_supplier"), ZERO)
 
 
 def _own_value(one: _Found, before: Decimal, rates: Rates) -> Recognised:
-    """Goods that become ours by this receipt: those ours from receipt, and those beyond the stowage.
+    """Goods that become ours by this receipt: those ours from receipt, and those beyond the shipment lines.
 
     What was received `before` is taken off the price of all, so that parts add up to the price of the whole.
     """
-    order = one.stowage.instalment.line.order
+    order = one.shipment_line.instalment.line.order
     beyond = one.taking.excess + _from_supplier(one)
     quantity = one.row.quantity if not is_ours_after(order.ours_from, "arrival") else beyond
     if not quantity:
         return ZERO, ZERO, ZERO, None
     rate = rates.of(order.company, order.currency)
-    amount = ownership.goods_amount(one.stowage, before + quantity) - ownership.goods_amount(one.stowage, before)
+    amount = ownership.goods_amount(one.shipment_line, before + quantity) - ownership.goods_amount(
+        one.shipment_line, before
+    )
     return quantity, amount, converted(amount, rate, order.company.currency), rate
 
 
 def _received_before(found: Sequence[_Found]) -> dict[int, Decimal]:
-    """Units that standing receipts made ours, by stowage; only of goods that are ours from their receipt."""
+    """Units that standing receipts made ours, by shipment lines; only of goods that are ours from their receipt."""
     late = [
-        one.stowage.pk for one in found if not is_ours_after(one.stowage.instalment.line.order.ours_from, "arrival")
+        one.shipment_line.pk
+        for one in found
+        if not is_ours_after(one.shipment_line.instalment.line.order.ours_from, "arrival")
     ]
-    lines = ReceiptLine.objects.filter(stowage__in=late, receipt__reversed_at=None)
-    return dict(lines.values_list("stowage").annotate(total=Sum("quantity")))
+    lines = ReceiptLine.objects.filter(shipment_line__in=late, receipt__reversed_at=None)
+    return dict(lines.values_list("shipment_line").annotate(total=Sum("quantity")))
 
 
 def _settle(history: HistoryEntry, found: Sequence[_Found]) -> None:
-    """Positions and the stowage's own count follow."""
+    """Positions and the shipment line's own count follow."""
     moves = []
     for one in found:
-        key, target = one.stowage.instalment_id, "held" if one.item.inspected else "in_store"
-        moves += [MoveDraft(key, place, target, quantity, one.stowage.pk) for place, quantity in one.taking.received]
-        moves.append(MoveDraft(key, one.stowage.place, "missing", one.taking.missing, one.stowage.pk))
-        settled_here = sum((quantity for place, quantity in one.taking.received if place == one.stowage.place), ZERO)
-        one.stowage.settled += settled_here + one.taking.missing
-    shipping.settle_stowage(one.stowage for one in found)
+        key, target = one.shipment_line.instalment_id, "held" if one.item.inspected else "in_store"
+        moves += [
+            MoveDraft(key, place, target, quantity, one.shipment_line.pk) for place, quantity in one.taking.received
+        ]
+        moves.append(MoveDraft(key, one.shipment_line.place, "missing", one.taking.missing, one.shipment_line.pk))
+        accounted_here = sum(
+            (quantity for place, quantity in one.taking.received if place == one.shipment_line.place), ZERO
+        )
+        one.shipment_line.accounted += accounted_here + one.taking.missing
+    shipping.account_for(one.shipment_line for one in found)
     move(history, moves)
 
 
@@ -322,7 +332,7 @@ def _write_layers(
             "site": site,
             "item": one.item,
             "receipt_line": one.line,
-            "stowage": one.stowage,
+            "shipment_line": one.shipment_line,
             "occurred_on": request.occurred_on,
             "total_cost": ZERO,
             "goods_cost": ZERO,
@@ -344,9 +354,9 @@ def _absorb(entry, found: Sequence[_Found]) -> list[Draft]:
     """The layers take up their part of goods value and of every charge."""
     totals: dict[int, dict[absorb.Component, Decimal]] = defaultdict(dict)
     for one in found:
-        totals[one.stowage.pk][None] = one.stowage.goods_base or ZERO
-    for share in ChargeShare.objects.filter(stowage__in=list(totals)):
-        totals[share.stowage_id][share.charge_id] = share.amount
+        totals[one.shipment_line.pk][None] = one.shipment_line.goods_base or ZERO
+    for share in ChargeShare.objects.filter(shipment_line__in=list(totals)):
+        totals[share.shipment_line_id][share.charge_id] = share.amount
     return absorb.write(entry, absorb.absorption(totals))
 
 
@@ -355,7 +365,7 @@ def _own_on_receipt(entry, found: Sequence[_Found], layers: Sequence[CostLayer])
     of_line = {layer.receipt_line_id: layer for layer in layers if layer.kind == "stock"}
     drafts, costs = [], []
     for one in found:
-        line, value = one.stowage.instalment.line, one.line.recognised_base
+        line, value = one.shipment_line.instalment.line, one.line.recognised_base
         if not value:
             continue
         order, layer = line.order, of_line[one.line.pk]
@@ -389,7 +399,7 @@ def _miss(entry, layers: Sequence[CostLayer], cases: Mapping[int, int]) -> list[
         released = goods_price.release(entry, layer, layer.received, cases[layer.pk])
         layer.refresh_from_db(fields=["total_cost", "goods_cost", "taken_cost", "goods_taken", "gone"])
         taken = ledger.take(layer, layer.received, LayerTake.Reason.MISSING, entry, layer.company.currency)
-        common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.stowage.instalment.line_id}
+        common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
         lost = taken.cost - sum(draft.amount for draft in released)
         drafts.append(Draft(account=Account.STOCK, amount=-taken.cost, **common))
         drafts += [*released, Draft(account=Account.MISSING_LOSS, amount=lost, **common)]
@@ -406,7 +416,7 @@ def _open_cases(
             company=site.company,
             kind=Claim.Kind.MISSING,
             layer=missing[one.line.pk],
-            supplier=one.stowage.instalment.line.order.supplier,
+            supplier=one.shipment_line.instalment.line.order.supplier,
             reason=f"not found, delivery note {request.delivery_note}"[:80],
             quantity=one.taking.missing,
             opened_on=request.occurred_on,
@@ -428,6 +438,6 @@ def _words(container: Container, request: ReceiveRequest, found: Sequence[_Found
 
 
 def _links(container: Container, site: Site, found: Sequence[_Found]) -> list[tuple[str, int, int | None]]:
-    lines = [("line", one.stowage.instalment.line_id, site.company_id) for one in found]
+    lines = [("line", one.shipment_line.instalment.line_id, site.company_id) for one in found]
     company = site.company_id
     return [("shipment", container.shipment_id, company), ("container", container.pk, company), *lines]

@@ -26,7 +26,7 @@ from northing.quality.models import Inspection
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt
 from northing.shipping import operations as shipping
-from northing.shipping.models import Shipment, Stowage
+from northing.shipping.models import Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 
@@ -62,7 +62,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     _own_anew(act, history, entry, receipt, shipment)
     receiving.mark_reversed(receipt, act.at)
     bring_along(
-        instalments=[layer.stowage.instalment_id for layer in layers],
+        instalments=[layer.shipment_line.instalment_id for layer in layers],
         shipments=[receipt.container.shipment_id],
         layers=[layer.pk for layer in layers],
         cases=claims.withdraw_cases(layers, act.at),
@@ -73,13 +73,13 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
 def _locked_layers(receipt: Receipt) -> list[CostLayer]:
     found = CostLayer.objects.select_for_update(of=("self",)).filter(receipt_line__receipt=receipt)
     found = found.select_related(
-        "stowage__instalment__line__order", "stowage__container__shipment", "item", "receipt_line"
+        "shipment_line__instalment__line__order", "shipment_line__container__shipment", "item", "receipt_line"
     )
     return list(found.order_by("pk"))
 
 
 def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int, int | None]]:
-    lines = {("line", layer.stowage.instalment.line_id, receipt.company_id) for layer in layers}
+    lines = {("line", layer.shipment_line.instalment.line_id, receipt.company_id) for layer in layers}
     return [
         ("shipment", receipt.container.shipment_id, receipt.company_id),
         ("container", receipt.container_id, receipt.company_id),
@@ -134,19 +134,21 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
 
 def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:
     """Units go back to where the shipment is now: one that sailed meanwhile took its goods along."""
-    back, settled = [], defaultdict(Decimal)
+    back, accounted = [], defaultdict(Decimal)
     for movement in Movement.objects.filter(history=receipt.history).order_by("pk"):
-        of_stowage = movement.source not in ("with_supplier", "excess")
-        home = place if of_stowage else movement.source
+        of_shipment_line = movement.source not in ("with_supplier", "excess")
+        home = place if of_shipment_line else movement.source
         back.append(
-            positions.MoveDraft(movement.instalment_id, movement.target, home, movement.quantity, movement.stowage_id)
+            positions.MoveDraft(
+                movement.instalment_id, movement.target, home, movement.quantity, movement.shipment_line_id
+            )
         )
-        settled[movement.stowage_id] += movement.quantity if of_stowage else ZERO
+        accounted[movement.shipment_line_id] += movement.quantity if of_shipment_line else ZERO
     positions.move(history, back)
-    parts = Stowage.objects.in_bulk(settled)
-    for key, quantity in settled.items():
-        parts[key].settled -= quantity
-    shipping.settle_stowage(parts.values())
+    parts = ShipmentLine.objects.in_bulk(accounted)
+    for key, quantity in accounted.items():
+        parts[key].accounted -= quantity
+    shipping.account_for(parts.values())
 
 
 def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, shipment: Shipment) -> None:
@@ -157,11 +159,11 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
     early = Posting.objects.filter(
         entry=receipt.entry, account=Account.OWNED_AFLOAT, amount__gt=0, document_kind=DocumentKind.SHIPMENT_LINE
     )
-    parts = Stowage.objects.filter(pk__in=set(early.values_list("document", flat=True)))
-    ownership.keep(entry, list(parts.filter(settled__gt=0).values_list("pk", flat=True)))
-    given_up = sorted(parts.filter(settled=0).values_list("pk", flat=True))
-    shipping.own_stowage((key, None, None, None, None) for key in given_up)
+    parts = ShipmentLine.objects.filter(pk__in=set(early.values_list("document", flat=True)))
+    ownership.keep(entry, list(parts.filter(accounted__gt=0).values_list("pk", flat=True)))
+    given_up = sorted(parts.filter(accounted=0).values_list("pk", flat=True))
+    shipping.own_shipment_lines((key, None, None, None, None) for key in given_up)
     name = str(shipment.voyage or shipment)
     for event, day in (("on_board", shipment.departed_on), ("arrival", shipment.arrived_on)):
         if day:
-            ownership.own_by(act, history, event, Stowage.objects.filter(pk__in=given_up), day, name)
+            ownership.own_by(act, history, event, ShipmentLine.objects.filter(pk__in=given_up), day, name)

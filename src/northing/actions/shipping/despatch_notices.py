@@ -22,7 +22,7 @@ from northing.formats.identifiers import container_number, sscc_number
 from northing.masterdata.models import Agreement, Pack, Party
 from northing.orders.models import Instalment, OrderLine
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, DespatchNotice, HandlingUnit, NoticeLine, Shipment, Stowage
+from northing.shipping.models import Container, DespatchNotice, HandlingUnit, NoticeLine, Shipment, ShipmentLine
 from northing.shipping.queries import given_back, held_in
 
 ZERO = Decimal(0)
@@ -212,7 +212,7 @@ def sailed_boxes(numbers: Iterable[str]) -> dict[str, str]:
     """Containers by number that are on their way with a shipment, and not given back since: with which one."""
     there = Container.objects.filter(number__in=set(numbers) - {""}, shipment__departed_on__isnull=False)
     aboard = there.exclude(given_back()).filter(
-        Q(shipment__arrived_on=None) | Q(stowage__settled__lt=F("stowage__quantity"))
+        Q(shipment__arrived_on=None) | Q(shipment_lines__accounted__lt=F("shipment_lines__quantity"))
     )
     return dict(aboard.values_list("number", "shipment__reference"))
 
@@ -274,15 +274,15 @@ def _palletise(shipment: Shipment, good: Iterable[Judged]) -> None:
     rows = [one for one in good if one.row.sscc]
     if not rows:
         return
-    stowage: dict[tuple[str, int], Stowage] = {}
-    for part in Stowage.objects.filter(container__shipment=shipment).select_related("container").order_by("pk"):
-        stowage[part.container.number, part.instalment_id] = part
+    shipment_lines: dict[tuple[str, int], ShipmentLine] = {}
+    for part in ShipmentLine.objects.filter(container__shipment=shipment).select_related("container").order_by("pk"):
+        shipment_lines[part.container.number, part.instalment_id] = part
     contents: dict[tuple[str, str], dict[int, Decimal]] = {}
     for one in rows:
         number = one.row.container or NO_BOX
         on_it = contents.setdefault((number, one.row.sscc), {})
         for part, quantity in one.allotted.rows if one.allotted else ():
-            key = stowage[number, part].pk
+            key = shipment_lines[number, part].pk
             on_it[key] = on_it.get(key, ZERO) + quantity
     boxes = {box.number: box for box in shipment.containers.all()}
     there = HandlingUnit.objects.filter(container__in=list(boxes.values()))

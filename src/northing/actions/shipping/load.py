@@ -21,8 +21,8 @@ from northing.formats.identifiers import container_number
 from northing.orders.models import Instalment
 from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, HandlingContent, Shipment, Stowage
-from northing.shipping.queries import held_in, stowage_mark
+from northing.shipping.models import Container, HandlingContent, Shipment, ShipmentLine
+from northing.shipping.queries import held_in, packing_mark
 
 ZERO = Decimal(0)
 MOST_BOXES = 60
@@ -47,7 +47,7 @@ class Box:
 
 @dataclass(frozen=True)
 class LoadRequest:
-    """What the containers of a shipment should hold. `seen` is what stood there when it was decided (stowage_mark).
+    """What the containers of a shipment should hold. `seen` is what stood there when it was decided (packing_mark).
 
     `beyond`: somebody who may decide has decided to pack more than was ordered and the tolerance allows.
     """
@@ -100,7 +100,7 @@ def load(act: Act, request: LoadRequest) -> dict:
     """Bring the containers of a shipment to what is said. Returns the shipment and what to mind, as text."""
     shipment = open_shipment(request.shipment)
     require_packing(act)
-    if request.seen and request.seen != stowage_mark(shipment.pk, companies_of(act.person)):
+    if request.seen and request.seen != packing_mark(shipment.pk, companies_of(act.person)):
         what = "Somebody has changed this shipment meanwhile."
         raise Refused(Problem(what, mend="Open it anew beside this and compare; what you typed stands here."))
     placed = _boxes(shipment, request.boxes)
@@ -167,7 +167,7 @@ def _changes(placed: Sequence[_Placed]) -> list[Change]:
 
 def _let_go(boxes: Iterable[Container]) -> None:
     for box in boxes:
-        if Stowage.objects.filter(container=box).exists():
+        if ShipmentLine.objects.filter(container=box).exists():
             raise Refused(Problem(f"{box.number} still holds goods.", mend="Take them out first."))
         if box.statements.exists() or box.charges.exists():
             raise Refused(Problem(f"{box.number} is spoken of or charged for; it stays.", mend="Leave it empty."))
@@ -179,24 +179,24 @@ def restow(act: Act, shipment: Shipment, changes: Sequence[Change], *, beyond: b
     parts = locked_parts({change.instalment for change in changes})
     companies = {part.line.order.company_id for part in parts.values()}
     require_packing(act, companies)
-    stowage = _locked_stowage(changes)
-    problems = [problem for change in changes for problem in _cell_problems(parts, stowage, change)]
+    shipment_lines = _locked_shipment_line(changes)
+    problems = [problem for change in changes for problem in _cell_problems(parts, shipment_lines, change)]
     net = _net(changes)
     if not problems:
         problems = [problem for key, more in net.items() for problem in _beyond(act, parts[key], more, beyond, changes)]
     warnings = [str(problem) for problem in refuse_if(problems)]
     history = _told(act, shipment, changes, parts)
-    grown = _write(changes, stowage)
+    grown = _write(changes, shipment_lines)
     move(history, _moves(net, parts, grown))
     charges.respread_estimates(act, shipment)
     bring_along(instalments=list(parts), shipments=[shipment.pk])
     return warnings
 
 
-def _locked_stowage(changes: Iterable[Change]) -> dict[tuple[int, int], list[Stowage]]:
+def _locked_shipment_line(changes: Iterable[Change]) -> dict[tuple[int, int], list[ShipmentLine]]:
     boxes, keys = {change.box.pk for change in changes}, {change.instalment for change in changes}
-    rows = Stowage.objects.select_for_update().filter(container__in=boxes, instalment__in=keys).order_by("pk")
-    found: dict[tuple[int, int], list[Stowage]] = {}
+    rows = ShipmentLine.objects.select_for_update().filter(container__in=boxes, instalment__in=keys).order_by("pk")
+    found: dict[tuple[int, int], list[ShipmentLine]] = {}
     for row in rows:
         found.setdefault((row.container_id, row.instalment_id), []).append(row)
     return found
@@ -210,7 +210,7 @@ def _net(changes: Iterable[Change]) -> dict[int, Decimal]:
 
 
 def _cell_problems(
-    parts: Mapping[int, Instalment], stowage: Mapping[tuple[int, int], list[Stowage]], change: Change
+    parts: Mapping[int, Instalment], shipment_lines: Mapping[tuple[int, int], list[ShipmentLine]], change: Change
 ) -> list[Problem]:
     part = parts.get(change.instalment)
     if part is None:
@@ -218,12 +218,12 @@ def _cell_problems(
     item = part.line.item
     if round(change.more, item.decimals) != change.more:
         return [Problem(f"{item.code} is counted in whole {item.unit}.", change.where, "Enter whole units.")]
-    rows = stowage.get((change.box.pk, change.instalment), [])
+    rows = shipment_lines.get((change.box.pk, change.instalment), [])
     if sum((row.quantity for row in rows), ZERO) + change.more < 0:
         return [Problem("The quantity must be above 0.", change.where)]
     if change.more > 0:
         return []
-    if any(row.settled or row.ours_on for row in rows):
+    if any(row.accounted or row.ours_on for row in rows):
         what = f"Goods of this part in {change.box.number} are received or ours already."
         return [Problem(what, change.where, "Reverse the receipt first.")]
     if any(row.shares.filter(charge__billed__isnull=False).exists() for row in rows):
@@ -276,17 +276,19 @@ def _unagreed(parts: Iterable[Instalment]) -> str:
     return f"; not agreed yet: {', '.join(names[:NAMED])}{more}" if names else ""
 
 
-def _write(changes: Iterable[Change], stowage: Mapping[tuple[int, int], list[Stowage]]) -> list[Stowage]:
+def _write(
+    changes: Iterable[Change], shipment_lines: Mapping[tuple[int, int], list[ShipmentLine]]
+) -> list[ShipmentLine]:
     new, grown, gone, less = [], [], [], []
     for change in changes:
-        rows = stowage.get((change.box.pk, change.instalment), [])
+        rows = shipment_lines.get((change.box.pk, change.instalment), [])
         if change.more > 0:
-            free = [row for row in rows if not row.ours_on and not row.settled]
+            free = [row for row in rows if not row.ours_on and not row.accounted]
             if free:
                 free[0].quantity += change.more
                 grown.append(free[0])
             else:
-                new.append(Stowage(container=change.box, instalment_id=change.instalment, quantity=change.more))
+                new.append(ShipmentLine(container=change.box, instalment_id=change.instalment, quantity=change.more))
             continue
         left = -change.more
         for row in reversed(rows):
@@ -295,26 +297,26 @@ def _write(changes: Iterable[Change], stowage: Mapping[tuple[int, int], list[Sto
             left -= part
             (grown if row.quantity else gone).append(row)
             less.append(row)
-    Stowage.objects.bulk_update(grown, ["quantity"])
+    ShipmentLine.objects.bulk_update(grown, ["quantity"])
     # How it is palletised is not known any more once some of it is taken off.
-    HandlingContent.objects.filter(stowage__in=less).delete()
+    HandlingContent.objects.filter(shipment_line__in=less).delete()
     shipping.take_away(gone)
-    return Stowage.objects.bulk_create(new) + grown
+    return ShipmentLine.objects.bulk_create(new) + grown
 
 
-def _moves(net: Mapping[int, Decimal], parts: Mapping[int, Instalment], grown: Sequence[Stowage]):
+def _moves(net: Mapping[int, Decimal], parts: Mapping[int, Instalment], grown: Sequence[ShipmentLine]):
     """Units that are packed now, or with the supplier again; what is beyond the order arises first and goes first.
 
     Between containers of a shipment nothing changes its place.
     """
-    stowage = {row.instalment_id: row.pk for row in grown}
+    shipment_lines = {row.instalment_id: row.pk for row in grown}
     drafts = []
     for key, more in net.items():
         position = parts[key].position
         if more > 0:
             ordered = min(more, position.with_supplier)
-            drafts.append(MoveDraft(key, "with_supplier", "packed", ordered, stowage.get(key)))
-            drafts.append(MoveDraft(key, "excess", "packed", more - ordered, stowage.get(key)))
+            drafts.append(MoveDraft(key, "with_supplier", "packed", ordered, shipment_lines.get(key)))
+            drafts.append(MoveDraft(key, "excess", "packed", more - ordered, shipment_lines.get(key)))
         elif more < 0:
             excess = min(-more, position.excess)
             drafts.append(MoveDraft(key, "packed", "excess", excess))
@@ -334,7 +336,7 @@ def locked_parts(keys: Iterable[int]) -> dict[int, Instalment]:
 
 def fills(shipment: Shipment) -> dict[int, Fill]:
     """How full each container (id) of a shipment is, whoever's goods are in it."""
-    rows = Stowage.objects.filter(container__shipment=shipment).values_list(
+    rows = ShipmentLine.objects.filter(container__shipment=shipment).values_list(
         "container", "quantity", "instalment__line__item__volume_m3", "instalment__line__item__weight_kg"
     )
     held: dict[int, list[tuple[Decimal, Decimal, Decimal]]] = {}

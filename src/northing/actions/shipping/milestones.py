@@ -22,7 +22,7 @@ from northing.masterdata.models import Company
 from northing.messaging.webhooks import announce
 from northing.shipping import dates
 from northing.shipping import operations as shipping
-from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, Stowage
+from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, ShipmentLine
 from northing.shipping.queries import (
     Planned,
     companies_aboard,
@@ -138,7 +138,7 @@ def _becoming_ours(subject: _Subject, request: DateRequest, companies: set[int])
         return []
     totals: dict[int, Decimal] = {}
     for event in subject.events:
-        aboard = Stowage.objects.filter(container__shipment__in=[one.pk for one in subject.to_follow(event)])
+        aboard = ShipmentLine.objects.filter(container__shipment__in=[one.pk for one in subject.to_follow(event)])
         mine = aboard.filter(instalment__line__order__company__in=companies)
         for one in ownership.becoming_ours(mine, event, request.value):
             totals[one.goods.company] = totals.get(one.goods.company, Decimal(0)) + one.base
@@ -288,7 +288,7 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     required_documents.refresh_days(list(shipments.values()))
     _announce_docks(act, moved)
     those = Q(container__shipment__in=moved) | Q(container__in=boxes) if boxes else Q(container__shipment__in=moved)
-    instalments = Stowage.objects.filter(those).values_list("instalment", flat=True)
+    instalments = ShipmentLine.objects.filter(those).values_list("instalment", flat=True)
     bring_along(dated=instalments.distinct(), shipments=list(shipments))
 
 

@@ -1,4 +1,4 @@
-"""Pack: shipments, containers, stowage, legs and voyages."""
+"""Pack: shipments, containers, shipment lines, legs and voyages."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace

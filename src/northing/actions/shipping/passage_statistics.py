@@ -11,7 +11,7 @@ from northing.masterdata.models import PastPassage
 from northing.receiving.models import ReceiptLine
 from northing.reports.ranges import inland_keys, ready_keys, sea_keys
 from northing.shipping import operations as shipping
-from northing.shipping.models import Leg, Shipment, Stowage
+from northing.shipping.models import Leg, Shipment, ShipmentLine
 from northing.shipping.queries import first_carried
 
 # Older passages say little of today's lanes.
@@ -71,7 +71,7 @@ def ports_of(shipment: Shipment, first: Leg) -> tuple[str, str]:
 
 def _suppliers(shipments: list[int]) -> dict[int, set[str]]:
     rows = (
-        Stowage.objects.filter(container__shipment__in=shipments)
+        ShipmentLine.objects.filter(container__shipment__in=shipments)
         .order_by()
         .values_list("container__shipment", "instalment__line__order__supplier__code")
     )
@@ -83,6 +83,6 @@ def _suppliers(shipments: list[int]) -> dict[int, set[str]]:
 
 def _received(shipments: list[int]) -> dict[int, date]:
     """The first day on which something of a shipment was received."""
-    lines = ReceiptLine.objects.filter(stowage__container__shipment__in=shipments, receipt__reversed_at=None)
-    days = lines.order_by().values_list("stowage__container__shipment").annotate(day=Min("receipt__occurred_on"))
+    lines = ReceiptLine.objects.filter(shipment_line__container__shipment__in=shipments, receipt__reversed_at=None)
+    days = lines.order_by().values_list("shipment_line__container__shipment").annotate(day=Min("receipt__occurred_on"))
     return dict(days)

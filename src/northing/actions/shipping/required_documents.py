@@ -12,7 +12,7 @@ from northing.core.money.periods import day_problems, far_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.core.worklist.moves import PARTIES
 from northing.shipping import operations as shipping
-from northing.shipping.models import CARRIED, Leg, RequiredDocument, Shipment, Stowage
+from northing.shipping.models import CARRIED, Leg, RequiredDocument, Shipment, ShipmentLine
 from northing.shipping.queries import companies_aboard
 
 Kind, Anchor = RequiredDocument.Kind, RequiredDocument.Anchor
@@ -83,7 +83,7 @@ def ask_usual(act: Act, request: UsualRequest) -> int:
     there = set(shipment.papers.values_list("kind", flat=True))
     lading = {Kind.LADING, Kind.WAYBILL}
     wanted = [row for row in USUAL if row[0] not in there and not (row[0] in lading and there & lading)]
-    aboard = Stowage.objects.filter(container__shipment=shipment)
+    aboard = ShipmentLine.objects.filter(container__shipment=shipment)
     codes = aboard.values_list("instalment__line__item__hs_code", flat=True)
     if Kind.PLANT_HEALTH not in there and any(code.startswith(GROWS) for code in codes):
         wanted.append((Kind.PLANT_HEALTH, "supplier", Anchor.DEPARTURE, 0, "customs"))

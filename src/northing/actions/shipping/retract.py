@@ -16,7 +16,7 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, Stowage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, ShipmentLine
 from northing.shipping.queries import UNSETTLED, Planned, companies_aboard, first_carried, planned_legs
 
 MOST_NAMED = 6
@@ -114,11 +114,11 @@ def _happened(event: str, planned: Planned, act: Act) -> bool:
 def _undoing_problems(event: str, undone: Iterable[Shipment]) -> list[Problem]:
     """Why goods cannot be where they were before: the dock has some of them, or they came that way with a file."""
     keys = [shipment.pk for shipment in undone]
-    aboard = Stowage.objects.filter(container__shipment__in=keys).order_by("container__shipment")
+    aboard = ShipmentLine.objects.filter(container__shipment__in=keys).order_by("container__shipment")
     found = []
-    received = aboard.filter(settled__gt=0).select_related("container__shipment").first()
+    received = aboard.filter(accounted__gt=0).select_related("container__shipment").first()
     if received:
-        what = f"The dock has settled goods of {received.container.shipment} already."
+        what = f"The dock has received goods of {received.container.shipment} already."
         found.append(Problem(what, mend="Reverse the receipt first, or say the right day instead."))
     opened = aboard.filter(ownership.brought_in()).select_related("container__shipment").first()
     if opened and event == "on_board":

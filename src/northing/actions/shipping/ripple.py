@@ -15,7 +15,7 @@ from northing.actions.costing.revalue import Worth
 from northing.core.planning.passage import expected_legs
 from northing.ledger.models import Account, Entry, Posting
 from northing.masterdata.models import Company
-from northing.shipping.models import Container, DateStatement, Shipment, Stowage
+from northing.shipping.models import Container, DateStatement, Shipment, ShipmentLine
 from northing.shipping.queries import Planned, companies_of_shipments, expected_docks, followed, own_docks
 
 
@@ -95,7 +95,7 @@ def moving(
 def lines_between(docks: Docks, companies: set[int]) -> list[RippleLine]:
     """The lines in containers whose dock day goes from one to another; worst first."""
     going = [key for key, (old, new) in docks.items() if old != new and new is not None]
-    parts = Stowage.objects.filter(container__in=going, settled__lt=F("quantity"))
+    parts = ShipmentLine.objects.filter(container__in=going, accounted__lt=F("quantity"))
     rows = parts.filter(instalment__line__order__company__in=companies).values_list(*ROWS).order_by(*ROWS)
     # A line that moves by the same days in several containers moves once.
     units: dict[tuple, Decimal] = {}

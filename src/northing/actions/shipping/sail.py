@@ -11,7 +11,7 @@ from northing.core.planning.passage import expected_legs
 from northing.messaging.webhooks import Told, announce
 from northing.positions import operations as positions
 from northing.shipping import dates
-from northing.shipping.models import Leg, Shipment, Stowage
+from northing.shipping.models import Leg, Shipment, ShipmentLine
 from northing.shipping.queries import UNSETTLED, companies_of_shipments, first_carried, planned_legs
 
 # What happens, the fact of the shipment that it is, and from where to where its goods go with it.
@@ -68,8 +68,8 @@ def follow_event(act: Act, history, event: str, shipments: Sequence[Shipment], d
         announce(act, TOLD[event], lambda: told_of(shipments, lambda one: {"on": day}))
     if moments.isdisjoint(moments_through(event)):
         return
-    stowage = Stowage.objects.filter(container__shipment__in=keys)
-    ownership.own_by(act, history, event, stowage, day, str(shipments[0].voyage or shipments[0]))
+    shipment_lines = ShipmentLine.objects.filter(container__shipment__in=keys)
+    ownership.own_by(act, history, event, shipment_lines, day, str(shipments[0].voyage or shipments[0]))
 
 
 def told_of(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:

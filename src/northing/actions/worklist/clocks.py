@@ -15,7 +15,7 @@ from northing.worklist.operations import MatterDraft, write_matters
 
 BOXES = """
 select distinct s.container_id, o.company_id
-  from shipping_stowage s
+  from shipping_shipmentline s
   join orders_instalment n on n.id = s.instalment_id
   join orders_orderline l on l.id = n.line_id
   join orders_purchaseorder o on o.id = l.order_id

@@ -13,10 +13,10 @@ update orders_instalment i
     select part.id,
            greatest(
              (select max(coalesce(c.own_dock, s.expected_dock))
-                from shipping_stowage w
+                from shipping_shipmentline w
                 join shipping_container c on c.id = w.container_id
                 join shipping_shipment s on s.id = c.shipment_id
-               where w.instalment_id = part.id and w.settled < w.quantity),
+               where w.instalment_id = part.id and w.accounted < w.quantity),
              case when p.with_supplier > 0 then coalesce(part.promise, part.asked_on) + y.passage_days end
            ) as expected_on
       from orders_instalment part

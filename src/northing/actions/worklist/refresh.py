@@ -21,13 +21,13 @@ select n.line_id from orders_instalment n where n.id = any(%(instalments)s)
 union
 select n.line_id
   from shipping_container c
-  join shipping_stowage w on w.container_id = c.id and w.settled < w.quantity
+  join shipping_shipmentline w on w.container_id = c.id and w.accounted < w.quantity
   join orders_instalment n on n.id = w.instalment_id
  where c.shipment_id = any(%(shipments)s)
 union
 select n.line_id
   from ledger_costlayer y
-  join shipping_stowage w on w.id = y.stowage_id
+  join shipping_shipmentline w on w.id = y.shipment_line_id
   join orders_instalment n on n.id = w.instalment_id
  where y.id = any(%(layers)s) or y.id in (select layer_id from claims_claim where id = any(%(cases)s))
 """
@@ -46,15 +46,15 @@ MOVES = """
         join orders_orderline l on l.id = t.line_id
         join orders_purchaseorder o on o.id = l.order_id
         join orders_instalment n on n.line_id = l.id
-        join shipping_stowage g on g.instalment_id = n.id and g.settled < g.quantity
+        join shipping_shipmentline g on g.instalment_id = n.id and g.accounted < g.quantity
         join shipping_container c on c.id = g.container_id
         join worklist_matter w on w.kind = 'shipment' and w.record = c.shipment_id and w.company_id = o.company_id
        union all
       select t.line_id, w.party, w.reason, w.since, w.due
         from touched t
         join orders_instalment n on n.line_id = t.line_id
-        join shipping_stowage g on g.instalment_id = n.id and g.settled > 0
-        join ledger_costlayer y on y.stowage_id = g.id
+        join shipping_shipmentline g on g.instalment_id = n.id and g.accounted > 0
+        join ledger_costlayer y on y.shipment_line_id = g.id
         left join claims_claim k on k.layer_id = y.id
         join worklist_matter w
           on (w.kind = 'layer' and w.record = y.id) or (w.kind = 'case' and w.record = k.id)
@@ -74,7 +74,7 @@ bills as (
          sum(g.quantity) filter (where g.ours_on is not null) as owned
     from touched t
     join orders_instalment n on n.line_id = t.line_id
-    join shipping_stowage g on g.instalment_id = n.id
+    join shipping_shipmentline g on g.instalment_id = n.id
    group by n.line_id
 ),
 parts as (

@@ -20,9 +20,9 @@ ZERO = Decimal(0)
 
 
 ABOARD = """
-select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.settled, 0)),
-       sum(greatest(s.quantity - s.settled, 0) * n.pack_price * n.net_share / l.pack_factor)
-  from shipping_stowage s
+select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.accounted, 0)),
+       sum(greatest(s.quantity - s.accounted, 0) * n.pack_price * n.net_share / l.pack_factor)
+  from shipping_shipmentline s
   join shipping_container c on c.id = s.container_id
   join orders_instalment n on n.id = s.instalment_id
   join orders_orderline l on l.id = n.line_id
@@ -34,7 +34,7 @@ select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.sett
 
 @dataclass
 class _Aboard:
-    """What a company has in a shipment that is not settled: units, and their worth in base currency."""
+    """What a company has in a shipment that is not accounted for: units, and their worth in base currency."""
 
     units: Decimal = ZERO
     value: Decimal = ZERO

@@ -1,4 +1,4 @@
-"""What goes in and out of the passage: shipments, containers, stowage, voyages, positions."""
+"""What goes in and out of the passage: shipments, containers, shipment lines, voyages, positions."""
 
 from datetime import date, datetime
 from typing import Annotated, Any
@@ -25,7 +25,7 @@ class LegOut(Schema):
     main: bool
 
 
-class StowageOut(Schema):
+class ShipmentLineOut(Schema):
     """An instalment's units in a container."""
 
     id: int
@@ -35,7 +35,7 @@ class StowageOut(Schema):
     instalment: int
     item: str
     quantity: Number
-    settled: Number
+    accounted: Number
 
 
 class ContainerOut(Schema):
@@ -67,7 +67,7 @@ class ShipmentOut(Schema):
 class ShipmentWhole(ShipmentOut):
     """A shipment with what is aboard."""
 
-    stowage: list[StowageOut]
+    lines: list[ShipmentLineOut]
 
 
 class Shipments(Schema):

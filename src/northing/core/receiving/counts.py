@@ -11,18 +11,18 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """What the papers say of one stowage: its place, its quantity, what is settled already."""
+    """What the papers say of one shipment line: its place, its quantity, what is accounted for."""
 
     place: str
     quantity: Decimal
-    settled: Decimal
+    accounted: Decimal
     with_supplier: Decimal
     over_tolerance: Decimal
 
     @property
     def open(self) -> Decimal:
         """Shipped and not yet received or declared missing."""
-        return max(self.quantity - self.settled, ZERO)
+        return max(self.quantity - self.accounted, ZERO)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ def most_allowed(expected: Expected) -> Decimal:
 
 
 def taking(expected: Expected, counted: Counted) -> Taking:
-    """Draw the units from the stowage first, then from what is still with the supplier, then from excess.
+    """Draw the units from the shipment lines first, then from what is still with the supplier, then from excess.
 
     >>> taking(Expected("landed", Decimal(10), Decimal(0), Decimal(0), Decimal(0)), Counted(Decimal(8), False))
     Taking(received=[('landed', Decimal('8'))], missing=Decimal('2'), excess=Decimal('0'))

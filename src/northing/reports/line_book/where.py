@@ -167,7 +167,7 @@ def _people(names: Sequence[str]):
 
 def _aboard(names: Sequence[str]):
     """Lines with goods in a shipment, on a voyage (by vessel, number or both) or in a container."""
-    box = "instalments__stowage__container"
+    box = "instalments__shipment_lines__container"
     lookups = (f"{box}__shipment__reference__iexact", f"{box}__shipment__document__iexact", f"{box}__number__iexact")
     voyage = f"{box}__shipment__voyage__"
     lines = OrderLine.objects.annotate(sails=Concat(f"{voyage}vessel", Value(" "), f"{voyage}number"))

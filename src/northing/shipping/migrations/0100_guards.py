@@ -10,5 +10,5 @@ class Migration(migrations.Migration):
     operations = [
         guards.functions(),
         guards.append_only_but("shipping_datestatement", "retracted"),
-        guards.room_on_pages("shipping_stowage", 70),
+        guards.room_on_pages("shipping_shipmentline", 70),
     ]

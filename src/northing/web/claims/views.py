@@ -18,7 +18,7 @@ from northing.web.common.permissions import acts_for
 def case(request, case_id: int):
     """A case: each unit awaiting its end, and the way out for some of them."""
     found = Claim.objects.select_related(
-        "layer__item", "layer__stowage__instalment__line__order", "supplier", "company"
+        "layer__item", "layer__shipment_line__instalment__line__order", "supplier", "company"
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     form = ReturnForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
@@ -31,6 +31,6 @@ def case(request, case_id: int):
         "form": form,
         "allowed": may(request.user, "return_goods", record.company_id),
         "returns": record.returns.order_by("pk"),
-        "history": history_for(request, "line", record.layer.stowage.instalment.line_id),
+        "history": history_for(request, "line", record.layer.shipment_line.instalment.line_id),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)

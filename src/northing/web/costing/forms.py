@@ -46,7 +46,7 @@ class ChargeForm(ActionForm):
         self.fields["shipments"].queryset = shipments
         self.fields["containers"].queryset = Container.objects.filter(shipment__in=shipments).select_related("shipment")
         self.fields["containers"].label_from_instance = lambda box: f"{box.number} of {box.shipment}"
-        aboard = OrderLine.objects.filter(instalments__stowage__container__shipment__in=shipments).distinct()
+        aboard = OrderLine.objects.filter(instalments__shipment_lines__container__shipment__in=shipments).distinct()
         self.fields["lines"].queryset = scoped(aboard, person, "order__company").select_related("order", "item")
         self.fields["lines"].label_from_instance = lambda line: f"{line.order.number}/{line.number} {line.item}"
 

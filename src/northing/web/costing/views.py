@@ -70,7 +70,9 @@ def _choosable(request, replaces: Charge | None):
     if replaces:
         named = Q(pk__in=replaces.shipments.all()) | Q(containers__charges=replaces)
         return (
-            seen.filter(named | Q(containers__stowage__instalment__line__charges=replaces)).distinct().order_by("-pk")
+            seen.filter(named | Q(containers__shipment_lines__instalment__line__charges=replaces))
+            .distinct()
+            .order_by("-pk")
         )
     named = [key for key in [request.GET.get("shipment", ""), *request.POST.getlist("shipments")] if _is_key(key)]
     if request.GET.get("shipment") and named:
@@ -141,7 +143,10 @@ def charge(request, charge_id: int):
     found = Charge.objects.filter(parts__company__in=mine).distinct().select_related("payee", "company")
     record = get_object_or_404(found, pk=charge_id)
     shares = record.shares.filter(company__in=mine).select_related(
-        "stowage__instalment__line__item", "stowage__instalment__line__order", "stowage__container", "company"
+        "shipment_line__instalment__line__item",
+        "shipment_line__instalment__line__order",
+        "shipment_line__container",
+        "company",
     )
     context = {"charge": record, "shares": shares, "form": None}
     context["parts"] = record.parts.filter(company__in=mine).select_related("company")
@@ -159,7 +164,12 @@ def charge(request, charge_id: int):
 def layer(request, layer_id: int):
     """The cost trail of a layer: how one unit came to cost what it costs."""
     found = CostLayer.objects.select_related(
-        "company", "item", "site", "receipt_line__receipt", "stowage__instalment__line__order", "stowage__container"
+        "company",
+        "item",
+        "site",
+        "receipt_line__receipt",
+        "shipment_line__instalment__line__order",
+        "shipment_line__container",
     )
     record = get_object_or_404(scoped(found, request.user), pk=layer_id)
     trail = cost_trail(record)
@@ -175,9 +185,9 @@ def layer(request, layer_id: int):
 
 def _layer_story(request, layer: CostLayer):
     """What happened to its line, bills and all; opening stock has no line, only itself."""
-    if layer.stowage is None:
+    if layer.shipment_line is None:
         return history_for(request, "layer", layer.pk)
-    return history_for(request, "line", layer.stowage.instalment.line_id)
+    return history_for(request, "line", layer.shipment_line.instalment.line_id)
 
 
 def _drawn(trail, currency: str) -> str:

@@ -40,7 +40,9 @@ def quality(request):
 @form_for("inspect")
 def inspect(request, layer_id: int):
     """Pass and fail held units."""
-    found = CostLayer.objects.select_related("item", "site", "company", "stowage__instalment__line__order__supplier")
+    found = CostLayer.objects.select_related(
+        "item", "site", "company", "shipment_line__instalment__line__order__supplier"
+    )
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or 0
     start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}

@@ -48,7 +48,7 @@ class ReceiveForm(ActionForm):
         entered = self.cleaned_data
         rows = tuple(
             ReceiveRow(
-                stowage=part.pk,
+                shipment_line=part.pk,
                 quantity=entered[f"row-{part.pk}"],
                 still_coming={STILL: True, NO_MORE: False}.get(entered[f"short-{part.pk}"]),
                 lot=entered.get(f"lot-{part.pk}") or "",

@@ -7,7 +7,7 @@ from northing.access.models import Person
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.masterdata.models import Company, Site
-from northing.shipping.models import Container, Leg, Stowage
+from northing.shipping.models import Container, Leg, ShipmentLine
 
 
 def sent_here(person: Person) -> list[Container]:
@@ -18,7 +18,7 @@ def sent_here(person: Person) -> list[Container]:
     sites = scoped(Site.objects.all(), person).values_list("name", "code")
     places = {name.lower() for site in sites for name in site}
     last = Leg.objects.filter(shipment=OuterRef("shipment")).order_by("-number").values("destination")[:1]
-    still = Stowage.objects.filter(settled__lt=F("quantity"))
+    still = ShipmentLine.objects.filter(accounted__lt=F("quantity"))
     own = still.filter(instalment__line__order__company__in=mine).values("container__shipment")
     boxes = Container.objects.filter(pk__in=still.values("container")).exclude(shipment__in=own)
     boxes = boxes.annotate(goes_to=Subquery(last)).annotate(place=Lower("goes_to")).filter(place__in=places)
@@ -38,9 +38,9 @@ def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
 
     Rows `first` to `past` of container and site, each with its open parts.
     """
-    still = Stowage.objects.filter(
+    still = ShipmentLine.objects.filter(
         instalment__line__order__company__in=companies,
-        settled__lt=F("quantity"),
+        accounted__lt=F("quantity"),
         container__shipment__expected_dock__isnull=False,
     )
     day = Coalesce("container__own_dock", "container__shipment__expected_dock")

@@ -13,7 +13,7 @@ from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Site
 from northing.receiving.models import Receipt
-from northing.shipping.models import Container, Stowage
+from northing.shipping.models import Container, ShipmentLine
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
@@ -42,14 +42,14 @@ def receive(request, container_id: int, site_id: int):
     site = get_object_or_404(scoped(Site.objects.select_related("company"), request.user), pk=site_id)
     box = get_object_or_404(Container.objects.select_related("shipment"), pk=container_id)
     parts = list(
-        Stowage.objects.filter(
-            container=box, instalment__line__order__company=site.company_id, settled__lt=F("quantity")
+        ShipmentLine.objects.filter(
+            container=box, instalment__line__order__company=site.company_id, accounted__lt=F("quantity")
         )
         .select_related("instalment__line__item", "instalment__line__order__supplier")
         .order_by("pk")
     )
     for part in parts:
-        part.open = part.quantity - part.settled
+        part.open = part.quantity - part.accounted
         part.open_text = f"{part.open.normalize():f}"
     form = ReceiveForm(request.POST or None, parts=parts, site=site, initial={"occurred_on": timezone.localdate()})
     if request.method == "POST":

@@ -23,10 +23,12 @@ def find(request):
 def _found(text: str, person) -> list[dict]:
     orders = scoped(PurchaseOrder.objects.select_related("supplier"), person)
     mine = companies_of(person)
-    aboard = Q(containers__stowage__instalment__line__order__company__in=mine) | Q(containers__stowage=None)
+    aboard = Q(containers__shipment_lines__instalment__line__order__company__in=mine) | Q(
+        containers__shipment_lines=None
+    )
     shipments = Shipment.objects.filter(aboard)
     containers = Container.objects.filter(
-        Q(stowage__instalment__line__order__company__in=mine) | Q(stowage=None), number__icontains=text
+        Q(shipment_lines__instalment__line__order__company__in=mine) | Q(shipment_lines=None), number__icontains=text
     )
     charges = Charge.objects.filter(parts__company__in=mine, bill_number__icontains=text).select_related("payee")
     receipts = scoped(Receipt.objects.all(), person).filter(delivery_note__icontains=text)

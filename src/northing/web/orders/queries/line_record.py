@@ -15,7 +15,7 @@ from northing.positions.models import Position
 from northing.quality.models import Inspection
 from northing.receiving.models import ReceiptLine
 from northing.reports.ranges import part_ranges
-from northing.shipping.models import Stowage
+from northing.shipping.models import ShipmentLine
 from northing.worklist.models import Matter
 
 
@@ -26,12 +26,12 @@ def gather(line: OrderLine) -> dict:
     answers = Answer.objects.filter(instalment__in=keys).select_related(
         "instalment__line__item", "recorded_by", "decided_by"
     )
-    stowage = Stowage.objects.filter(instalment__in=keys).select_related(
+    shipment_lines = ShipmentLine.objects.filter(instalment__in=keys).select_related(
         "container__shipment__voyage__carrier", "instalment"
     )
-    stowage = stowage.prefetch_related("container__shipment__legs__load_call")
+    shipment_lines = shipment_lines.prefetch_related("container__shipment__legs__load_call")
     receipts = ReceiptLine.objects.filter(instalment__in=keys).select_related("receipt", "bin").order_by("pk")
-    layers = CostLayer.objects.filter(stowage__instalment__in=keys, received__gt=0).select_related("company")
+    layers = CostLayer.objects.filter(shipment_line__instalment__in=keys, received__gt=0).select_related("company")
     order = line.order
     for part in parts:
         part.line = line
@@ -43,14 +43,14 @@ def gather(line: OrderLine) -> dict:
         "whole": whole_position(parts),
         "agreed": sum((part.agreed_quantity for part in parts), Decimal(0)),
         "answers": list(answers.order_by("-pk")),
-        "stowage": stowage.order_by("pk"),
-        "ranges": part_ranges(stowage.order_by("pk"), parts, line.need_by, timezone.localdate()),
+        "shipment_lines": shipment_lines.order_by("pk"),
+        "ranges": part_ranges(shipment_lines.order_by("pk"), parts, line.need_by, timezone.localdate()),
         "receipts": receipts,
         "layers": layers.order_by("pk"),
         "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
         "cases": _of(Claim.objects.filter(withdrawn_at=None), "layer", keys).order_by("pk"),
         "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
-        "bills": ChargeShare.objects.filter(stowage__instalment__in=keys)
+        "bills": ChargeShare.objects.filter(shipment_line__instalment__in=keys)
         .select_related("charge__payee", "company")
         .order_by("charge", "pk"),
         "matters": Matter.objects.filter(kind="instalment", record__in=keys),
@@ -59,7 +59,7 @@ def gather(line: OrderLine) -> dict:
 
 def _of(records, path: str, instalments: list[int]):
     """Those that are about goods of the instalments, by the layer that holds them."""
-    return records.filter(**{f"{path}__stowage__instalment__in": instalments})
+    return records.filter(**{f"{path}__shipment_line__instalment__in": instalments})
 
 
 def whole_position(parts: list[Instalment]) -> Position | None:

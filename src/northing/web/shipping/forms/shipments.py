@@ -1,4 +1,4 @@
-"""Forms of shipments: containers, stowage, legs, voyages, dates."""
+"""Forms of shipments: containers, shipment lines, legs, voyages, dates."""
 
 from django import forms
 from django.utils import timezone

@@ -10,7 +10,7 @@ from northing.access.models import Person
 from northing.access.permissions import companies_of
 from northing.core.orders.sentence import read_sentence, say
 from northing.reports.line_book.where import where
-from northing.shipping.models import Shipment, Stowage
+from northing.shipping.models import Shipment, ShipmentLine
 from northing.shipping.queries import visible_shipments
 from northing.worklist.models import LineSummary
 
@@ -40,5 +40,5 @@ def shipments_asked(person: Person, text: str, today: date) -> Asked:
 
 
 def _with_lines(shipments: QuerySet[Shipment], lines: Iterable[int]) -> QuerySet[Shipment]:
-    aboard = Stowage.objects.filter(instalment__line__in=list(lines)).values("container__shipment")
+    aboard = ShipmentLine.objects.filter(instalment__line__in=list(lines)).values("container__shipment")
     return shipments.filter(pk__in=aboard)

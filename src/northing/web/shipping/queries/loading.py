@@ -13,7 +13,7 @@ from northing.access.permissions import companies_of
 from northing.actions.shipping.load import limits_of
 from northing.core.planning.loading import DRY, LOOSE, TYPES, Part
 from northing.orders.models import Instalment
-from northing.shipping.models import Container, Shipment, Stowage
+from northing.shipping.models import Container, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 # A surface with more lines than this is no surface any more; the rest is loaded afterwards.
@@ -172,11 +172,11 @@ def rows_of(person: Person, shipment: Shipment | None, columns: list[Column], pi
     held: dict[tuple[int, int], Decimal] = {}
     by_box = {column.container: column for column in columns if column.container}
     item = "instalment__line__item"
-    stowage = Stowage.objects.filter(container__in=list(by_box)).values_list(
+    shipment_lines = ShipmentLine.objects.filter(container__in=list(by_box)).values_list(
         "container", "instalment", "instalment__line__order__company", "quantity", f"{item}__volume_m3",
         f"{item}__weight_kg",
     )  # fmt: skip
-    for box, key, company, quantity, volume, weight in stowage:
+    for box, key, company, quantity, volume, weight in shipment_lines:
         if company in mine:
             held[box, key] = held.get((box, key), ZERO) + quantity
         else:

@@ -16,7 +16,7 @@ from northing.core.planning.loading import TYPES, propose
 from northing.masterdata.models import RouteLeg
 from northing.orders.models import Instalment
 from northing.shipping.models import CARRIED, PortCall, Shipment
-from northing.shipping.queries import stowage_mark, visible_shipments
+from northing.shipping.queries import packing_mark, visible_shipments
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.shipping.forms.loading import LoadForm
@@ -67,7 +67,7 @@ def load(request, shipment_id: int):
 
 def _surface(request, shipment: Shipment | None):
     posted = request.method == "POST"
-    initial = {"seen": stowage_mark(shipment.pk, companies_of(request.user))} if shipment else {}
+    initial = {"seen": packing_mark(shipment.pk, companies_of(request.user))} if shipment else {}
     form = LoadForm(request.POST or None, shipment=shipment, initial=initial)
     columns = form.columns() if posted else loading.columns_of(shipment)
     if posted:

@@ -31,7 +31,7 @@ from northing.reports.packing_list import (
 )
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import Leg, RequiredDocument, Shipment, Stowage, Voyage
+from northing.shipping.models import Leg, RequiredDocument, Shipment, ShipmentLine, Voyage
 from northing.shipping.queries import visible_shipments
 from northing.web.common.forms import act_of, say_errors
 from northing.web.common.history import history_for
@@ -55,7 +55,7 @@ def _shipment(request, shipment_id: int) -> Shipment:
 def shipments(request):
     """Shipments, newest first."""
     found = visible_shipments(request.user).select_related("voyage__carrier")
-    found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__stowage"))
+    found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__shipment_lines"))
     page = page_of_rows(found.prefetch_related("legs").order_by("-pk"), request.GET)
     return render(request, "shipping/shipments.html", {"shipments": page.rows, "page": page})
 
@@ -84,8 +84,8 @@ def shipment(request, shipment_id: int):
     """A shipment: what is aboard, its legs, its costs so far, its story."""
     record = _shipment(request, shipment_id)
     mine = companies_of(request.user)
-    stowage = list(
-        Stowage.objects.filter(container__shipment=record, instalment__line__order__company__in=mine)
+    shipment_lines = list(
+        ShipmentLine.objects.filter(container__shipment=record, instalment__line__order__company__in=mine)
         .select_related("container", "instalment__line__item", "instalment__line__order__supplier")
         .select_related("instalment__line__order__company")
         .order_by("container__number", "pk")
@@ -93,7 +93,8 @@ def shipment(request, shipment_id: int):
     ports = ("shipment__voyage__carrier", "shipment__discharge_port")
     containers = list(record.containers.select_related(*ports).order_by("number"))
     boxes = [
-        {"container": box, "parts": [part for part in stowage if part.container_id == box.pk]} for box in containers
+        {"container": box, "parts": [part for part in shipment_lines if part.container_id == box.pk]}
+        for box in containers
     ]
     standing = standings_of(containers)
     today = timezone.localdate()
@@ -112,7 +113,7 @@ def shipment(request, shipment_id: int):
         "parties": PARTIES,
         "today": today,
         "senders": senders(record, mine),
-        "total": _total(stowage),
+        "total": _total(shipment_lines),
         "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
         "history": history_for(request, "shipment", record.pk),
     }
@@ -125,9 +126,9 @@ def _boxes_form(record: Shipment, today: date) -> BoxesForm:
     return BoxesForm(shipment=record, initial={"value": today, "milestone": milestone})
 
 
-def _total(stowage: list[Stowage]) -> dict:
+def _total(shipment_lines: list[ShipmentLine]) -> dict:
     """What is aboard by volume and weight, and what air freight would be charged by."""
-    items = ((part.quantity, part.instalment.line.item) for part in stowage)
+    items = ((part.quantity, part.instalment.line.item) for part in shipment_lines)
     whole = fill_of(((units, item.volume_m3, item.weight_kg) for units, item in items), None, None)
     charged = chargeable_weight(whole.volume, whole.weight)
     return {"volume": whole.volume, "weight": whole.weight, "chargeable": charged}
