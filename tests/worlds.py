@@ -1,16 +1,19 @@
 """A small world for tests: two companies, the three items of the worked case, everyone who acts."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.access.models import Grant, Person
+from northing.actions.billing import bills
+from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.orders import write
 from northing.actions.receiving import receive as receiving
 from northing.actions.shipping import load, milestones, pack
+from northing.billing.models import BillLine
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import (
     Agreement,
@@ -135,10 +138,10 @@ class World:
             amount=D(amount),
             day=more.pop("day", TODAY),
             shipments=(shipment.pk,),
-            bill_number=more.pop("bill_number", f"{kind}-{amount}"),
-            **more,
         )
-        return charges.book_bill(self.act("costs"), request)
+        number = more.pop("bill_number", f"{kind}-{amount}")
+        bill = bills.book_bill(self.act("costs"), of_one(replace(request, **more), number))
+        return BillLine.objects.get(bill=bill).charge_id
 
     def receive(self, shipment: Shipment, rows: dict[str, Decimal], *, still_coming=True, who="dock", key="") -> int:
         """Receive items by code out of the shipment's first container."""

@@ -7,6 +7,8 @@ from django.db import transaction
 from hypothesis import strategies as some
 from hypothesis.stateful import initialize, rule
 
+from northing.actions.billing import bills
+from northing.actions.billing.request import BillLineRequest, BillRequest, ReverseBillRequest, of_one
 from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -16,6 +18,7 @@ from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
+from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.core.problems import Refused
 from northing.inventory.models import OnHand, StockIssue
@@ -150,9 +153,8 @@ class Actions(Machine):
             amount=D(cents).scaleb(-2),
             day=TODAY,
             containers=(self.boxes[box],),
-            bill_number=f"bill {self.done}" if bill else "",
         )
-        self.attempt(charges.book_bill if bill else charges.enter_estimate, "costs", request)
+        self.cost(request, bill)
 
     @rule(pick=some.integers(0, 3), cents=some.integers(1, 90_000), bill=some.booleans())
     def charge_a_line(self, pick, cents, bill):
@@ -166,28 +168,42 @@ class Actions(Machine):
             amount=D(cents).scaleb(-2),
             day=TODAY,
             lines=(self.parts[pick].line_id,),
-            bill_number=f"bill {self.done}" if bill else "",
         )
-        self.attempt(charges.book_bill if bill else charges.enter_estimate, "costs", request)
+        self.cost(request, bill)
+
+    def cost(self, request, bill):
+        """A bill, or an estimate."""
+        if bill:
+            self.attempt(bills.book_bill, "costs", of_one(request, f"bill {self.done}"))
+        else:
+            self.attempt(charges.enter_estimate, "costs", request)
 
     @rule(
         pick=some.integers(0, 20),
         cents=some.integers(1, 300_000),
         currency=some.sampled_from(["NZD", "USD", "EUR"]),
         payee=some.integers(0, 1),
+        final=some.booleans(),
+        kind=some.sampled_from(["bill", "bill", "credit"]),
     )
-    def bill_an_estimate(self, pick, cents, currency, payee):
-        estimate = self.one(charges.Charge.objects.filter(billed=None), pick)
+    def bill_an_estimate(self, pick, cents, currency, payee, final, kind):
+        estimate = self.one(charges.Charge.objects.filter(closed_on=None), pick)
         if estimate:
             self.done += 1
-            asked = charges.request_of(estimate).__dict__ | {"currency": currency}
-            asked |= {"amount": D(cents).scaleb(-2), "bill_number": f"bill {self.done}"}
-            asked |= {"payee": self.payees[payee]}
-            self.attempt(charges.book_bill, "costs", charges.ChargeRequest(**asked))
+            line = BillLineRequest(D(cents).scaleb(-2), estimate.pk, final=final)
+            number, payer = f"bill {self.done}", self.world.nz.pk
+            asked = BillRequest(payer, self.payees[payee], number, TODAY, currency, (line,), tax=D("1.50"), kind=kind)
+            self.attempt(bills.book_bill, "costs", asked)
+
+    @rule(pick=some.integers(0, 20))
+    def reverse_a_bill(self, pick):
+        bill = self.one(Bill.objects.filter(reversed_by=None), pick)
+        if bill:
+            self.attempt(bills.reverse_bill, "costs", ReverseBillRequest(bill.pk, "entered twice"))
 
     @rule(pick=some.integers(0, 20))
     def end_an_estimate(self, pick):
-        estimate = self.one(charges.Charge.objects.filter(billed=None), pick)
+        estimate = self.one(charges.Charge.objects.filter(closed_on=None), pick)
         if estimate:
             self.attempt(charges.end_estimate, "costs", charges.EndRequest(estimate.pk, "never billed"))
 

@@ -1,12 +1,13 @@
 """Every action asks for its permission, of the role and in the company; before it looks at anything else."""
 
-from dataclasses import replace
 from decimal import Decimal as D
 
 import pytest
 
 from northing.access.permissions import ROLES, WORDS
 from northing.actions.access import roles
+from northing.actions.billing import bills
+from northing.actions.billing.request import of_one
 from northing.actions.claims import returns
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges
@@ -58,7 +59,6 @@ def actions(world):
         D(9),
         TODAY,
         (landed.pk,),
-        bill_number="X",
     )
     office = world.parties["customs"].pk
     found = receive.ReceiveRow(ShipmentLine.objects.get(container__shipment=landed).pk, D(1), True)
@@ -80,7 +80,7 @@ def actions(world):
         ("pack", load.load, out_of(packed)),
         ("say_dates", milestones.say_date, _date(waiting)),
         ("estimate_charge", charges.enter_estimate, estimate),
-        ("book_bill", charges.book_bill, replace(estimate, bill_number="X")),
+        ("book_bill", bills.book_bill, of_one(estimate, "X")),
         ("book_customs_entry", entries.book_customs_entry, _entry(landed, world, office)),
         ("receive", receive.receive, taken),
         ("reverse_receipt", reverse.reverse_receipt, reverse.ReverseRequest(receipt, "why")),

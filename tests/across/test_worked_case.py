@@ -6,6 +6,8 @@ from decimal import Decimal as D
 import pytest
 from django.db.models import Sum
 
+from northing.actions.billing import bills
+from northing.actions.billing.request import of_one
 from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
@@ -136,13 +138,12 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     assert balance(Account.RETURN_LOSS) == D("77.10")
     issue.issue_stock(world.act("dock"), issue.IssueRequest(world.site.pk, item.pk, D(370), "shops", TODAY))
     payer, payee = world.nz.pk, world.parties["provider"].pk
-    request = charges.ChargeRequest(
-        payer, payee, "haulage", "weight", "NZD", D("108.30"), TODAY, (shipped.pk,), bill_number="LATE"
-    )
-    plan = charges.plan(request)
+    request = charges.ChargeRequest(payer, payee, "haulage", "weight", "NZD", D("108.30"), TODAY, (shipped.pk,))
+    bill = of_one(request, "LATE")
+    [plan] = bills.foresee(bill)
     assert plan.absorbed.stock == D("36.00")
     assert plan.absorbed.variance == {"issued": D("16.65"), "returned": D("1.35")}
-    charges.book_bill(world.act("costs"), request)
+    bills.book_bill(world.act("costs"), bill)
     assert (balance(Account.LATE_ISSUED), balance(Account.RETURN_LOSS)) == (D("16.65"), D("77.10") + D("1.35"))
     position.refresh_from_db()
     assert (position.in_store, position.issued) == (780, 370)

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from northing.core.confirmations.answers import Terms, answer_problems, differences
-from northing.core.costing.charges import Bearer, CompanyRate, share_charge
+from northing.core.costing.charges import Bearer, CompanyRate, between_companies, weights_of, within_companies
 from northing.core.costing.ownership import INCOTERMS, MOMENTS, is_ours_after, proposed_moment
 from northing.core.money.money import MixedCurrencies, Money, UnknownCurrency, minor_units, to_minor
 from northing.core.money.periods import posting_day
@@ -65,7 +65,7 @@ def expected(accounted=0, tolerance="2", supplier=0):
 )
 def test_short_and_over(accounted, found, still, missing, excess):
     result = taking(expected(accounted), Counted(D(found), still))
-    assert (result.missing, result.excess) == (missing, excess)
+    assert (result.missing, result.of("excess")) == (missing, excess)
 
 
 @pytest.mark.parametrize(
@@ -259,17 +259,18 @@ def test_a_charge_is_whole_in_each_company_and_in_all(goods, units):
     amount = D(units).scaleb(-2)
     bearers = [bearer(company, volume=str(volume)) for company, volume in goods]
     rates = {company: CompanyRate("NZD", D("1.6420")) for company, _ in goods}
-    parts = share_charge(amount, "USD", bearers, "volume", rates)
-    assert sum(part.amount for part in parts) == amount
-    for part in parts:
-        assert sum(part.shares.values()) == part.base_amount
+    weights = weights_of(bearers, "volume", rates)
+    parts = between_companies(amount, "USD", bearers, weights, rates)
+    assert sum(part for part, _ in parts.values()) == amount
+    shares = within_companies({company: base for company, (_, base) in parts.items()}, bearers, weights, rates)
+    for company, (_, base) in parts.items():
+        assert sum(share for place, share in shares.items() if bearers[place].company == company) == base
 
 
 def test_value_compares_goods_of_two_base_currencies():
     rates = {1: CompanyRate("NZD", D("1.6")), 2: CompanyRate("AUD", D("1.5"))}
-    parts = share_charge(D("100.00"), "USD", [bearer(1, "160"), bearer(2, "450")], "value", rates)
-    assert [part.amount for part in parts] == [D("25.00"), D("75.00")]
-    by_hand = share_charge(D("100.00"), "USD", [bearer(1), bearer(2)], "", rates, by_hand=[D(90), D(10)])
-    assert [part.base_amount for part in by_hand] == [D("144.00"), D("15.00")]
+    bearers = [bearer(1, "160"), bearer(2, "450")]
+    parts = between_companies(D("100.00"), "USD", bearers, weights_of(bearers, "value", rates), rates)
+    assert parts == {1: (D("25.00"), D("40.00")), 2: (D("75.00"), D("112.50"))}
     with pytest.raises(NothingToSpreadOver):
-        share_charge(D("1.00"), "USD", [bearer(1)], "weight", rates)
+        weights_of([bearer(1)], "weight", rates)

@@ -75,11 +75,16 @@ def add_history(
         changes=changes or [],
         shared=shared,
     )
+    add_links(entry, links)
+    return entry
+
+
+def add_links(entry: HistoryEntry, links: Iterable[Link]) -> None:
+    """Tie what happened to its records; the one it made among them."""
     HistoryLink.objects.bulk_create(
         HistoryLink(entry=entry, kind=kind, record=record, company_id=company)
         for kind, record, company in dict.fromkeys(links)
     )
-    return entry
 
 
 @dataclass(frozen=True)

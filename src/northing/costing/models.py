@@ -10,7 +10,10 @@ from northing.shipping.models import Container, Shipment, ShipmentLine
 
 
 class Charge(models.Model):
-    """A cost to be spread. Estimated until billed; a bill replaces its estimate."""
+    """A cost to be spread: what is estimated of it, what bills say of it, and the end.
+
+    Bills take the place of the estimate; of one that is billed in parts the rest of the estimate stays until its end.
+    """
 
     class Basis(models.TextChoices):
         VALUE = "value", "Value"
@@ -39,11 +42,12 @@ class Charge(models.Model):
     currency = fields.currency()
     estimated = fields.money(null=True)
     estimated_on = models.DateField(null=True)
+    estimated_currency = fields.currency(blank=True)
+    # What its bills say in all, less credit notes, and from when the first is.
     billed = fields.money(null=True)
     billed_on = models.DateField(null=True)
-    bill_number = models.CharField(max_length=40, blank=True)
-    # An estimate that will not be billed.
-    ended_on = models.DateField(null=True)
+    # No bill is expected any more: the last has come, or none will.
+    closed_on = models.DateField(null=True)
     shipments = models.ManyToManyField(Shipment, related_name="charges")
     containers = models.ManyToManyField(Container, related_name="charges")
     lines = models.ManyToManyField(OrderLine, related_name="charges")
@@ -51,18 +55,30 @@ class Charge(models.Model):
     class Meta:
         ordering = ["id"]
         constraints = [
-            models.UniqueConstraint(
-                fields=["payee", "bill_number"], condition=~Q(bill_number=""), name="bill_number_once"
-            ),
             models.CheckConstraint(
                 condition=Q(estimated__isnull=False) | Q(billed__isnull=False), name="charge_has_amount"
             ),
-            models.CheckConstraint(condition=Q(billed=None) | Q(ended_on=None), name="charge_billed_or_ended"),
+            models.CheckConstraint(condition=Q(estimated=None) | ~Q(estimated_currency=""), name="estimate_currency"),
         ]
 
     @property
+    def rest(self):
+        """What of the estimate is still expected, in the charge's currency."""
+        if not self.expected or self.estimated is None:
+            return fields.ZERO
+        rest = self.estimated - (self.billed or fields.ZERO)
+        return rest if rest * self.estimated > 0 else fields.ZERO
+
+    @property
     def amount(self):
-        return self.billed if self.billed is not None else self.estimated
+        """What is billed, and what is still expected."""
+        return (self.billed or fields.ZERO) + self.rest
+
+    @property
+    def bill_numbers(self) -> str:
+        """The bills that say something of it, as they are numbered."""
+        lines = sorted(self.bill_lines.all(), key=lambda line: line.pk)
+        return ", ".join(dict.fromkeys(line.bill.number for line in lines if not line.bill.reversed_by_id))
 
     @property
     def spread_words(self) -> str:
@@ -75,29 +91,43 @@ class Charge(models.Model):
     @property
     def expected(self) -> bool:
         """Whether its bill is still to come."""
-        return self.billed is None and self.ended_on is None
+        return self.closed_on is None
+
+    @property
+    def ended(self) -> bool:
+        """Whether it ended without a bill."""
+        return self.closed_on is not None and self.billed is None
 
 
 class ChargePart(models.Model):
-    """A company's part of a charge: in its currency, and at the pinned rate in base currency."""
+    """A company's part of a charge, in the charge's currency and in base: what is billed of it, and all of it."""
 
     charge = models.ForeignKey(Charge, models.CASCADE, related_name="parts")
     company = models.ForeignKey(Company, models.PROTECT)
     amount = fields.money()
-    rate = fields.price()
     base_amount = fields.money()
+    billed = fields.money(default=fields.ZERO)
+    billed_base = fields.money(default=fields.ZERO)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["charge", "company"], name="part_once_per_company")]
 
 
 class ChargeShare(models.Model):
-    """What a shipment line bears of a charge, in its company's base currency."""
+    """What a shipment line bears of a charge, in its company's base currency; without one, the whole order line.
+
+    The share of an order line goes along as its units are packed and received.
+    """
 
     charge = models.ForeignKey(Charge, models.CASCADE, related_name="shares")
-    shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, related_name="shares")
+    order_line = models.ForeignKey(OrderLine, models.PROTECT, related_name="shares")
+    shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, null=True, related_name="shares")
     company = models.ForeignKey(Company, models.PROTECT)
     amount = fields.money()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["charge", "shipment_line"], name="share_once_per_shipment_line")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["charge", "order_line", "shipment_line"], name="share_once", nulls_distinct=False
+            )
+        ]

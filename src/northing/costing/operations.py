@@ -1,25 +1,31 @@
 """Writes of charges, their parts and shares."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
 from northing.costing.models import Charge, ChargePart, ChargeShare
 
+# What bears a share, by id: an order line, and a shipment line of it or (None) the whole.
+Key = tuple[int, int | None]
+
 
 @dataclass(frozen=True)
 class PartDraft:
-    """A company's part of a charge, and what each of its shipment lines (ids) bears of it."""
+    """A company's part of a charge: all of it and what is billed, in both currencies; and who bears how much of it."""
 
     company: int
     amount: Decimal
-    rate: Decimal
     base_amount: Decimal
-    shares: dict[int, Decimal]
+    billed: Decimal
+    billed_base: Decimal
+    shares: Mapping[Key, Decimal]
 
 
-def write_charge(charge: Charge, shipments: Iterable[int], containers: Iterable[int], lines: Iterable[int]) -> Charge:
+def write_charge(
+    charge: Charge, shipments: Iterable[int] = (), containers: Iterable[int] = (), lines: Iterable[int] = ()
+) -> Charge:
     """A charge, or what its bill says of it, and what it is spread over (ids)."""
     charge.save()
     charge.shipments.set(shipments)
@@ -34,20 +40,36 @@ def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
     charge.parts.all().delete()
     ChargePart.objects.bulk_create(
         ChargePart(
-            charge=charge, company_id=part.company, amount=part.amount, rate=part.rate, base_amount=part.base_amount
+            charge=charge,
+            company_id=part.company,
+            amount=part.amount,
+            base_amount=part.base_amount,
+            billed=part.billed,
+            billed_base=part.billed_base,
         )
         for part in parts
     )
     ChargeShare.objects.bulk_create(
-        ChargeShare(charge=charge, shipment_line_id=shipment_line, company_id=part.company, amount=amount)
+        ChargeShare(
+            charge=charge, order_line_id=line, shipment_line_id=part_key, company_id=part.company, amount=amount
+        )
         for part in parts
-        for shipment_line, amount in part.shares.items()
+        for (line, part_key), amount in part.shares.items()
     )
 
 
-def end(charge: Charge, day: date) -> None:
-    """An estimate that will not be billed: nothing bears any of it."""
-    charge.ended_on = day
-    charge.save(update_fields=["ended_on"])
-    charge.shares.all().delete()
-    charge.parts.update(amount=Decimal(0), base_amount=Decimal(0))
+def bill(charge: Charge, closed_on: date | None) -> None:
+    """What bills say of a charge now, as it stands in memory, and whether one is still expected."""
+    charge.closed_on = closed_on
+    charge.save(update_fields=["billed", "billed_on", "currency", "closed_on"])
+
+
+def bear_nothing(charge: Charge) -> None:
+    """Nothing is billed of a charge any more."""
+    charge.parts.update(billed=Decimal(0), billed_base=Decimal(0))
+
+
+def close(charge: Charge, day: date) -> None:
+    """No bill of a charge is expected any more."""
+    charge.closed_on = day
+    charge.save(update_fields=["closed_on"])

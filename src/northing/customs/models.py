@@ -1,15 +1,18 @@
 """Customs entries and their lines."""
 
 from django.db import models
+from django.db.models import Q
 
+from northing.access.models import Person
 from northing.costing.models import Charge
 from northing.database import fields
+from northing.ledger.models import Entry
 from northing.masterdata.models import Company, Party
 from northing.shipping.models import Shipment, ShipmentLine
 
 
 class CustomsEntry(models.Model):
-    """A company's declaration for a shipment: figures as booked."""
+    """A company's declaration for a shipment: figures as booked. A second one may take its place."""
 
     shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="customs_entries")
     company = models.ForeignKey(Company, models.PROTECT)
@@ -20,13 +23,29 @@ class CustomsEntry(models.Model):
     duty = fields.money()
     tax_base = fields.money()
     tax = fields.money()
+    # What of it is a cost of the goods: duty, and import tax that is not reclaimed.
     duty_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
+    kept_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
+    corrects = models.OneToOneField("self", models.PROTECT, null=True, related_name="corrected_by")
+    entered_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    # The entry of the books that undid it: its correction, or its reversal.
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
 
     class Meta:
+        ordering = ["-id"]
         constraints = [
-            models.UniqueConstraint(fields=["office", "number"], name="entry_number_once"),
-            models.UniqueConstraint(fields=["shipment", "company"], name="entry_once_per_shipment"),
+            models.UniqueConstraint(
+                fields=["office", "number"], condition=Q(reversed_by=None), name="entry_number_once"
+            ),
+            models.UniqueConstraint(
+                fields=["shipment", "company"], condition=Q(reversed_by=None), name="entry_once_per_shipment"
+            ),
         ]
+
+    def __str__(self):
+        return f"Customs entry {self.number}"
 
 
 class CustomsLine(models.Model):

@@ -2,11 +2,10 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date
 from decimal import Decimal
 
-from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry, CustomsLine
+from northing.ledger.models import Entry
 
 
 @dataclass(frozen=True)
@@ -32,24 +31,19 @@ class Declaration:
     lines: tuple[DeclaredLine, ...]
 
 
-def write_entry(
-    shipment: int, company: int, office: int, number: str, day: date, declared: Declaration, duty_charge: Charge | None
-) -> CustomsEntry:
-    """A customs entry as booked."""
-    entry = CustomsEntry.objects.create(
-        shipment_id=shipment,
-        company_id=company,
-        office_id=office,
-        number=number,
-        day=day,
-        customs_value=declared.customs_value,
-        duty=declared.duty,
-        tax_base=declared.tax_base,
-        tax=declared.tax,
-        duty_charge=duty_charge,
-    )
+def write_entry(entry: CustomsEntry, declared: Declaration) -> CustomsEntry:
+    """A customs entry as booked, with what was declared."""
+    entry.customs_value, entry.duty = declared.customs_value, declared.duty
+    entry.tax_base, entry.tax = declared.tax_base, declared.tax
+    entry.save()
     CustomsLine.objects.bulk_create(_customs_lines(entry, declared.lines))
     return entry
+
+
+def mark_undone(entry: CustomsEntry, by: Entry) -> None:
+    """A customs entry was corrected or reversed; it stays a fact."""
+    entry.reversed_by = by
+    entry.save(update_fields=["reversed_by"])
 
 
 def _customs_lines(entry: CustomsEntry, lines: Iterable[DeclaredLine]) -> list[CustomsLine]:

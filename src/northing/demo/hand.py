@@ -8,6 +8,8 @@ from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.access.models import Person
+from northing.actions.billing.bills import book_bill
+from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -180,9 +182,9 @@ class Hand:
             amount=D(amount),
             day=self.today + timedelta(days=day),
             shipments=(shipment,),
-            bill_number=bill,
         )
-        return (charges.book_bill if bill else charges.enter_estimate)(self.act("pell", day), request)
+        act = self.act("pell", day)
+        return book_bill(act, of_one(request, bill)) if bill else charges.enter_estimate(act, request)
 
     def entry(self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG") -> None:
         """A customs entry."""

@@ -17,7 +17,9 @@ class Account(models.TextChoices):
     ACCRUED_CHARGES = "accrued_charges", "Accrued charges"
     ACCRUED_DUTY = "accrued_duty", "Accrued duty"
     IMPORT_TAX = "import_tax", "Import tax to reclaim"
+    INPUT_TAX = "input_tax", "Input tax"
     PROVIDER_PAYABLE = "provider_payable", "Provider payables"
+    SUPPLIER_PAYABLE = "supplier_payable", "Supplier payables"
     CUSTOMS_PAYABLE = "customs_payable", "Customs payables"
     CLAIMS = "claims", "Claims"
     RETURN_LOSS = "return_loss", "Return loss"
@@ -36,6 +38,7 @@ OPEN_ITEM_ACCOUNTS = (
     Account.ACCRUED_CHARGES,
     Account.ACCRUED_DUTY,
     Account.PROVIDER_PAYABLE,
+    Account.SUPPLIER_PAYABLE,
     Account.CUSTOMS_PAYABLE,
     Account.CLAIMS,
     Account.DUE_FROM,
@@ -50,7 +53,8 @@ class DocumentKind(models.TextChoices):
     SHIPMENT_LINE = "shipment_line", "Goods of a shipment"
     RECEIPT_LINE = "receipt_line", "Goods of a receipt"
     CHARGE = "charge", "Charge"
-    CHARGE_PART = "charge_part", "A company's part of a charge"
+    BILL = "bill", "Bill"
+    BILL_PART = "bill_part", "A company's part of a bill"
     CUSTOMS_ENTRY = "customs_entry", "Customs entry"
     CASE = "case", "Case"
 

@@ -144,14 +144,18 @@ def post_all(entry: Entry, postings: str, values: Sequence[object]) -> None:
         cursor.execute(statement, [entry.pk, day, day, *values, day, accounts])
 
 
-def mirror(entry: Entry, of: Entry) -> None:
-    """Post the counter-entry: every posting of another entry with the other sign, at its rates."""
-    post_all(entry, MIRROR, [of.pk])
+def mirror(entry: Entry, of: Entry, layers: Sequence[int]) -> None:
+    """Post the counter-entry: the postings of another entry with the other sign, at its rates.
+
+    Of those on layers only on these (ids): what the entry put upon others follows from what is left.
+    """
+    post_all(entry, MIRROR, [of.pk, list(layers)])
 
 
 MIRROR = """
 select company_id, account, -amount, -foreign_amount, foreign_currency, rate, order_line_id, charge_id, layer_id,
-       party_id, document_kind, document from ledger_posting where entry_id = %s
+       party_id, document_kind, document
+  from ledger_posting where entry_id = %s and (layer_id is null or layer_id = any(%s))
 """
 
 

@@ -121,6 +121,12 @@ def _next_numbers(companies: Sequence[Company]) -> list[str]:
     return [f"{company.code}-{next(next_of[company.pk]):05d}" for company in companies]
 
 
+def lock(orders: Iterable[int]) -> dict[int, PurchaseOrder]:
+    """The orders, locked in key order: after the shipments, before the units."""
+    found = PurchaseOrder.objects.select_for_update().filter(pk__in=set(orders)).order_by("pk")
+    return {order.pk: order for order in found}
+
+
 def mark(order: PurchaseOrder, **facts) -> None:
     """Record facts of the order's way out: checked, approved, sent."""
     for name, value in facts.items():

@@ -1,7 +1,7 @@
 """What the dock received, as facts."""
 
 from django.db import models
-from django.db.models import Q
+from django.db.models import F, Q
 
 from northing.access.models import Person
 from northing.database import fields
@@ -11,11 +11,11 @@ from northing.shipping.models import Container, ShipmentLine
 
 
 class Receipt(models.Model):
-    """Goods of one company taken in from one container under one delivery note."""
+    """Goods of one company taken in under one delivery note: out of one container, or, without one, against orders."""
 
     company = models.ForeignKey(Company, models.PROTECT)
     site = models.ForeignKey(Site, models.PROTECT)
-    container = models.ForeignKey(Container, models.PROTECT, related_name="receipts")
+    container = models.ForeignKey(Container, models.PROTECT, null=True, related_name="receipts")
     delivery_note = models.CharField(max_length=40)
     occurred_on = models.DateField()
     received_by = models.ForeignKey(Person, models.PROTECT)
@@ -29,14 +29,20 @@ class Receipt(models.Model):
 
 
 class ReceiptLine(models.Model):
-    """What came of one shipment line: received, and what was declared missing."""
+    """What came of one shipment line, in one lot and bin: received, and what was declared missing.
+
+    `beyond` is what came beyond its shipment, `excess` what of that came beyond the order; `dropped` is what the
+    supplier will not deliver any more.
+    """
 
     receipt = models.ForeignKey(Receipt, models.PROTECT, related_name="lines")
     shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, related_name="receipt_lines")
     instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="receipt_lines")
     quantity = fields.quantity()
     missing = fields.quantity(default=fields.ZERO)
+    beyond = fields.quantity(default=fields.ZERO)
     excess = fields.quantity(default=fields.ZERO)
+    dropped = fields.quantity(default=fields.ZERO)
     lot = models.CharField(max_length=40, blank=True)
     best_before = models.DateField(null=True)
     bin = models.ForeignKey(Bin, models.PROTECT)
@@ -49,6 +55,11 @@ class ReceiptLine(models.Model):
     class Meta:
         ordering = ["receipt", "id"]
         constraints = [
-            models.CheckConstraint(condition=Q(quantity__gte=0) & Q(missing__gte=0), name="receipt_line_not_negative"),
-            models.CheckConstraint(condition=Q(quantity__gt=0) | Q(missing__gt=0), name="receipt_line_says_something"),
+            models.CheckConstraint(
+                condition=Q(quantity__gte=F("beyond"), missing__gte=0, dropped__gte=0, beyond__gte=F("excess")),
+                name="receipt_line_not_negative",
+            ),
+            models.CheckConstraint(
+                condition=Q(quantity__gt=0) | Q(missing__gt=0) | Q(dropped__gt=0), name="receipt_line_says_something"
+            ),
         ]

@@ -11,6 +11,7 @@ from decimal import Decimal
 from django.db.models import F, Q, Sum
 from django.db.models.functions import Coalesce
 
+from northing.billing.models import Bill, BillLinePart
 from northing.core.costing.accruals import foreign_taken
 from northing.core.money.money import converted, from_minor, to_minor
 from northing.core.money.spread import share_so_far
@@ -27,13 +28,14 @@ from northing.ledger.models import (
     OpenItem,
     Posting,
 )
-from northing.masterdata.queries import rate_for
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
 # How units go whose price is not paid, or is claimed back.
 WAYS = (LayerTake.Reason.RETURNED, LayerTake.Reason.MISSING)
+# The account of what is owed, by the kind of who is to be paid; providers' where none is named.
+PAYABLES = {"supplier": Account.SUPPLIER_PAYABLE, "customs": Account.CUSTOMS_PAYABLE}
 # Base amount, and amount in the currency of the document.
 Amounts = tuple[Decimal, Decimal]
 Key = tuple[int, Hashable]
@@ -140,56 +142,62 @@ def _accruals() -> Explained:
         used = sums.pop((part.charge_id, part.company_id), ZERO)
         whole = to_minor(part.amount, own), to_minor(part.base_amount, base)
         foreign = from_minor(foreign_taken(*whole, to_minor(used, base)), own)
-        billed = part.charge.billed is not None
-        yield (
-            part.company_id,
-            part.charge_id,
-            (part.base_amount if billed else ZERO) - used,
-            (part.amount if billed else ZERO) - foreign,
-        )
+        yield part.company_id, part.charge_id, part.billed_base - used, part.billed - foreign
     for (charge, company), total in sums.items():
         yield company, charge, -total, ZERO
 
 
+def _payables(account: str) -> Explained:
+    """Bills that stand, by the kind of who is to be paid: their lines at the payer's rates, and the tax."""
+    bills = Bill.objects.filter(reversed_by=None).select_related("company", "party")
+    for bill in bills.annotate(lines_base=Sum("lines__parts__payer_base")):
+        if PAYABLES.get(bill.party.kind, Account.PROVIDER_PAYABLE) == account:
+            base = bill.lines_base + bill.sign * converted(bill.tax, bill.rate, bill.company.currency)
+            yield bill.company_id, (DocumentKind.BILL.value, bill.pk), -base, -bill.sign * bill.total
+
+
 def _provider_payables() -> Explained:
-    """Bills of providers: each company's part at its own rate, the others' at the payer's."""
-    for part in _billed_parts():
-        charge, payer = part.charge, part.charge.company
-        own = part.company_id == payer.pk
-        yield payer.pk, charge.pk, -(part.base_amount if own else _lent(part)), -part.amount
+    return _payables(Account.PROVIDER_PAYABLE)
 
 
-def _billed_parts():
-    parts = ChargePart.objects.filter(charge__billed__isnull=False).exclude(charge__payee__kind="customs")
-    return parts.select_related("charge__company", "company")
+def _supplier_payables() -> Explained:
+    return _payables(Account.SUPPLIER_PAYABLE)
 
 
-def _lent(part: ChargePart) -> Decimal:
-    """A part of another company's in the payer's books."""
-    charge = part.charge
-    rate = rate_for(charge.company, charge.currency, charge.billed_on)
-    return converted(part.amount, rate, charge.company.currency)
+def _input_tax() -> Explained:
+    for bill in Bill.objects.filter(reversed_by=None).select_related("company"):
+        tax = bill.sign * bill.tax
+        yield bill.company_id, (), converted(tax, bill.rate, bill.company.currency), tax
+
+
+def _lent_parts():
+    """Other companies' parts of bills that stand."""
+    parts = BillLinePart.objects.filter(line__bill__reversed_by=None).exclude(company=F("line__bill__company"))
+    return parts.select_related("line__bill")
 
 
 def _due_from() -> Explained:
-    for part in _billed_parts().exclude(company=F("charge__company")):
-        yield part.charge.company_id, part.pk, _lent(part), part.amount
+    for part in _lent_parts():
+        yield part.line.bill.company_id, part.pk, part.payer_base, part.amount
 
 
 def _due_to() -> Explained:
-    for part in _billed_parts().exclude(company=F("charge__company")):
+    for part in _lent_parts():
         yield part.company_id, part.pk, -part.base_amount, -part.amount
 
 
 def _customs_payables() -> Explained:
-    for entry in CustomsEntry.objects.all():
+    yield from _payables(Account.CUSTOMS_PAYABLE)
+    for entry in CustomsEntry.objects.filter(reversed_by=None):
         owed = -(entry.duty + entry.tax)
-        yield entry.company_id, entry.pk, owed, owed
+        yield entry.company_id, (DocumentKind.CUSTOMS_ENTRY.value, entry.pk), owed, owed
 
 
 def _import_tax() -> Explained:
     """Import tax declared, less what is not reclaimed and is a cost of the goods."""
-    for company, total in CustomsEntry.objects.values_list("company").annotate(total=Sum("tax")).order_by():
+    for company, total in (
+        CustomsEntry.objects.filter(reversed_by=None).values_list("company").annotate(total=Sum("tax")).order_by()
+    ):
         yield company, (), total, ZERO
     kept = ChargePart.objects.filter(charge__kind="import_tax").values_list("company").order_by()
     for company, total in kept.annotate(total=Sum("base_amount")):
@@ -244,8 +252,10 @@ RULES: list[tuple[tuple[str, ...], Fields, Callable[[], Explained]]] = [
     ((Account.OWNED_AFLOAT,), ("document",), _afloat),
     ((Account.OWNED_NOT_BILLED,), ("document_kind", "document"), _not_billed),
     ((Account.ACCRUED_CHARGES, Account.ACCRUED_DUTY), ("charge",), _accruals),
-    ((Account.PROVIDER_PAYABLE,), ("document",), _provider_payables),
-    ((Account.CUSTOMS_PAYABLE,), ("document",), _customs_payables),
+    ((Account.PROVIDER_PAYABLE,), ("document_kind", "document"), _provider_payables),
+    ((Account.SUPPLIER_PAYABLE,), ("document_kind", "document"), _supplier_payables),
+    ((Account.CUSTOMS_PAYABLE,), ("document_kind", "document"), _customs_payables),
+    ((Account.INPUT_TAX,), (), _input_tax),
     ((Account.IMPORT_TAX,), (), _import_tax),
     ((Account.CLAIMS,), (), _claims),
     ((Account.DUE_FROM,), ("document",), _due_from),

@@ -7,7 +7,8 @@ from decimal import Decimal
 from northing.core.costing.landed_cost import ad_valorem, unit_price_of
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
-from northing.costing.models import Charge, ChargeShare
+from northing.costing.models import Charge
+from northing.costing.queries import shares_of
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
@@ -84,16 +85,18 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
         .select_related("container", "instalment__line__item", "instalment__line__order__company")
         .order_by("instalment__line_id", "pk")
     )
-    shares = ChargeShare.objects.filter(shipment_line__in=shipment_lines.values("pk")).select_related("charge__payee")
+    parts = list(shipment_lines)
+    amounts = shares_of(parts)
+    borne = Charge.objects.filter(pk__in={charge for charge, _ in amounts}).select_related("payee").order_by("pk")
+    known = borne.prefetch_related("bill_lines__bill").in_bulk()
+    owner = {part.pk: part.instalment.line.order.company_id for part in parts}
     charges: dict[int, dict[int, Charge]] = {}
-    amounts = {}
-    for share in shares.order_by("charge_id"):
-        charges.setdefault(share.company_id, {})[share.charge_id] = share.charge
-        amounts[share.charge_id, share.shipment_line_id] = share.amount
-    entries = {entry.company_id: entry for entry in shipment.customs_entries.all()}
+    for charge, part in sorted(amounts):
+        charges.setdefault(owner[part], {})[charge] = known[charge]
+    entries = {entry.company_id: entry for entry in shipment.customs_entries.filter(reversed_by=None)}
     sheets: dict[int, Sheet] = {}
     rates, customs_rates = Rates(today), Rates(today, "customs")
-    for part in shipment_lines:
+    for part in parts:
         company = part.instalment.line.order.company
         sheet = sheets.get(company.pk)
         if sheet is None:

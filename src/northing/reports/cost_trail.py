@@ -39,7 +39,12 @@ def cost_trail(layer: CostLayer) -> Trail:
     """Steps in the order they were booked; parts per unit are rounded to 4 decimals, the difference is shown."""
     amounts: dict[int | None, Decimal] = {}
     charges: dict[int | None, Charge | None] = {}
-    for cost in LayerCost.objects.filter(layer=layer).select_related("charge__payee").order_by("pk"):
+    for cost in (
+        LayerCost.objects.filter(layer=layer)
+        .select_related("charge__payee")
+        .prefetch_related("charge__bill_lines__bill")
+        .order_by("pk")
+    ):
         amounts[cost.charge_id] = amounts.get(cost.charge_id, ZERO) + cost.amount
         charges[cost.charge_id] = cost.charge
     steps = [_step(layer, charges[key], amount) for key, amount in amounts.items() if amount]
@@ -53,11 +58,15 @@ def _step(layer: CostLayer, charge: Charge | None, amount: Decimal) -> Step:
     per_unit = divide(amount, layer.received, 4) if layer.received else ZERO
     if charge is None:
         return Step("Goods", _goods_words(layer), amount, per_unit)
-    state = f"bill {charge.bill_number}" if charge.billed is not None else "estimate, not billed yet"
+    state = f"bill {charge.bill_numbers}" if charge.billed is not None else "estimate, not billed yet"
+    if charge.kind in (Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX):
+        state = "by the customs entry"
+    elif charge.billed is not None and charge.rest:
+        state += f", {money(charge.rest, charge.currency)} of it still expected"
     words = (
         f"{charge.currency} {money(charge.amount, charge.currency)} of {charge.payee} {charge.spread_words}; {state}"
     )
-    return Step(charge.get_kind_display(), words, amount, per_unit, charge, charge.billed is None)
+    return Step(charge.get_kind_display(), words, amount, per_unit, charge, charge.expected)
 
 
 def _goods_words(layer: CostLayer) -> str:

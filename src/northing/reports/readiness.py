@@ -40,7 +40,7 @@ class Readiness:
 def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readiness:
     """Where the shipment stands for these companies (ids)."""
     parts = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
-    entered = set(CustomsEntry.objects.filter(shipment=shipment).values_list("company", flat=True))
+    entered = set(CustomsEntry.objects.filter(shipment=shipment, reversed_by=None).values_list("company", flat=True))
     aboard = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
     page = reverse("shipment", args=[shipment.pk])
     if not shipment.departed_on:

@@ -5,22 +5,25 @@ from typing import Any
 
 from django.db.models import Sum
 
+from northing.billing.models import BillLine, BillLinePart
 from northing.core.costing.landed_cost import unit_price_of
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
 from northing.core.positions.places import PLACES
-from northing.costing.models import Charge, ChargePart
+from northing.costing.models import Charge
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer, Entry, OpenItem, Posting
 from northing.scenarios.play import Player
 from northing.worklist.models import LineSummary
 
+# By kind and id of a record.
+Names = dict[tuple[str, int], str]
 MEASURES = ("ordered", "agreed", *PLACES, "excess", "outstanding", "received", "billed", "unbilled")
 
 
 def result(player: Player) -> dict[str, Any]:
     """The state of the world after the actions."""
-    names = {key: name for name, (kind, key) in player.made.items() if kind == "charge"}
+    names = _names(player)
     return {
         "lines": _lines(),
         "accounts": _accounts(),
@@ -29,6 +32,21 @@ def result(player: Player) -> dict[str, Any]:
         "open": _open_items(names),
         "entries": Entry.objects.count(),
     }
+
+
+def _names(player: Player) -> Names:
+    """What the file calls charges, bills and customs entries; a charge of a bill's own line by the bill and its number.
+
+    A charge that is a bill of one line gives its name to the bill.
+    """
+    names: Names = {(kind.replace(" ", "_"), key): name for name, (kind, key) in player.made.items()}
+    for line in BillLine.objects.order_by("pk"):
+        bill, charge = ("bill", line.bill_id), ("charge", line.charge_id)
+        if bill in names:
+            names.setdefault(charge, f"{names[bill]}/{line.number}")
+        elif charge in names:
+            names[bill] = names[charge]
+    return names
 
 
 def money(amount: Decimal, currency: str) -> str:
@@ -64,13 +82,13 @@ def _standing():
     return layers.select_related("shipment_line__instalment__line__order").prefetch_related("costs").order_by("pk")
 
 
-def _layer(layer: CostLayer, names: dict[int, str]) -> dict[str, Any]:
+def _layer(layer: CostLayer, names: Names) -> dict[str, Any]:
     currency = layer.company.currency
     kinds = dict(Charge.objects.values_list("pk", "kind"))
     charges: dict[str, Decimal] = {}
     for cost in layer.costs.all():
         if cost.charge_id:
-            name = names.get(cost.charge_id) or kinds[cost.charge_id]
+            name = names.get(("charge", cost.charge_id)) or kinds[cost.charge_id]
             charges[name] = charges.get(name, Decimal(0)) + cost.amount
     line = layer.shipment_line.instalment.line if layer.shipment_line else None
     return {
@@ -104,22 +122,22 @@ def _on_hand() -> list[dict[str, str]]:
     ]
 
 
-def _open_items(names: dict[int, str]) -> list[dict[str, str]]:
+def _open_items(names: Names) -> list[dict[str, str]]:
     rows = OpenItem.objects.exclude(amount=0, base=0).select_related("company", "party", "order_line__order")
-    found, parts = [], dict(ChargePart.objects.values_list("pk", "charge"))
+    bills = dict(BillLinePart.objects.values_list("pk", "line__bill"))
+    found = []
     for one in rows.order_by("company", "account", "pk"):
         line = one.order_line
-        document = f"{line.order.number}/{line.number}" if line else f"{one.document_kind} {one.document}"
-        if one.document_kind == "charge":
-            document = names.get(one.document, document)
-        if one.document_kind == "charge_part":
-            document = names.get(parts[one.document], document)
+        kind, document = one.document_kind, one.document
+        if kind == "bill_part":
+            kind, document = "bill", bills[document]
+        of_line = f"{line.order.number}/{line.number}" if line else f"{kind} {document}"
         found.append(
             {
                 "company": one.company.code,
                 "account": one.account,
                 "party": one.party.code if one.party else "",
-                "document": document,
+                "document": names.get((kind, document), of_line),
                 "currency": one.currency,
                 "amount": money(one.amount, one.currency),
                 "base": money(one.base, one.company.currency),

@@ -174,7 +174,9 @@ class Scope(Shape):
     """What a charge is spread over."""
 
     shipments: list[Id] = []
+    containers: list[Id] = []
     lines: list[Id] = []
+    orders: list[Id] = []
 
 
 class ChargeAction(Dated):
@@ -193,6 +195,35 @@ class ChargeAction(Dated):
     estimate: Id = ""
 
 
+class BillLineShape(Shape):
+    """A line of a bill: of an estimate, or of a charge of its own; `final` says whether more of it will come."""
+
+    charge: Id = ""
+    kind: str = ""
+    basis: str = ""
+    amount: Number | None = None
+    over: Scope | None = None
+    final: bool = True
+
+
+class BillAction(Dated):
+    """A bill, or a credit note, with its lines."""
+
+    do: Literal["bill", "credit"]
+    id: Id
+    supplier: Code = ""
+    provider: Code = ""
+    office: Code = ""
+    company: Code
+    number: str
+    currency: Code = ""
+    lines: list[BillLineShape]
+    tax: Number = Decimal(0)
+    total: Number | None = None
+    due: date | None = None
+    rate: Number | None = None
+
+
 class EndEstimate(Dated):
     """An estimate will not be billed."""
 
@@ -209,6 +240,7 @@ class Customs(Dated):
     company: Code
     office: Code
     number: str
+    corrects: Id = ""
 
 
 class RowShape(Shape):
@@ -223,7 +255,7 @@ class RowShape(Shape):
 
 
 class Receive(Dated):
-    """Receive goods from a shipment, or from one container of it."""
+    """Receive goods from a shipment, from one container of it, or unpacked against an order."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     do: Literal["receive"]
@@ -295,6 +327,7 @@ Action = Annotated[
     | Ship
     | Happened
     | ChargeAction
+    | BillAction
     | EndEstimate
     | Customs
     | Receive

@@ -31,6 +31,7 @@ INSTALLED_APPS = [
             "jobs",
             "messaging",
             "ledger",
+            "billing",
             "inventory",
             "positions",
             "worklist",

@@ -167,14 +167,15 @@ class Container(models.Model):
 
 
 class ShipmentLine(models.Model):
-    """An instalment's quantity in one container: the part that is costed and received.
+    """An instalment's quantity on its way: the part that is costed and received.
 
+    It is in a container; or, without one, it is what came against the order unpacked, and all of it is accounted for.
     `goods_amount` is in the order's currency; it, its base value and the rate stand from the
     day the goods become ours. `accounted` counts what the dock received or declared missing.
     """
 
     # The index of container and instalment serves the container alone as well.
-    container = models.ForeignKey(Container, models.PROTECT, related_name="shipment_lines", db_index=False)
+    container = models.ForeignKey(Container, models.PROTECT, null=True, related_name="shipment_lines", db_index=False)
     instalment = models.ForeignKey(Instalment, models.PROTECT, related_name="shipment_lines")
     quantity = fields.quantity()
     accounted = fields.quantity(default=fields.ZERO)
@@ -187,7 +188,9 @@ class ShipmentLine(models.Model):
     class Meta:
         ordering = ["container", "id"]
         constraints = [
-            models.CheckConstraint(condition=Q(quantity__gt=0), name="shipment_line_above_zero"),
+            models.CheckConstraint(
+                condition=Q(quantity__gt=0) | Q(quantity=0, container=None), name="shipment_line_above_zero"
+            ),
             models.CheckConstraint(condition=Q(accounted__gte=0), name="shipment_line_accounted_not_negative"),
         ]
         indexes = [models.Index(fields=["container", "instalment"], name="shipment_line_of_container")]
@@ -195,7 +198,12 @@ class ShipmentLine(models.Model):
     @property
     def place(self) -> str:
         """Where the units are that are not accounted for yet: where their shipment is."""
-        return self.container.shipment.place
+        return self.container.shipment.place if self.container else "with_supplier"
+
+    @property
+    def source(self) -> str:
+        """What the goods come in, in words: the container's number, or "unpacked"."""
+        return self.container.number if self.container else "unpacked"
 
 
 class CarrierEvent(models.Model):

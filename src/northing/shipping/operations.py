@@ -172,6 +172,16 @@ def own_shipment_lines(rows: Iterable[tuple]) -> None:
     update_columns(ShipmentLine._meta.db_table, types, list(rows))
 
 
+def bring_in(shipment_lines: Sequence[ShipmentLine]) -> None:
+    """What came unpacked, as the dock counted it."""
+    ShipmentLine.objects.bulk_create(shipment_lines)
+
+
+def send_back(shipment_lines: Iterable[int]) -> None:
+    """What came unpacked (ids) did not come after all: nothing of it is on its way or accounted for."""
+    ShipmentLine.objects.filter(pk__in=list(shipment_lines), container=None).update(quantity=0, accounted=0)
+
+
 def account_for(shipment_lines: Iterable[ShipmentLine]) -> None:
     """Write how much of each was received or declared missing."""
     update_columns(

@@ -1,27 +1,41 @@
-"""Layers taking up what their shipment lines bear: at the receipt, and again whenever a cost comes late.
+"""Layers taking up what their goods bear: at the receipt, and again whenever a cost comes late.
 
-A shipment line bears a total of each component (its goods value, its share of each charge). Of that total
-its layers have absorbed round(total x accounted / shipped), layer by layer in the order they were made.
-What a component's total changes after a receipt is therefore the same computation as the receipt's own.
+A shipment line bears a total of each component (its goods value, its share of each charge), and so does a whole order
+line of a charge that lies over it. Of that total the layers have absorbed round(total x accounted / units of the
+bearer), layer by layer in the order they were made. What a component's total changes after a receipt is therefore the
+same computation as the receipt's own.
 """
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
+from typing import NamedTuple
 
 from django.db import connection
-from django.db.models import Sum
+from django.db.models import Q, Sum
 
 from northing.actions.costing import accruals
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
 from northing.core.money.spread import share_so_far
+from northing.costing.models import ChargeShare
+from northing.costing.queries import line_units
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, LayerTake
 from northing.ledger.operations import Draft, add_costs, as_rule, late_account
 
 ZERO = Decimal(0)
 Component = int | None  # a charge's id, or None for the goods value
+
+
+class Bearer(NamedTuple):
+    """Who bears a total, by id: a shipment line of an order line, or (without one) the whole order line."""
+
+    order_line: int
+    shipment_line: int | None
+
+
+Totals = Mapping[Bearer, Mapping[Component, Decimal]]
 
 
 @dataclass(frozen=True)
@@ -54,8 +68,8 @@ class Absorption:
         return dict(found)
 
 
-def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool = True) -> Absorption:
-    """What changes when each shipment line (id) bears these totals now; nothing is written.
+def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
+    """What changes when each bearer bears these totals now; nothing is written.
 
     Layers are locked unless it is only a preview.
     """
@@ -64,13 +78,14 @@ def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool 
     gone = _gone(layers)
     found = Absorption()
     working = {layer.pk: as_rule(layer, layer.company.currency) for layer in layers}
-    for layer, component, target in _targets(layers, totals):
-        currency = layer.company.currency
-        delta = target - to_minor(taken.get((layer.pk, component), ZERO), currency)
+    by_key = {layer.pk: layer for layer in layers}
+    for (key, component), target in _targets(layers, totals).items():
+        layer, currency = by_key[key], by_key[key].company.currency
+        delta = target - to_minor(taken.get((key, component), ZERO), currency)
         if not delta:
             continue
-        revalued = rule.revalue(working[layer.pk], delta, gone.get(layer.pk, {}))
-        working[layer.pk] = _grown(working[layer.pk], delta, revalued)
+        revalued = rule.revalue(working[key], delta, gone.get(key, {}))
+        working[key] = _grown(working[key], delta, revalued)
         variance = {reason: from_minor(units, currency) for reason, units in revalued.variance.items()}
         found.late.append(
             Late(layer, component, from_minor(delta, currency), from_minor(revalued.stock, currency), variance)
@@ -78,9 +93,23 @@ def absorption(totals: Mapping[int, Mapping[Component, Decimal]], *, lock: bool 
     return found
 
 
-def _layers(totals: Iterable[int], lock: bool) -> list[CostLayer]:
+def of_lines(lines: Iterable[int]) -> Absorption:
+    """What changes where units of order lines (ids) come or never will: of the charges that lie over whole lines."""
+    totals: dict[Bearer, dict[Component, Decimal]] = defaultdict(dict)
+    shares = ChargeShare.objects.filter(order_line__in=list(lines), shipment_line=None)
+    for line, charge, amount in shares.values_list("order_line", "charge", "amount").order_by("charge", "pk"):
+        totals[Bearer(line, None)][charge] = amount
+    return absorption(totals) if totals else Absorption()
+
+
+def _layers(bearers: Iterable[Bearer], lock: bool) -> list[CostLayer]:
     layers = CostLayer.objects.select_for_update(of=("self",)) if lock else CostLayer.objects.all()
-    found = layers.filter(shipment_line__in=list(totals), received__gt=0)
+    parts = [bearer.shipment_line for bearer in bearers if bearer.shipment_line is not None]
+    lines = [bearer.order_line for bearer in bearers if bearer.shipment_line is None]
+    borne = Q(shipment_line__in=parts)
+    if lines:
+        borne |= Q(shipment_line__instalment__line__in=lines)
+    found = layers.filter(borne, received__gt=0)
     return list(found.select_related("company", "shipment_line__instalment", "receipt_line", "item").order_by("id"))
 
 
@@ -103,18 +132,37 @@ def _gone(layers: Iterable[CostLayer]) -> dict[int, dict[str, Decimal]]:
     return found
 
 
-def _targets(layers: Iterable[CostLayer], totals: Mapping[int, Mapping[Component, Decimal]]):
-    """(layer, component, minor units it shall have absorbed), layers in the order they were made."""
-    through: dict[int, Decimal] = defaultdict(Decimal)
+def _targets(layers: Iterable[CostLayer], totals: Totals) -> dict[tuple[int, Component], int]:
+    """The minor units each layer (id) shall have absorbed of each component; layers in the order they were made."""
+    whole_lines = line_units(bearer.order_line for bearer in totals if bearer.shipment_line is None)
+    through: dict[Bearer, Decimal] = defaultdict(Decimal)
+    found: dict[tuple[int, Component], int] = defaultdict(int)
     for layer in layers:
-        before = through[layer.shipment_line_id]
-        excess = layer.receipt_line.excess if layer.receipt_line and layer.kind == "stock" else ZERO
-        after = before + layer.received - excess
-        through[layer.shipment_line_id] = after
-        whole = layer.shipment_line.quantity
-        for component, total in totals[layer.shipment_line_id].items():
-            units = to_minor(total, layer.company.currency)
-            yield layer, component, share_so_far(units, after, whole) - share_so_far(units, before, whole)
+        for bearer, units, whole in _bearers(layer, whole_lines):
+            if bearer not in totals:
+                continue
+            before = through[bearer]
+            through[bearer] = after = before + units
+            for component, total in totals[bearer].items():
+                amount = to_minor(total, layer.company.currency)
+                found[layer.pk, component] += _share(amount, after, whole) - _share(amount, before, whole)
+    return found
+
+
+def _bearers(layer: CostLayer, whole_lines: Mapping[int, Decimal]) -> list[tuple[Bearer, Decimal, Decimal]]:
+    """Who bears for a layer: with its units that count there, and the units of the bearer."""
+    part, line = layer.shipment_line, layer.receipt_line
+    stock = line is not None and layer.kind == CostLayer.Kind.STOCK
+    beyond, excess = (line.beyond, line.excess) if stock else (ZERO, ZERO)
+    of_line = part.instalment.line_id
+    return [
+        (Bearer(of_line, part.pk), layer.received - beyond, part.quantity),
+        (Bearer(of_line, None), layer.received - excess, whole_lines.get(of_line, ZERO)),
+    ]
+
+
+def _share(total: int, through: Decimal, whole: Decimal) -> int:
+    return share_so_far(total, through, whole) if whole else 0
 
 
 def _grown(layer: rule.Layer, delta: int, revalued: rule.Revalued) -> rule.Layer:

@@ -9,7 +9,7 @@ from django.db.models import Sum
 
 from northing.core.costing.accruals import foreign_taken
 from northing.core.money.money import from_minor, to_minor
-from northing.costing.models import ChargePart
+from northing.costing.models import Charge, ChargePart
 from northing.ledger.models import Account, DocumentKind, Entry, LayerCost, OpenItem
 from northing.ledger.operations import Draft, post
 
@@ -41,25 +41,27 @@ class Accrual:
     @property
     def open(self) -> tuple[Decimal, Decimal]:
         """What the account should hold of it: billed, less what was taken up; in its currency and in base."""
-        billed = self.part.charge.billed is not None
-        amount = (self.part.amount if billed else ZERO) - self.foreign(self.taken)
-        return amount, (self.part.base_amount if billed else ZERO) - self.taken
+        return self.part.billed - self.foreign(self.taken), self.part.billed_base - self.taken
 
-    def draft(self, amount: Decimal, base: Decimal, **more: int | None) -> Draft:
+    def draft(self, amount: Decimal, base: Decimal) -> Draft:
         """A posting on the accrual."""
-        charge = self.part.charge
-        return Draft(
-            company=self.part.company_id,
-            account=accrual_account(charge.kind),
-            amount=base,
-            foreign_amount=amount,
-            foreign_currency=charge.currency,
-            charge=charge.pk,
-            party=charge.payee_id,
-            document_kind=DocumentKind.CHARGE,
-            document=charge.pk,
-            **more,
-        )
+        return billed(self.part.charge, self.part.company_id, amount, base)
+
+
+def billed(charge: Charge, company: int, amount: Decimal, base: Decimal, rate: Decimal | None = None) -> Draft:
+    """A posting on the accrual of a charge in a company (id); without a rate where the base is a share or a mixture."""
+    return Draft(
+        company=company,
+        account=accrual_account(charge.kind),
+        amount=base,
+        foreign_amount=amount,
+        foreign_currency=charge.currency,
+        rate=rate,
+        charge=charge.pk,
+        party=charge.payee_id,
+        document_kind=DocumentKind.CHARGE,
+        document=charge.pk,
+    )
 
 
 def accruals_of(charges: Iterable[int]) -> dict[tuple[int, int], Accrual]:

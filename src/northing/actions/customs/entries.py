@@ -1,172 +1,99 @@
-"""Clear: a company's customs entry for a shipment, with its duty and import tax."""
+"""Clear: a company's customs entry for a shipment, with its duty and import tax; its correction and its reversal."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
-from northing.actions.costing import absorb, accruals, ownership
-from northing.actions.costing.charges import in_scope
+from northing.actions.costing import absorb, accruals
+from northing.actions.costing.charges import only_billed
+from northing.actions.customs.declare import Declared, declaration, declare
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import add_history, once
-from northing.core.costing import landed_cost
+from northing.activity.operations import Link, add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
-from northing.costing.models import Charge, ChargeShare
+from northing.costing.models import Charge
 from northing.customs import operations
+from northing.customs.models import CustomsEntry
 from northing.drawings.figures import money
-from northing.ledger.models import Account, DocumentKind
+from northing.ledger.models import Account, DocumentKind, Entry
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
-from northing.masterdata.queries import Rates
 from northing.shipping import operations as shipping
-from northing.shipping.models import Shipment, ShipmentLine
+from northing.shipping.models import Shipment
 
 ZERO = Decimal(0)
 
 
 @dataclass(frozen=True)
 class EntryRequest:
-    """A customs entry of one company for one shipment."""
+    """A customs entry of one company for one shipment; `corrects` is the entry (id) whose place it takes."""
 
     shipment: int
     company: int
     office: int
     number: str
     day: date
+    corrects: int | None = None
 
 
 @dataclass(frozen=True)
-class Declared:
-    """What we would declare: the sheet of the core beside the shipment lines it is about."""
+class ReverseEntryRequest:
+    """A customs entry to be undone, and why."""
 
-    sheet: landed_cost.CostSheet
-    shipment_lines: list[ShipmentLine]
-    company: Company
-
-    @property
-    def kept(self) -> Decimal:
-        """Import tax that is not reclaimed: it is a cost of the goods."""
-        return self.sheet.tax - self.sheet.reclaimed
-
-    def rows(self) -> list[tuple[ShipmentLine, landed_cost.LineCost]]:
-        """Shipment lines beside their costs."""
-        return list(zip(self.shipment_lines, self.sheet.lines, strict=True))
-
-
-def declare(shipment: int, company: Company, day: date) -> Declared:
-    """Customs value, duty and import tax of a company's goods in a shipment, at the day's customs rates."""
-    parts = [part for part in in_scope([shipment], [], []) if part.instalment.line.order.company_id == company.pk]
-    if not parts:
-        raise Refused(Problem(f"{company} has no goods in this shipment.", "company"))
-    rates = Rates(day, "customs")
-    lines = [_core_line(part, company, rates) for part in parts]
-    tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
-    return Declared(
-        landed_cost.cost_sheet(lines, _tax_charges(parts, company, rates, tax), tax, company.currency), parts, company
-    )
-
-
-def _core_line(part: ShipmentLine, company: Company, rates: Rates) -> landed_cost.Line:
-    line = part.instalment.line
-    amount = ownership.goods_amount(part, part.quantity)
-    return landed_cost.Line(
-        id=str(part.pk),
-        # One lot at its rounded amount, so that packs and discounts are rounded once.
-        quantity=Decimal(1),
-        unit_price=amount,
-        currency=line.order.currency,
-        book_rate=Decimal(1),
-        customs_rate=rates.of(company, line.order.currency),
-        duty_rate=line.item.duty_rate,
-    )
-
-
-def _tax_charges(
-    parts: Sequence[ShipmentLine], company: Company, rates: Rates, tax: landed_cost.ImportTax
-) -> list[landed_cost.Charge]:
-    """The company's parts of the charges that the tax base names, weighed by their shares."""
-    place = {part.pk: index for index, part in enumerate(parts)}
-    shares = ChargeShare.objects.filter(shipment_line__in=list(place), charge__kind__in=tax.base).select_related(
-        "charge"
-    )
-    by_charge: dict[int, dict[int, Decimal]] = {}
-    charges = {}
-    for share in shares:
-        charges[share.charge_id] = share.charge
-        by_charge.setdefault(share.charge_id, {})[place[share.shipment_line_id]] = share.amount
-    found = []
-    for key, charge in charges.items():
-        scope = sorted(by_charge[key])
-        amount = _aboard_part(charge, company, list(place))
-        found.append(
-            landed_cost.Charge(
-                id=str(key),
-                kind=charge.kind,
-                amount=amount,
-                book_rate=Decimal(1),
-                scope=scope,
-                by_hand=[abs(by_charge[key][index]) for index in scope],
-                customs_rate=rates.of(company, charge.currency),
-            )
-        )
-    return found
-
-
-def _aboard_part(charge: Charge, company: Company, shipment_lines: Sequence[int]) -> Decimal:
-    """The part of a charge, in its currency, that the company's goods of this shipment bear."""
-    part = charge.parts.get(company=company)
-    shares = dict(charge.shares.filter(company=company).values_list("shipment_line", "amount"))
-    inside = sum((shares[key] for key in shipment_lines if key in shares), ZERO)
-    if inside == part.base_amount:
-        return part.amount
-    outside = part.base_amount - inside
-    weights = landed_cost.whole_weights([abs(inside), abs(outside)])
-    return landed_cost.spread_amount(part.amount, weights, charge.currency)[0]
+    entry: int
+    reason: str
 
 
 @once
 def book_customs_entry(act: Act, request: EntryRequest) -> int:
-    """Book the entry: duty into the goods, import tax to reclaim and what is not into the goods, owed to the office."""
+    """Book the entry: duty into the goods, import tax to reclaim and what is not into the goods, owed to the office.
+
+    Returns the shipment's id.
+    """
     company = Company.objects.get(pk=request.company)
     act.require("book_customs_entry", company.pk)
     shipment = shipping.lock([request.shipment])[request.shipment]
     refuse_if(_entry_problems(act, request, shipment))
+    old = _corrected(request)
     declared = declare(request.shipment, company, request.day)
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
-    text += f", import tax {money(sheet.tax, company.currency)}{posting_note([company.pk], request.day)}"
-    lines = [("line", part.instalment.line_id, company.pk) for part in declared.shipment_lines]
-    history = add_history(
-        act, "book_customs_entry", text, [("shipment", request.shipment, company.pk), *lines], request.day
-    )
-    book = open_entry(act, history, text, request.day)
+    text += f", import tax {money(sheet.tax, company.currency)}"
+    if old is not None:
+        text += f", in place of {old.number}"
+    text += posting_note([company.pk], request.day)
+    history = add_history(act, "book_customs_entry", text, _links(request.shipment, declared), request.day)
+    book = open_entry(act, history, text, request.day, reverses=old.entry if old else None)
+    if old is not None:
+        _undo(book, old)
     duty, drafts = _customs_charge(request, declared, book, "duty", sheet.duty, {c.id: c.duty for c in sheet.lines})
-    kept = {cost.id: cost.import_tax for cost in sheet.lines}
-    drafts += _customs_charge(request, declared, book, "import_tax", sheet.tax - sheet.reclaimed, kept)[1]
-    made = operations.write_entry(
-        request.shipment, company.pk, request.office, request.number.strip(), request.day, _declaration(declared), duty
+    of_tax = {cost.id: cost.import_tax for cost in sheet.lines}
+    kept, more = _customs_charge(request, declared, book, "import_tax", sheet.tax - sheet.reclaimed, of_tax)
+    made = CustomsEntry(
+        shipment=shipment,
+        company=company,
+        office_id=request.office,
+        number=request.number.strip(),
+        day=request.day,
+        duty_charge=duty,
+        kept_charge=kept,
+        corrects=old,
+        entered_by=act.person,
+        at=act.at,
+        entry=book,
     )
-    drafts.append(Draft(company.pk, Account.IMPORT_TAX, sheet.reclaimed))
-    owed = -(sheet.duty + sheet.tax)
-    drafts.append(
-        Draft(
-            company.pk,
-            Account.CUSTOMS_PAYABLE,
-            owed,
-            owed,
-            company.currency,
-            Decimal(1),
-            party=request.office,
-            document_kind=DocumentKind.CUSTOMS_ENTRY,
-            document=made.pk,
-        )
-    )
-    post(book, drafts)
+    operations.write_entry(made, declaration(declared))
+    post(book, drafts + more + _owed(made, 1))
     bring_along(shipments=[request.shipment])
     return request.shipment
+
+
+def _links(shipment: int, declared: Declared) -> list[Link]:
+    company = declared.company.pk
+    lines = [("line", part.instalment.line_id, company) for part in declared.shipment_lines]
+    return [("shipment", shipment, company), *lines]
 
 
 def _entry_problems(act: Act, request: EntryRequest, shipment: Shipment) -> list[Problem]:
@@ -179,9 +106,83 @@ def _entry_problems(act: Act, request: EntryRequest, shipment: Shipment) -> list
     return found
 
 
+def _corrected(request: EntryRequest) -> CustomsEntry | None:
+    """The entry whose place this one takes, as long as it stands. Raises Refused."""
+    if request.corrects is None:
+        return None
+    stands = CustomsEntry.objects.select_for_update(of=("self",)).select_related(
+        "entry", "company", "duty_charge", "kept_charge"
+    )
+    old = stands.filter(
+        pk=request.corrects, shipment=request.shipment, company=request.company, reversed_by=None
+    ).first()
+    if old is None:
+        raise Refused(Problem("The entry to be corrected does not stand any more.", mend="Reload the page."))
+    return old
+
+
+def _owed(made: CustomsEntry, sign: int) -> list[Draft]:
+    """Import tax to reclaim, and what the office is owed; with sign -1 no more."""
+    kept = made.kept_charge.billed if made.kept_charge else ZERO
+    owed = -sign * (made.duty + made.tax)
+    return [
+        Draft(made.company_id, Account.IMPORT_TAX, sign * (made.tax - kept)),
+        Draft(
+            made.company_id,
+            Account.CUSTOMS_PAYABLE,
+            owed,
+            owed,
+            made.company.currency,
+            Decimal(1),
+            party=made.office_id,
+            document_kind=DocumentKind.CUSTOMS_ENTRY,
+            document=made.pk,
+        ),
+    ]
+
+
+def _undo(book: Entry, old: CustomsEntry) -> None:
+    """What the entry put into the goods leaves them as a late cost; the office is owed nothing by it."""
+    drafts = _owed(old, -1)
+    charges = [charge for charge in (old.duty_charge, old.kept_charge) if charge]
+    for charge in charges:
+        company = old.company_id
+        drafts.append(accruals.billed(charge, company, -charge.billed, -charge.billed, Decimal(1)))
+        charge.billed = ZERO
+        costing.bill(charge, charge.closed_on)
+        costing.bear_nothing(charge)
+        drafts += absorb.write(book, only_billed(charge))
+    post(book, drafts)
+    accruals.true_up(book, [charge.pk for charge in charges])
+    operations.mark_undone(old, book)
+
+
+@once
+def reverse_customs_entry(act: Act, request: ReverseEntryRequest) -> int:
+    """Undo a customs entry by counter-entries; it stays told. Returns its id."""
+    found = CustomsEntry.objects.select_related("company", "entry", "duty_charge", "kept_charge")
+    entry = found.get(pk=request.entry)
+    act.require("book_customs_entry", entry.company_id)
+    shipping.lock([entry.shipment_id])
+    entry.refresh_from_db(fields=["reversed_by"])
+    if entry.reversed_by_id:
+        raise Refused(Problem(f"{entry} is reversed or corrected already.", mend="Reload the page."))
+    if not request.reason.strip():
+        raise Refused(Problem("Say why the entry is reversed.", "reason", "One sentence is enough."))
+    text = f"Reversed customs entry {entry.number}: {request.reason.strip()}"
+    text += posting_note([entry.company_id], act.today)
+    lines = entry.lines.values_list("shipment_line__instalment__line", flat=True).order_by("pk")
+    links = [("line", line, entry.company_id) for line in dict.fromkeys(lines)]
+    links.insert(0, ("shipment", entry.shipment_id, entry.company_id))
+    history = add_history(act, "reverse_customs_entry", text, links, act.today)
+    _undo(open_entry(act, history, text, act.today, reverses=entry.entry), entry)
+    bring_along(shipments=[entry.shipment_id])
+    return entry.pk
+
+
 def _customs_charge(
-    request: EntryRequest, declared: Declared, book, kind: str, amount: Decimal, by_line: dict[str, Decimal]
-):
+    request: EntryRequest, declared: Declared, book: Entry, kind: str, amount: Decimal, by_line: dict[str, Decimal]
+) -> tuple[Charge | None, list[Draft]]:
     """Duty or tax as a charge whose shares are the office's own lines; returns it and its postings."""
     if not amount:
         return None, []
@@ -194,24 +195,16 @@ def _customs_charge(
         currency=company.currency,
         billed=amount,
         billed_on=request.day,
-        bill_number=f"{request.number.strip()} {kind.replace('_', ' ')}",
+        closed_on=request.day,
     )
-    costing.write_charge(charge, [request.shipment], [], [])
-    shares = {int(key): share for key, share in by_line.items()}
-    costing.write_spread(charge, [costing.PartDraft(company.pk, amount, Decimal(1), amount, shares)])
-    found = absorb.absorption({key: {charge.pk: share} for key, share in shares.items()})
+    costing.write_charge(charge, [request.shipment])
+    shares = {
+        (part.instalment.line_id, part.pk): by_line[str(part.pk)]
+        for part in declared.shipment_lines
+        if by_line[str(part.pk)]
+    }
+    costing.write_spread(charge, [costing.PartDraft(company.pk, amount, amount, amount, amount, shares)])
+    found = absorb.absorption({absorb.Bearer(*key): {charge.pk: share} for key, share in shares.items()})
     drafts = absorb.write(book, found)
-    part = charge.parts.select_related("charge", "company").get()
-    drafts.append(accruals.Accrual(part, ZERO).draft(amount, amount)._replace(rate=Decimal(1)))
+    drafts.append(accruals.billed(charge, company.pk, amount, amount, Decimal(1)))
     return charge, drafts
-
-
-def _declaration(declared: Declared) -> operations.Declaration:
-    lines = []
-    for part, cost in declared.rows():
-        item = part.instalment.line.item
-        lines.append(
-            operations.DeclaredLine(part.pk, item.hs_code, item.origin, cost.customs_value, item.duty_rate, cost.duty)
-        )
-    value = sum((cost.customs_value for cost in declared.sheet.lines), ZERO)
-    return operations.Declaration(value, declared.sheet.duty, declared.sheet.tax_base, declared.sheet.tax, tuple(lines))

@@ -13,6 +13,7 @@ from django.db import transaction
 from django.db.models import Sum
 
 from northing.access.acts import Act
+from northing.actions.costing import charges
 from northing.actions.orders.write import (
     PERCENTAGES,
     LineRequest,
@@ -366,6 +367,7 @@ def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterab
     whole = Instalment.objects.filter(line__instalments__in=list(touched)).distinct().values_list("pk", flat=True)
     dated = Instalment.objects.filter(line__in=list(lines)).values_list("pk", flat=True)
     bring_along(orders=[order.pk], instalments=list(whole), dated=dated)
+    charges.follow_units(act, whole.values_list("line", flat=True))
 
 
 def difference(order: PurchaseOrder) -> list[dict[str, str]]:

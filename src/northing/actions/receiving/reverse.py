@@ -8,7 +8,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act
-from northing.actions.costing import accruals, ownership
+from northing.actions.costing import absorb, accruals, ownership
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
@@ -18,8 +18,9 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations as inventory
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, Posting
-from northing.ledger.operations import open_entry
+from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
+from northing.orders import operations as orders
 from northing.positions import operations as positions
 from northing.positions.models import Movement
 from northing.quality.models import Inspection
@@ -46,7 +47,9 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
         Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
     )
     act.require_at("reverse_receipt", receipt.company_id, receipt.site_id)
-    shipment = shipping.lock([receipt.container.shipment_id])[receipt.container.shipment_id]
+    shipments = [receipt.container.shipment_id] if receipt.container else []
+    locked = shipping.lock(shipments)
+    orders.lock(receipt.lines.values_list("instalment__line__order", flat=True))
     if not request.reason.strip():
         raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
     receipt.refresh_from_db(fields=["reversed_at"])
@@ -58,12 +61,13 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     entry = open_entry(act, history, text, act.today, reverses=receipt.entry)
     inventory.clear_layers(history, layers)
     _undo_books(entry, receipt, layers)
-    _undo_movements(history, receipt, shipment.place)
-    _own_anew(act, history, entry, receipt, shipment)
+    _undo_movements(history, receipt, next((one.place for one in locked.values()), ""))
+    _own_anew(act, history, entry, receipt, next(iter(locked.values()), None))
+    _bear_anew(entry, receipt)
     receiving.mark_reversed(receipt, act.at)
     bring_along(
-        instalments=[layer.shipment_line.instalment_id for layer in layers],
-        shipments=[receipt.container.shipment_id],
+        instalments=list(receipt.lines.values_list("instalment", flat=True)),
+        shipments=shipments,
         layers=[layer.pk for layer in layers],
         cases=claims.withdraw_cases(layers, act.at),
     )
@@ -80,6 +84,8 @@ def _locked_layers(receipt: Receipt) -> list[CostLayer]:
 
 def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int, int | None]]:
     lines = {("line", layer.shipment_line.instalment.line_id, receipt.company_id) for layer in layers}
+    if receipt.container is None:
+        return sorted(lines)
     return [
         ("shipment", receipt.container.shipment_id, receipt.company_id),
         ("container", receipt.container_id, receipt.company_id),
@@ -122,7 +128,7 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     """The mirror of what the receipt posted; late costs of its layers wait in their accruals again."""
     keys = [layer.pk for layer in layers]
     ledger.post_all(entry, LATE, [keys, receipt.entry_id])
-    ledger.mirror(entry, receipt.entry)
+    ledger.mirror(entry, receipt.entry, keys)
     sums = LayerCost.objects.filter(layer__in=keys).values_list("layer", "charge").annotate(total=Sum("amount"))
     costs = list(sums.order_by("layer", "charge"))
     ledger.add_costs(entry, [(layer, charge, -total) for layer, charge, total in costs])
@@ -133,11 +139,14 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
 
 
 def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:
-    """Units go back to where the shipment is now: one that sailed meanwhile took its goods along."""
+    """Units go back to where the shipment is now: one that sailed meanwhile took its goods along.
+
+    What came unpacked is with the supplier again.
+    """
     back, accounted = [], defaultdict(Decimal)
     for movement in Movement.objects.filter(history=receipt.history).order_by("pk"):
         of_shipment_line = movement.source not in ("with_supplier", "excess")
-        home = place if of_shipment_line else movement.source
+        home = place if of_shipment_line and place else movement.source
         back.append(
             positions.MoveDraft(
                 movement.instalment_id, movement.target, home, movement.quantity, movement.shipment_line_id
@@ -145,13 +154,16 @@ def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None
         )
         accounted[movement.shipment_line_id] += movement.quantity if of_shipment_line else ZERO
     positions.move(history, back)
+    if not place:
+        shipping.send_back(accounted)
+        return
     parts = ShipmentLine.objects.in_bulk(accounted)
     for key, quantity in accounted.items():
         parts[key].accounted -= quantity
     shipping.account_for(parts.values())
 
 
-def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, shipment: Shipment) -> None:
+def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, shipment: Shipment | None) -> None:
     """Goods that only this receipt made ours are not ours any more, unless their moment has passed since.
 
     Where another receipt of the same goods stands, they stay ours at their value.
@@ -163,7 +175,15 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
     ownership.keep(entry, list(parts.filter(accounted__gt=0).values_list("pk", flat=True)))
     given_up = sorted(parts.filter(accounted=0).values_list("pk", flat=True))
     shipping.own_shipment_lines((key, None, None, None, None) for key in given_up)
+    if shipment is None:
+        return
     name = str(shipment.voyage or shipment)
     for event, day in (("on_board", shipment.departed_on), ("arrival", shipment.arrived_on)):
         if day:
             ownership.own_by(act, history, event, ShipmentLine.objects.filter(pk__in=given_up), day, name)
+
+
+def _bear_anew(entry: Entry, receipt: Receipt) -> None:
+    """What charges over whole order lines put upon other receipts, now that these units are still to come."""
+    lines = set(receipt.lines.values_list("instalment__line", flat=True))
+    post(entry, absorb.write(entry, absorb.of_lines(lines)))

@@ -62,7 +62,7 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
     drafts = []
     for (key, company), goods in aboard.items():
         shipment, main = found[key], mains.get(key)
-        entries = {entry.company_id: entry.day for entry in shipment.customs_entries.all()}
+        entries = {entry.company_id: entry.day for entry in shipment.customs_entries.all() if not entry.reversed_by_id}
         facts = moves.ShipmentFacts(
             created_on=day_of(shipment.created_at),
             packed_something=True,

@@ -34,14 +34,8 @@ class CompanyRate:
     rate: Decimal
 
 
-@dataclass(frozen=True, slots=True)
-class CompanyPart:
-    """A company's part: in the charge's currency, in base currency, and each bearer's share of it."""
-
-    company: int
-    amount: Decimal
-    base_amount: Decimal
-    shares: Mapping[int, Decimal]
+# By company: its part in the charge's currency, and in its own base currency.
+Between = dict[int, tuple[Decimal, Decimal]]
 
 
 def weight_of(bearer: Bearer, basis: str, rate: Decimal) -> Fraction:
@@ -61,33 +55,51 @@ def weight_of(bearer: Bearer, basis: str, rate: Decimal) -> Fraction:
     return Fraction({"weight": bearer.weight, "volume": bearer.volume, "quantity": bearer.quantity}[basis])
 
 
-def share_charge(
+def weights_of(bearers: Sequence[Bearer], basis: str, rates: Mapping[int, CompanyRate]) -> list[int]:
+    """What each bearer weighs by `basis`, in whole numbers of one measure.
+
+    Raises NothingToSpreadOver where every weight is zero.
+    """
+    weights = [weight_of(bearer, basis, rates[bearer.company].rate) for bearer in bearers]
+    if not any(weights):
+        raise NothingToSpreadOver(basis)
+    return whole_weights(weights)
+
+
+def between_companies(
     amount: Decimal,
     currency: str,
     bearers: Sequence[Bearer],
-    basis: str,
+    weights: Sequence[int],
     rates: Mapping[int, CompanyRate],
-    by_hand: Sequence[Decimal] = (),
-) -> list[CompanyPart]:
-    """Parts of a charge by company; `shares` is keyed by the bearer's place in `bearers`.
+) -> Between:
+    """An amount shared between the companies of its bearers, in its own currency, then converted at each one's rate.
 
-    `by_hand` gives each bearer's share in the charge's currency instead of a basis.
-    Raises NothingToSpreadOver where the amount is not zero and every weight is.
+    >>> here, there = Bearer(1, *[Decimal(1)] * 4), Bearer(2, *[Decimal(1)] * 4)
+    >>> rates = {1: CompanyRate("NZD", Decimal("1.5")), 2: CompanyRate("AUD", Decimal(1))}
+    >>> between_companies(Decimal("10.00"), "USD", [here, there], [3, 1], rates)
+    {1: (Decimal('7.50'), Decimal('11.25')), 2: (Decimal('2.50'), Decimal('2.50'))}
     """
-    if by_hand:
-        weights = [Fraction(share) for share in by_hand]
-    else:
-        weights = [weight_of(bearer, basis, rates[bearer.company].rate) for bearer in bearers]
-    if amount and not any(weights):
-        raise NothingToSpreadOver(basis)
-    whole = whole_weights(weights)
-    members: dict[int, list[int]] = {}
-    for place, bearer in enumerate(bearers):
-        members.setdefault(bearer.company, []).append(place)
-    of_company = [sum(whole[place] for place in places) for places in members.values()]
-    parts = []
-    for (company, places), part in zip(members.items(), spread_amount(amount, of_company, currency), strict=True):
-        base = converted(part, rates[company].rate, rates[company].currency)
-        shares = spread_amount(base, [whole[place] for place in places], rates[company].currency)
-        parts.append(CompanyPart(company, part, base, dict(zip(places, shares, strict=True))))
-    return parts
+    of_company: dict[int, int] = {}
+    for bearer, weight in zip(bearers, weights, strict=True):
+        of_company[bearer.company] = of_company.get(bearer.company, 0) + weight
+    parts = spread_amount(amount, list(of_company.values()), currency)
+    return {
+        company: (part, converted(part, rates[company].rate, rates[company].currency))
+        for company, part in zip(of_company, parts, strict=True)
+    }
+
+
+def within_companies(
+    bases: Mapping[int, Decimal],
+    bearers: Sequence[Bearer],
+    weights: Sequence[int],
+    rates: Mapping[int, CompanyRate],
+) -> dict[int, Decimal]:
+    """Each bearer's share (by its place) of what its company bears in all, in that company's base currency."""
+    shares: dict[int, Decimal] = {}
+    for company, base in bases.items():
+        places = [place for place, bearer in enumerate(bearers) if bearer.company == company]
+        own = spread_amount(base, [weights[place] for place in places], rates[company].currency)
+        shares |= dict(zip(places, own, strict=True))
+    return shares

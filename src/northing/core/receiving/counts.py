@@ -1,8 +1,10 @@
-"""Receiving one part of a shipment: where the units come from, and what stops it."""
+"""Receiving one part: where the units come from, and what stops it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
+from northing.core.money.exact import plain
 from northing.core.positions.places import drawn_from
 from northing.core.problems import Problem, Strength
 
@@ -11,17 +13,22 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """What the papers say of one shipment line: its place, its quantity, what is accounted for."""
+    """What the papers say of one part: its place, its quantity, what of it is accounted for.
+
+    The place of goods that come unpacked is `with_supplier`; then nothing more of them is `with_supplier` beside it.
+    `excess` is what came beyond the order before.
+    """
 
     place: str
     quantity: Decimal
     accounted: Decimal
     with_supplier: Decimal
     over_tolerance: Decimal
+    excess: Decimal = ZERO
 
     @property
     def open(self) -> Decimal:
-        """Shipped and not yet received or declared missing."""
+        """On its way and neither received nor declared missing."""
         return max(self.quantity - self.accounted, ZERO)
 
 
@@ -35,35 +42,63 @@ class Counted:
 
 @dataclass(frozen=True, slots=True)
 class Taking:
-    """Where received units come from, place by place; units missing; units beyond the order."""
+    """Where received units come from, place by place; units missing, or dropped; units beyond the order."""
 
     received: list[tuple[str, Decimal]]
-    missing: Decimal
-    excess: Decimal
+    missing: Decimal = ZERO
+    dropped: Decimal = ZERO
+
+    @property
+    def quantity(self) -> Decimal:
+        """Units received."""
+        return sum((quantity for _, quantity in self.received), ZERO)
+
+    def of(self, place: str) -> Decimal:
+        """Units received from a place."""
+        return sum((quantity for name, quantity in self.received if name == place), ZERO)
 
 
 def most_allowed(expected: Expected) -> Decimal:
-    """The largest quantity that passes: what is open plus the over tolerance on the whole.
+    """The largest quantity that passes: what is open plus the over tolerance on the whole, as far as it is not used.
 
     >>> most_allowed(Expected("landed", Decimal(100), Decimal(40), Decimal(0), Decimal("2")))
     Decimal('62')
     """
-    return expected.open + expected.quantity * expected.over_tolerance / 100
+    return expected.open + max(expected.quantity * expected.over_tolerance / 100 - expected.excess, ZERO)
 
 
 def taking(expected: Expected, counted: Counted) -> Taking:
-    """Draw the units from the shipment lines first, then from what is still with the supplier, then from excess.
+    """Draw the units from the part first, then from what is still with the supplier, then from excess.
+
+    A rest that does not come is missing where it was shipped; of goods that come unpacked it is dropped.
 
     >>> taking(Expected("landed", Decimal(10), Decimal(0), Decimal(0), Decimal(0)), Counted(Decimal(8), False))
-    Taking(received=[('landed', Decimal('8'))], missing=Decimal('2'), excess=Decimal('0'))
+    Taking(received=[('landed', Decimal('8'))], missing=Decimal('2'), dropped=Decimal('0'))
     """
     received = drawn_from(
         counted.quantity, [(expected.place, expected.open), ("with_supplier", expected.with_supplier)]
     )
-    short = max(expected.open - counted.quantity, ZERO)
-    missing = short if counted.still_coming is False else ZERO
-    excess = sum((quantity for place, quantity in received if place == "excess"), ZERO)
-    return Taking(received, missing, excess)
+    gone = max(expected.open - counted.quantity, ZERO) if counted.still_coming is False else ZERO
+    if expected.place == "with_supplier":
+        return Taking(received, dropped=gone)
+    return Taking(received, missing=gone)
+
+
+def divided(whole: Taking, quantities: Sequence[Decimal]) -> list[Taking]:
+    """The taking of a part row by row (its lots and bins): places in order; what did not come stands with the last.
+
+    >>> whole = Taking([("landed", Decimal(8)), ("excess", Decimal(1))], missing=Decimal(2))
+    >>> [row.received for row in divided(whole, [Decimal(5), Decimal(4)])]
+    [[('landed', Decimal('5'))], [('landed', Decimal('3')), ('excess', Decimal('1'))]]
+    """
+    left, rows = dict(whole.received), []
+    for quantity in quantities:
+        received = drawn_from(quantity, left.items())
+        for place, part in received:
+            left[place] -= part
+        rows.append(Taking(received))
+    rows[-1] = Taking(rows[-1].received, whole.missing, whole.dropped)
+    return rows
 
 
 def counting_problems(expected: Expected, counted: Counted, where: str, rest: str) -> list[Problem]:
@@ -77,19 +112,15 @@ def counting_problems(expected: Expected, counted: Counted, where: str, rest: st
     if counted.quantity > allowed:
         return [
             Problem(
-                f"{_plain(counted.quantity)} is more than the {_plain(expected.open)} still expected"
-                f" and the tolerance of {_plain(expected.over_tolerance)} % allow.",
+                f"{plain(counted.quantity)} is more than the {plain(expected.open)} still expected"
+                f" and the tolerance of {plain(expected.over_tolerance)} % allow.",
                 where,
-                f"Receive at most {_plain(allowed)} and set the rest aside for the buyer to decide.",
+                f"Receive at most {plain(allowed)} and set the rest aside for the buyer to decide.",
             )
         ]
     if counted.quantity < expected.open and counted.still_coming is None:
-        short = _plain(expected.open - counted.quantity)
+        short = plain(expected.open - counted.quantity)
         return [
             Problem(f"{short} are short.", rest, "Say whether they are still coming or no more comes.", Strength.ASK)
         ]
     return []
-
-
-def _plain(value: Decimal) -> str:
-    return format(value.normalize(), "f")

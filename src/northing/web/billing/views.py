@@ -1,22 +1,38 @@
-"""Bills as booked, and what is owned and not billed."""
+"""Bills: what is owned and not billed, bills as booked, a bill entered and reversed."""
 
-from django.db.models import Sum
-from django.shortcuts import render
+from django.contrib import messages
+from django.db.models import Q, Sum
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 
-from northing.access.permissions import companies_of
-from northing.costing.models import Charge
+from northing.access.permissions import companies_of, may
+from northing.actions.billing import bills as billing
+from northing.billing.models import Bill
+from northing.core.problems import Refused
 from northing.ledger.models import Account, OpenItem
+from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
+from northing.web.billing.forms import BillForm, ReverseBillForm
+from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
-from northing.web.common.permissions import open_page
-from northing.web.reports.views import SHOWN
+from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.shipping.views.shipments import visible_shipments
+
+# Of how many shipments a bill is offered for.
+LATEST = 40
+FIRST_ROWS = 3
+
+
+def visible_bills(person):
+    """Bills of the person's companies, and those of which they bear a part."""
+    mine = companies_of(person)
+    return Bill.objects.filter(Q(company__in=mine) | Q(lines__parts__company__in=mine)).distinct()
 
 
 @open_page
 def bills(request):
-    """Provider bills as booked, and goods owned and not billed yet, line by line."""
+    """Bills as booked, and goods owned and not billed yet, line by line."""
     mine = companies_of(request.user)
-    booked = Charge.objects.filter(billed__isnull=False, parts__company__in=mine).distinct()
     owned = OpenItem.objects.filter(account=Account.OWNED_NOT_BILLED, company__in=mine)
     owned = owned.values("order_line", "company__currency", "order_line__order__currency").annotate(
         in_base=Sum("base"), foreign=Sum("amount")
@@ -26,5 +42,67 @@ def bills(request):
     lines = OrderLine.objects.select_related("order__supplier", "item").in_bulk([row["order_line"] for row in rows])
     for row in rows:
         row["line"] = lines[row["order_line"]]
-    context = {"booked": booked.select_related("payee").order_by("-billed_on", "-pk")[:SHOWN], "owned": rows}
-    return render(request, "billing/bills.html", context | {"page": page})
+    found = (
+        visible_bills(request.user).select_related("party").prefetch_related("lines__charge").order_by("-day", "-pk")
+    )
+    booked = page_of_rows(found, request.GET, 20, name="bills")
+    return render(request, "billing/bills.html", {"booked": booked, "owned": rows, "page": page})
+
+
+@form_for("book_bill")
+def new_bill(request):
+    """Enter a bill with its lines; what it does is shown before it is booked."""
+    latest = list(visible_shipments(request.user).order_by("-pk")[:LATEST])
+    rows = request.POST.get("rows", "")
+    rows = int(rows) if rows.isascii() and rows.isdigit() and len(rows) < 3 else FIRST_ROWS
+    if request.POST.get("act") == "another":
+        rows += 1
+    form = BillForm(
+        request.POST or None,
+        person=request.user,
+        shipments=latest,
+        rows=rows,
+        initial={"day": timezone.localdate(), "kind": Bill.Kind.BILL},
+    )
+    context = {"form": form}
+    entered = request.method == "POST" and request.POST.get("act") != "another"
+    if entered and form.is_valid():
+        if request.POST.get("act") == "book":
+            booked = form.do(request, billing.book_bill, lambda _: form.asked())
+            if booked:
+                note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
+                messages.success(request, f"Booked and spread{note}.")
+                return redirect("bill", booked)
+        else:
+            context |= _effect(form)
+    if request.POST.get("act") == "another":
+        form.errors.clear()  # a further row is asked for; nothing is booked yet
+    return render(request, "billing/new_bill.html", context, status=422 if form.errors else 200)
+
+
+def _effect(form: BillForm) -> dict:
+    """What booking would do, or the refusal on the form."""
+    try:
+        return {"plans": billing.foresee(form.asked())}
+    except Refused as refused:
+        form.take(refused)
+        return {}
+
+
+@acts_for("book_bill")
+def bill(request, bill_id: int):
+    """A bill: its lines, who bears them, its postings, and the way back."""
+    found = visible_bills(request.user).select_related("party", "company", "entry__history", "entered_by")
+    record = get_object_or_404(found, pk=bill_id)
+    form = ReverseBillForm(request.POST or None)
+    if request.method == "POST" and form.do(request, billing.reverse_bill, lambda _: form.asked(record.pk)):
+        messages.success(request, "The bill is reversed. What it billed is expected again as it was estimated.")
+        return redirect("bill", record.pk)
+    context = {
+        "bill": record,
+        "lines": record.lines.select_related("charge").order_by("number"),
+        "form": form,
+        "allowed": may(request.user, "book_bill", record.company_id),
+        "history": history_for(request, "bill", record.pk),
+    }
+    return render(request, "billing/bill.html", context, status=422 if form.errors else 200)

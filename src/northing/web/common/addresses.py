@@ -9,6 +9,7 @@ PAGES = {
     "item": "item",
     "shipment": "shipment",
     "voyage": "voyage",
+    "bill": "bill",
     "charge": "charge",
     "layer": "layer",
     "receipt": "receipt",

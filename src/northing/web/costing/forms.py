@@ -3,6 +3,7 @@
 from django import forms
 
 from northing.access.queries import scoped
+from northing.actions.billing.request import BillRequest, of_one
 from northing.actions.costing.charges import ChargeRequest, EndRequest
 from northing.core.costing.landed_cost import KINDS
 from northing.costing.models import Charge
@@ -21,7 +22,7 @@ class ChargeForm(ActionForm):
 
     state = forms.ChoiceField(choices=[("billed", "A bill"), ("estimated", "An estimate")], label="This is")
     company = forms.ModelChoiceField(Company.objects.none(), label="Billed to")
-    payee = forms.ModelChoiceField(Party.objects.exclude(kind="supplier"))
+    payee = forms.ModelChoiceField(Party.objects.all())
     kind = forms.ChoiceField(choices=KIND_CHOICES)
     basis = forms.ChoiceField(choices=BASES, label="Spread by")
     currency = CurrencyField()
@@ -72,9 +73,11 @@ class ChargeForm(ActionForm):
             shipments=_keys(entered["shipments"]),
             containers=_keys(entered["containers"]),
             lines=_keys(entered["lines"]),
-            bill_number=entered["bill_number"],
-            charge=self.charge.pk if self.charge else None,
         )
+
+    def bill(self) -> BillRequest:
+        """The charge as a bill of one line."""
+        return of_one(self.asked(), self.cleaned_data["bill_number"], self.charge.pk if self.charge else None)
 
 
 def _keys(records) -> tuple[int, ...]:

@@ -7,7 +7,9 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
+from northing.actions.billing import bills as billing
 from northing.actions.costing import charges as costing
+from northing.billing.models import BillLine
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
 from northing.costing.models import Charge
@@ -31,9 +33,9 @@ LATEST = 40
 def charges(request):
     """Charges, newest first, estimates that wait for their bill marked."""
     found = Charge.objects.filter(parts__company__in=companies_of(request.user)).distinct()
-    found = found.select_related("payee", "company").prefetch_related("shipments")
+    found = found.select_related("payee", "company").prefetch_related("shipments", "bill_lines__bill")
     if request.GET.get("show") == "expected":
-        found = found.filter(billed=None, ended_on=None)
+        found = found.filter(closed_on=None)
     page = page_of_rows(found.order_by("-pk"), request.GET)
     return render(request, "costing/charges.html", {"charges": page.rows, "page": page})
 
@@ -53,12 +55,14 @@ def new_charge(request):
     context = {"form": form, "replaces": replaces}
     if request.method == "POST" and form.is_valid():
         if request.POST.get("confirmed"):
-            action = costing.book_bill if form.cleaned_data["state"] == "billed" else costing.enter_estimate
-            booked = form.do(request, action, lambda _: form.asked())
+            if form.cleaned_data["state"] == "billed":
+                page, booked = "bill", form.do(request, billing.book_bill, lambda _: form.bill())
+            else:
+                page, booked = "charge", form.do(request, costing.enter_estimate, lambda _: form.asked())
             if booked:
                 note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
                 messages.success(request, f"Booked and spread{note}.")
-                return redirect("charge", booked)
+                return redirect(page, booked)
         else:
             context |= _effect(form)
     return render(request, "costing/new_charge.html", context, status=422 if form.errors else 200)
@@ -91,7 +95,7 @@ def _replaced(request) -> Charge | None:
     key = request.POST.get("charge") or request.GET.get("charge") or ""
     if not _is_key(key):
         return None
-    return Charge.objects.filter(pk=key, billed=None, parts__company__in=companies_of(request.user)).first()
+    return Charge.objects.filter(pk=key, closed_on=None, parts__company__in=companies_of(request.user)).first()
 
 
 def _initial(request, replaces: Charge | None) -> dict:
@@ -129,11 +133,12 @@ def _of_clock(request, today) -> dict:
 def _effect(form: ChargeForm) -> dict:
     """What booking would do, or the refusal on the form."""
     try:
-        plan = costing.plan(form.asked())
+        billed = form.cleaned_data["state"] == "billed"
+        plan = billing.foresee(form.bill())[0] if billed else costing.foresee(form.asked())
     except Refused as refused:
         form.take(refused)
         return {}
-    return {"plan": plan, "rows": plan.rows(), "variance": plan.absorbed.variance}
+    return {"plan": plan}
 
 
 @acts_for("book_bill")
@@ -142,13 +147,13 @@ def charge(request, charge_id: int):
     mine = companies_of(request.user)
     found = Charge.objects.filter(parts__company__in=mine).distinct().select_related("payee", "company")
     record = get_object_or_404(found, pk=charge_id)
-    shares = record.shares.filter(company__in=mine).select_related(
-        "shipment_line__instalment__line__item",
-        "shipment_line__instalment__line__order",
-        "shipment_line__container",
-        "company",
+    shares = (
+        record.shares.filter(company__in=mine)
+        .order_by("pk")
+        .select_related("order_line__item", "order_line__order", "shipment_line__container", "company")
     )
-    context = {"charge": record, "shares": shares, "form": None}
+    bills = BillLine.objects.filter(charge=record).select_related("bill").order_by("pk")
+    context = {"charge": record, "shares": shares, "bills": bills, "form": None}
     context["parts"] = record.parts.filter(company__in=mine).select_related("company")
     context["history"] = history_for(request, "charge", record.pk)
     if record.expected and may_somewhere(request.user, "book_bill"):

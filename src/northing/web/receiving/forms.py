@@ -1,62 +1,71 @@
-"""Forms of the dock, quality and stock."""
+"""Forms of the dock: what was found of each part, and why a receipt is undone."""
+
+from collections.abc import Iterator
 
 from django import forms
 
-from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow
+from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.receiving.reverse import ReverseRequest
-from northing.masterdata.models import Bin
+from northing.masterdata.models import Bin, Site
 from northing.web.common.forms import ActionForm, DayField, ExactField
+from northing.web.receiving.parts import Part
 
 STILL, NO_MORE = "still", "no_more"
+MOST_ROWS = 20
+NAMES = ("row", "short", "lot", "best", "bin")
 
 
 class ReceiveForm(ActionForm):
-    """What was found of each part of a container, for one company's site."""
+    """What was found of each part, for one company's site; a part may have come in several lots or bins."""
 
     delivery_note = forms.CharField(max_length=40, label="Delivery note")
     occurred_on = DayField(label="Received on")
 
-    def __init__(self, *args, parts, site, **kwargs):
+    def __init__(self, *args, parts: list[Part], site: Site, **kwargs):
         super().__init__(*args, **kwargs)
         self.parts, self.site = parts, site
         bins = [(str(one.pk), one.code) for one in Bin.objects.filter(site=site)]  # read once, for every row
         for part in parts:
-            item, label = part.instalment.line.item, f"of {part.instalment.line.item.code}"
-            self.fields[f"row-{part.pk}"] = ExactField(required=False, label=f"Found {label}")
-            self.fields[f"short-{part.pk}"] = forms.ChoiceField(
-                choices=[("", "–"), (STILL, "still coming"), (NO_MORE, "no more coming")],
-                required=False,
-                label=f"If {item.code} is short",
-            )
-            if item.keeps_lot:
-                self.fields[f"lot-{part.pk}"] = forms.CharField(max_length=40, required=False, label=f"Lot {label}")
-            if item.keeps_best_before:
-                self.fields[f"best-{part.pk}"] = DayField(required=False, label=f"Best before {label}")
-            usual = ("", "quarantine" if item.inspected else "store")
-            self.fields[f"bin-{part.pk}"] = forms.ChoiceField(
-                choices=[usual, *bins], required=False, label=f"Bin {label}"
-            )
+            for number, end in enumerate(part.ends()):
+                self._add_row(part, end, bins, first=not number)
 
-    def rows(self):
-        """(part, found, short, lot, best-before, bin) for the template; None where not kept."""
+    def _add_row(self, part: Part, end: str, bins: list, *, first: bool) -> None:
+        item, label = part.line.item, f"of {part.line.item.code}"
+        self.fields[f"row-{end}"] = ExactField(required=False, label=f"Found {label}")
+        if first:
+            coming = [("", "–"), (STILL, "still coming"), (NO_MORE, "no more coming")]
+            short = forms.ChoiceField(choices=coming, required=False, label=f"If {item.code} is short")
+            self.fields[f"short-{end}"] = short
+        if item.keeps_lot:
+            self.fields[f"lot-{end}"] = forms.CharField(max_length=40, required=False, label=f"Lot {label}")
+        if item.keeps_best_before:
+            self.fields[f"best-{end}"] = DayField(required=False, label=f"Best before {label}")
+        usual = ("", "quarantine" if item.inspected else "store")
+        self.fields[f"bin-{end}"] = forms.ChoiceField(choices=[usual, *bins], required=False, label=f"Bin {label}")
+
+    def rows(self) -> Iterator[tuple]:
+        """(part or None, found, short, lot, best-before, bin) for the template; the part with its first row only."""
         for part in self.parts:
-            names = [f"{name}-{part.pk}" for name in ("row", "short", "lot", "best", "bin")]
-            yield part, *(self[name] if name in self.fields else None for name in names)
+            for number, end in enumerate(part.ends()):
+                names = [f"{name}-{end}" for name in NAMES]
+                yield None if number else part, *(self[name] if name in self.fields else None for name in names)
 
-    def asked(self, container: int) -> ReceiveRequest:
-        """The receipt as a request; parts with nothing entered were not counted."""
+    def asked(self, container: int | None) -> ReceiveRequest:
+        """The receipt as a request; rows with nothing entered were not counted."""
         entered = self.cleaned_data
         rows = tuple(
             ReceiveRow(
-                shipment_line=part.pk,
-                quantity=entered[f"row-{part.pk}"],
-                still_coming={STILL: True, NO_MORE: False}.get(entered[f"short-{part.pk}"]),
-                lot=entered.get(f"lot-{part.pk}") or "",
-                best_before=entered.get(f"best-{part.pk}"),
-                bin=int(entered[f"bin-{part.pk}"]) if entered[f"bin-{part.pk}"] else None,
+                shipment_line=part.shipment_line,
+                instalment=part.instalment,
+                quantity=entered[f"row-{end}"],
+                still_coming={STILL: True, NO_MORE: False}.get(entered[f"short-{part.key}"]),
+                lot=entered.get(f"lot-{end}") or "",
+                best_before=entered.get(f"best-{end}"),
+                bin=int(entered[f"bin-{end}"]) if entered[f"bin-{end}"] else None,
             )
             for part in self.parts
-            if entered[f"row-{part.pk}"] is not None
+            for end in part.ends()
+            if entered[f"row-{end}"] is not None
         )
         return ReceiveRequest(container, self.site.pk, entered["delivery_note"], entered["occurred_on"], rows)
 

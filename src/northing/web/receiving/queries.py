@@ -1,13 +1,17 @@
 """What comes to a dock: of its own companies' orders, and beside them."""
 
-from django.db.models import F, Min, OuterRef, Subquery
+from collections.abc import Iterable
+
+from django.db.models import Count, F, Min, OuterRef, Subquery
 from django.db.models.functions import Coalesce, Lower
 
 from northing.access.models import Person
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.masterdata.models import Company, Site
+from northing.orders.models import Instalment, PurchaseOrder
 from northing.shipping.models import Container, Leg, ShipmentLine
+from northing.web.receiving.parts import Part
 
 
 def sent_here(person: Person) -> list[Container]:
@@ -59,3 +63,27 @@ def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
             box["container"], box["site"] = part.container, order.site
             box["parts"].append(part)
     return list(boxes.values())
+
+
+def expected_orders(companies: Iterable[int]):
+    """Orders of companies (ids) of which units are with the supplier and not packed, the next to come first."""
+    waiting = PurchaseOrder.objects.filter(company__in=list(companies), sent_at__isnull=False)
+    waiting = waiting.filter(lines__instalments__position__with_supplier__gt=0).select_related("supplier", "site")
+    due = Min("lines__instalments__expected_on")
+    return waiting.annotate(parts=Count("lines__instalments"), due=due).order_by("due", "pk")
+
+
+def parts_of_container(box: Container, site: Site) -> list[Part]:
+    """What is still expected out of a container for a site's company."""
+    found = ShipmentLine.objects.filter(
+        container=box, instalment__line__order__company=site.company_id, accounted__lt=F("quantity")
+    )
+    found = found.select_related("instalment__line__item", "instalment__line__order__supplier").order_by("pk")
+    return [Part(one.instalment.line, one.quantity - one.accounted, shipment_line=one.pk) for one in found]
+
+
+def parts_of_order(order: PurchaseOrder) -> list[Part]:
+    """What of an order is with its supplier, not packed; line by line, the oldest instalments first."""
+    found = Instalment.objects.filter(line__order=order, position__with_supplier__gt=0)
+    found = found.select_related("line__item", "line__order__supplier", "position").order_by("line__number", "number")
+    return [Part(one.line, one.position.with_supplier, instalment=one.pk) for one in found]

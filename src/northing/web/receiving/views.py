@@ -1,7 +1,6 @@
 """Dock: what is expected, receiving a container, a receipt and its reversal."""
 
 from django.contrib import messages
-from django.db.models import F
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -12,13 +11,21 @@ from northing.actions.receiving import reverse
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Site
+from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
-from northing.shipping.models import Container, ShipmentLine
+from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.receiving.forms import ReceiveForm, ReverseForm
-from northing.web.receiving.queries import expected_boxes, sent_here
+from northing.web.receiving.forms import MOST_ROWS, ReceiveForm, ReverseForm
+from northing.web.receiving.parts import Part
+from northing.web.receiving.queries import (
+    expected_boxes,
+    expected_orders,
+    parts_of_container,
+    parts_of_order,
+    sent_here,
+)
 
 
 @open_page
@@ -27,7 +34,9 @@ def dock(request):
     mine = companies_of(request.user)
     boxes = page_of(lambda first, past: expected_boxes(mine, first, past), request.GET)
     receipts = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user).order_by("-pk")
+    unpacked = page_of_rows(expected_orders(mine), request.GET, 20, name="orders")
     context = {
+        "unpacked": unpacked,
         "boxes": boxes.rows,
         "page": boxes,
         "receipts": page_of_rows(receipts, request.GET, 20, name="receipts"),
@@ -41,26 +50,41 @@ def receive(request, container_id: int, site_id: int):
     """Receive a container's goods for a site: all at once, or line by line."""
     site = get_object_or_404(scoped(Site.objects.select_related("company"), request.user), pk=site_id)
     box = get_object_or_404(Container.objects.select_related("shipment"), pk=container_id)
-    parts = list(
-        ShipmentLine.objects.filter(
-            container=box, instalment__line__order__company=site.company_id, accounted__lt=F("quantity")
-        )
-        .select_related("instalment__line__item", "instalment__line__order__supplier")
-        .order_by("pk")
-    )
-    for part in parts:
-        part.open = part.quantity - part.accounted
-        part.open_text = f"{part.open.normalize():f}"
+    context = {"box": box, "site": site, "from": box.number}
+    return _receive(request, site, parts_of_container(box, site), box.pk, context)
+
+
+@form_for("receive")
+def receive_order(request, order_id: int):
+    """Receive goods that come unpacked against an order, the oldest instalments first."""
+    found = scoped(PurchaseOrder.objects.select_related("supplier", "site__company"), request.user)
+    order = get_object_or_404(found.exclude(sent_at=None), pk=order_id)
+    context = {"order": order, "site": order.site, "from": f"order {order.number}"}
+    return _receive(request, order.site, parts_of_order(order), None, context)
+
+
+def _receive(request, site: Site, parts: list[Part], container: int | None, context: dict):
+    _count_rows(request, parts)
     form = ReceiveForm(request.POST or None, parts=parts, site=site, initial={"occurred_on": timezone.localdate()})
-    if request.method == "POST":
-        done = form.do(request, receiving.receive, lambda _: form.asked(box.pk))
+    if request.method == "POST" and request.POST.get("split"):
+        form.errors.clear()  # a further row is asked for; nothing is received yet
+    elif request.method == "POST":
+        done = form.do(request, receiving.receive, lambda _: form.asked(container))
         if done:
             note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
             messages.success(request, f"Received{note}. Stock, costs and positions are up to date.")
             return redirect("receipt", done)
-    allowed = may(request.user, "receive", site.company_id)
-    context = {"box": box, "site": site, "form": form, "allowed": allowed, "parts": parts}
+    context |= {"form": form, "allowed": may(request.user, "receive", site.company_id), "parts": parts}
     return render(request, "receiving/receive.html", context, status=422 if form.errors else 200)
+
+
+def _count_rows(request, parts: list[Part]) -> None:
+    """In how many lots or bins each part came, one more where that is asked for."""
+    for part in parts:
+        said = request.POST.get(f"rows-{part.key}", "")
+        part.rows = int(said) if said.isascii() and said.isdigit() and len(said) < 3 else 1
+        part.rows += request.POST.get("split") == part.key
+        part.rows = max(1, min(part.rows, MOST_ROWS))
 
 
 @acts_for("reverse_receipt")
@@ -82,6 +106,13 @@ def receipt(request, receipt_id: int):
         "layers": {layer.receipt_line_id: layer for layer in layers},
         "form": form,
         "allowed": may(request.user, "reverse_receipt", record.company_id),
-        "history": history_for(request, "container", record.container_id),
+        "history": _story(request, record, lines),
     }
     return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)
+
+
+def _story(request, record: Receipt, lines):
+    """That of its container; of what came unpacked that of its order."""
+    if record.container_id:
+        return history_for(request, "container", record.container_id)
+    return history_for(request, "order", lines[0].instalment.line.order_id)

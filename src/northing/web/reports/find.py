@@ -5,7 +5,7 @@ from django.shortcuts import render
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.costing.models import Charge
+from northing.billing.models import Bill
 from northing.masterdata.models import Item
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
@@ -30,7 +30,7 @@ def _found(text: str, person) -> list[dict]:
     containers = Container.objects.filter(
         Q(shipment_lines__instalment__line__order__company__in=mine) | Q(shipment_lines=None), number__icontains=text
     )
-    charges = Charge.objects.filter(parts__company__in=mine, bill_number__icontains=text).select_related("payee")
+    bills = Bill.objects.filter(Q(company__in=mine) | Q(lines__parts__company__in=mine), number__icontains=text)
     receipts = scoped(Receipt.objects.all(), person).filter(delivery_note__icontains=text)
     items = Item.objects.filter(Q(code__icontains=text) | Q(description__icontains=text) | Q(packs__gtin=text))
     wanted = [
@@ -42,7 +42,11 @@ def _found(text: str, person) -> list[dict]:
             lambda s: (f"/shipping/{s.pk}/", s.reference, s.document),
         ),
         ("Containers", containers.distinct(), lambda c: (f"/shipping/{c.shipment_id}/", c.number, c.size_type)),
-        ("Bills", charges.distinct(), lambda c: (f"/costing/{c.pk}/", c.bill_number, c.payee.name)),
+        (
+            "Bills",
+            bills.select_related("party").distinct(),
+            lambda bill: (f"/billing/{bill.pk}/", bill.number, bill.party.name),
+        ),
         ("Delivery notes", receipts, lambda r: (f"/receiving/receipts/{r.pk}/", r.delivery_note, f"{r.occurred_on}")),
     ]
     groups = [{"name": name, "rows": [shown(row) for row in rows[:12]]} for name, rows, shown in wanted]

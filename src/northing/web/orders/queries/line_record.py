@@ -26,7 +26,7 @@ def gather(line: OrderLine) -> dict:
     answers = Answer.objects.filter(instalment__in=keys).select_related(
         "instalment__line__item", "recorded_by", "decided_by"
     )
-    shipment_lines = ShipmentLine.objects.filter(instalment__in=keys).select_related(
+    shipment_lines = ShipmentLine.objects.filter(instalment__in=keys, container__isnull=False).select_related(
         "container__shipment__voyage__carrier", "instalment"
     )
     shipment_lines = shipment_lines.prefetch_related("container__shipment__legs__load_call")
@@ -50,8 +50,9 @@ def gather(line: OrderLine) -> dict:
         "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
         "cases": _of(Claim.objects.filter(withdrawn_at=None), "layer", keys).order_by("pk"),
         "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
-        "bills": ChargeShare.objects.filter(shipment_line__instalment__in=keys)
+        "bills": ChargeShare.objects.filter(order_line=line)
         .select_related("charge__payee", "company")
+        .prefetch_related("charge__bill_lines__bill")
         .order_by("charge", "pk"),
         "matters": Matter.objects.filter(kind="instalment", record__in=keys),
     }

@@ -1,0 +1,67 @@
+"""A bill or credit note as it is entered."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from northing.actions.costing.charges import ChargeRequest
+from northing.actions.costing.scope import Scope
+from northing.billing.models import Bill
+
+
+@dataclass(frozen=True)
+class BillLineRequest:
+    """An amount as on the paper: of an expected charge (its id), or of a new one, with its kind, basis and scope (ids).
+
+    What is said beside an expected charge takes the place of what was estimated. A line that is not `final` leaves the
+    rest of the estimate expected.
+    """
+
+    amount: Decimal
+    charge: int | None = None
+    kind: str = ""
+    basis: str = ""
+    shipments: tuple[int, ...] = ()
+    containers: tuple[int, ...] = ()
+    lines: tuple[int, ...] = ()
+    orders: tuple[int, ...] = ()
+    remark: str = ""
+    final: bool = True
+
+    @property
+    def scope(self) -> Scope:
+        """What it is spread over."""
+        return Scope(self.shipments, self.containers, self.lines, self.orders)
+
+
+@dataclass(frozen=True)
+class BillRequest:
+    """A bill or credit note. A stated `total` is that of the lines and the tax; `rate` is the paper's own."""
+
+    company: int
+    party: int
+    number: str
+    day: date
+    currency: str
+    lines: tuple[BillLineRequest, ...]
+    tax: Decimal = Decimal(0)
+    total: Decimal | None = None
+    due_on: date | None = None
+    rate: Decimal | None = None
+    kind: str = Bill.Kind.BILL
+
+
+@dataclass(frozen=True)
+class ReverseBillRequest:
+    """A bill or credit note to be undone, and why."""
+
+    bill: int
+    reason: str
+
+
+def of_one(asked: ChargeRequest, number: str, charge: int | None = None) -> BillRequest:
+    """The bill of a single charge, or of the expected charge (id) that it bills."""
+    line = BillLineRequest(
+        asked.amount, charge, asked.kind, asked.basis, asked.shipments, asked.containers, asked.lines, asked.orders
+    )
+    return BillRequest(asked.company, asked.payee, number, asked.day, asked.currency, (line,))

@@ -1,0 +1,130 @@
+"""What a charge is spread over: goods in shipments and containers, or order lines as wholes, packed or not."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from fractions import Fraction
+
+from northing.actions.costing import ownership
+from northing.actions.costing.absorb import Bearer
+from northing.core.costing import charges
+from northing.core.money.money import converted
+from northing.core.orders.orders import net_amount
+from northing.costing.models import Charge
+from northing.costing.queries import line_units
+from northing.masterdata.queries import Rates
+from northing.orders import operations as orders
+from northing.orders.models import OrderLine
+from northing.shipping import operations as shipping
+from northing.shipping.models import Container, ShipmentLine
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class Scope:
+    """Ids of shipments, containers, order lines and whole orders.
+
+    Lines and orders given together with shipments or containers narrow those down; alone they are the scope, wherever
+    their units are.
+    """
+
+    shipments: tuple[int, ...] = ()
+    containers: tuple[int, ...] = ()
+    lines: tuple[int, ...] = ()
+    orders: tuple[int, ...] = ()
+
+    @property
+    def all_lines(self) -> list[int]:
+        """The order lines, those of whole orders among them."""
+        of_orders = OrderLine.objects.filter(order__in=self.orders).values_list("pk", flat=True) if self.orders else ()
+        return sorted({*self.lines, *of_orders})
+
+
+@dataclass(frozen=True)
+class Goods:
+    """Goods that bear a part of a charge: a shipment line, or (without one) a whole order line."""
+
+    line: OrderLine
+    quantity: Decimal
+    shipment_line: ShipmentLine | None = None
+
+    @property
+    def bearer(self) -> Bearer:
+        """By which its shares are kept."""
+        return Bearer(self.line.pk, self.shipment_line.pk if self.shipment_line else None)
+
+    @property
+    def source(self) -> str:
+        """What the goods come in, in words."""
+        return self.shipment_line.source if self.shipment_line else "whole line"
+
+    def value(self, rates: Rates) -> Decimal:
+        """In base currency: as they became ours, else at the day's rate."""
+        if self.shipment_line is not None:
+            owned = self.shipment_line.goods_base
+            return ownership.value_today(self.shipment_line, rates) if owned is None else owned
+        line, order = self.line, self.line.order
+        amount = net_amount(self.quantity, line.pack_factor, line.pack_price, line.net_share, order.currency)
+        return converted(amount, rates.of(order.company, order.currency), order.company.currency)
+
+
+def scope_of(charge: Charge) -> Scope:
+    """What a charge is spread over, as it stands."""
+    fields = (charge.shipments, charge.containers, charge.lines)
+    return Scope(*(tuple(field.values_list("pk", flat=True)) for field in fields))
+
+
+def aboard(shipments: Iterable[int], containers: Iterable[int] = ()) -> list[ShipmentLine]:
+    """What whole shipments and containers (ids) hold."""
+    whole = Container.objects.filter(shipment__in=list(shipments)).values("pk")
+    found = ShipmentLine.objects.filter(container__in=whole)
+    found = found | ShipmentLine.objects.filter(container__in=list(containers))
+    order = "instalment__line__order"
+    found = found.select_related(f"{order}__company", "instalment__line__item", "container__shipment")
+    return list(found.order_by("instalment__line_id", "pk"))
+
+
+def in_scope(scope: Scope) -> list[Goods]:
+    """The goods that a scope names."""
+    if scope.shipments or scope.containers:
+        parts = aboard(scope.shipments, scope.containers)
+        narrowed = set(scope.all_lines)
+        return [
+            Goods(part.instalment.line, part.quantity, part)
+            for part in parts
+            if not narrowed or part.instalment.line_id in narrowed
+        ]
+    keys = scope.all_lines
+    lines = OrderLine.objects.filter(pk__in=keys).select_related("order__company", "item").order_by("pk")
+    units = line_units(keys)
+    return [Goods(line, units[line.pk]) for line in lines if units[line.pk] > 0]
+
+
+def lock_scope(scope: Scope) -> list[Goods]:
+    """Lock the shipments and orders of a scope, so that nothing of it is packed or received while it is spread."""
+    goods = in_scope(scope)
+    boxes = {one.shipment_line.container.shipment_id for one in goods if one.shipment_line}
+    shipping.lock({*scope.shipments, *boxes})
+    orders.lock({one.line.order_id for one in goods})
+    return in_scope(scope)
+
+
+def measures(goods: Sequence[Goods], day: date) -> list[charges.Bearer]:
+    """What each bearer measures on every basis; goods not ours yet count at the day's rate."""
+    rates = Rates(day)
+    of_line: dict[int, Decimal] = {}
+    for one in goods:
+        of_line[one.line.pk] = of_line.get(one.line.pk, ZERO) + one.quantity
+    return [
+        charges.Bearer(
+            company=one.line.order.company_id,
+            goods=one.value(rates),
+            weight=one.line.item.weight_kg * one.quantity,
+            volume=one.line.item.volume_m3 * one.quantity,
+            quantity=one.quantity,
+            part_of_line=Fraction(one.quantity) / Fraction(of_line[one.line.pk]),
+        )
+        for one in goods
+    ]

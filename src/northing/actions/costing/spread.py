@@ -1,0 +1,154 @@
+"""Spreading a charge over its goods, and what that does to layers already received; computed first, written later."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from northing.actions.costing import absorb
+from northing.actions.costing.scope import Goods, measures
+from northing.core.costing import charges, landed_cost
+from northing.core.money.spread import NothingToSpreadOver
+from northing.core.problems import Problem, Refused
+from northing.costing.models import ChargeShare
+from northing.costing.operations import Key, PartDraft
+from northing.masterdata.queries import rate_for
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class Tranche:
+    """An amount said of a charge at once, by its estimate or by a line of a bill, at the rates of a day.
+
+    `pinned` is how it was divided between companies before; `rates` are companies' own (by id) instead of the day's.
+    """
+
+    amount: Decimal
+    day: date
+    billed: bool = False
+    pinned: charges.Between | None = None
+    rates: tuple[tuple[int, Decimal], ...] = ()
+
+
+@dataclass(frozen=True)
+class UnitCost:
+    """A layer's cost per unit before and after a booking."""
+
+    layer: object
+    old: Decimal
+    new: Decimal
+    stock: Decimal
+    variance: Decimal
+
+
+@dataclass
+class Plan:
+    """What spreading a charge would do; computed without writing. `between` is how each tranche is divided."""
+
+    goods: Sequence[Goods]
+    parts: list[PartDraft]
+    between: list[charges.Between]
+    rates: list[dict[int, Decimal]]
+    absorbed: absorb.Absorption
+    old_shares: dict[Key, Decimal]
+
+    @property
+    def unit_costs(self) -> list[UnitCost]:
+        """Old and new unit cost of each layer that changes."""
+        changed: dict[int, list[absorb.Late]] = {}
+        for late in self.absorbed.late:
+            changed.setdefault(late.layer.pk, []).append(late)
+        found = []
+        for lates in changed.values():
+            layer, amount = lates[0].layer, sum((late.amount for late in lates), ZERO)
+            found.append(
+                UnitCost(
+                    layer,
+                    landed_cost.unit_price_of(layer.total_cost, layer.received),
+                    landed_cost.unit_price_of(layer.total_cost + amount, layer.received),
+                    sum((late.stock for late in lates), ZERO),
+                    sum((sum(late.variance.values(), ZERO) for late in lates), ZERO),
+                )
+            )
+        return found
+
+    def rows(self) -> list[dict]:
+        """Each bearer's share, for showing."""
+        by_key = {tuple(one.bearer): one for one in self.goods}
+        return [
+            {"goods": by_key[key], "amount": amount, "old": self.old_shares.get(key)}
+            for part in self.parts
+            for key, amount in part.shares.items()
+        ]
+
+
+def plan(
+    goods: Sequence[Goods],
+    basis: str,
+    currency: str,
+    tranches: Sequence[Tranche],
+    charge: int | None = None,
+    *,
+    lock: bool = False,
+) -> Plan:
+    """Spread tranches over goods and see what it does to layers already received. Raises Refused.
+
+    The same computation previews (without locks) and books (with them). `charge` (id) is absent before it is saved.
+    """
+    if not goods:
+        raise Refused(Problem("Nothing bears a charge in this scope.", "scope", "Choose what holds or orders goods."))
+    rates = [_rates(goods, currency, tranche) for tranche in tranches]
+    bearers = measures(goods, tranches[-1].day)
+    try:
+        weights = charges.weights_of(bearers, basis, rates[-1])
+    except NothingToSpreadOver:
+        what = f"Every part in this scope has zero {basis}."
+        raise Refused(Problem(what, "basis", "Choose another basis, or complete the items.")) from None
+    between = [
+        tranche.pinned or charges.between_companies(tranche.amount, currency, bearers, weights, own)
+        for tranche, own in zip(tranches, rates, strict=True)
+    ]
+    parts = _parts(goods, bearers, weights, tranches, between, rates[-1])
+    old = _old_shares(charge)
+    new = {key: amount for part in parts for key, amount in part.shares.items()}
+    # A charge not saved yet is component 0: no layer has absorbed any of it.
+    totals = {absorb.Bearer(*key): {charge or 0: new.get(key, ZERO)} for key in {**old, **new}}
+    pinned = [{company: one.rate for company, one in own.items()} for own in rates]
+    return Plan(goods, parts, between, pinned, absorb.absorption(totals, lock=lock), old)
+
+
+def _rates(goods: Sequence[Goods], currency: str, tranche: Tranche) -> dict[int, charges.CompanyRate]:
+    companies = {one.line.order.company_id: one.line.order.company for one in goods}
+    own = dict(tranche.rates)
+    return {
+        key: charges.CompanyRate(company.currency, own.get(key) or rate_for(company, currency, tranche.day))
+        for key, company in companies.items()
+    }
+
+
+def _parts(goods, bearers, weights, tranches, between, rates) -> list[PartDraft]:
+    found = []
+    for company in rates:
+        all_of = [own.get(company, (ZERO, ZERO)) for own in between]
+        billed = [part for part, tranche in zip(all_of, tranches, strict=True) if tranche.billed]
+        amount, base = (sum((part[i] for part in all_of), ZERO) for i in (0, 1))
+        shares = charges.within_companies({company: base}, bearers, weights, rates)
+        found.append(
+            PartDraft(
+                company,
+                amount,
+                base,
+                sum((part[0] for part in billed), ZERO),
+                sum((part[1] for part in billed), ZERO),
+                {tuple(goods[place].bearer): share for place, share in shares.items()},
+            )
+        )
+    return found
+
+
+def _old_shares(charge: int | None) -> dict[Key, Decimal]:
+    if charge is None:
+        return {}
+    rows = ChargeShare.objects.filter(charge=charge).values_list("order_line", "shipment_line", "amount")
+    return {(line, part): amount for line, part, amount in rows.order_by("pk")}

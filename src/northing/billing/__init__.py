@@ -1,0 +1,1 @@
+"""Bills and credit notes."""

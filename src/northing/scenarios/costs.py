@@ -1,0 +1,101 @@
+"""Charges, bills and customs entries of a scenario."""
+
+from typing import Any
+
+from northing.actions.billing import bills
+from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
+from northing.actions.costing import charges
+from northing.actions.customs import entries
+from northing.billing.models import BillLine
+from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry
+from northing.scenarios import shapes
+from northing.scenarios.played import Played
+from northing.scenarios.shapes import NotScenario
+
+
+class Costs(Played):
+    """What is expected, billed and declared."""
+
+    def charge(self, action: shapes.ChargeAction) -> tuple[str, int]:
+        """An estimate; with a number a bill of one line, which may be of an estimate."""
+        facts, estimate = {}, None
+        if action.estimate:
+            estimate = self.find("charge", action.estimate)
+            facts = dict(charges.request_of(Charge.objects.get(pk=estimate)).__dict__)
+        if action.over:
+            facts |= self.scope(action.over)
+        said = {
+            "company": self.laid.one("companies", action.company).pk if action.company else None,
+            "payee": self.laid.one("parties", action.payee).pk if action.payee else None,
+            "kind": action.kind,
+            "basis": action.basis,
+            "currency": action.currency,
+        }
+        facts |= {name: value for name, value in said.items() if value}
+        missing = [name for name in said if name not in facts]
+        if missing:
+            raise NotScenario(f"actions: the charge {action.id} lacks {missing[0]}")
+        request = charges.ChargeRequest(**facts | {"amount": action.amount, "day": action.day})
+        act = self.laid.act(action.day)
+        if not action.number:
+            return "charge", charges.enter_estimate(act, request)
+        bill = bills.book_bill(act, of_one(request, action.number, estimate))
+        return "charge", BillLine.objects.get(bill=bill).charge_id
+
+    def bill(self, action: shapes.BillAction) -> tuple[str, int]:
+        """A bill or a credit note."""
+        named = [code for code in (action.supplier, action.provider, action.office) if code]
+        if len(named) != 1:
+            raise NotScenario(f"actions: the bill {action.id} names {len(named)} of supplier, provider and office")
+        party = self.laid.one("parties", named[0])
+        request = BillRequest(
+            company=self.laid.one("companies", action.company).pk,
+            party=party.pk,
+            number=action.number,
+            day=action.day,
+            currency=action.currency or party.currency or self.laid.one("companies", action.company).currency,
+            lines=tuple(self._line(line) for line in action.lines),
+            tax=action.tax,
+            total=action.total,
+            due_on=action.due,
+            rate=action.rate,
+            kind=action.do,
+        )
+        return "bill", bills.book_bill(self.laid.act(action.day), request)
+
+    def _line(self, line: shapes.BillLineShape) -> BillLineRequest:
+        facts: dict[str, Any] = self.scope(line.over) if line.over else {}
+        charge = self._charge(line.charge) if line.charge else None
+        amount = line.amount
+        if amount is None:
+            if charge is None:
+                raise NotScenario("actions: a line of a bill that names no charge has an amount")
+            amount = Charge.objects.get(pk=charge).rest
+        facts |= {"kind": line.kind, "basis": line.basis, "final": line.final}
+        return BillLineRequest(amount, charge, **facts)
+
+    def _charge(self, name: str) -> int:
+        """A charge by its own id, or by that of a bill and the number of its line: "B1/2"."""
+        bill, _, number = name.partition("/")
+        if self.made.get(bill, ("", 0))[0] != "bill":
+            return self.find("charge", name)
+        lines = BillLine.objects.filter(bill=self.find("bill", bill))
+        found = lines.filter(number=int(number) if number.isdigit() else 1).first()
+        if found is None:
+            raise NotScenario(f"there is no line {name}")
+        return found.charge_id
+
+    def end(self, action: shapes.EndEstimate) -> None:
+        """An estimate will not be billed."""
+        request = charges.EndRequest(self.find("charge", action.charge), action.reason)
+        charges.end_estimate(self.laid.act(action.day), request)
+
+    def customs(self, action: shapes.Customs) -> tuple[str, int]:
+        """A customs entry as computed; it may take the place of an earlier one."""
+        company, office = self.laid.one("companies", action.company), self.laid.one("parties", action.office)
+        shipment = self.find("shipment", action.shipment)
+        corrects = self.find("customs entry", action.corrects) if action.corrects else None
+        request = entries.EntryRequest(shipment, company.pk, office.pk, action.number, action.day, corrects)
+        entries.book_customs_entry(self.laid.act(action.day), request)
+        return "customs entry", CustomsEntry.objects.get(shipment=shipment, company=company, reversed_by=None).pk

@@ -1,0 +1,147 @@
+"""Orders, shipments and receipts of a scenario."""
+
+from datetime import timedelta
+from decimal import Decimal
+
+from northing.actions.confirmations import answers
+from northing.actions.orders import write
+from northing.actions.receiving.receive import receive
+from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
+from northing.actions.shipping import milestones, pack
+from northing.core.costing.ownership import INCOTERMS, proposed_moment
+from northing.formats.identifiers import with_container_check_digit
+from northing.orders.models import Instalment
+from northing.scenarios import shapes
+from northing.scenarios.played import Played
+from northing.scenarios.shapes import NotScenario
+from northing.shipping.models import Container, Leg, ShipmentLine
+from northing.shipping.operations import LegPlan
+
+ZERO = Decimal(0)
+# Days of a passage of which nothing is said.
+PASSAGE, TO_DOCK, TO_NEED = 30, 3, 90
+
+
+class Goods(Played):
+    """What is ordered, how it travels and what the dock finds."""
+
+    def order(self, action: shapes.Order) -> tuple[str, int]:
+        """Write, check, approve, send; the supplier answers as asked."""
+        if action.incoterm not in INCOTERMS:
+            raise NotScenario(f"actions: {action.incoterm!r} is no Incoterms rule")
+        request = write.OrderRequest(
+            company=self.laid.one("companies", action.company).pk,
+            supplier=self.laid.one("parties", action.supplier).pk,
+            site=self.laid.one("sites", action.site).pk,
+            incoterm=action.incoterm,
+            ours_from=(action.ours_from or proposed_moment(action.incoterm)).replace(" ", "_"),
+            need_by=action.need_by or action.day + timedelta(days=TO_NEED),
+            lines=tuple(write.LineRequest(one.item, "", one.quantity, one.price) for one in action.lines),
+            number=action.id,
+        )
+        act = self.laid.act(action.day)
+        key = write.write_order(act, request)
+        steps = (
+            ("checked", write.check_order, act),
+            ("approved", write.approve_order, self.laid.act(action.day, self.laid.second)),
+            ("sent", write.send_order, act),
+        )
+        if action.stop == "draft":
+            return "order", key
+        for name, step, who in steps:
+            step(who, write.OrderAct(key))
+            if action.stop == name:
+                return "order", key
+        parts = Instalment.objects.filter(line__order=key).order_by("pk")
+        rows = tuple(answers.AnswerRow(one.pk, one.quantity, one.asked_on, one.pack_price) for one in parts)
+        answers.record_answers(act, answers.AnswersRequest(key, "", action.day, rows))
+        return "order", key
+
+    def ship(self, action: shapes.Ship) -> tuple[str, int]:
+        """Pack into containers, with a planned passage."""
+        act = self.laid.act(action.day)
+        key = pack.create_shipment(act, pack.ShipmentRequest(reference=action.id))
+        departs = action.departs or action.day
+        arrives = action.arrives or departs + timedelta(days=PASSAGE)
+        dock = action.dock or arrives + timedelta(days=TO_DOCK)
+        legs = (
+            LegPlan("sea", "port of loading", "port of discharge", departs, arrives, True),
+            LegPlan("road", "port of discharge", "dock", arrives, dock),
+        )
+        pack.plan_passage(act, pack.PassageRequest(key, None, legs))
+        for name in dict.fromkeys(part.container for part in action.parts):
+            self.boxes += 1
+            number = with_container_check_digit(f"SCNU{self.boxes:06d}")
+            box = pack.add_container(act, pack.ContainerRequest(key, number, "45G1"))
+            self.made[f"{action.id} {name}"] = ("container", box)
+            rows = [row for part in action.parts if part.container == name for row in self._portions(part)]
+            pack.stow(act, pack.StowRequest(box, tuple(rows)))
+        return "shipment", key
+
+    def _portions(self, part: shapes.PartShape) -> list[tuple[int, Decimal]]:
+        """Which instalments of a line the quantity is, the oldest first."""
+        left, found = part.quantity, []
+        parts = list(Instalment.objects.filter(line=self.line(part.line)).select_related("position").order_by("number"))
+        for one in parts:
+            there = min(left, one.position.with_supplier) if one is not parts[-1] else left
+            if there > 0:
+                found.append((one.pk, there))
+                left -= there
+        return found
+
+    def depart(self, action: shapes.Happened) -> None:
+        """An actual departure."""
+        self._happened(action, "departure")
+
+    def arrive(self, action: shapes.Happened) -> None:
+        """An actual arrival."""
+        self._happened(action, "arrival")
+
+    def _happened(self, action: shapes.Happened, milestone: str) -> None:
+        leg = Leg.objects.get(shipment=self.find("shipment", action.shipment), main=True)
+        milestones.say_date(self.laid.act(action.day), milestones.DateRequest(leg.pk, milestone, "actual", action.day))
+
+    def receive(self, action: shapes.Receive) -> tuple[str, int]:
+        """Goods out of a shipment's container, or unpacked against an order."""
+        site = self.laid.one("sites", action.site)
+        box = None
+        if self.made.get(action.source, ("order", 0))[0] == "order":
+            order = self.find("order", action.source)
+            rows = [row for one in action.rows for row in self._unpacked(order, one, action.site)]
+        else:
+            box = self._box(action)
+            rows = [row for one in action.rows for row in self._packed(box, one, action.site)]
+        request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, tuple(rows))
+        return "receipt", receive(self.laid.act(action.day), request)
+
+    def _box(self, action: shapes.Receive) -> Container:
+        shipment = self.find("shipment", action.source)
+        boxes = Container.objects.filter(shipment=shipment).order_by("pk")
+        if action.container:
+            boxes = boxes.filter(pk=self.find("container", f"{action.source} {action.container}"))
+        box = boxes.first()
+        if box is None or boxes.count() > 1:
+            raise NotScenario(f"actions: {action.source} has {boxes.count()} containers; name one")
+        return box
+
+    def _packed(self, box: Container, row: shapes.RowShape, site: str) -> list[ReceiveRow]:
+        """The parts of a line in a container, the oldest first; what is over or short is so of the last."""
+        parts = ShipmentLine.objects.filter(container=box, instalment__line=self.line(row.line)).order_by("instalment")
+        there = [(part.pk, None, part.quantity - part.accounted) for part in parts]
+        return self._rows(row, site, there)
+
+    def _unpacked(self, order: int, row: shapes.RowShape, site: str) -> list[ReceiveRow]:
+        """The instalments of a line, the oldest first."""
+        parts = Instalment.objects.filter(line=self.line(row.line), line__order=order, position__isnull=False)
+        parts = parts.select_related("position").order_by("number")
+        return self._rows(row, site, [(None, part.pk, part.position.with_supplier) for part in parts])
+
+    def _rows(self, row: shapes.RowShape, site: str, there: list[tuple]) -> list[ReceiveRow]:
+        bin = self.laid.one("bins", (site, row.bin)).pk if row.bin else None
+        coming = {"coming": True, "no more": False}.get(row.rest)
+        found, left = [], row.quantity
+        for number, (part, instalment, open_units) in enumerate(there, 1):
+            units = left if number == len(there) else min(left, open_units)
+            found.append(ReceiveRow(part, units, coming, row.lot, row.best_before, bin, instalment))
+            left -= units
+        return found

@@ -1,0 +1,47 @@
+"""Stock, inspections and returns of a scenario."""
+
+from northing.actions.claims import returns
+from northing.actions.inventory import issue as issuing
+from northing.actions.masterdata import opening
+from northing.actions.quality import inspect as inspecting
+from northing.claims.models import Claim
+from northing.formats.tables import csv_line
+from northing.ledger.models import CostLayer
+from northing.scenarios import shapes
+from northing.scenarios.played import Played
+from northing.scenarios.shapes import NotScenario
+
+
+class Stock(Played):
+    """What becomes of goods in store."""
+
+    def issue(self, action: shapes.Issue) -> tuple[str, int]:
+        """Stock goes out, first in, first out."""
+        site, item = self.laid.one("sites", action.site), self.laid.one("items", action.item)
+        request = issuing.IssueRequest(site.pk, item.pk, action.quantity, action.purpose, action.day)
+        return "issue", issuing.issue_stock(self.laid.act(action.day), request)
+
+    def inspect(self, action: shapes.Inspect) -> tuple[str, int] | None:
+        """A verdict; what fails is a case."""
+        receipt, line = self.find("receipt", action.receipt), self.line(action.line)
+        layers = CostLayer.objects.filter(receipt_line__receipt=receipt, kind="stock")
+        layer = layers.filter(receipt_line__instalment__line=line).order_by("pk").first()
+        if layer is None:
+            raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
+        request = inspecting.InspectRequest(layer.pk, action.passed, action.failed, action.reason, action.day)
+        inspecting.inspect(self.laid.act(action.day), request)
+        case = Claim.objects.filter(layer=layer).order_by("-pk").first()
+        return ("case", case.pk) if case and action.failed else None
+
+    def give_back(self, action: shapes.Return) -> None:
+        """Rejected units go back."""
+        request = returns.ReturnRequest(self.find("case", action.case), action.quantity, action.reference, action.day)
+        returns.return_goods(self.laid.act(action.day), request)
+
+    def open(self, action: shapes.Open) -> None:
+        """Goods on hand at the beginning."""
+        rows = [csv_line(opening.STOCK)]
+        for one in action.stock:
+            site = self.laid.one("sites", one.site)
+            rows.append(csv_line([site.company.code, one.site, one.item, one.quantity, one.value, action.day]))
+        opening.open_stock(self.laid.act(action.day), opening.FileRequest("".join(rows).encode()))

@@ -1,0 +1,133 @@
+"""Forms of bills and credit notes."""
+
+from collections.abc import Iterator
+
+from django import forms
+
+from northing.access.permissions import companies_of
+from northing.access.queries import scoped
+from northing.actions.billing.request import BillLineRequest, BillRequest, ReverseBillRequest
+from northing.actions.orders.names import NoSuchOrder, named_lines
+from northing.billing.models import Bill
+from northing.costing.models import Charge
+from northing.masterdata.models import Company, Party
+from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
+from northing.web.costing.forms import BASES, KIND_CHOICES
+
+MOST_LINES = 30
+PARTS = ("charge", "kind", "basis", "shipments", "orders", "amount", "remark", "more")
+
+
+class OrdersField(forms.CharField):
+    """Orders by their numbers, lines as number/line, with blanks or commas between; a pair of tuples of ids."""
+
+    def __init__(self, *, person, **kwargs):
+        super().__init__(max_length=400, required=False, **kwargs)
+        self.person = person
+
+    def to_python(self, value):
+        names = (super().to_python(value) or "").replace(",", " ").split()
+        try:
+            return named_lines(names, companies_of(self.person))
+        except NoSuchOrder as error:
+            raise forms.ValidationError(str(error)) from None
+
+
+class BillForm(ActionForm):
+    """A bill as it lies on the table: its head, and a row for each of its lines."""
+
+    kind = forms.ChoiceField(choices=Bill.Kind.choices, label="This is a")
+    company = forms.ModelChoiceField(Company.objects.none(), label="Billed to")
+    payee = forms.ModelChoiceField(Party.objects.all(), label="From")
+    bill_number = forms.CharField(max_length=40, label="Number")
+    day = DayField(label="Dated")
+    due_on = DayField(label="Due on", required=False)
+    currency = CurrencyField()
+    tax = ExactField(required=False)
+    total = ExactField(required=False, label="Total as stated")
+    HEAD = ("kind", "company", "payee", "bill_number", "day", "due_on", "currency", "tax", "total")
+
+    def __init__(self, *args, person, shipments, rows: int, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.rows = max(1, min(rows, MOST_LINES))
+        self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
+        self.choose_the_only_one("company")
+        expected = Charge.objects.filter(parts__company__in=companies_of(person), closed_on=None).distinct()
+        expected = list(expected.select_related("payee").prefetch_related("shipments").order_by("-pk"))
+        self.charges = {str(charge.pk): charge for charge in expected}
+        choices = [("", "a new charge"), *((key, _named(charge)) for key, charge in self.charges.items())]
+        boxes = [(str(one.pk), str(one)) for one in shipments]
+        for row in range(self.rows):
+            self._add_row(f"-line-{row}", f"of line {row + 1}", choices, boxes, person)
+
+    def _add_row(self, end: str, label: str, charges: list, shipments: list, person) -> None:
+        optional = {"required": False}
+        of_row = {
+            "charge": forms.ChoiceField(choices=charges, label=f"Estimate {label}", **optional),
+            "kind": forms.ChoiceField(choices=[("", "as estimated"), *KIND_CHOICES], label=f"Kind {label}", **optional),
+            "basis": forms.ChoiceField(choices=BASES, label=f"Spread {label} by", initial="value", **optional),
+            "shipments": forms.MultipleChoiceField(choices=shipments, label=f"Shipments {label}", **optional),
+            "orders": OrdersField(person=person, label=f"Orders {label}"),
+            "amount": ExactField(label=f"Amount {label}", **optional),
+            "remark": forms.CharField(max_length=120, label=f"Remark {label}", **optional),
+            "more": forms.BooleanField(label=f"More {label} to come", **optional),
+        }
+        of_row["shipments"].widget.attrs["size"] = 3
+        self.fields |= {f"{name}{end}": field for name, field in of_row.items()}
+
+    def head(self):
+        """The fields of the head."""
+        return [self[name] for name in self.HEAD]
+
+    def lines(self) -> Iterator[dict]:
+        """The fields of each row, by name."""
+        for row in range(self.rows):
+            yield {name: self[f"{name}-line-{row}"] for name in PARTS}
+
+    def asked(self) -> BillRequest:
+        """The bill as a request; rows without an amount are left out."""
+        entered = self.cleaned_data
+        return BillRequest(
+            company=entered["company"].pk,
+            party=entered["payee"].pk,
+            number=entered["bill_number"],
+            day=entered["day"],
+            currency=entered["currency"],
+            lines=tuple(self._line(f"-line-{row}") for row in range(self.rows) if entered[f"amount-line-{row}"]),
+            tax=entered["tax"] or BillRequest.tax,
+            total=entered["total"],
+            due_on=entered["due_on"],
+            kind=entered["kind"],
+        )
+
+    def _line(self, end: str) -> BillLineRequest:
+        entered = {name: self.cleaned_data[f"{name}{end}"] for name in PARTS}
+        orders, lines = entered["orders"]
+        charge = entered["charge"]
+        return BillLineRequest(
+            amount=entered["amount"],
+            charge=int(charge) if charge else None,
+            kind=entered["kind"],
+            basis=self.charges[charge].basis if charge else entered["basis"],
+            shipments=tuple(int(key) for key in entered["shipments"]),
+            lines=lines,
+            orders=orders,
+            remark=entered["remark"],
+            final=not entered["more"],
+        )
+
+
+def _named(charge: Charge) -> str:
+    over = ", ".join(str(shipment) for shipment in charge.shipments.all())
+    words = f"{charge.get_kind_display()} of {charge.payee}, {charge.currency} {charge.amount.normalize():f}"
+    return f"{words}, {over}" if over else words
+
+
+class ReverseBillForm(ActionForm):
+    """Why a bill is undone."""
+
+    reason = forms.CharField(max_length=120, label="Why")
+
+    def asked(self, bill: int) -> ReverseBillRequest:
+        """The reversal as a request."""
+        return ReverseBillRequest(bill, self.cleaned_data["reason"])

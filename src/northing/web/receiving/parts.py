@@ -1,0 +1,26 @@
+"""What the dock counts: parts that are expected, each in one or several rows."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from northing.orders.models import OrderLine
+
+
+@dataclass
+class Part:
+    """What is expected of a shipment line, or (unpacked) of an instalment; it came in `rows` lots or bins."""
+
+    line: OrderLine
+    open: Decimal
+    shipment_line: int | None = None
+    instalment: int | None = None
+    rows: int = 1
+
+    @property
+    def key(self) -> str:
+        """By which its fields are named, as refusals name them."""
+        return str(self.shipment_line) if self.shipment_line else f"i{self.instalment}"
+
+    def ends(self) -> list[str]:
+        """The ends of its fields' names, a row each."""
+        return [self.key, *(f"{self.key}-{number}" for number in range(2, self.rows + 1))]
