@@ -13,6 +13,7 @@ from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue as issuing
+from northing.actions.orders import cancel
 from northing.actions.quality import inspect as inspecting
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
@@ -21,6 +22,7 @@ from northing.actions.shipping import pack as packing
 from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.core.problems import Refused
+from northing.customs.models import CustomsEntry
 from northing.inventory.models import OnHand, StockIssue
 from northing.inventory.queries import stock_faults
 from northing.ledger.models import CostLayer
@@ -101,6 +103,20 @@ class Actions(Machine):
             row = receiving.ReceiveRow(part.pk, (part.quantity - part.accounted) * portion // 100, still)
             request = receiving.ReceiveRequest(part.container_id, self.world.site.pk, "DN", TODAY, (row,))
             self.attempt(receiving.receive, "dock", request)
+
+    @rule(pick=some.integers(0, 3), units=some.integers(0, 9), more=some.integers(0, 3), still=some.booleans())
+    def receive_unpacked(self, pick, units, more, still):
+        part = self.parts[pick]
+        if part.line.order.company_id == self.world.nz.pk:
+            rows = [receiving.ReceiveRow(None, D(count), still, instalment=part.pk) for count in (units, more)]
+            request = receiving.ReceiveRequest(None, self.world.site.pk, "DN", TODAY, tuple(rows))
+            self.attempt(receiving.receive, "dock", request)
+
+    @rule(pick=some.integers(0, 3))
+    def stop(self, pick):
+        line = self.parts[pick].line
+        action = cancel.reopen if self.done % 2 else cancel.cancel
+        self.attempt(action, "buyer", cancel.StopRequest(line.order_id, (line.pk,)))
 
     @rule(pick=some.integers(0, 20))
     def reverse(self, pick):
@@ -206,6 +222,17 @@ class Actions(Machine):
         estimate = self.one(charges.Charge.objects.filter(closed_on=None), pick)
         if estimate:
             self.attempt(charges.end_estimate, "costs", charges.EndRequest(estimate.pk, "never billed"))
+
+    @rule(pick=some.integers(0, 20), correct=some.booleans())
+    def clear_again(self, pick, correct):
+        entry = self.one(CustomsEntry.objects.filter(reversed_by=None), pick)
+        if entry and correct:
+            self.done += 1
+            facts = (entry.shipment_id, entry.company_id, entry.office_id, f"entry {self.done}", TODAY, entry.pk)
+            self.attempt(entries.book_customs_entry, "costs", entries.EntryRequest(*facts))
+        elif entry:
+            request = entries.ReverseEntryRequest(entry.pk, "withdrawn")
+            self.attempt(entries.reverse_customs_entry, "costs", request)
 
     @rule(box=some.integers(0, 1))
     def clear(self, box):

@@ -108,9 +108,14 @@ def _add_to_items(entry: Entry, drafts: Iterable[Draft]) -> None:
         item[0] += one.foreign_amount or 0
         item[1] += one.amount
     if items:
-        columns = zip(*((*key, *item) for key, item in sorted(items.items(), key=str)), strict=True)
+        columns = zip(*((*key, *item) for key, item in sorted(items.items(), key=_by_key)), strict=True)
         with connection.cursor() as cursor:
             cursor.execute(ADD_TO_ITEMS, [entry.occurred_on, *(list(column) for column in columns)])
+
+
+def _by_key(item: tuple[tuple, list]) -> tuple:
+    """In the order of the records' ids, so that two entries lock the same items one way."""
+    return tuple(part or 0 for part in item[0])
 
 
 # A query of postings, whose columns are Draft's fields, gets the entry and each company's posting day; what it posts
