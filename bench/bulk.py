@@ -69,10 +69,12 @@ with chosen as (
   select b.id, substr(s.reference, 2)::bigint, 1, 0, false from boxes b join shipments s on s.id = b.shipment_id
   returning id, container_id
 ), charges as (
-  insert into costing_charge (company_id, payee_id, kind, basis, currency, billed, billed_on, bill_number)
-  select %(company)s, %(payee)s, 'freight', 'volume', 'NZD', 1, %(today)s, 'B' || id from stowed returning id, bill_number
+  insert into costing_charge
+         (company_id, payee_id, kind, basis, currency, estimated_currency, billed, billed_on, closed_on)
+  select %(company)s, %(payee)s, 'freight', 'volume', 'NZD', '', 1, %(today)s, %(today)s from stowed returning id
 ), bearing as (
-  insert into costing_chargepart (charge_id, company_id, amount, rate, base_amount) select id, %(company)s, 1, 1, 1 from charges
+  insert into costing_chargepart (charge_id, company_id, amount, base_amount, billed, billed_base)
+  select id, %(company)s, 1, 1, 1, 1 from charges
 ), layers as (
   insert into ledger_costlayer (kind, company_id, site_id, item_id, lot, occurred_on, received, gone, total_cost, taken_cost,
          goods_cost, goods_taken)
@@ -91,6 +93,16 @@ with chosen as (
 ), entries as (
   insert into ledger_entry (history_id, actor_id, action, text, occurred_on, at)
   select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, now() from told cross join stowed returning id
+), bills as (
+  insert into billing_bill
+         (kind, company_id, party_id, number, day, currency, rate, total, tax, entered_by_id, at, entry_id)
+  select 'bill', %(company)s, %(payee)s, 'B' || id, %(today)s, 'NZD', 1, 1, 0, %(buyer)s, now(), id from entries
+  returning id
+), billed as (
+  insert into billing_billline (bill_id, number, charge_id, amount, remark, final)
+  select b.id, 1, c.id, 1, '', true
+    from (select id, row_number() over (order by id) as n from bills) b
+    join (select id, row_number() over (order by id) as n from charges) c using (n)
 ), items as (
   insert into ledger_openitem (company_id, account, party_id, document_kind, document, currency, amount, base,
          order_line_id, occurred_on)

@@ -38,7 +38,8 @@ def shares_of(parts: Sequence[ShipmentLine]) -> dict[tuple[int, int], Decimal]:
             whole.setdefault(share.order_line_id, []).append(share)
         elif share.shipment_line_id in keys:
             found[share.charge_id, share.shipment_line_id] = share.amount
-    return found | {key: amount for key, amount in _along(whole).items() if key[1] in keys}
+    along = _along(whole) if whole else {}
+    return found | {key: amount for key, amount in along.items() if key[1] in keys}
 
 
 def _along(whole: Mapping[int, Sequence[ChargeShare]]) -> dict[tuple[int, int], Decimal]:

@@ -88,7 +88,7 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
     parts = list(shipment_lines)
     amounts = shares_of(parts)
     borne = Charge.objects.filter(pk__in={charge for charge, _ in amounts}).select_related("payee").order_by("pk")
-    known = borne.prefetch_related("bill_lines__bill").in_bulk()
+    known = borne.in_bulk()
     owner = {part.pk: part.instalment.line.order.company_id for part in parts}
     charges: dict[int, dict[int, Charge]] = {}
     for charge, part in sorted(amounts):
