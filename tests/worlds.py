@@ -17,6 +17,7 @@ from northing.billing.models import BillLine
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import (
     Agreement,
+    BankAccount,
     Bin,
     Company,
     ExchangeRate,
@@ -26,6 +27,7 @@ from northing.masterdata.models import (
     Pack,
     Party,
     PastPassage,
+    PaymentTerms,
     Port,
     RouteLeg,
     Site,
@@ -237,6 +239,12 @@ def make_small_world() -> World:
         Agreement.objects.create(supplier=supplier, item=item, price=D(price), currency=currency, valid_from=since)
     Holiday.objects.create(country="NZ", day=TODAY + timedelta(days=3), name="Founders' day")
     WorkingWeek.objects.create(country="AU", rest="7")
+    PaymentTerms.objects.create(code="M14", name="14 days from the end of the month", days=14, from_month_end=True)
+    owners = ({"company": nz}, {"party": world.parties["USD"]}, {"party": world.parties["provider"]})
+    for count, owner in enumerate(owners):
+        BankAccount.objects.create(
+            code=f"B{number}", bank="Harbour Bank", number=f"1-{number}", currency="NZD", **owner
+        )
     days = {"planned_departure": 0, "departed_on": 2, "planned_arrival": 26, "arrived_on": 30}
     days |= {"planned_dock": 29, "received_on": 34}
     PastPassage.objects.create(

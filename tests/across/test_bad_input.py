@@ -440,7 +440,7 @@ def test_inspection_return_and_issue(world):
     issue = issuing.IssueRequest(world.site.pk, world.items["A"].pk, D(1), "shops", TODAY)
     assert "Only 0 pc of A are in store" in refused(issuing.issue_stock, world.act("dock"), issue)
     inspect.inspect(*verdict(90, 10))
-    assert "are inspected" in refused(
+    assert "is inspected: 90 passed" in refused(
         reversing.reverse_receipt, world.act("dock"), reversing.ReverseRequest(receipt, "x")
     )
     case = layer.cases.get()

@@ -13,21 +13,24 @@ from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue as issuing
+from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.orders import cancel
 from northing.actions.quality import inspect as inspecting
+from northing.actions.quality import reverse as unsaying
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
 from northing.billing.models import Bill
-from northing.claims.models import Claim
+from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Refused
 from northing.customs.models import CustomsEntry
 from northing.inventory.models import OnHand, StockIssue
 from northing.inventory.queries import stock_faults
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Item, Party
+from northing.masterdata.models import Bin, Item, Party
 from northing.orders.models import Instalment
+from northing.quality.models import Inspection
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
@@ -120,7 +123,7 @@ class Actions(Machine):
 
     @rule(pick=some.integers(0, 20))
     def reverse(self, pick):
-        receipt = self.one(Receipt.objects.filter(reversed_at=None), pick)
+        receipt = self.one(Receipt.objects.filter(reversed_by=None), pick)
         if receipt:
             self.attempt(reversing.reverse_receipt, "dock", reversing.ReverseRequest(receipt.pk, "again"))
 
@@ -138,6 +141,28 @@ class Actions(Machine):
         if case:
             request = returns.ReturnRequest(case.pk, D(quantity), "RMA", TODAY)
             self.attempt(returns.return_goods, "inspector", request)
+
+    @rule(pick=some.integers(0, 20))
+    def reverse_a_verdict(self, pick):
+        found = self.one(Inspection.objects.filter(reversed_by=None), pick)
+        if found:
+            request = unsaying.ReverseInspectionRequest(found.pk, "the wrong carton")
+            self.attempt(unsaying.reverse_inspection, "inspector", request)
+
+    @rule(pick=some.integers(0, 20))
+    def reverse_a_return(self, pick):
+        note = self.one(ReturnNote.objects.filter(reversed_by=None), pick)
+        if note:
+            self.attempt(returns.reverse_return, "inspector", returns.ReverseReturnRequest(note.pk, "never fetched"))
+
+    @rule(pick=some.integers(0, 20), quantity=some.integers(1, 60), bin=some.integers(0, 5))
+    def put_elsewhere(self, pick, quantity, bin):
+        row = self.one(OnHand.objects.filter(quantity__gt=0), pick)
+        bins = Bin.objects.filter(site__company=self.world.nz).order_by("pk")
+        if row:
+            there = bins[bin % len(bins)].pk
+            request = MoveRequest(row.layer_id, row.bin_id, row.status, min(D(quantity), row.quantity), there)
+            self.attempt(move_goods, "dock", request)
 
     @rule(code=some.sampled_from("ABC"), quantity=some.integers(1, 25))
     def issue(self, code, quantity):

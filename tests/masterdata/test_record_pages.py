@@ -6,8 +6,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from northing.access.models import Person
+from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Item, Site
-from northing.masterdata.records import KINDS
 from tests.worlds import small_world
 
 

@@ -17,8 +17,8 @@ from northing.actions.orders import write
 from northing.actions.worklist import proof
 from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
+from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Agreement, Bin, Company, Item, Pack, Party, Port, Site
-from northing.masterdata.records import KINDS
 from northing.worklist.models import LineSummary
 
 ITEM = {"code": "new-1", "description": "Tray", "hs_code": "4419.90", "origin": "vn"}

@@ -3,7 +3,7 @@
 import pytest
 from django.urls import reverse
 
-from northing.masterdata.records import KINDS
+from northing.masterdata.kinds import KINDS
 from tests.across.test_pages import addresses, everything, live_in
 
 # The pages that hold a component of their own; what the others are made of stands on these.

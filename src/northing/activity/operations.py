@@ -36,7 +36,7 @@ CONSTRAINTS = {
         f"masterdata_{name}_code_key": Problem(
             "This code is taken.", "code", "Open that record, or choose another code."
         )
-        for name in ("company", "site", "party", "item")
+        for name in ("company", "site", "party", "item", "paymentterms", "bankaccount")
     },
     "masterdata_port_pkey": Problem("This port is there already.", "code", "Open it and change that."),
     "bin_once_per_site": Problem("The site has a bin of that code.", "code", "Open it, or choose another code."),

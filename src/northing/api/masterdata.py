@@ -13,8 +13,8 @@ from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Limit, Words, answers
 from northing.api.shapes import shapes
+from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Agreement, Item, Party
-from northing.masterdata.records import KINDS
 
 router = Router()
 

@@ -3,9 +3,11 @@
 from django.db import models
 from django.db.models import F, Q
 
+from northing.access.models import Person
 from northing.database import fields
-from northing.ledger.models import CostLayer
+from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Company, Party
+from northing.quality.models import Inspection
 
 
 class Claim(models.Model):
@@ -23,7 +25,8 @@ class Claim(models.Model):
     quantity = fields.quantity()
     ended = fields.quantity(default=fields.ZERO)
     opened_on = models.DateField()
-    # The receipt that opened it was reversed: it never was.
+    inspection = models.OneToOneField(Inspection, models.PROTECT, null=True, related_name="case")
+    # What opened it (a receipt, an inspection) was reversed: it never was.
     withdrawn_at = models.DateTimeField(null=True)
 
     class Meta:
@@ -40,6 +43,7 @@ class Claim(models.Model):
 class ReturnNote(models.Model):
     """Units that went back to the supplier under their reference."""
 
+    company = models.ForeignKey(Company, models.PROTECT)
     case = models.ForeignKey(Claim, models.PROTECT, related_name="returns")
     reference = models.CharField("Supplier's reference", max_length=40)
     quantity = fields.quantity()
@@ -47,5 +51,10 @@ class ReturnNote(models.Model):
     claimed = fields.money()
     lost = fields.money()
     occurred_on = models.DateField()
+    returned_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
     at = models.DateTimeField()
-    entry = models.ForeignKey("ledger.Entry", models.PROTECT)
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["id"]

@@ -15,12 +15,16 @@ class Strength(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """One finding. `where` names the field or row; `mend` says what to do about it."""
+    """One finding. `where` names the field or row; `mend` says what to do about it, and `record` on which record.
+
+    A record is its kind and id; pages make a link of it.
+    """
 
     what: str
     where: str = ""
     mend: str = ""
     strength: Strength = Strength.BLOCK
+    record: tuple[str, int] | None = None
 
     def __str__(self) -> str:
         return f"{self.what} {self.mend}".strip()

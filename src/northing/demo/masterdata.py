@@ -9,6 +9,7 @@ from northing.demo.people import PASSWORD, PEOPLE
 from northing.formats.identifiers import with_gtin_check_digit
 from northing.masterdata.models import (
     Agreement,
+    BankAccount,
     Bin,
     Company,
     ExchangeRate,
@@ -18,6 +19,7 @@ from northing.masterdata.models import (
     Pack,
     Party,
     PastPassage,
+    PaymentTerms,
     Port,
     RouteLeg,
     Site,
@@ -194,7 +196,23 @@ def _people() -> None:
         )
 
 
+def _terms() -> dict[str, PaymentTerms]:
+    """Terms by code, and the accounts of our companies."""
+    for company in Company.objects.order_by("pk"):
+        number = f"02-0400-00{company.pk:05d}-00"
+        BankAccount.objects.create(
+            code=f"BANK-{company.code}", company=company, bank="Harbour Bank", number=number, currency=company.currency
+        )
+    found = [
+        PaymentTerms(code="N30", name="30 days net", days=30),
+        PaymentTerms(code="M20", name="20th of the month after", days=0, from_month_end=True, day_of_month=20),
+        PaymentTerms(code="D10", name="2 % in 10 days, 30 net", days=30, discount=D("0.02"), discount_days=10),
+    ]
+    return {terms.code: terms for terms in PaymentTerms.objects.bulk_create(found)}
+
+
 def _parties() -> None:
+    terms = _terms()
     Party.objects.bulk_create(
         Party(
             kind="supplier",
@@ -207,13 +225,21 @@ def _parties() -> None:
             passage_days=days,
             over_tolerance=D("2"),
             email=f"orders@{name.split()[0].lower()}.example",
+            payment_terms=terms["D10" if code == "DAL" else "N30"],
             order_address=ADDRESSES[code][0],
             despatch_address=ADDRESSES[code][1],
         )
         for code, name, currency, country, city, port, days in SUPPLIERS
     )
     Party.objects.bulk_create(
-        Party(kind=kind, code=code, name=name, currency=currency, country=country)
+        Party(
+            kind=kind,
+            code=code,
+            name=name,
+            currency=currency,
+            country=country,
+            payment_terms=terms["M20"] if kind == "provider" else None,
+        )
         for code, name, kind, currency, country in PROVIDERS
     )
 

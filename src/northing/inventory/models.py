@@ -58,6 +58,25 @@ class OnHand(models.Model):
         ]
 
 
+class Opening(models.Model):
+    """Goods that a company began with: a layer in stock, or a shipment line afloat."""
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    layer = models.OneToOneField(CostLayer, models.PROTECT, null=True, related_name="opening")
+    # Shipments lie above stock; what was brought in afloat is named all the same.
+    shipment_line = models.OneToOneField("shipping.ShipmentLine", models.SET_NULL, null=True, related_name="opening")
+    quantity = fields.quantity()
+    occurred_on = models.DateField()
+    entered_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    # Goods afloat that are not ours yet post nothing.
+    entry = models.OneToOneField(Entry, models.PROTECT, null=True)
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+
+
 class StockIssue(models.Model):
     """Units of an item that left stock for use or sale."""
 

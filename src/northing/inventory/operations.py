@@ -6,11 +6,12 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from django.db import connection
+from django.db.models import Sum
 
 from northing.activity.models import HistoryEntry
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
-from northing.inventory.models import OnHand, StockIssue, StockIssueLine, StockMovement
+from northing.inventory.models import OnHand, Opening, StockIssue, StockIssueLine, StockMovement
 from northing.ledger.models import CostLayer, Entry
 
 ZERO = Decimal(0)
@@ -78,10 +79,15 @@ def _named(place: Place | None) -> tuple[int | None, str]:
     return (place.bin, place.status) if place else (None, "")
 
 
-def taken_from(layer: CostLayer, status: str, quantity: Decimal) -> list[tuple[Place, Decimal]]:
-    """The places from which so many units of a state are taken, first come first; their rows are locked."""
+def taken_from(
+    layer: CostLayer, status: str, quantity: Decimal, site: int | None = None
+) -> list[tuple[Place, Decimal]]:
+    """The places (of a site, by id) from which units of a state are taken, first come first; their rows are locked."""
     left, found = quantity, []
-    for row in OnHand.objects.select_for_update().filter(layer=layer, status=status, quantity__gt=0).order_by("id"):
+    rows = OnHand.objects.select_for_update().filter(layer=layer, status=status, quantity__gt=0)
+    if site is not None:
+        rows = rows.filter(bin__site=site)
+    for row in rows.order_by("id"):
         part = min(left, row.quantity)
         if part:
             found.append((Place(row.bin_id, status), part))
@@ -92,15 +98,43 @@ def taken_from(layer: CostLayer, status: str, quantity: Decimal) -> list[tuple[P
     return found
 
 
-def move_out(history: HistoryEntry, layer: CostLayer, status: str, quantity: Decimal) -> None:
-    """Units of a state leave their bins for good."""
-    move_stock(history, [StockMove(layer.pk, part, place) for place, part in taken_from(layer, status, quantity)])
+def in_state(layer: CostLayer, status: str) -> Decimal:
+    """How many units of a layer lie in a state."""
+    rows = OnHand.objects.filter(layer=layer, status=status)
+    return rows.aggregate(total=Sum("quantity"))["total"] or ZERO
+
+
+def move_out(history: HistoryEntry, layer: CostLayer, status: str, quantity: Decimal, site: int | None = None) -> None:
+    """Units of a state leave their bins (of a site, by id) for good."""
+    places = taken_from(layer, status, quantity, site)
+    move_stock(history, [StockMove(layer.pk, part, place) for place, part in places])
 
 
 def clear_layers(history: HistoryEntry, layers: Iterable[CostLayer]) -> None:
     """Whatever lies of layers goes out: their receipt is reversed."""
     rows = OnHand.objects.select_for_update().filter(layer__in=list(layers), quantity__gt=0).order_by("id")
     move_stock(history, [StockMove(row.layer_id, row.quantity, Place(row.bin_id, row.status)) for row in rows])
+
+
+def move_back(history: HistoryEntry, of: HistoryEntry) -> None:
+    """What an action moved out of its bins lies there again."""
+    went = StockMovement.objects.filter(history=of, target=None).order_by("pk")
+    move_stock(
+        history,
+        [StockMove(one.layer_id, one.quantity, None, Place(one.source_id, one.source_status)) for one in went],
+    )
+
+
+def write_opening(opening: Opening) -> Opening:
+    """Goods that a company began with."""
+    opening.save(force_insert=True)
+    return opening
+
+
+def mark_opening_reversed(opening: Opening, entry: Entry) -> None:
+    """An opening was undone; it stays a fact."""
+    opening.reversed_by = entry
+    opening.save(update_fields=["reversed_by"])
 
 
 def write_issue(issue: StockIssue, lines: Sequence[StockIssueLine]) -> StockIssue:

@@ -204,12 +204,29 @@ class CostLayer(models.Model):
 
 
 class LayerCost(models.Model):
-    """A component of a layer's cost: goods (no charge) or the share of a charge. Append-only."""
+    """A component of a layer's cost: of the goods (no charge), or the share of a charge. Append-only."""
+
+    class Component(models.TextChoices):
+        GOODS = "goods", "Goods"
+        PRICE_DIFFERENCE = "price_difference", "Price difference"
+        CHARGE = "charge", "Charge"
+        DUTY = "duty", "Duty"
+        TAX = "tax", "Tax"
 
     layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="costs")
+    component = models.CharField(max_length=16, choices=Component.choices, default=Component.GOODS)
     charge = models.ForeignKey("costing.Charge", models.PROTECT, null=True, related_name="absorbed")
     amount = fields.money()
     entry = models.ForeignKey(Entry, models.PROTECT)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(charge=None, component__in=("goods", "price_difference"))
+                | Q(charge__isnull=False, component__in=("charge", "duty", "tax")),
+                name="layer_cost_of_goods_or_charge",
+            )
+        ]
 
 
 class LayerTake(models.Model):

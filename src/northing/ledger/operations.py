@@ -26,6 +26,7 @@ from northing.ledger.models import (
     Posting,
 )
 from northing.ledger.queries import posting_days
+from northing.masterdata.models import Site
 
 
 class Draft(NamedTuple):
@@ -164,6 +165,13 @@ select company_id, account, -amount, -foreign_amount, foreign_currency, rate, or
 """
 
 
+def owed_again(of: Entry) -> list[Draft]:
+    """The counter-postings of what an entry did to open items, at its rates."""
+    rows = Posting.objects.filter(entry=of, account__in=OPEN_ITEM_ACCOUNTS).order_by("pk")
+    drafts = [Draft(*row) for row in rows.values_list(*Draft._fields)]
+    return [one._replace(amount=-one.amount, foreign_amount=-one.foreign_amount) for one in drafts]
+
+
 def write_layers(layers: Sequence[CostLayer]) -> list[CostLayer]:
     """Layers of goods received, or not found; their cost is added by components."""
     return CostLayer.objects.bulk_create(layers)
@@ -172,6 +180,12 @@ def write_layers(layers: Sequence[CostLayer]) -> list[CostLayer]:
 def add_goods(layer: CostLayer, value: Decimal) -> None:
     """Goods value that a layer has of its own receipt."""
     CostLayer.objects.filter(pk=layer.pk).update(total_cost=F("total_cost") + value, goods_cost=F("goods_cost") + value)
+
+
+def bring_to(layer: CostLayer, site: Site) -> None:
+    """All of a layer lies at another site of its company now; its value stays."""
+    layer.site = site
+    layer.save(update_fields=["site"])
 
 
 def empty_layers(layers: Sequence[int]) -> None:
@@ -268,21 +282,44 @@ def release_allocations(entry: Entry, of: Entry) -> None:
     )
 
 
-def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, Decimal]]) -> None:
-    """Record components of layer cost: (layer, charge or None for goods, amount)."""
-    types = {"layer_id": "bigint", "charge_id": "bigint", "amount": "numeric", "entry_id": "bigint"}
-    insert_columns(LayerCost._meta.db_table, types, [(*cost, entry.pk) for cost in costs if cost[2]])
+def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, str, Decimal]]) -> None:
+    """Record what a layer's cost is made of: (layer, charge or None, component, amount)."""
+    types = {
+        "layer_id": "bigint",
+        "charge_id": "bigint",
+        "component": "text",
+        "amount": "numeric",
+        "entry_id": "bigint",
+    }
+    rows = [(layer, charge, str(component), amount, entry.pk) for layer, charge, component, amount in costs if amount]
+    insert_columns(LayerCost._meta.db_table, types, rows)
 
 
-# Where a late cost goes of goods that are gone, by how they went.
+# Where a late cost goes of goods that are gone, by how they went. A price difference on goods whose price is claimed
+# raises the claim; every other component is lost with them.
 LATE = {
     LayerTake.Reason.ISSUED: Account.LATE_ISSUED,
     LayerTake.Reason.RETURNED: Account.RETURN_LOSS,
     LayerTake.Reason.MISSING: Account.MISSING_LOSS,
     LayerTake.Reason.SCRAPPED: Account.SCRAP_LOSS,
 }
+CLAIMED = {
+    (LayerCost.Component.PRICE_DIFFERENCE, LayerTake.Reason.RETURNED): Account.CLAIMS,
+    (LayerCost.Component.PRICE_DIFFERENCE, LayerTake.Reason.MISSING): Account.CLAIMS,
+}
 
 
-def late_account(reason: str) -> str:
-    """The account of a late cost of goods that went by `reason`."""
-    return LATE[LayerTake.Reason(reason)].value
+def late_account(component: str, reason: str) -> str:
+    """The account of a late cost of a component, of goods that went by `reason`."""
+    key = LayerCost.Component(component), LayerTake.Reason(reason)
+    return CLAIMED.get(key, LATE[key[1]]).value
+
+
+OF_CHARGES = {"duty": LayerCost.Component.DUTY, "import_tax": LayerCost.Component.TAX}
+
+
+def component_of(kind: str | None) -> str:
+    """The component of a layer's cost that a charge of a kind is; without a charge it is the goods."""
+    if kind is None:
+        return LayerCost.Component.GOODS.value
+    return OF_CHARGES.get(kind, LayerCost.Component.CHARGE).value

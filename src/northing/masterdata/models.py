@@ -93,6 +93,16 @@ LINK_MAY = ("date", "quantity", "price")
 OWES = ("confirmation", "despatch")
 
 
+class PaymentMethod(models.TextChoices):
+    """How somebody is paid."""
+
+    TRANSFER = "transfer", "Bank transfer"
+    DEBIT = "debit", "Direct debit"
+    CREDIT = "credit", "Letter of credit"
+    AGAINST_PAPERS = "papers", "Against papers"
+    OTHER = "other", "Another way"
+
+
 def may_change_all() -> list[str]:
     """What a link lets a supplier change unless somebody says otherwise."""
     return list(LINK_MAY)
@@ -101,6 +111,33 @@ def may_change_all() -> list[str]:
 def owes_all() -> list[str]:
     """Which answers a supplier owes unless somebody says otherwise."""
     return list(OWES)
+
+
+class PaymentTerms(models.Model):
+    """When a bill is due, and what is taken off when it is paid early."""
+
+    code = models.CharField(max_length=16, unique=True)
+    name = models.CharField(max_length=120)
+    days = models.PositiveSmallIntegerField(default=30)
+    # The days count from the end of the bill's month; then on to that day of a month.
+    from_month_end = models.BooleanField(default=False)
+    day_of_month = models.PositiveSmallIntegerField(null=True)
+    discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    discount_days = models.PositiveSmallIntegerField(default=0)
+    second_discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    second_discount_days = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(day_of_month=None) | models.Q(day_of_month__gte=1, day_of_month__lte=31),
+                name="terms_day_of_month",
+            )
+        ]
+
+    def __str__(self):
+        return self.name
 
 
 class Party(models.Model):
@@ -128,6 +165,8 @@ class Party(models.Model):
     tax_rate = models.DecimalField(
         "Purchase tax", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=fields.ZERO
     )
+    payment_terms = models.ForeignKey(PaymentTerms, models.PROTECT, null=True)
+    payment_method = models.CharField(max_length=8, choices=PaymentMethod.choices, default=PaymentMethod.TRANSFER)
     # What a supplier's link lets them change, and which answers they owe us.
     link_may = models.JSONField(default=may_change_all)
     owes = models.JSONField(default=owes_all)
@@ -142,6 +181,30 @@ class Party(models.Model):
 
     def __str__(self):
         return self.name
+
+
+class BankAccount(models.Model):
+    """An account at a bank: ours (of a company), or of somebody we pay."""
+
+    code = models.CharField(max_length=16, unique=True)
+    company = models.ForeignKey(Company, models.PROTECT, null=True, related_name="bank_accounts")
+    party = models.ForeignKey(Party, models.PROTECT, null=True, related_name="bank_accounts")
+    bank = models.CharField(max_length=80)
+    number = models.CharField("Account number or IBAN", max_length=40)
+    bic = models.CharField("BIC", max_length=11, blank=True)
+    currency = fields.currency()
+
+    class Meta:
+        ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(company=None, party__isnull=False) | models.Q(company__isnull=False, party=None),
+                name="account_of_company_or_party",
+            )
+        ]
+
+    def __str__(self):
+        return f"{self.bank} {self.number}"
 
 
 class Item(models.Model):

@@ -5,6 +5,7 @@ from django.db.models import F, Q
 
 from northing.access.models import Person
 from northing.database import fields
+from northing.ledger.models import Entry
 from northing.masterdata.models import Bin, Company, Site
 from northing.orders.models import Instalment
 from northing.shipping.models import Container, ShipmentLine
@@ -20,8 +21,8 @@ class Receipt(models.Model):
     occurred_on = models.DateField()
     received_by = models.ForeignKey(Person, models.PROTECT)
     at = models.DateTimeField()
-    reversed_at = models.DateTimeField(null=True)
-    entry = models.ForeignKey("ledger.Entry", models.PROTECT, null=True)
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
     history = models.ForeignKey("activity.HistoryEntry", models.PROTECT)
 
     class Meta:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from northing.ledger.models import Entry
 from northing.receiving.models import Receipt, ReceiptLine
 
 
@@ -14,7 +15,7 @@ def write_receipt(receipt: Receipt, lines: Sequence[ReceiptLine]) -> Receipt:
     return receipt
 
 
-def mark_reversed(receipt: Receipt, at) -> None:
+def mark_reversed(receipt: Receipt, entry: Entry) -> None:
     """The receipt was undone; it stays a fact."""
-    receipt.reversed_at = at
-    receipt.save(update_fields=["reversed_at"])
+    receipt.reversed_by = entry
+    receipt.save(update_fields=["reversed_by"])

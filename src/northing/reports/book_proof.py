@@ -116,7 +116,7 @@ def _owned():
 
 
 def _by_receipt():
-    return ReceiptLine.objects.filter(receipt__reversed_at=None).exclude(recognised_base=0).select_related("receipt")
+    return ReceiptLine.objects.filter(receipt__reversed_by=None).exclude(recognised_base=0).select_related("receipt")
 
 
 def _not_billed() -> Explained:

@@ -9,10 +9,14 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.actions.billing.bills import reverse_bill
 from northing.actions.billing.request import ReverseBillRequest
+from northing.actions.claims.returns import ReverseReturnRequest, reverse_return
 from northing.actions.customs.entries import ReverseEntryRequest, reverse_customs_entry
 from northing.actions.inventory.issue import TakeBackRequest, take_back_issue
+from northing.actions.masterdata.reverse_opening import ReverseOpeningRequest, reverse_opening
+from northing.actions.quality.reverse import ReverseInspectionRequest, reverse_inspection
 from northing.actions.receiving.reverse import ReverseRequest, reverse_receipt
 from northing.billing.models import BillLine
+from northing.claims.models import Claim
 from northing.core.problems import Problem, Refused
 from northing.scenarios import shapes
 from northing.scenarios.costs import Costs
@@ -21,8 +25,17 @@ from northing.scenarios.played import MISSING
 from northing.scenarios.shapes import NotScenario, Scenario
 from northing.scenarios.stock import Stock
 
+
+def _of_case(case: int, reason: str) -> ReverseInspectionRequest:
+    """An inspection is known by the case that it opened."""
+    return ReverseInspectionRequest(Claim.objects.get(pk=case).inspection_id, reason)
+
+
 # How what an action made is undone, by its kind.
 REVERSALS: dict[str, Callable[[Act, int, str], object]] = {
+    "case": lambda act, key, reason: reverse_inspection(act, _of_case(key, reason)),
+    "return": lambda act, key, reason: reverse_return(act, ReverseReturnRequest(key, reason)),
+    "opening": lambda act, key, reason: reverse_opening(act, ReverseOpeningRequest(key, reason)),
     "receipt": lambda act, key, reason: reverse_receipt(act, ReverseRequest(key, reason)),
     "issue": lambda act, key, reason: take_back_issue(act, TakeBackRequest(key, reason)),
     "bill": lambda act, key, reason: reverse_bill(act, ReverseBillRequest(key, reason)),
@@ -51,6 +64,7 @@ class Player(Goods, Costs, Stock):
             "return": self.give_back,
             "reverse": self.reverse,
             "open": self.open,
+            "move": self.move,
         }
 
     def play(self) -> list[dict[str, Any]]:

@@ -306,6 +306,18 @@ class Reverse(Dated):
     reason: str = "entered by mistake"
 
 
+class Move(Dated):
+    """Goods in store go to another bin, also of another site of the company."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    do: Literal["move"]
+    item: Code
+    source: list[Code] = Field(alias="from", min_length=2, max_length=2)
+    target: list[Code] = Field(alias="to", min_length=2, max_length=2)
+    quantity: Number
+    lot: str = ""
+
+
 class StockShape(Shape):
     """Goods on hand at the beginning, with their value in base currency."""
 
@@ -335,6 +347,7 @@ Action = Annotated[
     | Inspect
     | Return
     | Reverse
+    | Move
     | Open,
     Field(discriminator="do"),
 ]

@@ -2,10 +2,13 @@
 
 from northing.actions.claims import returns
 from northing.actions.inventory import issue as issuing
+from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.masterdata import opening
 from northing.actions.quality import inspect as inspecting
-from northing.claims.models import Claim
+from northing.claims.models import Claim, ReturnNote
+from northing.core.problems import Problem, Refused
 from northing.formats.tables import csv_line
+from northing.inventory.models import OnHand, Opening
 from northing.ledger.models import CostLayer
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
@@ -33,15 +36,34 @@ class Stock(Played):
         case = Claim.objects.filter(layer=layer).order_by("-pk").first()
         return ("case", case.pk) if case and action.failed else None
 
-    def give_back(self, action: shapes.Return) -> None:
+    def move(self, action: shapes.Move) -> None:
+        """Goods in store go to another bin; the oldest first. Sites and bins are named as a pair."""
+        source, target = (self.laid.one("bins", tuple(pair)) for pair in (action.source, action.target))
+        rows = OnHand.objects.filter(bin=source, status="in_store", layer__item__code=action.item, quantity__gt=0)
+        if action.lot:
+            rows = rows.filter(layer__lot=action.lot)
+        rows = list(rows.order_by("layer__occurred_on", "layer"))
+        left = action.quantity
+        for number, row in enumerate(rows, 1):
+            part = left if number == len(rows) else min(left, row.quantity)
+            if part:
+                request = MoveRequest(row.layer_id, source.pk, "in_store", part, target.pk)
+                move_goods(self.laid.act(action.day), request)
+                left -= part
+        if not rows:
+            raise Refused(Problem(f"No {action.item} lie in {source}.", "from"))
+
+    def give_back(self, action: shapes.Return) -> tuple[str, int]:
         """Rejected units go back."""
         request = returns.ReturnRequest(self.find("case", action.case), action.quantity, action.reference, action.day)
         returns.return_goods(self.laid.act(action.day), request)
+        return "return", ReturnNote.objects.latest("pk").pk
 
-    def open(self, action: shapes.Open) -> None:
+    def open(self, action: shapes.Open) -> tuple[str, int]:
         """Goods on hand at the beginning."""
         rows = [csv_line(opening.STOCK)]
         for one in action.stock:
             site = self.laid.one("sites", one.site)
             rows.append(csv_line([site.company.code, one.site, one.item, one.quantity, one.value, action.day]))
         opening.open_stock(self.laid.act(action.day), opening.FileRequest("".join(rows).encode()))
+        return "opening", Opening.objects.latest("pk").pk

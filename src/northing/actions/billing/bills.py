@@ -1,6 +1,7 @@
 """Bill: book a bill or credit note with its lines (its effect shown first), and reverse it."""
 
 from collections.abc import Iterable, Sequence
+from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
@@ -21,6 +22,7 @@ from northing.actions.costing.spread import Plan, plan
 from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill, BillLine, BillLinePart
+from northing.core.billing.terms import Terms, due_day
 from northing.core.money.money import converted, is_whole
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
@@ -125,7 +127,7 @@ def _bill(act: Act, request: BillRequest, company: Company) -> Bill:
         party_id=request.party,
         number=request.number.strip(),
         day=request.day,
-        due_on=request.due_on,
+        due_on=request.due_on or _due_by_terms(request),
         currency=request.currency,
         rate=request.rate or rate_for(company, request.currency, request.day),
         total=sum((line.amount for line in request.lines), ZERO) + request.tax,
@@ -133,6 +135,13 @@ def _bill(act: Act, request: BillRequest, company: Company) -> Bill:
         entered_by=act.person,
         at=act.at,
     )
+
+
+def _due_by_terms(request: BillRequest) -> date | None:
+    terms = Party.objects.select_related("payment_terms").get(pk=request.party).payment_terms
+    if terms is None:
+        return None
+    return due_day(request.day, Terms(terms.days, terms.from_month_end, terms.day_of_month))
 
 
 def _words(bill: Bill, lines: Sequence[BilledLine]) -> str:

@@ -12,7 +12,7 @@ from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
-from northing.core.problems import Problem, refuse_if
+from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, LayerTake
@@ -63,6 +63,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     )
     claims.write_return(
         ReturnNote(
+            company=case.company,
             case=case,
             reference=request.reference.strip(),
             quantity=request.quantity,
@@ -70,6 +71,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
             claimed=price,
             lost=taken.cost - price,
             occurred_on=request.occurred_on,
+            returned_by=act.person,
             at=act.at,
             entry=entry,
         )
@@ -79,6 +81,48 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
         layer.shipment_line.instalment_id, "rejected", "returned", request.quantity, layer.shipment_line_id
     )
     positions.move(history, [move])
+    bring_along(cases=[case.pk])
+    return case.pk
+
+
+@dataclass(frozen=True)
+class ReverseReturnRequest:
+    """A return note to be undone, and why."""
+
+    note: int
+    reason: str
+
+
+@once
+def reverse_return(act: Act, request: ReverseReturnRequest) -> int:
+    """Undo a return: its units are rejected goods again, at their cost, and are owed again. Returns the case's id."""
+    note = ReturnNote.objects.select_related("case__company", "entry__history").get(pk=request.note)
+    case, layer = note.case, locked_layer(note.case.layer_id)
+    act.require_at("return_goods", note.company_id, layer.site_id)
+    note.refresh_from_db(fields=["reversed_by"])
+    if note.reversed_by_id:
+        raise Refused(Problem("This return is reversed already."))
+    if not request.reason.strip():
+        raise Refused(Problem("Say why the return is reversed.", "reason", "One sentence is enough."))
+    what = f"{plain(note.quantity)} {layer.item.unit} of {layer.item.code} under {note.reference}"
+    text = f"Reversed the return of {what}: {request.reason.strip()}{posting_note([note.company_id], act.today)}"
+    links = [*links_of(layer), ("case", case.pk, note.company_id)]
+    history = add_history(act, "reverse_return", text, links, act.today)
+    entry = open_entry(act, history, text, act.today, reverses=note.entry)
+    taken = LayerTake.objects.get(entry=note.entry)
+    back = ledger.give_back(layer, note.quantity, taken.cost, taken.goods_cost, LayerTake.Reason.RETURNED, entry)
+    common = {"company": note.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
+    owed = ledger.owed_again(note.entry)
+    price = sum((draft.amount for draft in owed), ZERO)
+    lost = Draft(account=Account.RETURN_LOSS, amount=-(back + price), **common)
+    post(entry, [*owed, lost, Draft(account=Account.STOCK, amount=back, **common)])
+    ledger.release_allocations(entry, note.entry)
+    operations.move_back(history, note.entry.history)
+    move = positions.MoveDraft(
+        layer.shipment_line.instalment_id, "returned", "rejected", note.quantity, layer.shipment_line_id
+    )
+    positions.move(history, [move])
+    claims.mark_reversed(note, entry)
     bring_along(cases=[case.pk])
     return case.pk
 

@@ -19,10 +19,10 @@ from northing.actions.costing import accruals
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
 from northing.core.money.spread import share_so_far
-from northing.costing.models import ChargeShare
+from northing.costing.models import Charge, ChargeShare
 from northing.costing.queries import line_units
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, LayerTake
-from northing.ledger.operations import Draft, add_costs, as_rule, late_account
+from northing.ledger.operations import Draft, add_costs, as_rule, component_of, late_account
 
 ZERO = Decimal(0)
 Component = int | None  # a charge's id, or None for the goods value
@@ -174,7 +174,7 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
     """Write the layers and their cost components; return the postings: goods from afloat, charges from accruals."""
     drafts, costs = [], []
     added: dict[int, list[Decimal]] = defaultdict(lambda: [ZERO, ZERO, ZERO, ZERO])
-    drawn = _accruals(found)
+    drawn, kinds = _accruals(found), _kinds(found)
     for one in found.late:
         layer = one.layer
         common = {
@@ -183,7 +183,7 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
             "layer": layer.pk,
             "order_line": layer.shipment_line.instalment.line_id,
         }
-        costs.append((layer.pk, one.component, one.amount))
+        costs.append((layer.pk, one.component, kinds[one.component], one.amount))
         totals = added[layer.pk]
         totals[0] += one.amount
         totals[1] += sum(one.variance.values(), ZERO)
@@ -192,12 +192,20 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
             totals[3] += sum(one.variance.values(), ZERO)
         drafts.append(Draft(account=Account.STOCK, amount=one.stock, **common))
         drafts += [
-            Draft(account=late_account(reason), amount=amount, **common) for reason, amount in one.variance.items()
+            Draft(account=late_account(kinds[one.component], reason), amount=amount, **common)
+            for reason, amount in one.variance.items()
         ]
         drafts.append(_drawn(one, next(drawn[one.component, layer.company_id]) if one.component else None))
     add_costs(entry, costs)
     _grow_layers(added)
     return drafts
+
+
+def _kinds(found: Absorption) -> dict[Component, str]:
+    """Which component of a layer's cost each charge is."""
+    charges = Charge.objects.filter(pk__in={one.component for one in found.late if one.component})
+    known = {key: component_of(kind) for key, kind in charges.values_list("pk", "kind")}
+    return {None: component_of(None)} | known
 
 
 def _accruals(found: Absorption) -> dict[tuple[int, int], Iterator[Draft]]:

@@ -14,7 +14,7 @@ from northing.activity.operations import Link, add_history, once
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
-from northing.inventory.models import OnHand, StockIssue, StockIssueLine, StockMovement
+from northing.inventory.models import OnHand, StockIssue, StockIssueLine
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
@@ -52,7 +52,7 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     entry = open_entry(act, history, text, request.occurred_on)
     drafts, lines = [], []
     for layer, quantity in takes:
-        operations.move_out(history, layer, "in_store", quantity)
+        operations.move_out(history, layer, "in_store", quantity, site.pk)
         taken = ledger.take(layer, quantity, LayerTake.Reason.ISSUED, entry, site.company.currency)
         lines.append(StockIssueLine(layer=layer, quantity=quantity, cost=taken.cost, goods_cost=taken.goods_cost))
         drafts += _drafts(layer, taken.cost, taken.cost)
@@ -126,14 +126,7 @@ def take_back_issue(act: Act, request: TakeBackRequest) -> int:
         back = ledger.give_back(line.layer, line.quantity, line.cost, line.goods_cost, LayerTake.Reason.ISSUED, entry)
         drafts += _drafts(line.layer, -back, -line.cost)
     post(entry, drafts)
-    went = StockMovement.objects.filter(history=issue.entry.history, target=None).order_by("pk")
-    operations.move_stock(
-        history,
-        [
-            operations.StockMove(one.layer_id, one.quantity, None, operations.Place(one.source_id, one.source_status))
-            for one in went
-        ],
-    )
+    operations.move_back(history, issue.entry.history)
     _move(history, takes, "issued", "in_store")
     operations.mark_taken_back(issue, entry)
     return issue.pk
@@ -171,11 +164,12 @@ def _layer_links(takes: Sequence[tuple[CostLayer, Decimal]], company: int) -> li
 def _takes(request: IssueRequest, site: Site, item: Item) -> list[tuple[CostLayer, Decimal]]:
     """Layers in the order they came, with what each gives."""
     locked = CostLayer.objects.select_for_update(of=("self",)).select_related("company", "shipment_line__instalment")
-    layers = locked.filter(site=site, item=item, kind="stock", received__gt=0)
+    lies = OnHand.objects.filter(bin__site=site, status="in_store", quantity__gt=0)
+    layers = locked.filter(pk__in=lies.values("layer"), item=item, kind="stock", received__gt=0)
     if request.layer:
         layers = layers.filter(pk=request.layer)
     layers = list(layers.order_by("occurred_on", "pk"))
-    store = OnHand.objects.filter(layer__in=layers, status="in_store").values_list("layer")
+    store = lies.filter(layer__in=layers).values_list("layer")
     available = dict(store.annotate(total=Sum("quantity")))
     left, takes = request.quantity, []
     for layer in layers:

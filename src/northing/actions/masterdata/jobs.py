@@ -5,7 +5,7 @@ from dataclasses import replace
 from northing.actions.masterdata import records
 from northing.actions.orders import import_file
 from northing.jobs.jobs import Run
-from northing.masterdata.records import KINDS
+from northing.masterdata.kinds import KINDS
 
 
 def keep_rows(run: Run) -> None:

@@ -19,9 +19,10 @@ from northing.core.orders.orders import LARGEST, LARGEST_AMOUNT, net_amount
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.formats.identifiers import container_number
 from northing.formats.tables import Row, read_rows
-from northing.inventory.operations import Place, StockMove, move_stock
-from northing.ledger.models import Account, CostLayer, DocumentKind
-from northing.ledger.operations import Draft, add_costs, open_entry, post
+from northing.inventory.models import Opening
+from northing.inventory.operations import Place, StockMove, move_stock, write_opening
+from northing.ledger.models import Account, CostLayer, DocumentKind, Entry
+from northing.ledger.operations import Draft, add_costs, component_of, open_entry, post
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.masterdata.queries import default_bin, find_pack, rate_for
 from northing.orders import operations as orders
@@ -112,6 +113,14 @@ def open_stock(act: Act, request: FileRequest) -> int:
     return _each(rows, lambda row: _open_layer(act, history, row))
 
 
+def _opening(act: Act, company: Company, quantity: Decimal, day: date, entry: Entry | None, **goods) -> None:
+    write_opening(
+        Opening(
+            company=company, quantity=quantity, occurred_on=day, entered_by=act.person, at=act.at, entry=entry, **goods
+        )
+    )
+
+
 def _kept(row: Row, item: Item) -> None:
     for column, kept in (("lot", item.keeps_lot), ("best_before", item.keeps_best_before)):
         if kept and not row.text(column, ""):
@@ -137,7 +146,8 @@ def _open_layer(act: Act, history, row: Row) -> None:
     )
     move_stock(history, [StockMove(layer.pk, quantity, None, Place(default_bin(site.pk, "store").pk, "in_store"))])
     entry = open_entry(act, history, f"Opening stock of {item.code}", day)
-    add_costs(entry, [(layer.pk, None, value)])
+    add_costs(entry, [(layer.pk, None, component_of(None), value)])
+    _opening(act, company, quantity, day, entry, layer=layer)
     post(
         entry,
         [
@@ -261,12 +271,14 @@ class _Made:
         positions.move(
             history, [positions.MoveDraft(part.pk, "with_supplier", "under_way", part.quantity, shipment_line.pk)]
         )
+        entry = None
         if is_ours_after(order.ours_from, "on_board"):
-            self._own(row, history, shipment_line, departed)
+            entry = self._own(row, history, shipment_line, departed)
         elif row.text("value", "") or row.text("billed", ""):
             raise row.refused("value", f"must be empty: these goods are ours only from {order.ours_from}")
+        _opening(self.act, order.company, part.quantity, departed, entry, shipment_line=shipment_line)
 
-    def _own(self, row: Row, history, shipment_line: ShipmentLine, departed: date) -> None:
+    def _own(self, row: Row, history, shipment_line: ShipmentLine, departed: date) -> Entry:
         part, order = shipment_line.instalment, shipment_line.instalment.line.order
         value = _value(row, order.company)
         shipment_line.opening_billed = row.text("billed").lower() in ("yes", "y", "true", "1")
@@ -300,6 +312,7 @@ class _Made:
                 ),
             ],
         )
+        return entry
 
     def _container(self, row: Row, departed: date, dock: date) -> Container:
         reference = row.text("shipment", longest=24)

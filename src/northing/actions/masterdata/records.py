@@ -23,8 +23,10 @@ from northing.formats import grids
 from northing.formats.tables import unharmed
 from northing.inventory.models import OnHand
 from northing.ledger.models import Posting
+from northing.masterdata.facts import NEEDED, Kind
+from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Bin, Company, Party
-from northing.masterdata.records import KINDS, NEEDED, Kind, Reading
+from northing.masterdata.records import Reading
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.shipping.models import Container
 from northing.shipping.queries import given_back

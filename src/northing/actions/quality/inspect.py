@@ -48,8 +48,9 @@ def inspect(act: Act, request: InspectRequest) -> int:
     text = f"Inspected {layer.item.code}: {plain(request.passed)} passed, {plain(request.failed)} failed"
     text += f" ({request.reason})" if request.failed else ""
     history = add_history(act, "inspect", text, links_of(layer), request.occurred_on)
-    write_inspection(
+    made = write_inspection(
         Inspection(
+            company=layer.company,
             layer=layer,
             passed=request.passed,
             failed=request.failed,
@@ -57,6 +58,7 @@ def inspect(act: Act, request: InspectRequest) -> int:
             inspector=act.person,
             occurred_on=request.occurred_on,
             at=act.at,
+            history=history,
         )
     )
     _put_away(history, layer, request)
@@ -68,7 +70,7 @@ def inspect(act: Act, request: InspectRequest) -> int:
             positions.MoveDraft(key, "held", "rejected", request.failed, shipment_line),
         ],
     )
-    opened = [_open_case(layer, request)] if request.failed else []
+    opened = [_open_case(made, request)] if request.failed else []
     bring_along(layers=[layer.pk], cases=opened)
     return layer.pk
 
@@ -117,7 +119,8 @@ def _put_away(history: HistoryEntry, layer: CostLayer, request: InspectRequest) 
     operations.move_stock(history, moves)
 
 
-def _open_case(layer: CostLayer, request: InspectRequest) -> int:
+def _open_case(made: Inspection, request: InspectRequest) -> int:
+    layer = made.layer
     case = Claim(
         company=layer.company,
         kind=Claim.Kind.REJECTED,
@@ -126,6 +129,7 @@ def _open_case(layer: CostLayer, request: InspectRequest) -> int:
         reason=request.reason[:80],
         quantity=request.failed,
         opened_on=request.occurred_on,
+        inspection=made,
     )
     return claims.open_cases([case])[0].pk
 

@@ -165,7 +165,7 @@ def _own_value(one: Found, before: Decimal, rates: Rates) -> Recognised:
 def _received_before(found: Sequence[Found]) -> dict[int, Decimal]:
     """Units that standing receipts made ours, by shipment line; only of goods that are ours from their receipt."""
     late = [one.goods.pk for one in found if not is_ours_after(one.of_line.order.ours_from, "arrival")]
-    lines = ReceiptLine.objects.filter(shipment_line__in=late, receipt__reversed_at=None)
+    lines = ReceiptLine.objects.filter(shipment_line__in=late, receipt__reversed_by=None)
     return defaultdict(Decimal, lines.values_list("shipment_line").annotate(total=Sum("quantity")))
 
 
@@ -244,7 +244,7 @@ def _own_on_receipt(entry: Entry, found: Sequence[Found], layers: Sequence[CostL
                 document=one.line.pk,
             )
         )
-        costs.append((layer.pk, None, value))
+        costs.append((layer.pk, None, ledger.component_of(None), value))
         ledger.add_goods(layer, value)
     ledger.add_costs(entry, costs)
     return drafts

@@ -23,9 +23,9 @@ from northing.ledger.queries import posting_note
 from northing.orders import operations as orders
 from northing.positions import operations as positions
 from northing.positions.models import Movement
-from northing.quality.models import Inspection
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt
+from northing.reports.standing import on_layers
 from northing.shipping import operations as shipping
 from northing.shipping.models import Shipment, ShipmentLine
 
@@ -52,7 +52,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     orders.lock(receipt.lines.values_list("instalment__line__order", flat=True))
     if not request.reason.strip():
         raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
-    receipt.refresh_from_db(fields=["reversed_at"])
+    receipt.refresh_from_db(fields=["reversed_by"])
     layers = _locked_layers(receipt)
     refuse_if(_reversal_problems(receipt, layers))
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
@@ -64,7 +64,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     _undo_movements(history, receipt, next((one.place for one in locked.values()), ""))
     _own_anew(act, history, entry, receipt, next(iter(locked.values()), None))
     _bear_anew(entry, receipt)
-    receiving.mark_reversed(receipt, act.at)
+    receiving.mark_reversed(receipt, entry)
     bring_along(
         instalments=list(receipt.lines.values_list("instalment", flat=True)),
         shipments=shipments,
@@ -94,23 +94,12 @@ def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int
 
 
 def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Problem]:
-    if receipt.reversed_at:
+    if receipt.reversed_by_id:
         return [Problem("This receipt is reversed already.")]
-    found = []
-    if Inspection.objects.filter(layer__in=layers).exists():
-        found.append(
-            Problem(
-                "Goods of this receipt are inspected.", mend="An inspected receipt stands; return or issue the goods."
-            )
-        )
-    for layer in layers:
-        if layer.kind == "stock" and layer.gone:
-            found.append(
-                Problem(
-                    f"{plain(layer.gone)} {layer.item.unit} of {layer.item.code} have left stock since.",
-                    mend="What is gone cannot go back; return or issue the rest instead.",
-                )
-            )
+    found = on_layers(layers)
+    gone = [layer for layer in layers if layer.kind == "stock" and layer.gone]
+    if gone and not found:
+        found = [Problem(f"{plain(gone[0].gone)} {gone[0].item.unit} of {gone[0].item.code} have left stock since.")]
     return found
 
 
@@ -129,12 +118,12 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     keys = [layer.pk for layer in layers]
     ledger.post_all(entry, LATE, [keys, receipt.entry_id])
     ledger.mirror(entry, receipt.entry, keys)
-    sums = LayerCost.objects.filter(layer__in=keys).values_list("layer", "charge").annotate(total=Sum("amount"))
-    costs = list(sums.order_by("layer", "charge"))
-    ledger.add_costs(entry, [(layer, charge, -total) for layer, charge, total in costs])
+    sums = LayerCost.objects.filter(layer__in=keys).values_list("layer", "charge", "component")
+    costs = list(sums.annotate(total=Sum("amount")).order_by("layer", "charge"))
+    ledger.add_costs(entry, [(*key, -total) for *key, total in costs])
     ledger.take_back(entry, keys)
     ledger.release_allocations(entry, receipt.entry)
-    accruals.true_up(entry, {charge for _, charge, _ in costs if charge})
+    accruals.true_up(entry, {charge for _, charge, *_ in costs if charge})
     ledger.empty_layers(keys)
 
 

@@ -83,6 +83,6 @@ def _suppliers(shipments: list[int]) -> dict[int, set[str]]:
 
 def _received(shipments: list[int]) -> dict[int, date]:
     """The first day on which something of a shipment was received."""
-    lines = ReceiptLine.objects.filter(shipment_line__container__shipment__in=shipments, receipt__reversed_at=None)
+    lines = ReceiptLine.objects.filter(shipment_line__container__shipment__in=shipments, receipt__reversed_by=None)
     days = lines.order_by().values_list("shipment_line__container__shipment").annotate(day=Min("receipt__occurred_on"))
     return dict(days)

@@ -14,6 +14,7 @@ PAGES = {
     "layer": "layer",
     "receipt": "receipt",
     "case": "case",
+    "verdict": "inspect",
     "entry": "entry",
     "notice": "notice",
     "ripple": "moved",

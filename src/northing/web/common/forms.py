@@ -9,12 +9,14 @@ from django import forms
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.utils import timezone
+from django.utils.html import format_html
 
 from northing.access.acts import Act
 from northing.core.money.exact import plain, read_exact
 from northing.core.money.money import MINOR_UNITS
 from northing.core.money.periods import day_problems
-from northing.core.problems import Refused
+from northing.core.problems import Problem, Refused
+from northing.web.common.addresses import address_of
 
 
 class ExactField(forms.CharField):
@@ -110,11 +112,17 @@ class ActionForm(forms.Form):
         self.refusal, self.refused = refused, refused.problems
         for problem in refused.problems:
             field = self.field_of(problem.where)
-            self.add_error(field if field in self.fields else None, str(problem))
+            self.add_error(field if field in self.fields else None, _with_link(problem))
 
     def field_of(self, where: str) -> str:
         """The field that a problem's place means."""
         return where
+
+
+def _with_link(problem: Problem) -> str:
+    """A problem in words; with a link to the record on which it is mended."""
+    address = address_of(*problem.record) if problem.record else ""
+    return format_html('{} <a href="{}">Open it</a>.', str(problem), address) if address else str(problem)
 
 
 def act_of(request, key: str = "") -> Act:

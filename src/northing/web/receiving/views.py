@@ -90,10 +90,8 @@ def _count_rows(request, parts: list[Part]) -> None:
 @acts_for("reverse_receipt")
 def receipt(request, receipt_id: int):
     """A receipt: what came, what it cost, and the way back."""
-    found = scoped(
-        Receipt.objects.select_related("container__shipment", "site", "company", "received_by"), request.user
-    )
-    record = get_object_or_404(found, pk=receipt_id)
+    found = Receipt.objects.select_related("container__shipment", "site", "company", "received_by", "reversed_by")
+    record = get_object_or_404(scoped(found, request.user), pk=receipt_id)
     form = ReverseForm(request.POST or None)
     if request.method == "POST" and form.do(request, reverse.reverse_receipt, lambda _: form.asked(record.pk)):
         messages.success(request, "The receipt is reversed: units and costs are where they were before.")

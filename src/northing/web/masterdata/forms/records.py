@@ -5,7 +5,8 @@ from django import forms
 from northing.access.permissions import companies_of
 from northing.actions.masterdata.records import RecordRequest
 from northing.formats.facts import day
-from northing.masterdata.records import KINDS, NEEDED, Fact, Kind
+from northing.masterdata.facts import NEEDED, Fact, Kind
+from northing.masterdata.kinds import KINDS
 from northing.web.common.forms import ActionForm
 
 

@@ -14,7 +14,8 @@ from northing.actions.orders import import_file
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.formats.tables import csv_line
 from northing.jobs import jobs
-from northing.masterdata.records import KINDS, Kind
+from northing.masterdata.facts import Kind
+from northing.masterdata.kinds import KINDS
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows

@@ -1,0 +1,1 @@
+"""Bills: when they are due."""

@@ -1,0 +1,57 @@
+"""What stands on a fact, so that it cannot be reversed yet: later facts about the same goods, with their records."""
+
+from collections.abc import Iterable
+
+from northing.claims.models import ReturnNote
+from northing.core.money.exact import plain
+from northing.core.problems import Problem
+from northing.inventory.models import StockIssueLine
+from northing.ledger.models import CostLayer
+from northing.quality.models import Inspection
+
+FIRST = "Reverse that first."
+
+
+def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
+    """Inspections, returns and issues of goods of layers that were not reversed."""
+    keys = [layer.pk for layer in layers]
+    return [*_returns(keys), *_inspections(keys), *issues_of(keys)]
+
+
+def _returns(layers: list[int]) -> list[Problem]:
+    notes = ReturnNote.objects.filter(case__layer__in=layers, reversed_by=None).select_related("case__layer__item")
+    return [
+        Problem(
+            f"{plain(note.quantity)} {note.case.layer.item.unit} of {note.case.layer.item.code} went back under"
+            f" {note.reference}.",
+            mend=FIRST,
+            record=("case", note.case_id),
+        )
+        for note in notes
+    ]
+
+
+def _inspections(layers: list[int]) -> list[Problem]:
+    found = Inspection.objects.filter(layer__in=layers, reversed_by=None).select_related("layer__item")
+    return [
+        Problem(
+            f"{one.layer.item.code} is inspected: {plain(one.passed)} passed, {plain(one.failed)} failed.",
+            mend=FIRST,
+            record=("verdict", one.layer_id),
+        )
+        for one in found
+    ]
+
+
+def issues_of(layers: list[int]) -> list[Problem]:
+    """Issues out of layers (ids) that were not taken back."""
+    lines = StockIssueLine.objects.filter(layer__in=layers, issue__reversed_by=None).select_related("issue__item")
+    return [
+        Problem(
+            f"{plain(line.quantity)} {line.issue.item.unit} of {line.issue.item.code} have left stock since,"
+            f" for {line.issue.purpose}.",
+            mend="Take that issue back first.",
+            record=("item", line.issue.item_id),
+        )
+        for line in lines.order_by("pk")
+    ]
