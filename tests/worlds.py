@@ -242,9 +242,8 @@ def make_small_world() -> World:
     PaymentTerms.objects.create(code="M14", name="14 days from the end of the month", days=14, from_month_end=True)
     owners = ({"company": nz}, {"party": world.parties["USD"]}, {"party": world.parties["provider"]})
     for count, owner in enumerate(owners):
-        BankAccount.objects.create(
-            code=f"B{number}", bank="Harbour Bank", number=f"1-{number}", currency="NZD", **owner
-        )
+        facts = owner | {"bank": "Harbour", "number": f"1-{count}", "currency": "NZD"}
+        BankAccount.objects.create(code=f"B{count}", **facts)
     days = {"planned_departure": 0, "departed_on": 2, "planned_arrival": 26, "arrived_on": 30}
     days |= {"planned_dock": 29, "received_on": 34}
     PastPassage.objects.create(

@@ -17,18 +17,20 @@ from northing.actions.costing import charges
 from northing.actions.inventory import issue
 from northing.actions.shipping import despatch_notices, pack
 from northing.actions.worklist import refresh
+from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill
-from northing.claims.models import Claim
+from northing.claims.models import Claim, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.formats.despatch import Line, Notice
-from northing.inventory.models import OnHand, StockIssue
+from northing.inventory.models import OnHand, Opening, StockIssue
 from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Agreement, Company, ExchangeRate
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import Instalment, OrderFile, OrderLine, PurchaseOrder
+from northing.quality.models import Inspection
 from northing.receiving.models import Receipt
 from northing.shipping.models import (
     CarrierEvent,
@@ -81,6 +83,51 @@ def live_in(world):
     return world
 
 
+def facts_of(world):
+    """Ids of an inspection, a return, a customs entry and an opening of the first company."""
+    layer, who = CostLayer.objects.filter(kind="stock").get(), world.people["dock"]
+    common = {"company": world.nz, "at": NOW}
+
+    def entry():
+        history = HistoryEntry.objects.create(action="x", at=NOW, occurred_on=TODAY, text="x", channel="page")
+        return Entry.objects.create(history=history, action="x", text="x", occurred_on=TODAY, at=NOW)
+
+    if not Inspection.objects.exists():
+        numbers = dict.fromkeys(("customs_value", "duty", "tax_base", "tax"), 0)
+        of_day = {"occurred_on": TODAY}
+        Inspection.objects.create(
+            layer=layer, passed=1, failed=0, inspector=who, history=entry().history, **common, **of_day
+        )
+        ReturnNote.objects.create(
+            case=Claim.objects.get(),
+            quantity=1,
+            cost=0,
+            claimed=0,
+            lost=0,
+            returned_by=who,
+            entry=entry(),
+            **common,
+            **of_day,
+        )
+        CustomsEntry.objects.create(
+            shipment=Shipment.objects.get(),
+            office=world.parties["customs"],
+            number="E",
+            day=TODAY,
+            entered_by=who,
+            entry=entry(),
+            **common,
+            **numbers,
+        )
+        Opening.objects.create(layer=layer, quantity=1, entered_by=who, entry=entry(), **common, **of_day)
+    return {
+        "inspection_id": Inspection.objects.get().pk,
+        "note_id": ReturnNote.objects.get().pk,
+        "customs_entry_id": CustomsEntry.objects.get().pk,
+        "opening_id": Opening.objects.get().pk,
+    }
+
+
 def addresses(world):
     """Every address of the application with ids of the lived-in world."""
     part = ShipmentLine.objects.get()
@@ -104,6 +151,7 @@ def addresses(world):
         "message_id": Message.objects.get_or_create(
             kind="t", recipient="a@b.example", message_id="x", company=world.nz, state="failed", made_at=NOW
         )[0].pk,
+        **facts_of(world),
         "document_id": document_of(world),
         "file_id": OrderFile.objects.get_or_create(name="f", sha256="x", person=world.people["expediter"], made_at=NOW)[
             0
@@ -410,6 +458,15 @@ def test_a_customs_entry_is_shown_and_booked(lived_in, client):
     assert CustomsEntry.objects.get().duty == D("19.12")
     again = client.post(url, entry | {"key": "l", "number": "E-10"})
     assert again.status_code == 422 and b"has a customs entry for this shipment already" in again.content
+    first = CustomsEntry.objects.get()
+    assert f'value="{first.pk}"' in client.get(url).content.decode()
+    corrected = entry | {"key": "m", "number": "E-10", "corrects": first.pk}
+    assert client.post(url, corrected).status_code == 302
+    second = CustomsEntry.objects.get(reversed_by=None)
+    assert (second.number, second.corrects) == ("E-10", first)
+    assert b"does not stand any more" in client.post(url, corrected | {"key": "n", "number": "E-11"}).content
+    undo = client.post(reverse("reverse-customs-entry", args=[second.pk]), {"key": "o", "reason": "withdrawn"})
+    assert undo.status_code == 302 and not CustomsEntry.objects.filter(reversed_by=None).exists()
 
 
 def test_a_rate_is_entered_and_corrected(lived_in, client):

@@ -172,11 +172,12 @@ def calls():
 
 SCOPE_OF = {"orders": "orders", "confirmations": "confirmations", "documents": "documents"}
 SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers")
-SCOPE_OF |= dict.fromkeys(("events", "shipments", "voyages"), "passage")
+SCOPE_OF |= dict.fromkeys(("events", "shipments", "voyages"), "passage") | {"receipts": "dock"}
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
-    world.people["expediter"].grants.get_or_create(company=world.nz, role="shipping")
+    for role in ("shipping", "dock"):
+        world.people["expediter"].grants.get_or_create(company=world.nz, role=role)
     nobody, others = Client(), {scope: Program(world, scopes=[scope]) for scope in SCOPES}
     seen = 0
     for method, path in calls():
@@ -218,6 +219,12 @@ BODIES = {
         "rows": [{"instalment": 1, "quantity": "1", "ready_on": NEED_BY, "price": "1"}],
     },
     ("post", "/confirmations/{answer_id}/decision"): {"decision": "accept"},
+    ("post", "/receipts"): {
+        "site": "TRG",
+        "delivery_note": "DN",
+        "received_on": TODAY.isoformat(),
+        "rows": [{"instalment": 2**40, "quantity": "1"}],
+    },
 }
 
 

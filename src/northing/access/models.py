@@ -56,7 +56,7 @@ class Grant(models.Model):
         ]
 
 
-SCOPES = ("read", "orders", "confirmations", "documents", "suppliers", "passage")
+SCOPES = ("read", "orders", "confirmations", "documents", "suppliers", "passage", "dock")
 
 
 class ApiToken(models.Model):

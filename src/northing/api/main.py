@@ -9,10 +9,8 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from northing.actions.orders.revise import Overtaken
+from northing.api import activity, confirmations, masterdata, orders, receiving, shipping
 from northing.api.callers import Token
-from northing.api.masterdata import router as directory
-from northing.api.orders import router
-from northing.api.shipping import router as passage
 from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
 
 PROBLEM = "application/problem+json"
@@ -39,9 +37,8 @@ class Northing(NinjaAPI):
 
 
 api = Northing(title="Northing", version="1", description=WORDS, auth=Token(), docs_url=None)
-api.add_router("", directory)
-api.add_router("", router)
-api.add_router("", passage)
+for step in (masterdata, orders, confirmations, activity, shipping, receiving):
+    api.add_router("", step.router)
 
 
 def said(status: int, detail: str = "", problems: list[Problem] | None = None) -> HttpResponse:

@@ -12,7 +12,7 @@ from northing.actions.masterdata import suppliers as supplying
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Limit, Words, answers
-from northing.api.shapes import shapes
+from northing.api.shapes import masterdata as shapes
 from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Agreement, Item, Party
 

@@ -14,9 +14,9 @@ from northing.actions.shipping import load as loading
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Key, Limit, answers
-from northing.api.shapes import shapes
-from northing.api.shapes import shipping as passage
-from northing.api.shapes.shapes import NO_NUL
+from northing.api.shapes import common
+from northing.api.shapes import shipping as shapes
+from northing.api.shapes.common import NO_NUL
 from northing.core.money.exact import plain
 from northing.core.positions.places import COLUMNS
 from northing.core.problems import Problem, Refused
@@ -40,7 +40,7 @@ def hear(request: HttpRequest, asked: shapes.EventsIn):
     return carrier_events.hear(act_of(request), carrier_events.EventsRequest(asked.source, content))
 
 
-@router.get("/events", response=answers(passage.Events), tags=["passage"])
+@router.get("/events", response=answers(shapes.Events), tags=["passage"])
 def events(
     request: HttpRequest,
     after: After = "",
@@ -60,7 +60,7 @@ def _shipments(request: HttpRequest):
     return visible_shipments(request.auth.person).prefetch_related("containers", "legs")
 
 
-@router.get("/shipments", response=answers(passage.Shipments), tags=["passage"])
+@router.get("/shipments", response=answers(shapes.Shipments), tags=["passage"])
 def shipments(
     request: HttpRequest,
     after: After = "",
@@ -74,7 +74,7 @@ def shipments(
     return {"items": [_shipment(row) for row in rows], "next": following}
 
 
-@router.get("/shipments/{shipment_id}", response=answers(passage.ShipmentWhole), tags=["passage"])
+@router.get("/shipments/{shipment_id}", response=answers(shapes.ShipmentWhole), tags=["passage"])
 def shipment(request: HttpRequest, shipment_id: Key):
     """A shipment with what is aboard of your companies."""
     require(request, "read")
@@ -99,7 +99,7 @@ def _shipment_line(part: ShipmentLine) -> dict[str, Any]:
     return about | {"quantity": part.quantity, "accounted": part.accounted}
 
 
-def _boxes(asked: passage.LoadIn) -> tuple[loading.Box, ...]:
+def _boxes(asked: shapes.LoadIn) -> tuple[loading.Box, ...]:
     return tuple(
         loading.Box(
             one.id,
@@ -112,8 +112,8 @@ def _boxes(asked: passage.LoadIn) -> tuple[loading.Box, ...]:
     )
 
 
-@router.post("/shipments", response=answers(passage.Loaded, 201), tags=["passage"])
-def build(request: HttpRequest, asked: passage.ShipmentIn):
+@router.post("/shipments", response=answers(shapes.Loaded, 201), tags=["passage"])
+def build(request: HttpRequest, asked: shapes.ShipmentIn):
     """Build a shipment: containers with what is in them, a route and its voyages; all of it or nothing."""
     require(request, "passage")
     opening = pack.ShipmentRequest(asked.document, mode=asked.mode)
@@ -123,8 +123,8 @@ def build(request: HttpRequest, asked: passage.ShipmentIn):
     return 201, {"id": done["shipment"], "warnings": done["warnings"]}
 
 
-@router.put("/shipments/{shipment_id}/load", response=answers(passage.Loaded), tags=["passage"])
-def load(request: HttpRequest, shipment_id: Key, asked: passage.LoadIn):
+@router.put("/shipments/{shipment_id}/load", response=answers(shapes.Loaded), tags=["passage"])
+def load(request: HttpRequest, shipment_id: Key, asked: shapes.LoadIn):
     """Say what the containers of a shipment should hold."""
     require(request, "passage")
     get_object_or_404(_shipments(request), pk=shipment_id)
@@ -132,7 +132,7 @@ def load(request: HttpRequest, shipment_id: Key, asked: passage.LoadIn):
     return {"id": done["shipment"], "warnings": done["warnings"]}
 
 
-@router.get("/voyages", response=answers(passage.Voyages), tags=["passage"])
+@router.get("/voyages", response=answers(shapes.Voyages), tags=["passage"])
 def voyages(request: HttpRequest, after: After = "", limit: Limit = USUAL):
     """Voyages with their port calls, newest first."""
     require(request, "read")
@@ -152,8 +152,8 @@ def _call(call) -> dict[str, Any]:
     return {name: getattr(call, name) for name in names} | {"port": call.port_id}
 
 
-@router.post("/voyages", response=answers(shapes.Made, 201), tags=["passage"])
-def enter_voyage(request: HttpRequest, asked: passage.VoyageIn):
+@router.post("/voyages", response=answers(common.Made, 201), tags=["passage"])
+def enter_voyage(request: HttpRequest, asked: shapes.VoyageIn):
     """Enter a voyage with its port calls."""
     require(request, "passage")
     carrier = Party.objects.filter(kind=Party.Kind.PROVIDER, code__iexact=asked.carrier).first()
@@ -168,7 +168,7 @@ def enter_voyage(request: HttpRequest, asked: passage.VoyageIn):
     return 201, {"id": pack.create_voyage(act_of(request), wanted)}
 
 
-@router.get("/positions", response=answers(passage.Positions), tags=["passage"])
+@router.get("/positions", response=answers(shapes.Positions), tags=["passage"])
 def positions(
     request: HttpRequest,
     after: After = "",

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from ninja import Schema
 from pydantic import Field, StringConstraints
 
-from northing.api.shapes.shapes import NO_NUL, Day, Id, Mode, Number, Strict, Word
+from northing.api.shapes.common import NO_NUL, Day, Id, Mode, Number, Strict, Word
 
 Code = Annotated[str, StringConstraints(max_length=20, pattern=NO_NUL)]
 
@@ -209,3 +209,21 @@ class Positions(Schema):
 
     items: list[PositionOut]
     next: str | None
+
+
+class EventsIn(Strict):
+    """Events as a carrier says them, and who says them."""
+
+    source: Annotated[str, StringConstraints(min_length=1, max_length=60, pattern=NO_NUL)]
+    events: Annotated[list[dict[str, Any]], Field(max_length=2_000)]
+
+
+class EventsOut(Schema):
+    """How many events were new or known, what became of the new ones, and what could not be read."""
+
+    new: int
+    known: int
+    tied: int
+    noted: int
+    waits: int
+    wrong: list[str]

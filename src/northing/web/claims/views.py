@@ -1,5 +1,7 @@
 """A case and its returns."""
 
+from functools import partial
+
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -7,11 +9,14 @@ from django.utils import timezone
 from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.claims import returns
-from northing.claims.models import Claim
+from northing.claims.models import Claim, ReturnNote
+from northing.drawings.figures import count
 from northing.ledger.queries import posting_note
 from northing.web.claims.forms import ReturnForm
+from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
-from northing.web.common.permissions import acts_for
+from northing.web.common.permissions import acts_for, form_for
+from northing.web.common.reversals import reversal_page
 
 
 @acts_for("return_goods")
@@ -34,3 +39,13 @@ def case(request, case_id: int):
         "history": history_for(request, "line", record.layer.shipment_line.instalment.line_id),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)
+
+
+@form_for("return_goods")
+def reverse_return(request, note_id: int):
+    """Undo a return note."""
+    record = get_object_or_404(scoped(ReturnNote.objects.select_related("case__layer__item"), request.user), pk=note_id)
+    title = f"Reverse the return of {count(record.quantity)} {record.case.layer.item.code} under {record.reference}"
+    back = address_of("case", record.case_id)
+    asked = partial(returns.ReverseReturnRequest, record.pk)
+    return reversal_page(request, title, returns.reverse_return, asked, back, record.company_id)

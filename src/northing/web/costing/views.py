@@ -182,7 +182,7 @@ def layer(request, layer_id: int):
         "layer": record,
         "trail": trail,
         "drawing": _drawn(trail, record.company.currency),
-        "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin"),
+        "on_hand": record.on_hand.filter(quantity__gt=0).select_related("bin__site"),
         "history": _layer_story(request, record),
     }
     return render(request, "costing/layer.html", context)

@@ -13,8 +13,11 @@ class EntryForm(ActionForm):
     office = forms.ModelChoiceField(Party.objects.filter(kind="customs"), label="Customs office")
     number = forms.CharField(max_length=28, label="Entry number")
     day = DayField(label="Day of entry")
+    # The entry that stood when the form was shown; the new one takes its place.
+    corrects = forms.IntegerField(widget=forms.HiddenInput, required=False, min_value=1, max_value=2**62)
 
     def asked(self, shipment: int, company: int) -> EntryRequest:
         """The entry as a request."""
         entered = self.cleaned_data
-        return EntryRequest(shipment, company, entered["office"].pk, entered["number"], entered["day"])
+        facts = (entered["office"].pk, entered["number"], entered["day"], entered["corrects"])
+        return EntryRequest(shipment, company, *facts)

@@ -6,4 +6,5 @@ from northing.web.customs import views
 
 urlpatterns = [
     path("<int:shipment_id>/<int:company_id>/", views.customs, name="customs"),
+    path("entries/<int:customs_entry_id>/reverse/", views.reverse_entry, name="reverse-customs-entry"),
 ]

@@ -1,15 +1,20 @@
 """A customs entry: ours shown first, then booked."""
 
+from functools import partial
+
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.queries import scoped
 from northing.actions.customs import entries
 from northing.core.problems import Refused
+from northing.customs.models import CustomsEntry
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.web.common.permissions import form_for
+from northing.web.common.reversals import reversal_page
 from northing.web.customs.forms import EntryForm
 from northing.web.shipping.views.shipments import visible_shipments
 
@@ -19,7 +24,11 @@ def customs(request, shipment_id: int, company_id: int):
     """A company's customs entry for a shipment: ours shown first, then booked."""
     shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
     company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
-    form = EntryForm(request.POST or None, initial={"day": timezone.localdate()})
+    entered = CustomsEntry.objects.filter(shipment=shipment, company=company).select_related("office").order_by("-pk")
+    standing = next((one for one in entered if not one.reversed_by_id), None)
+    initial = {"day": timezone.localdate(), "office": standing and standing.office_id}
+    initial["corrects"] = standing and standing.pk
+    form = EntryForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
         booked = form.do(request, entries.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
         if booked:
@@ -27,9 +36,19 @@ def customs(request, shipment_id: int, company_id: int):
             messages.success(request, f"The customs entry is booked{note}.")
             return redirect("shipment", shipment.pk)
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
-    context = {"shipment": shipment, "company": company, "form": form}
+    context = {"shipment": shipment, "company": company, "form": form, "entered": entered, "standing": standing}
     try:
         context["declared"] = entries.declare(shipment.pk, company, day or timezone.localdate())
     except Refused as refused:
         context["refused"] = refused.problems
     return render(request, "customs/entry.html", context, status=422 if form.errors else 200)
+
+
+@form_for("book_customs_entry")
+def reverse_entry(request, customs_entry_id: int):
+    """Undo a customs entry."""
+    record = get_object_or_404(scoped(CustomsEntry.objects.all(), request.user), pk=customs_entry_id)
+    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    asked = partial(entries.ReverseEntryRequest, record.pk)
+    title = f"Reverse customs entry {record.number}"
+    return reversal_page(request, title, entries.reverse_customs_entry, asked, back, record.company_id)

@@ -1,25 +1,33 @@
 """Stock by item, and an item with its layers."""
 
+from functools import partial
+
 from django.contrib import messages
 from django.db.models import Sum
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.inventory import issue
+from northing.actions.inventory.move import move_goods
+from northing.actions.masterdata.reverse_opening import ReverseOpeningRequest
+from northing.actions.masterdata.reverse_opening import reverse_opening as undo_opening
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
-from northing.inventory.models import StockIssue
+from northing.inventory.models import Opening, StockIssue
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Item, Site
+from northing.masterdata.models import Bin, Item, Site
 from northing.orders.models import OrderLine
 from northing.reports.stock import stock_rows
+from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.inventory.forms import IssueForm, TakeBackForm
+from northing.web.common.reversals import reversal_page
+from northing.web.inventory.forms import IssueForm, MoveForm, TakeBackForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
@@ -89,3 +97,27 @@ def take_back_issue(request, issue_id: int):
 def _issue_rows(request):
     rows = StockIssue.objects.select_related("item", "site", "company").annotate(cost=Sum("lines__cost"))
     return scoped(rows.filter(reversed_by=None), request.user)
+
+
+@form_for("begin")
+def reverse_opening(request, opening_id: int):
+    """Undo an opening: goods that a company began with by mistake."""
+    record = get_object_or_404(scoped(Opening.objects.all(), request.user), pk=opening_id)
+    back = address_of("layer", record.layer_id) or reverse("stock")
+    asked = partial(ReverseOpeningRequest, record.pk)
+    return reversal_page(request, "Reverse an opening", undo_opening, asked, back, record.company_id)
+
+
+@form_for("issue_stock")
+def move(request, layer_id: int):
+    """Move goods of a layer to another bin, also of another site."""
+    found = CostLayer.objects.select_related("item", "company", "site")
+    layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
+    lies = layer.on_hand.filter(quantity__gt=0).select_related("bin__site").order_by("pk")
+    bins = Bin.objects.filter(site__in=scoped(Site.objects.filter(company=layer.company_id), request.user))
+    form = MoveForm(request.POST or None, lies=lies, bins=bins.select_related("site").order_by("site", "code"))
+    if request.method == "POST" and form.do(request, move_goods, lambda _: form.asked(layer.pk)):
+        messages.success(request, "The goods lie there now.")
+        return redirect("layer", layer.pk)
+    context = {"title": f"Move {layer.item}", "button": "Move", "form": form, "back": address_of("layer", layer.pk)}
+    return render(request, "common/simple_form.html", context, status=422 if form.errors else 200)

@@ -1,5 +1,7 @@
 """Quality: held goods, verdicts, cases, returns."""
 
+from functools import partial
+
 from django.contrib import messages
 from django.db.models import F, Sum
 from django.shortcuts import get_object_or_404, redirect, render
@@ -8,12 +10,16 @@ from django.utils import timezone
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
 from northing.actions.quality import inspect as inspecting
+from northing.actions.quality.reverse import ReverseInspectionRequest
+from northing.actions.quality.reverse import reverse_inspection as undo_inspection
 from northing.claims.models import Claim
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
+from northing.web.common.addresses import address_of
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import form_for, open_page
+from northing.web.common.reversals import reversal_page
 from northing.web.quality.forms import InspectForm
 
 
@@ -58,3 +64,14 @@ def inspect(request, layer_id: int):
         "inspections": Inspection.objects.filter(layer=layer).select_related("inspector").order_by("pk"),
     }
     return render(request, "quality/inspect.html", context, status=422 if form.errors else 200)
+
+
+@form_for("inspect")
+def reverse_inspection(request, inspection_id: int):
+    """Undo a verdict, as long as nothing stands on it."""
+    found = scoped(Inspection.objects.select_related("layer__item"), request.user)
+    record = get_object_or_404(found, pk=inspection_id)
+    title = f"Reverse the inspection of {record.layer.item} of {record.occurred_on:%-d %b}"
+    back = address_of("verdict", record.layer_id)
+    asked = partial(ReverseInspectionRequest, record.pk)
+    return reversal_page(request, title, undo_inspection, asked, back, record.company_id)

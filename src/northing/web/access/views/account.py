@@ -29,6 +29,8 @@ SCOPES = {
     "confirmations": "record and decide answers",
     "documents": "attach documents",
     "suppliers": "keep suppliers and prices",
+    "passage": "build shipments and enter voyages",
+    "dock": "receive goods",
 }
 
 
