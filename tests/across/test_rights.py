@@ -14,7 +14,7 @@ from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.masterdata import opening, rates, records, suppliers
-from northing.actions.orders import amend, cancel, revise, write
+from northing.actions.orders import amend, cancel, revise, set_parts, write
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive, reverse
 from northing.actions.shipping import carrier_events, container_milestones, load, milestones, pack
@@ -93,7 +93,7 @@ def actions(world):
         ("write_order", amend.set_need_by, amend.NeedByRequest(part.line_id, TODAY)),
         ("write_order", amend.assign_buyer, amend.BuyerRequest(order.pk, world.people["expediter"].pk)),
         ("write_order", revise.change_order, revise.ChangeRequest(order.pk, 0, (("remark", "x"),))),
-        ("write_order", revise.set_parts, revise.PartsRequest(part.line_id, 0, ())),
+        ("write_order", set_parts.set_parts, set_parts.PartsRequest(part.line_id, 0, ())),
         ("write_order", cancel.cancel, cancel.StopRequest(order.pk)),
         ("write_order", cancel.reopen, cancel.StopRequest(order.pk)),
         ("write_order", cancel.take_back, cancel.StopRequest(order.pk)),

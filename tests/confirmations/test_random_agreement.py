@@ -10,7 +10,7 @@ from hypothesis import strategies as some
 from hypothesis.stateful import initialize, rule
 
 from northing.actions.confirmations import answers
-from northing.actions.orders import amend, cancel, revise, write
+from northing.actions.orders import amend, cancel, revise, set_parts, write
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
 from northing.actions.worklist import proof
@@ -81,8 +81,8 @@ class Agreement(Machine):
         there = sum((part.position.with_supplier for part in free), D(0))
         day = TODAY + timedelta(days=days)
         sizes = [D(min(first, there)), there - min(first, there)]
-        rows = tuple(revise.PartRequest(None, size, day + timedelta(days=n)) for n, size in enumerate(sizes) if size)
-        self.attempt(revise.set_parts, "expediter", revise.PartsRequest(line.pk, self.version(), rows))
+        rows = tuple(set_parts.PartRequest(None, size, day + timedelta(days=n)) for n, size in enumerate(sizes) if size)
+        self.attempt(set_parts.set_parts, "expediter", set_parts.PartsRequest(line.pk, self.version(), rows))
 
     @rule(pick=PICK, portion=some.sampled_from([100, 100, 60, 30]), days=some.integers(0, 20), split=some.booleans())
     def answer(self, pick, portion, days, split):

@@ -8,7 +8,7 @@ import pytest
 
 from northing.access.models import Grant
 from northing.actions.confirmations import answers
-from northing.actions.orders import amend, cancel, revise, write
+from northing.actions.orders import amend, cancel, revise, set_parts, write
 from northing.actions.shipping import pack
 from northing.actions.worklist import proof
 from northing.activity.models import HistoryEntry
@@ -212,9 +212,9 @@ def test_a_changed_draft_needs_checking_and_approving_again(world):
 
 def split(world, line, *asked, version=None):
     order = PurchaseOrder.objects.get(pk=line.order_id)
-    rows = tuple(revise.PartRequest(*row) for row in asked)
-    return revise.set_parts(
-        world.act("expediter"), revise.PartsRequest(line.pk, order.version if version is None else version, rows)
+    rows = tuple(set_parts.PartRequest(*row) for row in asked)
+    return set_parts.set_parts(
+        world.act("expediter"), set_parts.PartsRequest(line.pk, order.version if version is None else version, rows)
     )
 
 

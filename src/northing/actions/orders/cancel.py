@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.actions.orders.revise import UNCHECKED, finish, locked_parts, new_part
+from northing.actions.orders.revise import UNCHECKED, finish
+from northing.actions.orders.units import locked_parts, new_part
 from northing.actions.orders.write import links, locked, mail_order
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once

@@ -14,6 +14,7 @@ from django.db.models import Sum
 
 from northing.access.acts import Act
 from northing.actions.costing import charges
+from northing.actions.orders.units import ask_anew, new_part, take_back_units
 from northing.actions.orders.write import (
     PERCENTAGES,
     LineRequest,
@@ -28,14 +29,12 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
 from northing.confirmations import operations as confirmations
-from northing.core.money.periods import day_problems
 from northing.core.orders.orders import LineDraft, line_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import count
 from northing.orders import operations as orders
 from northing.orders.documents import changes
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
-from northing.positions.operations import MoveDraft, locked_positions, move, open_positions
 
 ZERO = Decimal(0)
 # What of a sent order's head needs agreeing again when it changes: what is delivered where, and for how much.
@@ -75,24 +74,6 @@ class ChangeRequest:
     head: tuple[tuple[str, object], ...]
     lines: tuple[LineChange, ...] = ()
     added: tuple[LineRequest, ...] = ()
-
-
-@dataclass(frozen=True)
-class PartRequest:
-    """A dated part of a line, as it is to be asked for; no instalment: a new part."""
-
-    instalment: int | None
-    quantity: Decimal
-    asked_on: date
-
-
-@dataclass(frozen=True)
-class PartsRequest:
-    """All parts of a line that are not packed yet; together as many units as there are of them."""
-
-    line: int
-    version: int
-    parts: tuple[PartRequest, ...]
 
 
 @dataclass(frozen=True)
@@ -147,7 +128,7 @@ def _who_did(entry: HistoryEntry) -> str:
 @once
 def change_order(act: Act, request: ChangeRequest) -> int:
     """Change a draft, or make and send a revision of a sent order."""
-    order = _open(act, request.order, request.version)
+    order = opened(act, request.order, request.version)
     head = dict(request.head)
     refuse_if(head_problems(head))
     before = {line.pk: line for line in order.lines.select_related("item")}
@@ -167,7 +148,7 @@ def change_order(act: Act, request: ChangeRequest) -> int:
     for change in request.lines:
         touched += _change_line(history, order, before[change.line], change)
     for line in before.values() if again and sent else ():
-        touched += _ask_anew(history, line)
+        touched += ask_anew(history, line)
     for terms in new_lines:
         touched += _add_line(history, order, terms)
     finish(act, order, touched, [change.line for change in request.lines])
@@ -178,7 +159,7 @@ def change_order(act: Act, request: ChangeRequest) -> int:
 UNCHECKED = {"checked_at": None, "checked_by": None, "approved_at": None, "approved_by": None}
 
 
-def _open(act: Act, key: int, version: int) -> PurchaseOrder:
+def opened(act: Act, key: int, version: int) -> PurchaseOrder:
     order = locked(key)
     act.require("write_order", order.company_id)
     if order.cancelled_at:
@@ -270,81 +251,13 @@ def _change_line(history, order: PurchaseOrder, line: OrderLine, change: LineCha
         return []
     touched = []
     if more < 0:
-        touched += _take_back_units(history, line, -more)
+        touched += take_back_units(history, line, -more)
     if dearer:
-        touched += _ask_anew(history, line)
+        touched += ask_anew(history, line)
     if more > 0:
         ready = change.need_by - timedelta(days=order.supplier.passage_days)
         touched.append(new_part(history, line, more, ready).pk)
     return touched
-
-
-def _ask_anew(history, line: OrderLine) -> list[int]:
-    """What is not packed of the line needs agreeing again, for the day that stands and at the line's price."""
-    parts = _free_parts(history, line)
-    for part in parts:
-        orders.ask_anew(part, part.promise or part.asked_on, line)
-    return [part.pk for part in parts]
-
-
-def new_part(history, line: OrderLine, quantity: Decimal, asked_on: date) -> Instalment:
-    """Units more that are asked for, in a part of their own that nobody has agreed to."""
-    part = orders.add_instalment(line, quantity, asked_on)
-    open_positions([part.pk])
-    move(history, [MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
-    return part
-
-
-def locked_parts(line: OrderLine) -> list[Instalment]:
-    """The line's instalments with their positions, held until the action is done."""
-    found = list(Instalment.objects.select_for_update().filter(line=line).order_by("pk"))
-    positions = locked_positions([part.pk for part in found])
-    for part in found:
-        part.position = positions[part.pk]
-    return found
-
-
-def _take_back_units(history, line: OrderLine, units: Decimal) -> list[int]:
-    """Take units back that are still with the supplier: the not agreed first, and the latest."""
-    touched = []
-    parts = locked_parts(line)
-    parts.sort(key=lambda part: (part.agreed_quantity > 0, -part.asked_on.toordinal(), -part.number))
-    for part in parts:
-        taken = min(units, part.position.with_supplier)
-        if taken > 0:
-            touched += _take_from(history, line, part, taken)
-            units -= taken
-    if units > 0:
-        raise Refused(Problem("Somebody else has just packed some of these units.", mend="Look again."))
-    return touched
-
-
-def _take_from(history, line: OrderLine, part: Instalment, taken: Decimal) -> list[int]:
-    """Another quantity needs agreeing again; what of the part is packed already keeps its agreement."""
-    there, day = part.position.with_supplier, part.promise or part.asked_on
-    whole = there == part.quantity
-    leaves = taken if whole else there
-    move(history, [MoveDraft(part.pk, "with_supplier", "ordered", leaves)])
-    orders.shrink(part, leaves)
-    if whole and part.agreed_quantity > 0:
-        orders.ask_anew(part, day)
-    rest = there - taken if not whole else ZERO
-    return [part.pk] + ([new_part(history, line, rest, day).pk] if rest > 0 else [])
-
-
-def _free_parts(history, line: OrderLine) -> list[Instalment]:
-    """The unpacked units of a line as instalments of their own: what is partly packed is split."""
-    found = []
-    for part in locked_parts(line):
-        there = part.position.with_supplier
-        if there == 0:
-            continue
-        if there < part.quantity:
-            move(history, [MoveDraft(part.pk, "with_supplier", "ordered", there)])
-            orders.shrink(part, there)
-            part = new_part(history, line, there, part.promise or part.asked_on)
-        found.append(part)
-    return found
 
 
 def _add_line(history, order: PurchaseOrder, terms: orders.LineTerms) -> list[int]:
@@ -374,62 +287,3 @@ def difference(order: PurchaseOrder) -> list[dict[str, str]]:
     """What the latest revision changed against the one before."""
     last = list(Revision.objects.filter(order=order).order_by("-number")[:2])
     return changes(last[1].content, last[0].content) if len(last) == 2 else []
-
-
-@once
-def set_parts(act: Act, request: PartsRequest) -> int:
-    """Divide what is not packed of a line into dated parts, or move a part's day; the supplier is asked anew."""
-    line = OrderLine.objects.select_related("order", "item").get(pk=request.line)
-    order = _open(act, line.order_id, request.version)
-    if not order.sent_at:
-        raise Refused(Problem(f"{order.number} was not sent yet.", mend="Send it first."))
-    words = ", ".join(f"{count(part.quantity)} on {part.asked_on:%-d %b %Y}" for part in request.parts)
-    told = [("order", order.pk, order.company_id), ("line", line.pk, order.company_id)]
-    history = add_history(
-        act, "set_parts", f"{order.number}/{line.number} is asked for in parts: {words}", told, shared=True
-    )
-    free = {part.pk: part for part in _free_parts(history, line)}
-    refuse_if(_part_problems(act, line, free, request.parts))
-    touched = list(free)
-    asked = {part.instalment: part for part in request.parts if part.instalment}
-    for key, part in free.items():
-        wanted = asked.get(key)
-        less = part.quantity - (wanted.quantity if wanted else ZERO)
-        if less > 0:
-            move(history, [MoveDraft(key, "with_supplier", "ordered", less)])
-            orders.shrink(part, less)
-        elif less < 0:
-            move(history, [MoveDraft(key, "ordered", "with_supplier", -less)])
-            orders.shrink(part, less)
-        if wanted and (less or wanted.asked_on != (part.promise or part.asked_on)):
-            orders.ask_anew(part, wanted.asked_on)
-    for wanted in request.parts:
-        if wanted.instalment is None:
-            touched.append(new_part(history, line, wanted.quantity, wanted.asked_on).pk)
-    finish(act, order, touched)
-    return line.pk
-
-
-def _part_problems(
-    act: Act, line: OrderLine, free: dict[int, Instalment], asked: Sequence[PartRequest]
-) -> list[Problem]:
-    found = []
-    there, wanted = sum((part.quantity for part in free.values()), ZERO), sum((part.quantity for part in asked), ZERO)
-    if there != wanted:
-        words = f"The parts come to {count(wanted)}; {count(there)} {line.item.unit} are not packed yet."
-        found.append(Problem(words, "parts", "Divide exactly those: more or less is a change of the order."))
-    named = [part.instalment for part in asked if part.instalment is not None]
-    if len(set(named)) < len(named):
-        found.append(Problem("A part is there twice.", "parts", "Look again."))
-    for part in asked:
-        before = free.get(part.instalment) if part.instalment is not None else None
-        if part.instalment is not None and before is None:
-            found.append(Problem("This part is packed already.", "parts", "Look again."))
-        if part.quantity <= 0 or round(part.quantity, line.item.decimals) != part.quantity:
-            found.append(Problem(f"{count(part.quantity)} is not a quantity of {line.item.unit}.", "parts"))
-        found += day_problems(part.asked_on, "parts")
-        # A day that passed while nobody moved it forbids moving another.
-        moved = before is None or part.asked_on != (before.promise or before.asked_on)
-        if moved and part.asked_on < act.today:
-            found.append(Problem(f"{part.asked_on:%-d %b %Y} has passed.", "parts", "Ask for a day from today on."))
-    return found

@@ -4,7 +4,7 @@ from decimal import Decimal
 
 from django import forms
 
-from northing.actions.orders import cancel, revise
+from northing.actions.orders import cancel, revise, set_parts
 from northing.actions.orders.write import MODES, PERCENTAGES, LineRequest
 from northing.core.costing.ownership import INCOTERMS
 from northing.core.money.exact import plain
@@ -115,7 +115,7 @@ class PartsForm(ActionForm):
                 self.add_error(f"asked-{key}", "Enter the day by which it is to be ready.")
         return entered
 
-    def asked(self, line: int) -> revise.PartsRequest:
+    def asked(self, line: int) -> set_parts.PartsRequest:
         """The parts as they are to be; one without a quantity is given up."""
         entered, rows = self.cleaned_data, []
         for part in [*self.parts, None]:
@@ -123,13 +123,13 @@ class PartsForm(ActionForm):
             if entered.get(f"quantity-{key}"):
                 whole = part is not None and part.position.with_supplier == part.quantity
                 rows.append(
-                    revise.PartRequest(
+                    set_parts.PartRequest(
                         part.pk if part is not None and whole else None,
                         entered[f"quantity-{key}"],
                         entered[f"asked-{key}"],
                     )
                 )
-        return revise.PartsRequest(line, entered["version"], tuple(rows))
+        return set_parts.PartsRequest(line, entered["version"], tuple(rows))
 
 
 def parts_form(line: OrderLine, data=None) -> PartsForm:

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from northing.access.queries import scoped
-from northing.actions.orders import cancel, revise
+from northing.actions.orders import cancel, revise, set_parts
 from northing.core.problems import Refused
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.web.common.forms import act_of, say_errors
@@ -77,7 +77,7 @@ def parts(request, line_id: int):
     found = OrderLine.objects.select_related("order")
     line = get_object_or_404(scoped(found, request.user, "order__company"), pk=line_id)
     form = parts_form(line, request.POST)
-    if form.do(request, revise.set_parts, lambda _: form.asked(line.pk)):
+    if form.do(request, set_parts.set_parts, lambda _: form.asked(line.pk)):
         messages.success(request, "The supplier is asked for the parts as they are now.")
         return redirect("line", line.pk)
     say_errors(request, form)

@@ -1,0 +1,39 @@
+"""What everything is about: companies, sites, parties, items, and what passages are planned by."""
+
+from northing.masterdata.models.items import Agreement, ExchangeRate, Item, Pack
+from northing.masterdata.models.parties import (
+    LINK_MAY,
+    OWES,
+    BankAccount,
+    Party,
+    PaymentMethod,
+    PaymentTerms,
+    may_change_all,
+    owes_all,
+)
+from northing.masterdata.models.places import Bin, Company, Port, Site
+from northing.masterdata.models.planning import FreeTime, Holiday, PastPassage, RouteLeg, WorkingWeek
+
+__all__ = [
+    "Agreement",
+    "BankAccount",
+    "Bin",
+    "Company",
+    "ExchangeRate",
+    "FreeTime",
+    "Holiday",
+    "Item",
+    "LINK_MAY",
+    "OWES",
+    "Pack",
+    "Party",
+    "PastPassage",
+    "PaymentMethod",
+    "PaymentTerms",
+    "Port",
+    "RouteLeg",
+    "Site",
+    "WorkingWeek",
+    "may_change_all",
+    "owes_all",
+]

@@ -1,0 +1,104 @@
+"""Items, their packs and prices; exchange rates."""
+
+from django.db import models
+from django.db.models.functions import Upper
+
+from northing.database import fields
+from northing.masterdata.models.parties import Party
+from northing.masterdata.models.places import Company
+
+
+class Item(models.Model):
+    """Something bought, with what customs, freight and the dock need to know of it."""
+
+    code = models.CharField(max_length=32, unique=True)
+    description = models.CharField(max_length=200)
+    group = models.CharField(max_length=40)
+    unit = models.CharField(max_length=8, default="pc")
+    decimals = models.PositiveSmallIntegerField(default=0)
+    weight_kg = fields.quantity(default=fields.ZERO)
+    volume_m3 = models.DecimalField(max_digits=18, decimal_places=8, default=fields.ZERO)
+    hs_code = models.CharField(max_length=10)
+    origin = models.CharField(max_length=2)
+    duty_rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    keeps_lot = models.BooleanField(default=False)
+    keeps_best_before = models.BooleanField(default=False)
+    inspected = models.BooleanField(default=False)
+    stows_apart = models.BooleanField(
+        default=False, db_default=False, help_text="Shares a container only with goods of its own group"
+    )
+    delay_cost = models.DecimalField(
+        "Cost of delay per day",
+        max_digits=19,
+        decimal_places=4,
+        default=fields.ZERO,
+        help_text="Base currency, per line",
+    )
+
+    class Meta:
+        ordering = ["code"]
+        indexes = [models.Index(Upper("code"), name="item_code_upper")]
+
+    def __str__(self):
+        return f"{self.code} {self.description}"
+
+
+class Pack(models.Model):
+    """A packaging level of an item; the base unit is the level with factor 1."""
+
+    item = models.ForeignKey(Item, models.CASCADE, related_name="packs")
+    name = models.CharField(max_length=16)
+    factor = fields.quantity()
+    gtin = models.CharField(max_length=14, unique=True, null=True, blank=True)  # noqa: DJ001
+
+    class Meta:
+        ordering = ["item", "factor"]
+        constraints = [
+            models.UniqueConstraint(fields=["item", "name"], name="pack_once_per_item"),
+            models.CheckConstraint(condition=models.Q(factor__gt=0), name="pack_factor_above_zero"),
+        ]
+
+
+class Agreement(models.Model):
+    """What a supplier sells an item for, from a day and a quantity on, per base unit."""
+
+    supplier = models.ForeignKey(Party, models.CASCADE, related_name="agreements")
+    item = models.ForeignKey(Item, models.CASCADE, related_name="agreements")
+    supplier_code = models.CharField(max_length=32, blank=True)
+    price = fields.price()
+    currency = fields.currency()
+    lead_days = models.PositiveSmallIntegerField(default=30, help_text="Days to make it")
+    valid_from = models.DateField()
+    # The price holds from this quantity on; below the lowest step its price still stands.
+    from_quantity = fields.quantity(default=fields.ZERO)
+    minimum = fields.quantity(default=fields.ZERO)
+    multiple = fields.quantity(default=fields.ZERO)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["supplier", "item", "valid_from", "from_quantity"], name="agreement_once"),
+            models.CheckConstraint(
+                condition=models.Q(from_quantity__gte=0, minimum__gte=0, multiple__gte=0, price__gte=0),
+                name="agreement_not_negative",
+            ),
+        ]
+
+
+class ExchangeRate(models.Model):
+    """How much base currency one unit of `currency` is worth, from `day` on."""
+
+    class Purpose(models.TextChoices):
+        BOOK = "book", "Book"
+        CUSTOMS = "customs", "Customs"
+
+    company = models.ForeignKey(Company, models.CASCADE, related_name="rates")
+    currency = fields.currency()
+    purpose = models.CharField(max_length=8, choices=Purpose.choices)
+    day = models.DateField()
+    rate = fields.price()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["company", "currency", "purpose", "day"], name="rate_once_a_day"),
+            models.CheckConstraint(condition=models.Q(rate__gt=0), name="rate_above_zero"),
+        ]

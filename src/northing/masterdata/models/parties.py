@@ -1,0 +1,124 @@
+"""Suppliers, providers and customs offices; how they are paid."""
+
+from django.db import models
+
+from northing.database import fields
+from northing.masterdata.models.places import Company, Port
+
+LINK_MAY = ("date", "quantity", "price")
+
+OWES = ("confirmation", "despatch")
+
+
+class PaymentMethod(models.TextChoices):
+    """How somebody is paid."""
+
+    TRANSFER = "transfer", "Bank transfer"
+    DEBIT = "debit", "Direct debit"
+    CREDIT = "credit", "Letter of credit"
+    AGAINST_PAPERS = "papers", "Against papers"
+    OTHER = "other", "Another way"
+
+
+def may_change_all() -> list[str]:
+    """What a link lets a supplier change unless somebody says otherwise."""
+    return list(LINK_MAY)
+
+
+def owes_all() -> list[str]:
+    """Which answers a supplier owes unless somebody says otherwise."""
+    return list(OWES)
+
+
+class PaymentTerms(models.Model):
+    """When a bill is due, and what is taken off when it is paid early."""
+
+    code = models.CharField(max_length=16, unique=True)
+    name = models.CharField(max_length=120)
+    days = models.PositiveSmallIntegerField(default=30)
+    # The days count from the end of the bill's month; then on to that day of a month.
+    from_month_end = models.BooleanField(default=False)
+    day_of_month = models.PositiveSmallIntegerField(null=True)
+    discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    discount_days = models.PositiveSmallIntegerField(default=0)
+    second_discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    second_discount_days = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(day_of_month=None) | models.Q(day_of_month__gte=1, day_of_month__lte=31),
+                name="terms_day_of_month",
+            )
+        ]
+
+    def __str__(self):
+        return self.name
+
+
+class Party(models.Model):
+    """A supplier, a service provider or a customs office."""
+
+    class Kind(models.TextChoices):
+        SUPPLIER = "supplier", "Supplier"
+        PROVIDER = "provider", "Service provider"
+        CUSTOMS = "customs", "Customs office"
+
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    code = models.CharField(max_length=16, unique=True)
+    name = models.CharField(max_length=120)
+    currency = fields.currency()
+    country = models.CharField(max_length=2)
+    city = models.CharField(max_length=80, blank=True)
+    port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
+    passage_days = models.PositiveSmallIntegerField(default=40, help_text="Days from ready to our dock")
+    over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO)
+    email = models.EmailField(blank=True, help_text="Where orders and chasers go")
+    order_address = models.TextField("Orders go to", blank=True, db_default="")
+    despatch_address = models.TextField("Goods are fetched from", blank=True, db_default="")
+    return_address = models.TextField("Returns go to", blank=True, db_default="")
+    remit_address = models.TextField("Payments go to", blank=True, db_default="")
+    tax_rate = models.DecimalField(
+        "Purchase tax", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=fields.ZERO
+    )
+    payment_terms = models.ForeignKey(PaymentTerms, models.PROTECT, null=True)
+    payment_method = models.CharField(max_length=8, choices=PaymentMethod.choices, default=PaymentMethod.TRANSFER)
+    # What a supplier's link lets them change, and which answers they owe us.
+    link_may = models.JSONField(default=may_change_all)
+    owes = models.JSONField(default=owes_all)
+    # A promise this many days late is accepted by rule when it is before need-by and the price does not rise; 0: never.
+    accept_days = models.PositiveSmallIntegerField(default=0)
+    price_tolerance = models.DecimalField(
+        "Price tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO, db_default=fields.ZERO
+    )
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self):
+        return self.name
+
+
+class BankAccount(models.Model):
+    """An account at a bank: ours (of a company), or of somebody we pay."""
+
+    code = models.CharField(max_length=16, unique=True)
+    company = models.ForeignKey(Company, models.PROTECT, null=True, related_name="bank_accounts")
+    party = models.ForeignKey(Party, models.PROTECT, null=True, related_name="bank_accounts")
+    bank = models.CharField(max_length=80)
+    number = models.CharField("Account number or IBAN", max_length=40)
+    bic = models.CharField("BIC", max_length=11, blank=True)
+    currency = fields.currency()
+
+    class Meta:
+        ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(company=None, party__isnull=False) | models.Q(company__isnull=False, party=None),
+                name="account_of_company_or_party",
+            )
+        ]
+
+    def __str__(self):
+        return f"{self.bank} {self.number}"

@@ -1,0 +1,88 @@
+"""Companies, ports, sites and bins."""
+
+from django.db import models
+
+from northing.database import fields
+
+
+class Company(models.Model):
+    """A company of the firm: its base currency, its import tax rule, its closed periods."""
+
+    code = models.CharField(max_length=8, unique=True)
+    name = models.CharField(max_length=120)
+    country = models.CharField(max_length=2)
+    currency = fields.currency()
+    import_tax_rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    import_tax_base = models.JSONField(default=list)
+    import_tax_reclaimed = models.DecimalField(
+        max_digits=5, decimal_places=4, default=1, help_text="The part of import tax that is reclaimed, 0 to 1"
+    )
+    address = models.TextField("Address for invoices", blank=True, db_default="")
+    closed_through = models.DateField(null=True, blank=True, help_text="Last day of the last closed period")
+    # For how many days a book rate stands when no newer one is entered; empty: until there is a newer one.
+    rates_stand_days = models.PositiveSmallIntegerField(null=True, blank=True, default=10)
+    last_order_number = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["code"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(import_tax_reclaimed__gte=0, import_tax_reclaimed__lte=1), name="tax_reclaimed_part"
+            )
+        ]
+
+    def __str__(self):
+        return self.name
+
+
+class Port(models.Model):
+    """A port by its UN/LOCODE: where it lies (degrees, north and east above 0), and by which clock it lives."""
+
+    code = models.CharField(max_length=5, primary_key=True)
+    name = models.CharField(max_length=80)
+    country = models.CharField(max_length=2)
+    latitude = models.DecimalField("Latitude", max_digits=7, decimal_places=4, null=True)
+    longitude = models.DecimalField("Longitude", max_digits=7, decimal_places=4, null=True)
+    time_zone = models.CharField("Time zone", max_length=40, blank=True, db_default="")
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self):
+        return f"{self.name} ({self.code})"
+
+
+class Site(models.Model):
+    """A warehouse of a company."""
+
+    company = models.ForeignKey(Company, models.PROTECT, related_name="sites")
+    code = models.CharField(max_length=8, unique=True)
+    name = models.CharField(max_length=80)
+    port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
+    address = models.TextField("Address for deliveries", blank=True, db_default="")
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self):
+        return self.name
+
+
+class Bin(models.Model):
+    """A place in a site: dock, quarantine or store."""
+
+    class Purpose(models.TextChoices):
+        DOCK = "dock", "Dock"
+        QUARANTINE = "quarantine", "Quarantine"
+        STORE = "store", "Store"
+
+    site = models.ForeignKey(Site, models.PROTECT, related_name="bins")
+    code = models.CharField(max_length=16)
+    purpose = models.CharField(max_length=10, choices=Purpose.choices)
+
+    class Meta:
+        ordering = ["site", "code"]
+        constraints = [models.UniqueConstraint(fields=["site", "code"], name="bin_once_per_site")]
+
+    def __str__(self):
+        return self.code

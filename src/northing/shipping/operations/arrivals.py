@@ -1,0 +1,85 @@
+"""Writes of learnt spreads, carriers' feeds and ripples."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Protocol
+
+from northing.access.acts import Act
+from northing.shipping.models import (
+    CarrierFeed,
+    LearntSpread,
+    Ripple,
+)
+
+
+def keep_spreads(at: datetime, learnt: Mapping[tuple[str, ...], Mapping[int, int]]) -> None:
+    """What was learnt of finished passages replaces what was learnt before."""
+    LearntSpread.objects.all().delete()
+    rows = [("|".join(key)[:120], {str(day): count for day, count in some.items()}) for key, some in learnt.items()]
+    LearntSpread.objects.bulk_create(LearntSpread(key=key, counts=counts, learnt_at=at) for key, counts in rows)
+
+
+class FeedAsked(Protocol):
+    """What a carrier's feed consists of."""
+
+    carrier: int
+    url: str
+    rank: int
+    every_minutes: int
+    active: bool
+
+
+def keep_feed(act: Act, asked: FeedAsked) -> CarrierFeed:
+    """The feed of a carrier; at another address it is heard from its beginning."""
+    feed, _ = CarrierFeed.objects.select_for_update().get_or_create(
+        carrier_id=asked.carrier, defaults={"url": asked.url, "set_by": act.person, "next_at": act.at}
+    )
+    if feed.url != asked.url:
+        feed.heard_to, feed.newest, feed.resume = None, None, ""
+    feed.url, feed.rank, feed.every_minutes, feed.active = asked.url, asked.rank, asked.every_minutes, asked.active
+    feed.set_by, feed.next_at, feed.failures = act.person, act.at, 0
+    feed.save()
+    return feed
+
+
+def note_page(feed: CarrierFeed, following: str, newest: datetime | None) -> None:
+    """A page is heard; with the last of them all that was said up to the newest is."""
+    feed.resume, feed.newest = following[:500], newest
+    if not following:
+        feed.heard_to, feed.newest = max(filter(None, (feed.heard_to, newest)), default=None), None
+    feed.save(update_fields=["resume", "newest", "heard_to"])
+
+
+def note_poll(feed: CarrierFeed, at: datetime, following: datetime, failures: int, said: str) -> None:
+    """How asking a feed went, and when it is asked again."""
+    feed.last_at, feed.next_at, feed.failures, feed.last_said = at, following, failures, said[:240]
+    feed.save(update_fields=["last_at", "next_at", "failures", "last_said"])
+
+
+@dataclass(frozen=True)
+class RippleKept:
+    """The rows of a ripple as they are kept, and how many need-by dates it broke and saved."""
+
+    rows: list[list[Any]]
+    broken: int
+    saved: int
+
+
+def write_ripple(act: Act, source: str, person: int, company: int, kept: RippleKept) -> Ripple:
+    """What a machine's change did to somebody's lines."""
+    return Ripple.objects.create(
+        person_id=person,
+        company_id=company,
+        source=source,
+        at=act.at,
+        lines=kept.rows,
+        broken=kept.broken,
+        saved=kept.saved,
+    )
+
+
+def see_ripple(ripple: Ripple, at: datetime) -> None:
+    """Its person has seen it."""
+    ripple.seen_at = at
+    ripple.save(update_fields=["seen_at"])
