@@ -78,7 +78,7 @@ WRITTEN = [
 
 
 def written_rows(world: World, request) -> dict[str, tuple[list[str], list[tuple]]]:
-    """What one receipt inserts, table by table, as plain rows."""
+    """Return what one receipt inserts, table by table, as plain rows."""
     before = {table: execute(f"select coalesce(max(id), 0) from {table}")[0][0] for table in WRITTEN}
     found = {}
     with transaction.atomic():

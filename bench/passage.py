@@ -52,7 +52,7 @@ def plans(number: int) -> tuple[LegPlan, ...]:
 
 
 def big_voyage(world: World) -> tuple[PortCall, list[int]]:
-    """One voyage with PARTS instalments in SHIPMENTS shipments."""
+    """One voyage whose SHIPMENTS shipments carry PARTS instalments."""
     key, act = voyage(world, 1), world.act("shipping")
     waiting = Instalment.objects.filter(position__with_supplier__gt=0).order_by("pk")
     parts = list(waiting.values_list("pk", "position__with_supplier")[:PARTS])
@@ -111,7 +111,7 @@ def ripple(world: World, call: PortCall, parts: list[int]) -> tuple[float, float
 
 
 def board(world: World) -> list[str]:
-    """The board of VOYAGES voyages and BOXES containers: server time, queries, weight."""
+    """The board with so many VOYAGES and BOXES: server time, queries, weight."""
     keys = [voyage(world, number) for number in range(2, VOYAGES + 1)]
     act, each = world.act("shipping"), BOXES // VOYAGES // 2
     open_parts = Instalment.objects.filter(position__with_supplier__gt=0).order_by("pk")

@@ -22,7 +22,7 @@ def side_by_side(ours, lean, rounds=15) -> tuple[float, float]:
 
 
 def undone(work):
-    """`work` inside a transaction that is rolled back; only the work is timed, by whoever calls `clocked`."""
+    """`work` inside a transaction that is rolled back; only the work is timed, by the person who calls `clocked`."""
 
     def run():
         with transaction.atomic():

@@ -17,7 +17,7 @@ FONTS = ["archivo-latin-wdth-normal.woff2", "archivo-latin-ext-wdth-normal.woff2
 
 
 def _sources() -> Iterable[Path]:
-    """What the stylesheet and the land depend on: their sources, the lock file, and whatever names a class."""
+    """Return what the stylesheet and the land depend on: their sources, the lock file, and whatever names a class."""
     yield from sorted(path for path in (ROOT / "assets").rglob("*") if path.suffix in (".css", ".mjs"))
     yield ROOT / "launch" / "land.py"
     yield from (ROOT / "src" / "northing" / "core" / "sea" / name for name in ("globe.py", "turns.py", "waters.py"))

@@ -30,7 +30,7 @@ random_page_cost = 1.1
 effective_cache_size = 1GB
 """
 MARK = "# Northing's own settings, written anew at each start\n"
-# A test's database may be lost in a power cut; nobody would miss it.
+# A test's database may be lost in a power cut; no one would miss it.
 SCRATCH = "fsync = off\nsynchronous_commit = off\nfull_page_writes = off\n"
 
 
@@ -142,7 +142,7 @@ class Cluster:
 
     def _start(self) -> None:
         self._settle()
-        for _ in range(3):  # somebody may take the free port before PostgreSQL does
+        for _ in range(3):  # a person may take the free port before PostgreSQL does
             port = free_port()
             (HOME / f"{self.name}.port").write_text(str(port))
             command = [

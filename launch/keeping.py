@@ -33,7 +33,7 @@ def backup_to(cluster: Cluster, database: str, files: Path, target: Path) -> Non
 
 
 def restore_from(cluster: Cluster, database: str, files: Path, source: Path) -> None:
-    """Put database and documents back as the backup has them. What is there now is kept until all is read."""
+    """Put database and documents back as the backup has them. The present data is kept until all is read."""
     if not source.is_file():
         raise Stop(f"there is no file {source}")
     with tempfile.TemporaryDirectory(dir=_beside(files)) as folder:

@@ -17,7 +17,7 @@ QUIET = [
 
 
 def launch(playwright: Playwright) -> Browser:
-    """A headless browser that talks to nobody but us."""
+    """A headless browser that talks to no one but us."""
     return playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
 
 

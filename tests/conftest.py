@@ -1,10 +1,12 @@
 """Fixtures of the tests against PostgreSQL, and how the random tests choose."""
 
 import os
+import re
 
 import pytest
 import time_machine
 from django.db import connection
+from django.test import Client
 from hypothesis import settings
 
 from northing.inventory.queries import stock_faults
@@ -19,6 +21,21 @@ from tests.worlds import NOW, small_world
 settings.register_profile("same", derandomize="NORTHING_EXAMPLES" not in os.environ, database=None)
 settings.load_profile("same")
 NAME = f"test_northing_{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}"
+
+
+def _as_shown(send):
+    """A browser shows any white space in a page as one blank; so do the pages that tests read."""
+
+    def request(self, **asked):
+        response = send(self, **asked)
+        if not response.streaming and response.headers.get("Content-Type", "").startswith("text/html"):
+            response.content = re.sub(rb"\s+", b" ", response.content)
+        return response
+
+    return request
+
+
+Client.request = _as_shown(Client.request)
 
 
 @pytest.fixture(scope="session")
@@ -66,7 +83,7 @@ def on_the_day(request):
 
 @pytest.fixture
 def world(db):
-    """The small world. Whatever a test did, positions and books must hold at its end."""
+    """The small world. At the end of every test positions and books must hold."""
     yield small_world()
     if Movement.objects.exists():
         assert position_faults() == []

@@ -47,7 +47,7 @@ ITEMS = {
     "B": ("cups", "EUR", "2.15", "0.00576", "0.45", "0.05"),
     "C": ("infusers", "USD", "1.07", "0.0025", "0.15", "0"),
 }
-# Of each role somebody of that name.
+# Of each role a person of that name.
 ROLES = ["expediter", "buyer", "viewer", "approver", "shipping", "costs", "dock", "inspector", "accounts"]
 ROLES += ["administrator"]
 QUANTITIES = {"A": D(240), "B": D(1200), "C": D(900)}

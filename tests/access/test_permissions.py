@@ -1,4 +1,4 @@
-"""Every address as every role, as a person of the other company, by a supplier's link and by another's, as nobody.
+"""Every address as every role, as a person of the other company, by a supplier's link and by another's, as no one.
 
 `gates.txt` is the written table: a page a line, who a column; the first letter is what opening it gives, the second
 what sending it gives. `o` open, `x` not allowed, `s` to the sign-in, `-` not there for you, `.` not made for that.
@@ -36,7 +36,7 @@ def read():
 
 
 def letter(answer):
-    """What an answer means."""
+    """Return what an answer means."""
     if answer.status_code == 302:
         return "s" if "/access/sign-in/" in answer.url else "o"
     return {200: "o", 409: "o", 422: "o", 403: "x", 404: "-", 405: "."}.get(answer.status_code, "?")
@@ -122,7 +122,7 @@ def test_what_the_table_says_is_meant():
     by_link = {page for page in table if page.startswith("supplier")} - {"supplier-record"} | {"arrivals"}
     pages = set(table) - by_link
     for page in pages - {"sign-in", "sign-out", "healthz"}:
-        assert table[page]["nobody"] == "ss", f"{page} is open to nobody"
+        assert table[page]["nobody"] == "ss", f"{page} is open to no one"
     for page in pages - OWN:
         assert table[page]["viewer"][1] in "x.-", f"a viewer acts on {page}"
     for page in pages - {"healthz", "sign-in", "sign-out"}:

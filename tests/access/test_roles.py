@@ -82,9 +82,9 @@ def test_a_role_is_changed_for_everybody_who_has_it(world):
 
 
 def test_nobody_is_locked_out(world):
-    with pytest.raises(Refused, match="Nobody would be left"):
+    with pytest.raises(Refused, match="No one would be left"):
         end(world, "administrator", "administrator")
-    with pytest.raises(Refused, match="Nobody would be left"):
+    with pytest.raises(Refused, match="No one would be left"):
         roles.set_role(world.act("administrator"), roles.RoleRequest("administrator", ("begin",)))
     assert not Role.objects.exists() and may(fresh(world, "administrator"), "keep_people", world.nz.pk)
     give(world, "dock", "administrator")

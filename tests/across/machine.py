@@ -1,4 +1,6 @@
-"""What the machines that do random actions share: each run is taken back, and what is refused must leave no trace."""
+"""Covers what the machines that do random actions share: each run is taken back,
+and what is refused must leave no trace.
+"""
 
 from django.db import transaction
 from hypothesis import HealthCheck, settings
@@ -20,7 +22,7 @@ class Machine(RuleBasedStateMachine):
     steps = 0
 
     def prove(self):
-        """What must hold whatever was done."""
+        """Check the proofs that hold after any action."""
         raise NotImplementedError
 
     @invariant()

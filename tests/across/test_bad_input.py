@@ -1,4 +1,4 @@
-"""What must be refused, in words, with nothing saved."""
+"""Covers what must be refused, in words, with nothing saved."""
 
 from dataclasses import replace
 from datetime import date, timedelta

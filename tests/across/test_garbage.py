@@ -1,4 +1,4 @@
-"""Whatever is posted to whatever address, by somebody who may do everything: an answer, never a 500."""
+"""Whatever is posted to whatever address, by a person who may do everything: an answer, never a 500."""
 
 import random
 
@@ -114,5 +114,5 @@ GARBAGE = [b"", b"a,b\n1,2", b"PK\x03\x04", b"%PDF-1", b"<x>" * 50]
 
 
 def data_of(data):
-    """What a query string can hold."""
+    """Return what a query string can hold."""
     return {name: value for name, value in data.items() if name != "file"}

@@ -1,4 +1,4 @@
-"""Whatever people do in whatever order: every unit is somewhere, and the books explain themselves."""
+"""Random actions in any order: every unit is somewhere, and the books explain themselves."""
 
 import os
 from decimal import Decimal as D

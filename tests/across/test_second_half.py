@@ -28,7 +28,7 @@ DAY = TODAY.isoformat()
 
 @pytest.fixture
 def signed_in(client):
-    """The browser of somebody."""
+    """The browser of a person."""
 
     def enter(who):
         client.force_login(Person.objects.get(username=who))

@@ -133,7 +133,7 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     case.refresh_from_db()
     position = Position.objects.get(instalment__line__item=item)
     assert (position.in_store, position.rejected, position.returned, case.open_quantity) == (1150, 20, 30, 20)
-    # 7,680.44 for 1,200 cups without duty: 30 of them cost 192.01, of which goods 114.91; nobody has billed them yet.
+    # 7,680.44 for 1,200 cups without duty: 30 of them cost 192.01, of which goods 114.91; no one has billed them yet.
     assert not_billed("B") == (D("64.50") - D("2580.00"), D("114.91") - D("4596.27"))
     assert balance(Account.RETURN_LOSS) == D("77.10")
     issue.issue_stock(world.act("dock"), issue.IssueRequest(world.site.pk, item.pk, D(370), "shops", TODAY))

@@ -1,4 +1,4 @@
-"""What people decide on beside orders is told too: rates, and the rules by which suppliers are reminded."""
+"""Webhooks for decisions beside orders: rates, and the rules by which suppliers are reminded."""
 
 from decimal import Decimal as D
 

@@ -1,4 +1,4 @@
-"""Every call of the API as every role, as a person of the other company and as nobody, against a written table.
+"""Every call of the API as every role, as a person of the other company and as no one, against a written table.
 
 `gates.txt`: a call a line, who a column. `o` taken (or only its content was wrong), `x` not allowed, `-` not there for
 you, `?` no token. NORTHING_WRITE_GATES=1 -n0 writes it anew: read what changed before you keep it.

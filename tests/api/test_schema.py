@@ -13,7 +13,7 @@ from tests.api.conftest import Program
 
 SCHEMA = schemathesis.openapi.from_wsgi("/api/v1/openapi.json", application)
 # A request of the right shape may still be refused for what it means (no such item); and what is changed in a query
-# may be a parameter that nobody knows, which is ignored as everywhere on the web.
+# may be a parameter that no one knows, which is ignored as everywhere on the web.
 JUDGED_OTHERWISE = CHECKS.get_by_names(["positive_data_acceptance", "negative_data_rejection"])
 CALLS = [found.ok() for found in SCHEMA.get_all_operations()]
 

@@ -1,4 +1,4 @@
-"""The supplier's page: for one supplier, through a link, with nothing lost and nobody else's orders."""
+"""The supplier's page: for one supplier, through a link, with nothing lost and no one else's orders."""
 
 import io
 import re
@@ -42,7 +42,7 @@ def part_of(code):
 
 
 def row(part, **changes):
-    """What the page sends for a part, with changes."""
+    """Return what the page sends for a part, with changes."""
     entered = {
         "quantity": f"{part.quantity.normalize():f}",
         "ready": part.asked_on.isoformat(),

@@ -1,4 +1,4 @@
-"""What fits in a container, and a loading that is proposed, held against the plain way of first-fit."""
+"""Covers what fits in a container, and a loading that is proposed, held against the plain way of first-fit."""
 
 import random
 import time

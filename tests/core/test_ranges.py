@@ -19,10 +19,10 @@ def test_pooling_where_there_are_few():
     spread, passages = pooled(learnt, [lane, carrier, every])
     assert passages == pytest.approx(ENOUGH)
     assert spread == pytest.approx({4: 5 / 20, 0: 15 / 20})
-    # A lane that nobody sailed speaks by its carrier alone, a carrier nobody knows by all.
+    # A lane that no one sailed speaks by its carrier alone, a carrier no one knows by all.
     assert pooled(learnt, [("VAN", "X"), carrier])[0] == pytest.approx({4: 5 / 45, 0: 40 / 45})
     assert set(pooled(learnt, [("X",), every])[0]) == {0, 4, 9}
-    # A key with enough of its own asks nobody.
+    # A key with enough of its own asks no one.
     assert pooled(learn([([lane, every], 1)] * 30 + [([every], 7)] * 30), [lane, every]) == ({1: 1.0}, 30.0)
 
 

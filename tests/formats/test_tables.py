@@ -1,4 +1,4 @@
-"""CSV tables in: what is read, and what is said of what cannot be."""
+"""CSV tables in: values, and faults in words."""
 
 from datetime import date
 from decimal import Decimal as D

@@ -1,4 +1,4 @@
-"""The post over real SMTP: letters that arrive, are put off, are refused, come twice, or find nobody there."""
+"""The post over real SMTP: letters that arrive, are put off, are refused, come twice, or find no one there."""
 
 import socket
 

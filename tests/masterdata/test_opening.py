@@ -43,7 +43,7 @@ AFLOAT = ORDER | dict(
 
 
 def bring(world, action, *rows, who="administrator"):
-    """The rows as a CSV file, brought in by somebody."""
+    """The rows as a CSV file, brought in by a person."""
     columns = list(dict.fromkeys(name for row in rows for name in row))
     lines = [",".join(columns)] + [",".join(row.get(name, "") for name in columns) for row in rows]
     return action(world.act(who), opening.FileRequest("\n".join(lines).encode()))

@@ -1,4 +1,4 @@
-"""What machines move is told: to other programs that asked for it, and to the people who own the lines."""
+"""Notices of changes by machines: to other programs, and to the people who own the lines."""
 
 import json
 from datetime import timedelta
@@ -29,7 +29,7 @@ def add(world, kinds=EVERY, url="https://x.example/told", who="administrator"):
 
 @pytest.fixture
 def post(monkeypatch):
-    """What is sent, instead of over the network; it fails as often as it is told to."""
+    """Collect requests instead of sending them; fail as often as asked."""
     sent = []
 
     def deliver(url, secret, key, at, body):
@@ -67,7 +67,7 @@ def test_only_what_was_asked_for_and_may_be_seen(world, heron, post):  # noqa: F
     )
     sailing(world, heron)
     say(world, heron, "CNNGB", "departure", 0, "actual")
-    # Nothing is aboard yet when its passage is first planned: that is nobody's secret.
+    # Nothing is aboard yet when its passage is first planned: that is no one's secret.
     assert not WebhookDelivery.objects.exclude(hook=hook, kind="dates_changed").exists()
 
 

@@ -103,7 +103,7 @@ SENTENCES = [
     ("promised never", "AC"),
     ("promised next 200 days", "AB"),
     ("buyer expediter", "AABC"),
-    ("buyer nobody", ""),
+    ("buyer no one", ""),
     ("infus", "C"),
     ("Supplier EUR", "B"),
     ("our move, of B", ""),
@@ -345,7 +345,7 @@ def test_an_job_that_was_cut_off_goes_on_where_it_was(book, monkeypatch):
 
 
 def test_a_line_is_never_refreshed_by_halves(book):
-    """What the actions kept is what a refresh of everything would write."""
+    """Compare the rows that actions kept with a refresh of everything."""
     before = list(LineSummary.objects.order_by("pk").values())
     refresh.refresh_every_line()
     assert list(LineSummary.objects.order_by("pk").values()) == before

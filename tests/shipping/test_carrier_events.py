@@ -79,7 +79,7 @@ def call(event_id, code, days, said, kind="EST", **more):
 
 
 def box(event_id, code, days, empty=None, number=CONTAINERS[0]):
-    """What happened to a container."""
+    """Return what happened to a container."""
     return {
         "eventID": event_id,
         "eventType": "EQUIPMENT",
@@ -334,7 +334,7 @@ def test_a_container_goes_before_its_vessel(afloat):
     assert days == {CONTAINERS[0]: None, CONTAINERS[1]: TODAY + 40 * DAY, THIRD: None}
     assert (expected_on(line), dock(afloat)) == (TODAY + 40 * DAY, TODAY + 33 * DAY)
     told = Ripple.objects.get(person__isnull=False)
-    assert [row[0] for row in told.lines] == [line.pk], "its owner is told, and nobody else"
+    assert [row[0] for row in told.lines] == [line.pk], "its owner is told, and no one else"
     # The vessel slips: the container's own day stays, that of the others goes with it.
     hear(afloat, call("v", "ARRI", 35, 1))
     days = dict(Container.objects.values_list("number", "own_dock"))
@@ -367,7 +367,7 @@ def test_what_comes_later_implies_what_came_before(world):
     shipment = Shipment.objects.get(pk=afloat.cargo.pk)
     assert (shipment.arrived_on, shipment.place) == (TODAY - 3 * DAY, "landed")
     assert shipment.departed_on <= shipment.arrived_on
-    assert HistoryEntry.objects.filter(action="implied", text__contains="nobody said when").exists()
+    assert HistoryEntry.objects.filter(action="implied", text__contains="no one said when").exists()
     # What really happened comes late, said before that: it is believed all the same.
     hear(afloat, call("d", "DEPA", -30, -50, "ACT"), call("a", "ARRI", -4, -40, "ACT"))
     shipment.refresh_from_db()

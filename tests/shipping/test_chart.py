@@ -150,7 +150,7 @@ def test_a_port_that_lies_nowhere_is_told_and_not_drawn(desk, world, heron):  # 
     sailing(world, heron)
     say(world, heron, "CNNGB", "departure", -1, "actual")
     text, links = elements(desk)
-    assert "Nobody has said where these ports lie, so that they are not drawn: AUMEL" in text
+    assert "No one has said where these ports lie, so that they are not drawn: AUMEL" in text
     assert not any("Heron" in one for one in links)
     assert "Not on the chart" in text
 

@@ -127,8 +127,8 @@ def test_what_was_taken_out_has_arrived_and_departed_though_nobody_said_so(world
     say(world, "gate_out", TODAY)
     shipment.refresh_from_db()
     assert (shipment.departed_on, shipment.arrived_on, shipment.place) == (TODAY - 2 * DAY, TODAY, "landed")
-    assert DateStatement.objects.get(milestone="arrival").source == "nobody: it follows from taken out of the port"
-    # Whoever knows better corrects it, though he spoke earlier than that.
+    assert DateStatement.objects.get(milestone="arrival").source == "no one: it follows from taken out of the port"
+    # A person who knows better corrects it, though he spoke earlier than that.
     world.say(shipment, "arrival", TODAY - DAY)
     shipment.refresh_from_db()
     assert shipment.arrived_on == TODAY - DAY
@@ -182,6 +182,6 @@ def test_every_date_says_whence_it_comes_and_what_it_replaced(landed, client):
     assert believed_of(said) == {said.order_by("pk").last().pk}
     client.force_login(Person.objects.get(username="shipping"))
     page = client.get(reverse("shipment", args=[shipment.pk])).content.decode()
-    shown = re.findall(r"said by .*?<small>(.*?)</small>", page)
+    shown = re.findall(r"said by [^<]*<small>(.*?)</small>", page)
     # The container's three words; the arrival and the departure of its vessel.
     assert shown == ["believed", "replaced", "replaced", "believed", "believed"]

@@ -1,4 +1,4 @@
-"""What finished passages teach, and the range it gives to what is on its way."""
+"""Covers what finished passages teach, and the range it gives to what is on its way."""
 
 from datetime import timedelta
 

@@ -1,4 +1,4 @@
-"""What really happens to voyages: each an action with its ripple; dates follow, plans stay, units stay put."""
+"""Covers what really happens to voyages: each an action with its ripple; dates follow, plans stay, units stay put."""
 
 from datetime import timedelta
 from decimal import Decimal as D
@@ -249,7 +249,7 @@ def test_landed_elsewhere(world, heron, client):
     say(world, heron, "CNNGB", "departure", 0, "actual")
     say(world, heron, "AUMEL", "arrival", 0, "actual")
     assert Position.objects.get().landed == 100
-    # The dock it goes to now expects it, though it is another company's; nobody else's does.
+    # The dock it goes to now expects it, though it is another company's; no one else's does.
     (box,) = sent_here(world.people["stranger"])
     assert (box.number, box.goes_to, box.whose) == (CONTAINERS[0], "MEL", "Test NZ")
     assert sent_here(world.people["dock"]) == [], "whose it is sees it among its own"

@@ -104,10 +104,10 @@ def test_a_revision(stage):
     expect(page.locator("#preview")).to_contain_text("240")
     expect(page.locator("#preview")).to_contain_text("Nothing that was agreed has to be agreed again")
     stage.accessible(page)
-    # Somebody else changes it meanwhile; nothing that was typed is lost.
+    # Another person changes it meanwhile; nothing that was typed is lost.
     amend.set_need_by(world.act("expediter"), amend.NeedByRequest(line.pk, TODAY + timedelta(days=120)))
     page.click("button:has-text('Send revision')")
-    expect(page.locator("main")).to_contain_text("Somebody else has changed this order")
+    expect(page.locator("main")).to_contain_text("Another person has changed this order")
     expect(page.locator(f"input[name='line-{line.pk}-quantity']")).to_have_value("300")
     page.fill(f"input[name='line-{line.pk}-need_by']", (TODAY + timedelta(days=120)).isoformat())
     page.click("button:has-text('See what changes')")

@@ -1,4 +1,4 @@
-"""axe looks at every page, by day and by night, as somebody who has every role and in a world that is lived in."""
+"""axe looks at every page, by day and by night, as a person who has every role and in a world that is lived in."""
 
 import pytest
 from django.urls import reverse

@@ -91,7 +91,7 @@ def test_a_container_that_is_to_come_off_later(stage):
     # That it came off is the first word of its vessel's arrival: so it says before it is recorded.
     form.locator("input[name=containers]").check()
     form.locator("button").click()
-    expect(page.locator("main")).to_contain_text("Nobody has said that their vessel arrived")
+    expect(page.locator("main")).to_contain_text("No one has said that their vessel arrived")
     page.click("button[name=confirmed]")
     expect(page.locator("h1 + p")).to_contain_text("landed Tue 24 Nov")
     page.click("text=Date history")

@@ -8,7 +8,7 @@ from northing.masterdata.models import Company
 
 
 class Person(AbstractUser):
-    """Somebody who signs in."""
+    """A person who signs in."""
 
     # The second factor, where one is set up; and the step of the last code, so that none is used twice.
     factor_secret = models.CharField(max_length=32, blank=True, db_default="", default="")
@@ -22,14 +22,14 @@ class Person(AbstractUser):
 
 
 class SupplierPerson(models.Model):
-    """Who acts when a supplier answers through its link: a person of that name who cannot sign in."""
+    """Holds who acts when a supplier answers through its link: a person of that name who cannot sign in."""
 
     person = models.OneToOneField(Person, models.PROTECT, primary_key=True, related_name="supplier_person")
     supplier = models.OneToOneField("masterdata.Party", models.PROTECT, related_name="supplier_person")
 
 
 class Role(models.Model):
-    """What a role may do, where it is not as it ships, or does not ship at all."""
+    """Holds what a role may do, where it is not as it ships, or does not ship at all."""
 
     code = models.CharField(max_length=16, unique=True)
     permissions = models.JSONField(default=list)
@@ -99,7 +99,7 @@ class Refusal(models.Model):
 
 
 class Knock(models.Model):
-    """How often a door was knocked at within a minute: by link, or by address with a token nobody has."""
+    """How often a door was knocked at within a minute: by link, or by address with a token no one has."""
 
     channel = models.CharField(max_length=80)
     minute = models.DateTimeField()

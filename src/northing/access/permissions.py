@@ -1,4 +1,4 @@
-"""Who may do what: permissions by role, granted per company, or at one of its sites.
+"""Covers who may do what: permissions by role, granted per company, or at one of its sites.
 
 The roles that ship are below; a row of `Role` says otherwise of one, or makes another.
 """
@@ -24,7 +24,7 @@ ROLES: dict[str, set[str]] = {
     # The administrator arranges the house and begins its books, but does no action of the trade.
     "administrator": {"begin", "enter_rate", "keep_people", "keep_house"},
 }
-# Nobody is given it: it belongs to the links.
+# No one is given it: it belongs to the links.
 OF_LINKS = "supplier"
 WORDS = {
     "write_order": "write orders",

@@ -1,1 +1,1 @@
-"""What people do across domains: one function each, one transaction each."""
+"""Actions across domains: one function each, one transaction each."""

@@ -1,4 +1,4 @@
-"""What the worker does at set times; procrastinate finds this module by its name."""
+"""The worker's tasks at set times; procrastinate finds this module by its name."""
 
 import logging
 from datetime import datetime

@@ -26,7 +26,7 @@ CONSTRAINTS = {
         "Look it up under Costs; a correction is a new bill.",
     ),
     "position_not_negative": Problem(
-        "Somebody else has just moved these units.", mend="Look again and repeat what is still to do."
+        "Another person has just moved these units.", mend="Look again and repeat what is still to do."
     ),
     "entry_number_once": Problem("This customs entry number is booked already.", "number"),
     "entry_once_per_shipment": Problem("The company has a customs entry for this shipment already.", "number"),
@@ -49,8 +49,8 @@ CONSTRAINTS = {
     "masterdata_pastpassage_reference_key": Problem("There is a passage of that reference.", "reference", "Open it."),
     "holiday_once": Problem("This holiday is there already.", "day"),
     "one_open_answer": Problem("An answer to this instalment is open already.", mend="Accept or refuse it first."),
-    "on_hand_not_negative": Problem("Somebody else has just taken these units.", mend="Look again."),
-    "layer_gone_within_received": Problem("Somebody else has just taken these units.", mend="Look again."),
+    "on_hand_not_negative": Problem("Another person has just taken these units.", mend="Look again."),
+    "layer_gone_within_received": Problem("Another person has just taken these units.", mend="Look again."),
 }
 
 
@@ -66,7 +66,7 @@ def add_history(
     """Write what happened, and tie it to its records: (kind, id, company id or None)."""
     entry = HistoryEntry.objects.create(
         action=action,
-        # A rule acts for nobody.
+        # A rule acts for no one.
         actor=None if act.channel == "rule" else act.person,
         channel=act.channel,
         at=act.at,
@@ -143,7 +143,7 @@ def once(action: Callable[..., Any]) -> Callable[..., Any]:
                 if not isinstance(error.__cause__, DeadlockDetected):
                     raise
                 if attempt == ATTEMPTS or connection.in_atomic_block:
-                    what = "Somebody else is changing the same records."
+                    what = "Another person is changing the same records."
                     raise Refused(Problem(what, mend="Send it again.")) from error
         raise AssertionError("unreachable")
 

@@ -11,7 +11,7 @@ LIMIT = 100
 
 @dataclass(frozen=True)
 class History:
-    """What is told of a record, newest last, and its documents; `word` filters, `more` is how much is older."""
+    """The history of a record, newest last, and its documents; `word` filters, `more` is how much is older."""
 
     kind: str
     record: int

@@ -50,16 +50,16 @@ def said(status: int, detail: str = "", problems: list[Problem] | None = None) -
 
 @api.exception_handler(Refused)
 def refused(request: HttpRequest, error: Refused) -> HttpResponse:
-    """What an action refuses: 403 without the permission, 409 when somebody was first, 422 for the rest."""
+    """Answer a refusal: 403 without the permission, 409 when another was first, 422 for the rest."""
     status = 403 if isinstance(error, NotAllowed) else 409 if isinstance(error, Overtaken | KeyReused) else 422
     return said(status, str(error), error.problems)
 
 
 @api.exception_handler(ValidationError)
 def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
-    """What does not have the shape that was asked for."""
+    """Answer a request that has not the shape asked for."""
     problems = [Problem(one["msg"], ".".join(str(step) for step in one["loc"])) for one in error.errors]
-    return said(422, "What was sent has not the shape this call takes.", problems)
+    return said(422, "The request has not the shape this call takes.", problems)
 
 
 @api.exception_handler(AuthenticationError)
@@ -85,5 +85,5 @@ def too_large(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
 
 @api.exception_handler(HttpError)
 def other(request: HttpRequest, error: HttpError) -> HttpResponse:
-    """What the framework says by itself."""
+    """Answer the framework's own errors."""
     return said(error.status_code, str(error))

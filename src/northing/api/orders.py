@@ -122,7 +122,7 @@ def _asked_line(line: shapes.OrderLineIn) -> write.LineRequest:
 
 @router.patch("/orders/{order_id}", response=answers(shapes.OrderOut), tags=["orders"])
 def change_order(request: HttpRequest, order_id: Key, asked: shapes.OrderChangeIn):
-    """Change an order; of a sent one this makes and sends a revision. 409 when somebody changed it meanwhile."""
+    """Change an order; of a sent one this makes and sends a revision. 409 when a person changed it meanwhile."""
     require(request, "orders")
     record = get_object_or_404(seen_orders(request), pk=order_id)
     head = {name: getattr(asked, name) for name in asked.model_fields_set - {"version", "lines", "added"}}

@@ -1,4 +1,4 @@
-"""What calls have in common: how they are asked, and what they may answer."""
+"""Covers what calls have in common: how they are asked, and what they may answer."""
 
 from typing import Annotated, Any
 
@@ -15,5 +15,5 @@ Key = Annotated[Id, Path()]
 
 
 def answers(shape: Any, code: int = 200) -> dict[int, Any]:
-    """What a call answers: its shape, or a problem."""
+    """Return what a call answers: its shape, or a problem."""
     return {code: shape, **FAULTS}

@@ -11,7 +11,7 @@ from northing.masterdata.models import Company, Party
 
 
 class Bill(models.Model):
-    """A paper by which somebody is owed money, or (a credit note) owes it; as it was entered.
+    """A paper by which a person is owed money, or (a credit note) owes it; as it was entered.
 
     Amounts stand as on the paper, in its currency; the rate is the payer's, pinned. `total` is the lines and the tax.
     """
@@ -53,7 +53,7 @@ class Bill(models.Model):
 
 
 class BillLine(models.Model):
-    """What a bill says of one charge: an amount as on the paper. A final one closes the charge."""
+    """Holds what a bill says of one charge: an amount as on the paper. A final one closes the charge."""
 
     bill = models.ForeignKey(Bill, models.CASCADE, related_name="lines")
     number = models.PositiveSmallIntegerField()

@@ -1,1 +1,1 @@
-"""What suppliers answered, per instalment, and what we said to it."""
+"""Covers what suppliers answered, per instalment, and what we said to it."""

@@ -1,4 +1,4 @@
-"""What the supplier answered to an instalment, as they said it."""
+"""Covers what the supplier answered to an instalment, as they said it."""
 
 from django.db import models
 from django.db.models import Q
@@ -99,7 +99,7 @@ class Chaser(models.Model):
 
     supplier = models.ForeignKey(Party, models.PROTECT, related_name="chasers")
     message = models.OneToOneField(Message, models.PROTECT, related_name="chaser")
-    made_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+", help_text="Nobody: by rule")
+    made_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+", help_text="No one: by rule")
     made_at = models.DateTimeField()
 
     class Meta:
@@ -107,7 +107,7 @@ class Chaser(models.Model):
 
 
 class ChaserLine(models.Model):
-    """What one chaser asks for; closed by the answer."""
+    """Holds what one chaser asks for; closed by the answer."""
 
     chaser = models.ForeignKey(Chaser, models.CASCADE, related_name="lines")
     instalment = models.ForeignKey(Instalment, models.CASCADE, related_name="chaser_lines")

@@ -5,14 +5,15 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from northing.access.acts import Act
-from northing.confirmations.models import Answer, ChaserLine
+from northing.confirmations.models import Answer, Chaser, ChaserLine, ChaserRule, SupplierLink
 from northing.core.confirmations.answers import Part, Terms
+from northing.masterdata.models import Party
 from northing.orders.models import Instalment, Revision
 
 
 @dataclass(frozen=True)
 class Said:
-    """What the supplier said of one instalment, and whether it is what was asked."""
+    """Holds what the supplier said of one instalment, and whether it is what was asked."""
 
     instalment: Instalment
     asked: Terms
@@ -25,7 +26,7 @@ class Said:
 def write_answers(
     act: Act, revision: Revision, reference: str, answered_on: date, said: Sequence[Said]
 ) -> list[Answer]:
-    """What the supplier said, beside what was asked; older open answers are replaced by it."""
+    """Write the supplier's answers beside the questions; they replace older open answers."""
     before = Answer.objects.filter(instalment__in=[one.instalment for one in said], outcome=Answer.Outcome.OPEN)
     before.update(outcome=Answer.Outcome.REPLACED)
     return Answer.objects.bulk_create(
@@ -55,13 +56,13 @@ def decide(act: Act, answer: Answer, outcome: str) -> None:
     """Our decision on an open answer."""
     by = None if act.channel == "rule" else act.person
     answer.outcome, answer.decided_by, answer.decided_at = outcome, by, act.at
-    # The demo world's own actions write to nobody.
+    # The demo world's own actions write to no one.
     answer.told_at = act.at if act.channel == "demo" else None
     answer.save(update_fields=["outcome", "decided_by", "decided_at", "told_at"])
 
 
 def replace_open(instalments: Iterable[int]) -> None:
-    """What was asked has changed: answers we had not decided on stay on record, but are open no more."""
+    """Close open answers whose question has changed; they stay on record."""
     waiting = Answer.objects.filter(instalment__in=list(instalments), outcome=Answer.Outcome.OPEN)
     waiting.update(outcome=Answer.Outcome.REPLACED)
 
@@ -82,3 +83,31 @@ def close_chasers(act: Act, instalments: Iterable[int]) -> None:
     """The answer closes what we reminded of."""
     waiting = ChaserLine.objects.filter(instalment__in=list(instalments), kind="unanswered", closed_at=None)
     waiting.update(closed_at=act.at)
+
+
+def keep_rule(which: dict, facts: dict) -> ChaserRule:
+    """A rule of chasers: of which kind, supplier and mode, and what it says."""
+    return ChaserRule.objects.update_or_create(**which, defaults=facts)[0]
+
+
+def write_chaser(chaser: Chaser, lines: Iterable[tuple[int, str]]) -> Chaser:
+    """A chaser with its lines: (instalment, kind)."""
+    chaser.save(force_insert=True)
+    ChaserLine.objects.bulk_create(ChaserLine(chaser=chaser, instalment_id=part, kind=kind) for part, kind in lines)
+    return chaser
+
+
+def write_link(link: SupplierLink) -> SupplierLink:
+    """A supplier's link, of which only the hash is kept."""
+    link.save(force_insert=True)
+    return link
+
+
+def end_links(supplier: Party, at: datetime) -> int:
+    """End every link of a supplier. Returns how many there were."""
+    return SupplierLink.objects.filter(supplier=supplier, revoked_at=None).update(revoked_at=at)
+
+
+def use_link(link: SupplierLink, at: datetime) -> None:
+    """Note when a link was used last."""
+    SupplierLink.objects.filter(pk=link.pk).update(used_at=at)

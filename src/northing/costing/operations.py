@@ -59,7 +59,7 @@ def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
 
 
 def bill(charge: Charge, closed_on: date | None) -> None:
-    """What bills say of a charge now, as it stands in memory, and whether one is still expected."""
+    """Save a charge's billed amount as it stands in memory, and whether a bill is still expected."""
     charge.closed_on = closed_on
     charge.save(update_fields=["billed", "billed_on", "currency", "closed_on"])
 

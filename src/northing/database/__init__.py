@@ -1,1 +1,1 @@
-"""What every model may use: numeric fields, many rows in one statement."""
+"""Numeric fields, and writes of many rows in one statement, for every model."""

@@ -1,5 +1,5 @@
 """Guards that the database itself keeps, as SQL for migrations: append-only tables, references checked by statement,
-entries that balance. What each table wants stands in the migration of its app; docs/decisions/004 and 007 say why.
+entries that balance. Each table's guards stand in the migration of its app; docs/decisions/004 and 007 say why.
 """
 
 from collections.abc import Iterable, Mapping

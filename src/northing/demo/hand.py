@@ -43,7 +43,7 @@ class Hand:
         self.minutes = 0
 
     def act(self, who: str, days: int) -> Act:
-        """Somebody acting `days` from today, in the morning."""
+        """A person acting `days` from today, in the morning."""
         self.minutes += 1  # actions of one day follow each other in the story as they did in this file
         at = datetime.combine(self.today + timedelta(days=days), time(0, 1)) + timedelta(minutes=self.minutes)
         return Act(self.people[who], timezone.make_aware(at), channel="demo")
@@ -154,7 +154,7 @@ class Hand:
         milestones.say_date(self.act("hanne", value if said is None else said), request)
 
     def handle(self, shipment: int, milestone: str, value: int) -> None:
-        """What happened to all containers of a shipment."""
+        """Return what happened to all containers of a shipment."""
         boxes = tuple(Container.objects.filter(shipment=shipment).values_list("pk", flat=True))
         request = container_milestones.BoxesRequest(shipment, boxes, milestone, self.today + timedelta(days=value))
         container_milestones.say_boxes(self.act("hanne", value), request)

@@ -1,4 +1,4 @@
-"""Who can sign in to the demo; without the database, so that anything may ask."""
+"""Covers who can sign in to the demo; without the database, so that anything may ask."""
 
 PASSWORD = "harbour-light"
 

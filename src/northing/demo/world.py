@@ -1,4 +1,4 @@
-"""What has happened in the demo world: every situation of the job, done by its own action on its own day."""
+"""Covers what has happened in the demo world: every situation of the job, done by its own action on its own day."""
 
 import json
 from datetime import date, timedelta
@@ -57,7 +57,7 @@ class _World(Hand):
     """The situations of the demo world."""
 
     def opening(self) -> None:
-        """What was in stock before Northing."""
+        """Return what was in stock before Northing."""
         rows = ["company,site,item,quantity,value,received_on,lot,best_before"]
         for company, code, quantity, value in [
             ("KLN", "KET-17", 64, "2560.00"),
@@ -172,7 +172,7 @@ class _World(Hand):
         Company.objects.update(closed_through=closed)
 
     def carriers_say(self) -> None:
-        """A morning of a carrier's feed: an estimate, a container taken out, and one that nobody knows."""
+        """A morning of a carrier's feed: an estimate, a container taken out, and one that no one knows."""
         vessel = {"vesselIMONumber": with_imo_check_digit("998101"), "vesselName": "Saltmarsh Heron"}
         call = {"UNLocationCode": "NZTRG", "carrierVoyageNumber": "221S", "vessel": vessel}
         kettles = Container.objects.get(shipment__voyage__number="217S").number
@@ -213,7 +213,7 @@ class _World(Hand):
         )
 
     def a_notice_waits(self) -> None:
-        """A forwarder's packing list: as agreed, more than there is, and an order that nobody knows."""
+        """A forwarder's packing list: as agreed, more than there is, and an order that no one knows."""
         parts = Instalment.objects.filter(
             line__order__supplier=self.parties["DAL"], position__with_supplier__gt=0, agreed_quantity__gt=0
         ).select_related("line__order", "line__item", "position")

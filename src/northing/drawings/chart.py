@@ -48,7 +48,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Vessel:
-    """What is under way: where, from which place it comes and to which it goes next, and how it is called."""
+    """Holds what is under way: where, from which place it comes and to which it goes next, and how it is called."""
 
     at: Place
     behind: Place
@@ -74,7 +74,7 @@ class PortSeen:
 
 @dataclass(frozen=True)
 class Frame:
-    """What of the chart is seen: its corner, and how wide and high."""
+    """Holds what of the chart is seen: its corner, and how wide and high."""
 
     x: float
     y: float
@@ -218,7 +218,7 @@ Box = tuple[float, float, float, float]
 def _words(frame: Frame, vessels: Sequence[Vessel], ports: Sequence[PortSeen]) -> dict[tuple[str, int], str]:
     """A name for each thing where there is room for it: right of it, left of it, above or below it.
 
-    What finds no room keeps its name for whoever points at it.
+    Marks without room for their name show it when pointed at.
     """
     things = [(("port", number), one.at, one.label, radius(one.count)) for number, one in enumerate(ports)]
     things += [(("vessel", number), one.at, one.label, 8.0) for number, one in enumerate(vessels)]

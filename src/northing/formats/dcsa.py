@@ -1,7 +1,7 @@
 """Track & Trace events in the open JSON of the DCSA: transport, equipment and shipment events, read or refused.
 
 Only what Northing believes dates by is read; the whole event is kept beside it. Days are those of the event's own
-offset; whoever knows the port's own clock may say better.
+offset; the person who knows the port's own clock may say better.
 """
 
 import json
@@ -26,7 +26,7 @@ CODES = {
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """What an event says. Texts are empty where it says nothing; `kind` is planned, estimated or actual."""
+    """Holds what an event says. Texts are empty where it says nothing; `kind` is planned, estimated or actual."""
 
     event_id: str
     event_type: str
@@ -79,7 +79,7 @@ def _read(raw: object) -> Event | str:
 
 
 def read_event(raw: object) -> Event:
-    """What one event says. Raises ValueError in words.
+    """Return what one event says. Raises ValueError in words.
 
     >>> said = {"eventID": "e1", "eventType": "EQUIPMENT", "equipmentEventTypeCode": "DISC"}
     >>> said |= {"eventClassifierCode": "ACT", "eventDateTime": "2026-11-22T23:30:00+13:00"}

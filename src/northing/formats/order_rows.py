@@ -1,4 +1,4 @@
-"""Rows of an order file: one line of an order each. What they mean, and what is wrong with them, cell by cell."""
+"""Rows of an order file, one line of an order each: their meaning, and their faults cell by cell."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -110,7 +110,7 @@ def columns_of(header: Sequence[str]) -> list[str]:
 
 
 def read_row(cells: Mapping[str, str]) -> OrderRow:
-    """What the cells of a row mean. Everything that is wrong with them is said, none is raised."""
+    """Return what the cells of a row mean. Everything that is wrong with them is said, none is raised."""
     found = [Problem(f"{name}: is empty.", name) for name in NEEDED if not cells.get(name)]
     # Most cells of most rows are short texts: only what is too long is looked at one by one.
     for name, text in cells.items():

@@ -58,7 +58,7 @@ def order_xml(order: Mapping[str, Any], number: int, issued_on: date) -> bytes:
 
 
 def _sums(root: "etree._Element", order: Mapping[str, Any]) -> None:
-    """What the order comes to: allowance and charge on the whole, tax, and the totals they lead to."""
+    """Return what the order comes to: allowance and charge on the whole, tax, and the totals they lead to."""
     currency = order["currency"]
     goods = sum((Decimal(line["amount"]) for line in order["lines"]), Decimal(0))
     # Revisions of before there were such percentages have no sums of their own.
@@ -120,7 +120,7 @@ def _order_line(root: "etree._Element", line: Mapping[str, Any], currency: str) 
 
 @dataclass(frozen=True, slots=True)
 class ResponseLine:
-    """What a supplier says of one line: None where they say nothing of it."""
+    """Holds what a supplier says of one line: None where they say nothing of it."""
 
     number: int
     accepted: bool
@@ -182,7 +182,7 @@ def _lines_of(root: "etree._Element", path: str) -> str:
 def _percent_of(node: "etree._Element", indicator: str, where: str) -> str:
     """The allowance (false) or charge (true) of a line or an order, in per cent. Raises Refused.
 
-    What is said as an amount alone is not guessed at: it would be another amount on every changed order.
+    An amount alone is not guessed at: it would be another amount on every changed order.
     """
     found = node.iterfind("cac:AllowanceCharge", SPACES)
     said = [one for one in found if _found(one, "cbc:ChargeIndicator") == indicator]

@@ -4,7 +4,7 @@ import urllib.request
 
 
 class _NoDetours(urllib.request.HTTPRedirectHandler):
-    """Whoever is asked does not send us anywhere else."""
+    """A person who is asked does not send us anywhere else."""
 
     def redirect_request(self, *args: object, **more: object) -> None:
         return None

@@ -1,1 +1,1 @@
-"""What lies where."""
+"""Covers what lies where."""

@@ -97,7 +97,7 @@ class StockIssue(models.Model):
 
 
 class StockIssueLine(models.Model):
-    """What an issue took out of one layer, and at what cost."""
+    """Holds what an issue took out of one layer, and at what cost."""
 
     issue = models.ForeignKey(StockIssue, models.CASCADE, related_name="lines")
     layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="issue_lines")

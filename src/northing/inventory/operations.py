@@ -111,13 +111,13 @@ def move_out(history: HistoryEntry, layer: CostLayer, status: str, quantity: Dec
 
 
 def clear_layers(history: HistoryEntry, layers: Iterable[CostLayer]) -> None:
-    """Whatever lies of layers goes out: their receipt is reversed."""
+    """Take all that lies of layers out of their bins: their receipt is reversed."""
     rows = OnHand.objects.select_for_update().filter(layer__in=list(layers), quantity__gt=0).order_by("id")
     move_stock(history, [StockMove(row.layer_id, row.quantity, Place(row.bin_id, row.status)) for row in rows])
 
 
 def move_back(history: HistoryEntry, of: HistoryEntry) -> None:
-    """What an action moved out of its bins lies there again."""
+    """Put back into their bins the goods that an action moved out."""
     went = StockMovement.objects.filter(history=of, target=None).order_by("pk")
     move_stock(
         history,

@@ -90,7 +90,7 @@ def begin(
 ) -> Job:
     """Write the job down and queue it in the same transaction; the same key begins it once.
 
-    With `later` False it is short, and whoever begins it runs it at once.
+    With `later` False it is short, and the person who begins it runs it at once.
     """
     found, made = Job.objects.get_or_create(
         person=act.person,
@@ -124,7 +124,7 @@ def run(pk: int) -> None:
     except Refused as refused:
         _end(job, Job.State.FAILED, " ".join(str(problem) for problem in refused.problems))
     except Exception:
-        _end(job, Job.State.FAILED, "Something went wrong here; it is in the log. What was done stays done.")
+        _end(job, Job.State.FAILED, "Something went wrong here; it is in the log. Steps that were done stay done.")
         raise
     else:
         _end(job, Job.State.DONE, "")

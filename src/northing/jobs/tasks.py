@@ -1,4 +1,4 @@
-"""What the worker does with jobs; procrastinate finds this module by its name."""
+"""The worker's tasks of jobs; procrastinate finds this module by its name."""
 
 from procrastinate.contrib.django import app
 

@@ -47,7 +47,7 @@ OPEN_ITEM_ACCOUNTS = (
 
 
 class DocumentKind(models.TextChoices):
-    """What a posting came from."""
+    """Holds what a posting came from."""
 
     NONE = "", "None"
     SHIPMENT_LINE = "shipment_line", "Goods of a shipment"
@@ -74,7 +74,7 @@ class Entry(models.Model):
 class Posting(models.Model):
     """An amount on an account. Debit is positive. Append-only.
 
-    What it points at is checked by the statement that writes it, not row by row; see docs/decisions/007.
+    Its references are checked by the statement that writes it, not row by row; see docs/decisions/007.
     """
 
     entry = models.ForeignKey(Entry, models.PROTECT, related_name="postings", db_constraint=False)
@@ -150,7 +150,7 @@ class OpenItem(models.Model):
 
 
 class Allocation(models.Model):
-    """What uses up a part of an open item, in its currency and in base, and for how many units. Append-only.
+    """Holds what uses up a part of an open item, in its currency and in base, and for how many units. Append-only.
 
     `difference` is what the base amounts of the two sides differ by.
     """

@@ -101,7 +101,7 @@ select *, %s from unnest(%s::bigint[], %s::text[], %s::bigint[], %s::text[], %s:
 
 
 def _add_to_items(entry: Entry, drafts: Iterable[Draft]) -> None:
-    """What was posted on accounts of open items, added to the items of their documents."""
+    """Add postings on accounts of open items to the items of their documents."""
     items: dict[tuple, list] = {}
     for one in drafts:
         key = (one.company, str(one.account), one.party, one.document_kind, one.document, one.foreign_currency)
@@ -250,7 +250,7 @@ def give_back(layer: CostLayer, quantity: Decimal, cost: Decimal, goods: Decimal
 
 
 def take_back(entry: Entry, layers: Sequence[int]) -> None:
-    """What was taken out of layers (ids) is undone, way by way, by counter-rows."""
+    """Undo the takes of layers (ids), way by way, by counter-rows."""
     sums = LayerTake.objects.filter(layer__in=list(layers)).values("layer", "reason")
     sums = sums.annotate(units=Sum("quantity"), of_cost=Sum("cost"), of_goods=Sum("goods_cost")).order_by("layer")
     LayerTake.objects.bulk_create(
@@ -268,7 +268,7 @@ def take_back(entry: Entry, layers: Sequence[int]) -> None:
 
 
 def release_allocations(entry: Entry, of: Entry) -> None:
-    """What an entry used up of open items is open again, by counter-rows."""
+    """Reopen the open items that an entry used up, by counter-rows."""
     Allocation.objects.bulk_create(
         Allocation(
             item_id=one.item_id,

@@ -1,4 +1,4 @@
-"""What a record of the house consists of: its facts, how each is read from text and said as text."""
+"""Covers what a record of the house consists of: its facts, how each is read from text and said as text."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field

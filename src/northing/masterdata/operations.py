@@ -1,7 +1,10 @@
 """Writes of the directory."""
 
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
+
+from django.db.models import Model
 
 from northing.core.money.exact import plain
 from northing.core.money.money import MINOR_UNITS
@@ -11,7 +14,7 @@ from northing.masterdata.models import Agreement, Company, ExchangeRate, Item, P
 
 
 def enter_rate(company: Company, currency: str, purpose: str, day: date, rate: Decimal) -> ExchangeRate:
-    """Write the rate of a day. What was posted keeps the rate it used. Raises Refused for a rate that cannot be."""
+    """Write the rate of a day. Earlier postings keep their rate. Raises Refused for a rate that cannot be."""
     problems = day_problems(day, "day")
     if currency not in MINOR_UNITS:
         problems.append(Problem(f"{currency!r} is not an ISO 4217 currency.", "currency"))
@@ -58,3 +61,10 @@ def as_said(value: object) -> str:
     if isinstance(value, Decimal):
         return plain(value)
     return ", ".join(sorted(value)) if isinstance(value, list | tuple) else str(value)
+
+
+def keep_records(model: type[Model], new: Sequence[Model], changed: Sequence[Model], names: Sequence[str]) -> None:
+    """Records of the house that are new, and those of which `names` may have changed, in a few statements."""
+    model._default_manager.bulk_create(new, batch_size=2_000)
+    if changed:
+        model._default_manager.bulk_update(changed, names, batch_size=500)

@@ -130,7 +130,7 @@ class Calendars(dict[str, Calendar]):
         )
 
     def of(self, country: str, site: int | None) -> Calendar:
-        """The calendar of a site in that country; of a country nobody named, Saturday and Sunday rest."""
+        """The calendar of a site in that country; of a country no one named, Saturday and Sunday rest."""
         calendar = self.get(country, USUAL)
         own = self._days.get((country, site)) if site else None
         return Calendar(calendar.rest, calendar.holidays | own) if own else calendar

@@ -40,7 +40,7 @@ class Draft:
 
 
 def write(act: Act, draft: Draft) -> Message:
-    """Write a letter down and queue it, in the transaction of whoever needs it."""
+    """Write a letter down and queue it, in the transaction of the person who needs it."""
     message = Message.objects.create(
         kind=draft.kind,
         recipient=draft.recipient,

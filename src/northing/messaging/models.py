@@ -7,7 +7,7 @@ from northing.masterdata.models import Company, Party
 
 
 class Message(models.Model):
-    """A mail to somebody outside, or a trial copy to oneself. It is written in the action and sent by the worker."""
+    """A mail to a person outside, or a trial copy to its writer. It is written in the action and sent by the worker."""
 
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"

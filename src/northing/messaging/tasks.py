@@ -1,4 +1,4 @@
-"""What the worker does with letters; procrastinate finds this module by its name."""
+"""The worker's part in letters; procrastinate finds this module by its name."""
 
 from procrastinate.contrib.django import app
 

@@ -1,4 +1,4 @@
-"""What was ordered. Prices and quantities are per base unit unless said otherwise."""
+"""Covers what was ordered. Prices and quantities are per base unit unless said otherwise."""
 
 from django.db import models
 from django.db.models import Q
@@ -22,7 +22,7 @@ ADDRESSES = ("order_to", "despatch_from", "deliver_to", "invoice_to")
 
 
 class PurchaseOrder(models.Model):
-    """An order to one supplier. Its stage follows from the facts below; nobody sets it."""
+    """An order to one supplier. Its stage follows from the facts below; no one sets it."""
 
     company = models.ForeignKey(Company, models.PROTECT)
     number = models.CharField(max_length=24, unique=True)
@@ -134,7 +134,7 @@ class Instalment(models.Model):
 
 
 class Revision(models.Model):
-    """What was sent, as it was sent. Append-only."""
+    """Holds what was sent, as it was sent. Append-only."""
 
     order = models.ForeignKey(PurchaseOrder, models.PROTECT, related_name="revisions")
     number = models.PositiveSmallIntegerField()

@@ -25,7 +25,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True)
 class Terms:
-    """The head of an order; percentages as fractions of 1. Without a buyer it is whoever writes it."""
+    """The head of an order; percentages as fractions of 1. Without a buyer it is the person who writes it."""
 
     company: Company
     supplier: Party
@@ -137,7 +137,7 @@ def mark(order: PurchaseOrder, **facts) -> None:
 def reprice(order: PurchaseOrder, lines: Iterable[OrderLine]) -> None:
     """Bring along what is paid of the lines' prices after the order's discount or surcharge changed.
 
-    Its instalments keep what they were agreed at until they are asked anew.
+    Its instalments keep their agreed prices until they need agreeing again.
     """
     order.lines.update(net_share=(1 - F("discount")) * (1 - order.discount) * (1 + order.surcharge))
     for line in lines:
@@ -324,6 +324,30 @@ def waiting_rows(file: OrderFile, group: str | None = None, limit: int | None = 
 
 
 def mark_rows(rows: Iterable[tuple[int, str, str, int | None]]) -> None:
-    """What becomes of rows: (row, state, words, order)."""
+    """Save the outcome of rows: (row, state, words, order)."""
     types = {"state": "text", "says": "text", "order_id": "bigint"}
     update_columns(OrderFileRow._meta.db_table, types, list(rows))
+
+
+def write_file(file: OrderFile) -> OrderFile:
+    """A file that is to be read, or what was read of it."""
+    file.save()
+    return file
+
+
+def empty_file(file: OrderFile) -> None:
+    """Forget the rows of a file: it is read anew, or could not be."""
+    file.rows.all().delete()
+
+
+def mark_file(file: OrderFile, state: str) -> None:
+    """How far a file is taken."""
+    OrderFile.objects.filter(pk=file.pk).update(state=state)
+
+
+def open_line(order: PurchaseOrder, line: OrderLine, part: Instalment) -> Instalment:
+    """A line of an order that was open before Northing, with its one instalment."""
+    line.order, part.line = order, line
+    line.save(force_insert=True)
+    part.save(force_insert=True)
+    return part

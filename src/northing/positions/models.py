@@ -10,7 +10,7 @@ from northing.database import fields
 class Movement(models.Model):
     """A quantity of an instalment going from one place to another. Append-only.
 
-    What it points at is checked by the statement that writes it, not row by row; see docs/decisions/007.
+    Its references are checked by the statement that writes it, not row by row; see docs/decisions/007.
     """
 
     instalment = models.ForeignKey("orders.Instalment", models.PROTECT, related_name="movements", db_constraint=False)

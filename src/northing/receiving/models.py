@@ -1,4 +1,4 @@
-"""What the dock received, as facts."""
+"""Covers what the dock received, as facts."""
 
 from django.db import models
 from django.db.models import F, Q
@@ -30,7 +30,7 @@ class Receipt(models.Model):
 
 
 class ReceiptLine(models.Model):
-    """What came of one shipment line, in one lot and bin: received, and what was declared missing.
+    """Holds what came of one shipment line, in one lot and bin: received, and what was declared missing.
 
     `beyond` is what came beyond its shipment, `excess` what of that came beyond the order; `dropped` is what the
     supplier will not deliver any more.

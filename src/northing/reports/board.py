@@ -1,4 +1,6 @@
-"""What the passage board draws: voyages with their calls, the shipments that sail with them, their containers."""
+"""Covers what the passage board draws: voyages with their calls, the shipments that sail with them,
+their containers.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -69,7 +71,7 @@ class ShipmentDrawn:
     expected_dock: date | None
     boxes: list[BoxDrawn] = field(default_factory=list)
     needed: list[tuple[date, int]] = field(default_factory=list)
-    # Everything aboard is received: what nobody spoke of after that has happened somehow.
+    # Everything aboard is received: what no one spoke of after that has happened somehow.
     done: bool = False
 
     @property

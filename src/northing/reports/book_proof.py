@@ -44,7 +44,7 @@ Explained = Iterator[tuple[int, Hashable, Decimal, Decimal]]
 
 
 def book_faults() -> list[str]:
-    """Whatever of the books the facts do not explain, in words."""
+    """Return whatever of the books the facts do not explain, in words."""
     return [*_unbalanced(), *_unexplained(), *_overdrawn(), *_items(), *_components()]
 
 
@@ -224,7 +224,7 @@ def _claims() -> Explained:
 
 
 def _losses() -> Explained:
-    """What goods took along when they went, and late costs of them; but issues, and the price that is not owed."""
+    """Costs of goods that are gone, and late costs of them; without issues and prices that are not owed."""
     layers = CostLayer.objects.exclude(taken_cost=0).values_list("company").order_by()
     for company, total in layers.annotate(total=Sum("taken_cost")):
         yield company, (), total, ZERO
@@ -238,7 +238,7 @@ def _losses() -> Explained:
 
 
 def _opening() -> Explained:
-    """What companies began with: goods in store, and goods afloat that were billed before."""
+    """Return what companies began with: goods in store, and goods afloat that were billed before."""
     began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__shipment_line=None)
     for company, total in began.values_list("layer__company").annotate(total=Sum("amount")).order_by():
         yield company, (), -total, ZERO

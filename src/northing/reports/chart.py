@@ -1,4 +1,6 @@
-"""What the chart draws: what is under way and where it is by now, what waits in which port, which lanes they take."""
+"""Covers what the chart draws: what is under way and where it is by now, what waits in which port,
+which lanes they take.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -29,7 +31,7 @@ class Ship:
 
 @dataclass
 class UnderWay:
-    """What sails or flies together from one port to the next: since when, until when, and how much has passed."""
+    """Holds what sails or flies together from one port to the next: since when, until when, and how much has passed."""
 
     voyage: int | None
     name: str
@@ -101,7 +103,7 @@ class Chart:
 
 
 def placed(port: Port) -> bool:
-    """Whether somebody said where the port lies."""
+    """Whether a person said where the port lies."""
     return port.latitude is not None and port.longitude is not None
 
 
@@ -188,7 +190,7 @@ class _Drawing:
             self.drawn.inland.append(ship)
 
     def _at_sea(self, code: str) -> Port | None:
-        """The port of a code, where somebody said where it lies."""
+        """The port of a code, where a person said where it lies."""
         port = self.ports.get(code)
         if port and not placed(port):
             self.drawn.unplaced.add(port.code)
@@ -206,7 +208,7 @@ class _Drawing:
             self._held(b)
 
     def _going(self, ship: Ship, leg: Leg, days: ExpectedLeg) -> UnderWay | None:
-        """What carries the shipment now; all that sails with one voyage is drawn once."""
+        """Return what carries the shipment now; all that sails with one voyage is drawn once."""
         sail = self.sailing.get(leg.load_call_id or 0)
         key = (sail.call.voyage_id, 0) if sail else (None, ship.key)
         if key not in self.groups:

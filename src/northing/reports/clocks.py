@@ -37,7 +37,7 @@ class Standing:
 def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
     """By container (id), the day on which each of FACTS happened, as it is believed.
 
-    Where nobody said when it was discharged, it was when its vessel arrived.
+    Where no one said when it was discharged, it was when its vessel arrived.
     """
     boxes = {box.pk: box for box in containers}
     said = words("container", boxes, milestones=FACTS)
@@ -45,7 +45,7 @@ def facts_of(containers: Iterable[Container]) -> dict[int, dict[str, date]]:
 
 
 def facts_from(said: Mapping[str, Sequence[Statement]], arrived_on: date | None) -> dict[str, date]:
-    """The days on which the FACTS happened by what is said; discharged with the vessel where nobody said when."""
+    """The days on which the FACTS happened by what is said; discharged with the vessel where no one said when."""
     facts: dict[str, date] = {Milestone.DISCHARGED: arrived_on} if arrived_on else {}
     for milestone in FACTS:
         known = believed(said.get(milestone, ()), date.min)
@@ -57,7 +57,7 @@ def facts_from(said: Mapping[str, Sequence[Statement]], arrived_on: date | None)
 def standings_of(containers: Iterable[Container]) -> list[Standing]:
     """How the containers stand, in their order; they come with their shipment's voyage and port of discharge selected.
 
-    A container without a voyage, or whose carrier's terms nobody entered, stands by none.
+    A container without a voyage, or whose carrier's terms no one entered, stands by none.
     """
     boxes = [box for box in containers if box.shipment.voyage_id]
     offers = _offers({box.shipment.voyage.carrier_id for box in boxes}) if boxes else []

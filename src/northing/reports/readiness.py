@@ -1,4 +1,4 @@
-"""What stands between a shipment and its next step, each with the act that mends it."""
+"""Covers what stands between a shipment and its next step, each with the act that mends it."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -57,7 +57,7 @@ def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readin
 
 
 def _softened(one: Missing) -> Missing:
-    """What is only needed later is a warning now."""
+    """Turn needs of a later step into warnings."""
     return Missing(one.what, one.mend, one.url, Strength.WARN)
 
 

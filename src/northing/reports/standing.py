@@ -1,4 +1,6 @@
-"""What stands on a fact, so that it cannot be reversed yet: later facts about the same goods, with their records."""
+"""Covers what stands on a fact, so that it cannot be reversed yet: later facts about the same goods,
+with their records.
+"""
 
 from collections.abc import Iterable
 

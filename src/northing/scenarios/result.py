@@ -1,4 +1,4 @@
-"""What came of a scenario, as plain values for JSON: units, accounts, layers, goods on hand, open items."""
+"""Covers what came of a scenario, as plain values for JSON: units, accounts, layers, goods on hand, open items."""
 
 from decimal import Decimal
 from typing import Any
@@ -35,7 +35,7 @@ def result(player: Player) -> dict[str, Any]:
 
 
 def _names(player: Player) -> Names:
-    """What the file calls charges, bills and customs entries; a charge of a bill's own line by the bill and its number.
+    """The file's names of charges, bills and customs entries; a charge of a bill's own line by bill and number.
 
     A charge that is a bill of one line gives its name to the bill.
     """

@@ -1,4 +1,4 @@
-"""What a scenario file may say. Numbers are read exactly as written; a field that is not known is refused."""
+"""Covers what a scenario file may say. Numbers are read exactly as written; a field that is not known is refused."""
 
 from datetime import date
 from decimal import Decimal
@@ -93,7 +93,7 @@ class ItemShape(Shape):
 
 
 class RateShape(Shape):
-    """Rates of a day: base currency for one unit. What has no customs rate takes the book rate."""
+    """Rates of a day: base currency for one unit. A currency without a customs rate takes the book rate."""
 
     currency: Code
     base: Code
@@ -171,7 +171,7 @@ class Happened(Dated):
 
 
 class Scope(Shape):
-    """What a charge is spread over."""
+    """Holds what a charge is spread over."""
 
     shipments: list[Id] = []
     containers: list[Id] = []
@@ -244,7 +244,7 @@ class Customs(Dated):
 
 
 class RowShape(Shape):
-    """What was found of a line; a short rest says whether it is coming."""
+    """Holds what was found of a line; a short rest says whether it is coming."""
 
     line: Id
     quantity: Number

@@ -16,7 +16,7 @@ from northing.scenarios.shapes import NotScenario
 
 
 class Stock(Played):
-    """What becomes of goods in store."""
+    """Holds what becomes of goods in store."""
 
     def issue(self, action: shapes.Issue) -> tuple[str, int]:
         """Stock goes out, first in, first out."""

@@ -6,7 +6,7 @@ from northing.settings import env
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 BEHIND_PROXY = True
 SECURE_SSL_REDIRECT = True
-# Whoever watches the process asks it directly.
+# A person who watches the process asks it directly.
 SECURE_REDIRECT_EXEMPT = [r"^healthz$"]
 SECURE_HSTS_SECONDS = env.int("HSTS_SECONDS", default=31_536_000)
 SECURE_HSTS_INCLUDE_SUBDOMAINS = True

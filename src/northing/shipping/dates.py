@@ -1,4 +1,4 @@
-"""Writes of what is said of dates, and of the dates that follow from it."""
+"""Writes of statements about dates, and of the dates that follow from them."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -37,7 +37,7 @@ def write_statement(
     container: Container | None = None,
     said: Said | None = None,
 ) -> DateStatement:
-    """What somebody says about a date."""
+    """Write a statement about a date."""
     return DateStatement.objects.create(
         call=call,
         leg=leg,
@@ -55,7 +55,7 @@ def write_statement(
 
 
 def retract(statements: Iterable[DateStatement]) -> None:
-    """What was said is taken back, and the carriers' events that said it."""
+    """Take back statements, and the carriers' events that made them."""
     statements = list(statements)
     DateStatement.objects.filter(pk__in=[said.pk for said in statements]).update(retracted=True)
     events = {said.event_id for said in statements} - {None}
@@ -65,7 +65,7 @@ def retract(statements: Iterable[DateStatement]) -> None:
 
 @dataclass(frozen=True)
 class StatementDraft:
-    """What a machine says of a date of a call or of a container (ids)."""
+    """Holds what a machine says of a date of a call or of a container (ids)."""
 
     milestone: str
     kind: str
@@ -76,7 +76,7 @@ class StatementDraft:
 
 
 def write_statements(drafts: Iterable[StatementDraft]) -> None:
-    """What machines say, all at once."""
+    """Write the statements of machines, all at once."""
     types = {"call_id": "bigint", "container_id": "bigint", "milestone": "text", "kind": "text", "value": "date"}
     types |= {"at": "timestamptz", "source": "text", "rank": "smallint", "said_at": "timestamptz", "event_id": "bigint"}
     rows = [

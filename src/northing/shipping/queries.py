@@ -98,7 +98,7 @@ def words(
 
 
 def newest_said(about: str) -> QuerySet[DateStatement]:
-    """Of what is said of calls, legs or containers (`about`) the newest word of each kind, by core.passage.weight: no
+    """The newest statement of each kind about calls, legs or containers (`about`), by core.passage.weight: no
     other counts."""
     key = (f"{about}_id", "milestone", "kind")
     standing = DateStatement.objects.filter(retracted=False)
@@ -223,7 +223,7 @@ def own_docks(
 ) -> dict[int, date | None]:
     """The own dock days of the containers (by id) of planned shipments (by id), `extra` unsaved statements included.
 
-    None where nothing is said of a container by itself.
+    None where a container has no statement of its own.
     """
     boxes = Container.objects.filter(shipment__any_of=list(planned)).order_by()
     boxes = boxes.values_list("pk", "shipment", "own_dock")
@@ -248,7 +248,7 @@ def _own_dock(planned: Planned, said: Mapping[str, list[Statement]], today: date
 
 
 def given_back() -> Exists:
-    """Of containers: somebody says that they went back empty."""
+    """Of containers: a person says that they went back empty."""
     said = DateStatement.objects.filter(container=OuterRef("pk"), milestone="returned", retracted=False)
     return Exists(said)
 

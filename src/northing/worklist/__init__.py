@@ -1,1 +1,1 @@
-"""What is open and whose move it is, and a summary of each order line."""
+"""Covers what is open and whose move it is, and a summary of each order line."""

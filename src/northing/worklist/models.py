@@ -1,4 +1,4 @@
-"""What a person keeps of the desk itself: views of the line book, and when they last looked at the Watch."""
+"""Covers what a person keeps of the desk itself: views of the line book, and when they last looked at the Watch."""
 
 from django.db import models
 from django.db.models import F, Q
@@ -20,7 +20,7 @@ class Visit(models.Model):
 
 
 class SavedView(models.Model):
-    """A view of the line book under a name: its address, for oneself or for everybody."""
+    """A view of the line book under a name: its address, for its maker or for everybody."""
 
     owner = models.ForeignKey(Person, models.CASCADE, related_name="views")
     name = models.CharField(max_length=60)

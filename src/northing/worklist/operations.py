@@ -1,13 +1,15 @@
 """Writes of open matters."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from decimal import Decimal
 
 from django.db import connection
 
+from northing.access.models import Person
 from northing.core.worklist.moves import Move
-from northing.worklist.models import Matter
+from northing.worklist.models import LineSummary, Matter, SavedView, Visit
 
 
 def _remove_matters(closed: Sequence[tuple[str, int, int]]) -> None:
@@ -71,3 +73,29 @@ on conflict (kind, record, company_id) do update
        changed_at = case when (m.party, m.reason) = (excluded.party, excluded.reason) then m.changed_at
                          else excluded.changed_at end
 """
+
+
+def forget_unsent(orders: Iterable[int] | None = None) -> None:
+    """Summaries of orders (ids; without them of all) that are no supply: drafts, and those taken back."""
+    unsent = LineSummary.objects.filter(order__sent_at=None)
+    (unsent if orders is None else unsent.filter(order__in=list(orders))).delete()
+
+
+def save_view(owner: Person, name: str, query: str, shared: bool) -> None:
+    """A view of the line book under a name."""
+    SavedView.objects.update_or_create(owner=owner, name=name, defaults={"query": query, "shared": shared})
+
+
+def forget_view(view: SavedView) -> None:
+    """A view that its owner does not want any more."""
+    view.delete()
+
+
+def note_visit(person: Person, now: datetime, apart: timedelta) -> Visit:
+    """This visit of the Watch, and the one before; within `apart` it is the same one."""
+    visit, _ = Visit.objects.get_or_create(person=person, defaults={"at": now, "before": now})
+    if now - visit.at > apart:
+        visit.before = visit.at
+    visit.at = now
+    visit.save()
+    return visit

@@ -1,1 +1,1 @@
-"""What people do about people, roles and tokens."""
+"""Actions on people, roles and tokens."""

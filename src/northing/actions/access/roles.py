@@ -6,8 +6,9 @@ from decimal import Decimal
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 
+from northing.access import operations
 from northing.access.acts import Act
-from northing.access.models import Grant, Person, Role
+from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, WORDS, permissions_of_roles, require_somewhere, roles_with
 from northing.activity.operations import add_history, once
 from northing.core.orders.orders import LARGEST_AMOUNT
@@ -36,7 +37,7 @@ class EndRequest:
 
 @dataclass(frozen=True)
 class RoleRequest:
-    """What a role may do; a code that nobody knows yet makes a new role."""
+    """Holds what a role may do; a code that no one knows yet makes a new role."""
 
     code: str
     permissions: tuple[str, ...]
@@ -44,7 +45,7 @@ class RoleRequest:
 
 @dataclass(frozen=True)
 class PersonRequest:
-    """Somebody new who signs in."""
+    """A new person who signs in."""
 
     username: str
     first_name: str
@@ -68,9 +69,7 @@ def grant(act: Act, request: GrantRequest) -> int:
     if request.limit is not None and not 0 <= request.limit <= LARGEST_AMOUNT:
         problems.append(Problem("A limit is an amount from 0 on.", "limit"))
     refuse_if(problems)
-    made, new = Grant.objects.update_or_create(
-        person=person, company=company, role=request.role, site=site, defaults={"limit": request.limit}
-    )
+    made, new = operations.give_role(person, company, request.role, site, request.limit)
     at = f" at {site}" if site else ""
     limit = f", up to {company.currency} {count(request.limit)}" if request.limit is not None else ""
     words = f"{'Gave' if new else 'Changed for'} {person} the role {request.role} in {company}{at}{limit}"
@@ -80,13 +79,13 @@ def grant(act: Act, request: GrantRequest) -> int:
 
 @once
 def end_grant(act: Act, request: EndRequest) -> int:
-    """Take a role away; somebody who may keep people stays in every company."""
+    """Take a role away; a person who may keep people stays in every company."""
     found = Grant.objects.select_related("person", "company", "site").get(pk=request.grant)
     act.require("keep_people", found.company_id)
-    Grant.objects.filter(pk=found.pk).delete()
+    operations.take_role(found)
     if not _somebody_keeps(found.company_id):
         raise Refused(
-            Problem(f"Nobody would be left who keeps people in {found.company}.", mend="Give it to another first.")
+            Problem(f"No one would be left who keeps people in {found.company}.", mend="Give it to another first.")
         )
     at = f" at {found.site}" if found.site else ""
     words = f"Took from {found.person} the role {found.role} in {found.company}{at}"
@@ -116,10 +115,10 @@ def set_role(act: Act, request: RoleRequest) -> str:
     before, after = known.get(code, set()), set(request.permissions)
     if code in known and before == after:
         return code
-    Role.objects.update_or_create(code=code, defaults={"permissions": sorted(after)})
+    operations.keep_role(code, after)
     for company in Company.objects.all():
         if not _somebody_keeps(company.pk):
-            raise Refused(Problem(f"Nobody would be left who keeps people in {company}.", "permissions"))
+            raise Refused(Problem(f"No one would be left who keeps people in {company}.", "permissions"))
     changes = [{"field": WORDS[permission], "old": "no", "new": "yes"} for permission in sorted(after - before)]
     changes += [{"field": WORDS[permission], "old": "yes", "new": "no"} for permission in sorted(before - after)]
     add_history(act, "set_role", f"Changed what the role {code} may do", [("role", 0, None)], changes=changes)
@@ -128,7 +127,7 @@ def set_role(act: Act, request: RoleRequest) -> str:
 
 @once
 def add_person(act: Act, request: PersonRequest) -> int:
-    """Somebody new, who may do nothing until a role is given."""
+    """A new person, who may do nothing until a role is given."""
     require_somewhere(act.person, "keep_people")
     person = write_person(request)
     add_history(act, "add_person", f"Added {person} as {person.username}", [("person", person.pk, None)])
@@ -136,7 +135,7 @@ def add_person(act: Act, request: PersonRequest) -> int:
 
 
 def write_person(request: PersonRequest) -> Person:
-    """Write somebody new. Raises Refused."""
+    """Write a new person. Raises Refused."""
     problems = []
     name = request.username.strip().lower()
     if not name or not name.replace(".", "").replace("-", "").isalnum() or len(name) > 40:

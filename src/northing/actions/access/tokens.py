@@ -6,6 +6,7 @@ from datetime import timedelta
 
 from django.utils import timezone
 
+from northing.access import operations
 from northing.access.acts import Act
 from northing.access.models import SCOPES, ApiToken
 from northing.actions.confirmations.supplier_links import hashed
@@ -38,13 +39,15 @@ def make_token(act: Act, request: TokenRequest) -> str:
         problems.append(Problem(f"You have {MOST_TOKENS} tokens.", mend="End some first."))
     refuse_if(problems)
     token = PREFIX + secrets.token_urlsafe(32)
-    made = ApiToken.objects.create(
-        person=act.person,
-        name=request.name.strip()[:60],
-        token_hash=hashed(token),
-        scopes=sorted(request.scopes),
-        made_at=act.at,
-        expires_at=act.at + timedelta(days=request.days),
+    made = operations.write_token(
+        ApiToken(
+            person=act.person,
+            name=request.name.strip()[:60],
+            token_hash=hashed(token),
+            scopes=sorted(request.scopes),
+            made_at=act.at,
+            expires_at=act.at + timedelta(days=request.days),
+        )
     )
     words = f"Made the API token {made.name}: {', '.join(made.scopes)}, until {made.expires_at:%-d %b %Y}"
     add_history(act, "make_token", words, [("person", act.person.pk, None)])
@@ -56,8 +59,7 @@ def end_token(act: Act, key: int) -> None:
     found = live_tokens(act).filter(pk=key).first()
     if found is None:
         raise Refused(Problem("You have no such token.", mend="Look again."))
-    found.revoked_at = act.at
-    found.save(update_fields=["revoked_at"])
+    operations.end_token(found, act.at)
     add_history(act, "end_token", f"Ended the API token {found.name}", [("person", act.person.pk, None)])
 
 
@@ -74,5 +76,5 @@ def token_of(text: str) -> ApiToken | None:
     )
     token = found.first()
     if token and (token.used_at is None or now - token.used_at > timedelta(minutes=1)):
-        ApiToken.objects.filter(pk=token.pk).update(used_at=now)
+        operations.use_token(token, now)
     return token

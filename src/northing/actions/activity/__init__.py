@@ -1,1 +1,1 @@
-"""What people do about remarks and documents."""
+"""Actions on remarks and documents."""

@@ -42,7 +42,7 @@ class DocumentRequest:
 
 @dataclass(frozen=True)
 class Subject:
-    """What a remark is about: the records its story is tied to, and the order a supplier may be told of."""
+    """Holds what a remark is about: the records its story is tied to, and the order a supplier may be told of."""
 
     links: list[Link]
     company: int | None
@@ -78,7 +78,7 @@ def add_document(act: Act, request: DocumentRequest) -> int:
 
 
 def _require_to_speak(act: Act, subject: Subject, shared: bool) -> None:
-    """Who only looks says nothing; who speaks to the supplier is somebody who deals with suppliers."""
+    """People who only look write nothing; remarks to a supplier need the right to deal with suppliers."""
     if act.supplier is not None:
         return
     permissions = permissions_in(act.person, subject.company)
@@ -131,7 +131,7 @@ def _shipment(act: Act, key: int, companies: set[int]) -> Subject | None:
 
 
 def _charge(act: Act, key: int, companies: set[int]) -> Subject | None:
-    # Whoever has a part of a charge sees it, whoever is billed.
+    # A person who has a part of a charge sees it, the person who is billed.
     seen = Charge.objects.filter(pk=key, parts__company__in=companies).exists()
     return Subject([("charge", key, None)], None) if seen else None
 

@@ -42,7 +42,7 @@ PAYABLES = {
 
 
 def foresee(request: BillRequest) -> list[Plan]:
-    """What each line of the bill would do, without writing. Raises Refused."""
+    """Return what each line of the bill would do, without writing. Raises Refused."""
     refuse_if(_head_problems(request))
     plans = []
     for line in billed_lines(request):
@@ -112,7 +112,7 @@ def _head_problems(request: BillRequest) -> list[Problem]:
 def _total_problems(request: BillRequest) -> list[Problem]:
     total = sum((line.amount for line in request.lines), ZERO) + request.tax
     if total <= 0:
-        return [Problem("The bill comes to nothing.", "total", "What is owed to us is a credit note.")]
+        return [Problem("The bill comes to nothing.", "total", "Enter what is owed to us as a credit note.")]
     if request.total is not None and request.total != total:
         stated, found = (money(value, request.currency) for value in (request.total, total))
         what = f"The bill says {stated} in all; its lines and the tax come to {found}."
@@ -199,7 +199,7 @@ def payable_drafts(bill: Bill, sign: int = 1) -> list[Draft]:
 
 
 def _due(part: BillLinePart, company: int, account: str, sign: int, base: Decimal, rate: Decimal) -> Draft:
-    """What one company of ours owes the other for its part of a bill, in the books of either."""
+    """Return what one company of ours owes the other for its part of a bill, in the books of either."""
     return Draft(
         company,
         account,
@@ -215,7 +215,7 @@ def _due(part: BillLinePart, company: int, account: str, sign: int, base: Decima
 
 @once
 def reverse_bill(act: Act, request: ReverseBillRequest) -> int:
-    """Undo a bill: what it billed is expected again as it was estimated, and nobody is owed. Returns its id."""
+    """Undo a bill: what it billed is expected again as it was estimated, and no one is owed. Returns its id."""
     bill = Bill.objects.select_for_update(of=("self",)).select_related("company", "party", "entry").get(pk=request.bill)
     charges = Charge.objects.select_for_update().filter(bill_lines__bill=bill).order_by("pk")
     goods = {charge.pk: lock_scope(scope_of(charge)) for charge in charges}

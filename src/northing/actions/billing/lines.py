@@ -30,7 +30,7 @@ class BilledLine:
 
     @property
     def tranches_before(self) -> list[Tranche]:
-        """What standing bills say of the charge, divided as it was then."""
+        """Return what standing bills say of the charge, divided as it was then."""
         lines = BillLine.objects.filter(charge=self.charge.pk, bill__reversed_by=None).order_by("pk")
         return [_tranche(line) for line in lines.select_related("bill").prefetch_related("parts")]
 
@@ -41,7 +41,7 @@ def _tranche(line: BillLine) -> Tranche:
 
 
 def tranches_of(line: BilledLine, new: Tranche | None) -> list[Tranche]:
-    """All that is said of a charge: standing bills, the new one, and what is still expected. The new one comes last
+    """All amounts of a charge: standing bills, the new one, and the rest still expected. The new one comes last
     of the billed.
     """
     found = line.tranches_before + ([new] if new else [])

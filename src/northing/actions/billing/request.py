@@ -13,7 +13,7 @@ from northing.billing.models import Bill
 class BillLineRequest:
     """An amount as on the paper: of an expected charge (its id), or of a new one, with its kind, basis and scope (ids).
 
-    What is said beside an expected charge takes the place of what was estimated. A line that is not `final` leaves the
+    Facts given beside an expected charge replace the estimated ones. A line that is not `final` leaves the
     rest of the estimate expected.
     """
 
@@ -30,7 +30,7 @@ class BillLineRequest:
 
     @property
     def scope(self) -> Scope:
-        """What it is spread over."""
+        """Return what it is spread over."""
         return Scope(self.shipments, self.containers, self.lines, self.orders)
 
 

@@ -1,1 +1,1 @@
-"""What people do about claims."""
+"""Actions on claims."""

@@ -22,7 +22,7 @@ LONGEST_REMARK = 500
 
 @dataclass(frozen=True)
 class AnswerRow:
-    """What was said of one instalment; quantity in base units, price per pack."""
+    """Holds what was said of one instalment; quantity in base units, price per pack."""
 
     instalment: int
     quantity: Decimal
@@ -65,7 +65,7 @@ def decision(answer: int, word: str, counter_on: date | None = None) -> Decision
 
 @once
 def record_answers(act: Act, request: AnswersRequest) -> int:
-    """Record the answer. What equals what was asked is agreed; what differs waits for us."""
+    """Record the answer. Parts equal to the question are agreed; the others wait for us."""
     order = PurchaseOrder.objects.select_related("supplier").get(pk=request.order)
     act.require_supplier(order.supplier_id)
     act.require("record_answer", order.company_id)
@@ -102,7 +102,7 @@ def _rule_accepts(order: PurchaseOrder, one: confirmations.Said) -> bool:
 
 
 def _accept_by_rule(act: Act, order: PurchaseOrder, answer: Answer) -> list[int]:
-    """What the rule accepts is the rule's act, not the supplier's nor ours."""
+    """Accept by the rule's own act, not the supplier's nor ours."""
     ruled = replace(act, channel="rule")
     changes = _changes(_asked_of(answer), answer)
     text = f"By rule: accepted {order.supplier}'s answer, at most {order.supplier.accept_days} days later and in time"
@@ -152,7 +152,7 @@ def _row_problems(act: Act, part: Instalment | None, row: AnswerRow, supplier: P
 
 
 def _asked(part: Instalment) -> Terms:
-    """What stands to be answered: our counter-proposal, else what is agreed, else what was asked."""
+    """Return what stands to be answered: our counter-proposal, else what is agreed, else what was asked."""
     price = part.counter_price if part.counter_price is not None else part.pack_price
     return Terms(part.quantity, part.counter_on or part.promise or part.asked_on, price)
 

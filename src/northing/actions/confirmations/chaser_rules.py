@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from northing.access.acts import Act
 from northing.access.permissions import require_somewhere
 from northing.activity.operations import add_history, once
+from northing.confirmations import operations
 from northing.confirmations.models import ChaserRule
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Party
@@ -41,7 +42,7 @@ def keep_rule(act: Act, request: RuleRequest) -> int:
         for name, value in facts.items()
         if before is None or getattr(before, name) != value
     ]
-    rule, _ = ChaserRule.objects.update_or_create(**which, defaults=facts)
+    rule = operations.keep_rule(which, facts)
     if changes:
         words = f"{rule.get_kind_display()}, {supplier or 'all suppliers'}, {request.mode or 'all modes'}"
         links = [("rule", 0, None), *([("party", supplier.pk, None)] if supplier else [])]

@@ -13,6 +13,7 @@ from northing.access.acts import Act
 from northing.access.permissions import companies_of, may
 from northing.actions.confirmations.supplier_links import LINK
 from northing.activity.operations import add_history, once
+from northing.confirmations import operations
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
 from northing.core.confirmations.chasers import UNANSWERED, Due, Facts, Rule, due, rule_for
 from northing.core.problems import Problem, Refused
@@ -71,7 +72,7 @@ class ChaseRequest:
 
 @dataclass
 class Line:
-    """What a letter says of one instalment."""
+    """Holds what a letter says of one instalment."""
 
     row: dict
     due: Due
@@ -105,7 +106,9 @@ class Planned:
 
 
 def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None = None, **how) -> list[Planned]:
-    """What would go to whom now, suppliers by name; what was chased within the quiet time is counted, not repeated."""
+    """Return what would go to whom now, suppliers by name; what was chased within the quiet time is counted,
+    not repeated.
+    """
     rows = _open_rows(companies, suppliers)
     rules = [
         Rule(one.kind, one.days, one.quiet_days, one.supplier_id, one.mode, one.paused)
@@ -145,7 +148,7 @@ def _due_of(
     by_rule = due(facts, rules, supplier.owes, today)
     if not (all_unanswered or lines):
         return by_rule
-    # Somebody asks by hand: what the rule would say later is said now; its quiet time holds all the same.
+    # A person asks by hand: what the rule would say later is said now; its quiet time holds all the same.
     rule = rule_for(rules, UNANSWERED, supplier.pk, row["mode"])
     now = due(facts, [Rule(UNANSWERED, 0, rule.quiet_days if rule else QUIET_DAYS)], ["confirmation"], today)
     return now if all_unanswered else now + [one for one in by_rule if one.kind != UNANSWERED]
@@ -210,10 +213,8 @@ def _allowed(act: Act) -> list[int]:
 
 def _record(act: Act, planned: Planned, message: Message) -> None:
     by = None if act.channel == "rule" else act.person
-    chaser = Chaser.objects.create(supplier=planned.supplier, message=message, made_by=by, made_at=act.at)
-    ChaserLine.objects.bulk_create(
-        ChaserLine(chaser=chaser, instalment_id=line.row["id"], kind=line.due.kind) for line in planned.lines
-    )
+    chaser = Chaser(supplier=planned.supplier, message=message, made_by=by, made_at=act.at)
+    operations.write_chaser(chaser, [(line.row["id"], line.due.kind) for line in planned.lines])
     by_company: dict[int, list[dict]] = defaultdict(list)
     for line in planned.lines:
         by_company[line.row["company_id"]].append(line.row)

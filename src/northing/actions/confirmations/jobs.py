@@ -1,4 +1,4 @@
-"""What the worker does about answers and chasers: one action for each of many records."""
+"""The worker's part in answers and chasers: one action for each of many records."""
 
 from datetime import date
 

@@ -9,9 +9,11 @@ from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
+from northing.access import operations as people
 from northing.access.acts import Act
 from northing.access.models import Grant, Person, SupplierPerson
 from northing.activity.operations import add_history, once
+from northing.confirmations import operations
 from northing.confirmations.models import SupplierLink
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Company, Party
@@ -20,7 +22,7 @@ from northing.messaging.models import Message
 # 24 bytes are 192 bits; a link lives as long as an order usually takes to be answered and packed.
 TOKEN_BYTES, LIVES_DAYS = 24, 45
 LINK = "{supplier link}"
-# Knocks a minute: of one link, and of one address with tokens that nobody has.
+# Knocks a minute: of one link, and of one address with tokens that no one has.
 MOST_KNOCKS, MOST_MISSES = 120, 12
 
 
@@ -40,7 +42,7 @@ class RevokeRequest:
 
 
 def hashed(token: str) -> str:
-    """What is kept of a token."""
+    """The hash under which a token is kept."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
@@ -55,13 +57,15 @@ def invite(act: Act, request: InviteRequest) -> str:
 
 def _make(supplier: Party, by: Person, at: datetime, why: str) -> str:
     token = secrets.token_urlsafe(TOKEN_BYTES)
-    SupplierLink.objects.create(
-        supplier=supplier,
-        token_hash=hashed(token),
-        made_by=by,
-        made_at=at,
-        expires_at=at + timedelta(days=LIVES_DAYS),
-        why=why[:120],
+    operations.write_link(
+        SupplierLink(
+            supplier=supplier,
+            token_hash=hashed(token),
+            made_by=by,
+            made_at=at,
+            expires_at=at + timedelta(days=LIVES_DAYS),
+            why=why[:120],
+        )
     )
     acting_person(supplier)
     return token
@@ -77,7 +81,7 @@ def revoke(act: Act, request: RevokeRequest) -> int:
     """End every link of a supplier. Returns how many there were."""
     supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
     act.require("invite", *_companies(act, supplier))
-    ended = SupplierLink.objects.filter(supplier=supplier, revoked_at=None).update(revoked_at=act.at)
+    ended = operations.end_links(supplier, act.at)
     add_history(act, "revoke_links", f"Ended {ended} links of {supplier}", [("party", supplier.pk, None)])
     return ended
 
@@ -92,14 +96,8 @@ def acting_person(supplier: Party) -> Person:
     """The person of the supplier's name, who cannot sign in and may only answer, in whatever company."""
     found = SupplierPerson.objects.select_related("person").filter(supplier=supplier).first()
     if found is None:
-        person = Person(username=f"supplier:{supplier.code}"[:150], first_name=supplier.name[:150], is_active=False)
-        person.set_unusable_password()
-        person.save()
-        found = SupplierPerson.objects.create(person=person, supplier=supplier)
-    Grant.objects.bulk_create(
-        [Grant(person=found.person, company=company, role="supplier") for company in Company.objects.all()],
-        ignore_conflicts=True,
-    )
+        found = people.add_supplier_person(supplier)
+    people.give_roles(Grant(person=found.person, company=company, role="supplier") for company in Company.objects.all())
     return found.person
 
 
@@ -112,12 +110,12 @@ def opened(token: str, at: datetime, caller: str) -> SupplierLink | None:
         raise Refused(Problem("This was asked for too often.", mend="Wait a minute, then open the link again."))
     if not lives:
         return None
-    SupplierLink.objects.filter(pk=link.pk).update(used_at=at)
+    operations.use_link(link, at)
     return link
 
 
 def knock(channel: str, at: datetime) -> int:
-    """How often somebody has knocked at a door in this minute, this time included."""
+    """How often a person has knocked at a door in this minute, this time included."""
     minute = at.replace(second=0, microsecond=0)
     with connection.cursor() as cursor:
         cursor.execute(

@@ -29,7 +29,7 @@ Component = int | None  # a charge's id, or None for the goods value
 
 
 class Bearer(NamedTuple):
-    """Who bears a total, by id: a shipment line of an order line, or (without one) the whole order line."""
+    """Holds who bears a total, by id: a shipment line of an order line, or (without one) the whole order line."""
 
     order_line: int
     shipment_line: int | None
@@ -40,7 +40,7 @@ Totals = Mapping[Bearer, Mapping[Component, Decimal]]
 
 @dataclass(frozen=True)
 class Late:
-    """What a change of cost does to one layer, in base currency."""
+    """Holds what a change of cost does to one layer, in base currency."""
 
     layer: CostLayer
     component: Component
@@ -69,7 +69,7 @@ class Absorption:
 
 
 def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
-    """What changes when each bearer bears these totals now; nothing is written.
+    """Return what changes when each bearer bears these totals now; nothing is written.
 
     Layers are locked unless it is only a preview.
     """
@@ -94,7 +94,9 @@ def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
 
 
 def of_lines(lines: Iterable[int]) -> Absorption:
-    """What changes where units of order lines (ids) come or never will: of the charges that lie over whole lines."""
+    """Return what changes where units of order lines (ids) come or never will:
+    of the charges that lie over whole lines.
+    """
     totals: dict[Bearer, dict[Component, Decimal]] = defaultdict(dict)
     shares = ChargeShare.objects.filter(order_line__in=list(lines), shipment_line=None)
     for line, charge, amount in shares.values_list("order_line", "charge", "amount").order_by("charge", "pk"):
@@ -114,7 +116,9 @@ def _layers(bearers: Iterable[Bearer], lock: bool) -> list[CostLayer]:
 
 
 def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
-    """What each layer has absorbed of each component. Goods that came over the order are not of the shipment line."""
+    """Return what each layer has absorbed of each component.
+    Goods that came over the order are not of the shipment line.
+    """
     costs = LayerCost.objects.filter(layer__in=[layer.pk for layer in layers]).values_list("layer", "charge")
     found = {(layer, charge): total for layer, charge, total in costs.annotate(total=Sum("amount"))}
     for layer in layers:
@@ -150,7 +154,7 @@ def _targets(layers: Iterable[CostLayer], totals: Totals) -> dict[tuple[int, Com
 
 
 def _bearers(layer: CostLayer, whole_lines: Mapping[int, Decimal]) -> list[tuple[Bearer, Decimal, Decimal]]:
-    """Who bears for a layer: with its units that count there, and the units of the bearer."""
+    """Return who bears for a layer: with its units that count there, and the units of the bearer."""
     part, line = layer.shipment_line, layer.receipt_line
     stock = line is not None and layer.kind == CostLayer.Kind.STOCK
     beyond, excess = (line.beyond, line.excess) if stock else (ZERO, ZERO)

@@ -45,12 +45,12 @@ class ChargeRequest:
 
     @property
     def scope(self) -> Scope:
-        """What it is spread over."""
+        """Return what it is spread over."""
         return Scope(self.shipments, self.containers, self.lines, self.orders)
 
 
 def foresee(request: ChargeRequest) -> Plan:
-    """What the estimate would do, without writing. Raises Refused."""
+    """Return what the estimate would do, without writing. Raises Refused."""
     refuse_if(amount_problems(request.amount, request.currency, request.day))
     return plan(in_scope(request.scope), request.basis, request.currency, [Tranche(request.amount, request.day)])
 
@@ -206,7 +206,7 @@ def _shrunk(charge: Charge, part) -> dict[costing.Key, Decimal]:
 def respread_estimates(act: Act, shipment: Shipment) -> None:
     """Packing changed: estimates over the shipment or its containers spread over what is packed now.
 
-    What was received already takes up its new share. What lies over order lines goes along with their units as it is.
+    Goods received already take up their new share. Shares of order lines go along with their units.
     """
     touched = Q(shipments=shipment) | Q(containers__shipment=shipment)
     keys = Charge.objects.filter(touched, billed=None, closed_on=None).values_list("pk", flat=True)

@@ -63,7 +63,7 @@ def goods_amount(part: ShipmentLine, quantity: Decimal) -> Decimal:
 
 
 def value_today(part: ShipmentLine, rates: Rates) -> Decimal:
-    """What the whole shipment line would be worth in base currency at the rates of the day."""
+    """Return what the whole shipment line would be worth in base currency at the rates of the day."""
     order = part.instalment.line.order
     amount = goods_amount(part, part.quantity)
     return converted(amount, rates.of(order.company, order.currency), order.company.currency)
@@ -96,7 +96,7 @@ def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple
     """Goods aboard that are ours since another day than that of their moment.
 
     `days` are those of the moments, by shipment (id). Returns by shipment, rule and the day in the books the day it
-    should be; None where nothing has made them ours. What the dock received has gone on to stock at its value.
+    should be; None where nothing has made them ours. Received goods have gone on to stock at their value.
     """
     ours = _unsettled(days).order_by().values_list(*OWNED_BY).distinct()
     found = {}

@@ -25,7 +25,7 @@ ZERO = Decimal(0)
 def moments(shipment: Shipment, legs: Sequence[Leg], plan: Sequence[PlannedLeg], dates: Sequence[ExpectedLeg]) -> Days:
     """The days of the moments at which goods become ours, as they are believed; None for what has not happened.
 
-    They are picked up when somebody says that the leg before the first carried one has begun.
+    They are picked up when a person says that the leg before the first carried one has begun.
     """
     departed, arrived = sailed_days(shipment, legs, dates)
     pickup = dates[0].start if begun(plan) and legs[0] is not first_carried(legs) else None
@@ -33,7 +33,7 @@ def moments(shipment: Shipment, legs: Sequence[Leg], plan: Sequence[PlannedLeg],
 
 
 def begun(plan: Sequence[PlannedLeg]) -> bool:
-    """Whether somebody says that the first leg has begun."""
+    """Whether a person says that the first leg has begun."""
     return any(said.kind == "actual" for leg in plan[:1] for said in leg.said_of_start)
 
 
@@ -48,7 +48,7 @@ def moments_of(shipments: Mapping[int, Shipment], planned: Mapping[int, Planned]
 
 @dataclass(frozen=True)
 class Worth:
-    """What goods of a company are in its books, in base currency, before something and after it."""
+    """Holds what goods of a company are in its books, in base currency, before something and after it."""
 
     company: Company
     before: Decimal
@@ -80,7 +80,7 @@ def _groups(days: Mapping[int, Days]) -> dict[tuple[str, date, date | None], lis
 def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, Days], *, give_up: bool = False) -> None:
     """Give up what is ours since another day than that of its moment in `days`, and take it on at the right one.
 
-    What nothing makes ours any more is given up only where that is asked for. Where there is no rate for the right
+    Goods that nothing makes ours any more are given up only on request. Where there is no rate for the right
     day, the story says so and the value stays.
     """
     for (rule, since, due), keys in _groups(days).items():

@@ -44,7 +44,7 @@ class UnitCost:
 
 @dataclass
 class Plan:
-    """What spreading a charge would do; computed without writing. `between` is how each tranche is divided."""
+    """Holds what spreading a charge would do; computed without writing. `between` is how each tranche is divided."""
 
     goods: Sequence[Goods]
     parts: list[PartDraft]

@@ -1,1 +1,1 @@
-"""What people do about customs entries."""
+"""Actions on customs entries."""

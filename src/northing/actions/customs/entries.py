@@ -142,7 +142,7 @@ def _owed(made: CustomsEntry, sign: int) -> list[Draft]:
 
 
 def _undo(book: Entry, old: CustomsEntry) -> None:
-    """What the entry put into the goods leaves them as a late cost; the office is owed nothing by it."""
+    """Take the entry's duty out of the goods as a late cost; nothing is owed to the office by it."""
     drafts = _owed(old, -1)
     charges = [charge for charge in (old.duty_charge, old.kept_charge) if charge]
     for charge in charges:

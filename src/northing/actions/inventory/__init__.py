@@ -1,1 +1,1 @@
-"""What people do about goods in stock."""
+"""Actions on goods in stock."""

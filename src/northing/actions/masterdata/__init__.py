@@ -1,1 +1,1 @@
-"""The house: its records, its people, its beginning, and what is said of anything."""
+"""The house: its records, its people, its beginning, and remarks."""

@@ -1,4 +1,4 @@
-"""What the worker does about files of records."""
+"""The worker's part in files of records."""
 
 from dataclasses import replace
 

@@ -22,11 +22,11 @@ from northing.formats.tables import Row, read_rows
 from northing.inventory.models import Opening
 from northing.inventory.operations import Place, StockMove, move_stock, write_opening
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry
-from northing.ledger.operations import Draft, add_costs, component_of, open_entry, post
+from northing.ledger.operations import Draft, add_costs, component_of, open_entry, post, write_layers
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.masterdata.queries import default_bin, find_pack, rate_for
 from northing.orders import operations as orders
-from northing.orders.models import Instalment, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping import operations as shipping
@@ -133,7 +133,7 @@ def _open_layer(act: Act, history, row: Row) -> None:
     item, _ = find_pack(row.text("item"))
     quantity, value, day = _quantity(row, item), _value(row, company), _past(act, row, "received_on")
     _kept(row, item)
-    layer = CostLayer.objects.create(
+    layer = CostLayer(
         company=company,
         site=site,
         item=item,
@@ -144,6 +144,7 @@ def _open_layer(act: Act, history, row: Row) -> None:
         total_cost=value,
         goods_cost=value,
     )
+    write_layers([layer])
     move_stock(history, [StockMove(layer.pk, quantity, None, Place(default_bin(site.pk, "store").pk, "in_store"))])
     entry = open_entry(act, history, f"Opening stock of {item.code}", day)
     add_costs(entry, [(layer.pk, None, component_of(None), value)])
@@ -197,7 +198,7 @@ class _Made:
             raise row.refused("price", f"must not be negative, nor the amount above {LARGEST_AMOUNT}")
         order = self._order(row, company)
         number = order.lines.count() + 1
-        line = order.lines.create(
+        line = OrderLine(
             number=number,
             item=item,
             pack=item.unit,
@@ -208,8 +209,7 @@ class _Made:
         )
         passage = timedelta(days=order.supplier.passage_days)
         ready = row.day("ready_on") if row.text("ready_on", "") else None
-        part = Instalment.objects.create(
-            line=line,
+        part = Instalment(
             number=1,
             quantity=quantity,
             asked_on=line.need_by - passage,
@@ -218,6 +218,7 @@ class _Made:
             first_promise=ready,
             promise=ready,
         )
+        orders.open_line(order, line, part)
         history = add_history(
             self.act, "open_order", f"Brought in line {number} of {order.number}", self._links(order, line.pk)
         )
@@ -263,7 +264,8 @@ class _Made:
         if dock < departed:
             raise row.refused("dock_on", "must not be before departed_on")
         container = self._container(row, departed, dock)
-        shipment_line = ShipmentLine.objects.create(container=container, instalment=part, quantity=part.quantity)
+        shipment_line = ShipmentLine(container=container, instalment=part, quantity=part.quantity)
+        shipping.bring_in([shipment_line])
         links = [*self._links(order, part.line_id), ("shipment", container.shipment_id, None)]
         history = add_history(
             self.act, "open_afloat", f"Brought in goods afloat in {container.number}", links, departed
@@ -288,7 +290,10 @@ class _Made:
         shipment_line.goods_rate = (
             divide(value, shipment_line.goods_amount, 10) if shipment_line.goods_amount else Decimal(1)
         )
-        shipment_line.save()
+        facts = (departed, shipment_line.goods_amount, value, shipment_line.goods_rate)
+        shipping.own_shipment_lines([(shipment_line.pk, *facts)])
+        if shipment_line.opening_billed:
+            shipping.mark_billed_before(shipment_line)
         entry = open_entry(self.act, history, f"Opening goods afloat of {order.number}", departed)
         against = Account.OPENING if shipment_line.opening_billed else Account.OWNED_NOT_BILLED
         common = {
@@ -323,10 +328,7 @@ class _Made:
         if self.sailed[reference] != (departed, dock):
             raise row.refused("departed_on", f"{reference} stands above with other dates")
         number = container_number(row.text("container"))
-        made = Container.objects.get_or_create(
-            shipment=self.shipments[reference], number=number, defaults={"size_type": "22G1"}
-        )
-        return made[0]
+        return shipping.container_of(self.shipments[reference], number)
 
     def _sail(self, reference: str, departed: date, dock: date) -> None:
         shipment = shipping.write_shipment(self.act, reference, "", None)

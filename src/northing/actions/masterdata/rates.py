@@ -13,7 +13,7 @@ from northing.masterdata.models import Company, ExchangeRate
 
 @dataclass(frozen=True)
 class RateRequest:
-    """What one unit of a currency is worth in a company's base currency, from a day on; company by id."""
+    """Holds what one unit of a currency is worth in a company's base currency, from a day on; company by id."""
 
     company: int
     currency: str
@@ -24,7 +24,7 @@ class RateRequest:
 
 @once
 def enter_rate(act: Act, request: RateRequest) -> int:
-    """Enter or correct the rate of a day. What was posted keeps the rate it used."""
+    """Enter or correct the rate of a day. Earlier postings keep their rate."""
     company = Company.objects.get(pk=request.company)
     act.require("enter_rate", company.pk)
     which = {"currency": request.currency, "purpose": request.purpose, "day": request.day}

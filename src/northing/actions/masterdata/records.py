@@ -12,6 +12,7 @@ from django.db import models
 
 from northing.access.acts import Act
 from northing.access.models import Grant
+from northing.access.operations import give_roles
 from northing.access.permissions import ASK, WORDS, held_by, may, may_somewhere
 from northing.actions.access.roles import PersonRequest, write_person
 from northing.actions.worklist import clocks
@@ -23,6 +24,7 @@ from northing.formats import grids
 from northing.formats.tables import unharmed
 from northing.inventory.models import OnHand
 from northing.ledger.models import Posting
+from northing.masterdata import operations
 from northing.masterdata.facts import NEEDED, Kind
 from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Bin, Company, Party
@@ -65,7 +67,7 @@ class FoundRequest:
 
 @dataclass
 class Judged:
-    """What becomes of a row: its record as it will be, what changes, what is wrong."""
+    """Holds what becomes of a row: its record as it will be, what changes, what is wrong."""
 
     number: int
     record: models.Model | None = None
@@ -139,7 +141,7 @@ def read_file(kind: Kind, path: Path) -> RowsRequest:
 
 
 def judge_rows(act: Act, request: RowsRequest) -> list[Judged]:
-    """What each row would do. Nothing is written."""
+    """Return what each row would do. Nothing is written."""
     kind = KINDS[request.kind]
     _require_somewhere(act, kind)
     if len(request.rows) > MOST_ROWS:
@@ -219,7 +221,7 @@ def _judge(kind: Kind, reading: Reading, number: int, texts: dict[str, str], fou
 
 
 def _together(kind: Kind, record: Any) -> list[Problem]:
-    """What is wrong with facts that are right one by one."""
+    """Return what is wrong with facts that are right one by one."""
     if kind.name == "price":
         for name in ("from_quantity", "minimum", "multiple"):
             if round(getattr(record, name), record.item.decimals) != getattr(record, name):
@@ -235,7 +237,7 @@ def _together(kind: Kind, record: Any) -> list[Problem]:
 
 
 def _stands(kind: Kind, record: Any) -> str:
-    """What stands upon a record's settled facts, in words; empty: nothing."""
+    """Return what stands upon a record's settled facts, in words; empty: nothing."""
     if kind.name == "company":
         used = Posting.objects.filter(company=record).exists() or record.purchaseorder_set.exists()
         return "there are orders or postings of it" if used else ""
@@ -254,7 +256,7 @@ def _require_somewhere(act: Act, kind: Kind) -> None:
 
 
 def _require_for(act: Act, kind: Kind, one: Judged) -> None:
-    """What belongs to a company is kept by its own keepers; a new company by any."""
+    """Records of a company need its own keepers; a new company any."""
     company = company_of(kind, one.record)
     if company is not None and not any(may(act.person, permission, company) for permission in kind.permissions):
         raise NotAllowed(Problem(f"You may not {WORDS[kind.permissions[0]]} for this company.", mend=ASK))
@@ -274,16 +276,14 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
     doing = [one for one in judged if one.state in ("new", "changes")]
     new = [one for one in doing if one.new]
     changed = [one for one in doing if not one.new]
-    kind.model._default_manager.bulk_create([one.record for one in new], batch_size=2_000)
     names = sorted({fact.name for fact in kind.facts if not fact.fixed})
-    if changed:
-        kind.model._default_manager.bulk_update([one.record for one in changed], names, batch_size=500)
+    operations.keep_records(kind.model, [one.record for one in new], [one.record for one in changed], names)
     if kind.name == "site":
         rows = [Bin(site=one.record, code=code, purpose=purpose) for one in new for code, purpose in FIRST_BINS]
-        Bin.objects.bulk_create(rows)
+        operations.keep_records(Bin, rows, [], [])
     if kind.name == "company":
         rows = [Grant(person=act.person, company=one.record, role="administrator") for one in new]
-        Grant.objects.bulk_create(rows, ignore_conflicts=True)
+        give_roles(rows)
         if new and hasattr(act.person, "_held"):
             del act.person._held
             held_by(act.person)

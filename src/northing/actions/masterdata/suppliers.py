@@ -54,7 +54,7 @@ class AgreementRequest:
 
 @dataclass(frozen=True)
 class DelayRequest:
-    """What a day without an item costs the house, in base currency; 0: nothing that is known."""
+    """Holds what a day without an item costs the house, in base currency; 0: nothing that is known."""
 
     item: int
     cost: Decimal
@@ -62,7 +62,7 @@ class DelayRequest:
 
 @once
 def set_delay_cost(act: Act, request: DelayRequest) -> int:
-    """Say what a day of delay of an item costs; what waits for it weighs more on the Watch."""
+    """Set the cost of a day's delay of an item; delays to it rank higher on the Watch."""
     require_somewhere(act.person, "keep_supplier")
     item = Item.objects.select_for_update().filter(pk=request.item).first()
     if item is None:

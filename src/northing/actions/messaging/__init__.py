@@ -1,1 +1,1 @@
-"""What people do about webhooks."""
+"""Actions on webhooks."""

@@ -7,6 +7,7 @@ from northing.access.acts import Act
 from northing.access.permissions import require_somewhere
 from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
+from northing.messaging import operations
 from northing.messaging.models import Webhook
 from northing.messaging.webhooks import KINDS
 
@@ -37,8 +38,8 @@ def add_hook(act: Act, request: HookRequest) -> dict:
         problems.append(Problem("Choose what it is told.", "kinds", f"Some of {', '.join(KINDS)}."))
     refuse_if(problems)
     secret = secrets.token_hex(24)
-    hook = Webhook.objects.create(
-        url=request.url, secret=secret, kinds=sorted(set(request.kinds)), set_by=act.person, made_at=act.at
+    hook = operations.write_webhook(
+        Webhook(url=request.url, secret=secret, kinds=sorted(set(request.kinds)), set_by=act.person, made_at=act.at)
     )
     add_history(act, "add_hook", f"{hook.url} is told: {', '.join(hook.kinds)}", [("person", act.person.pk, None)])
     return {"hook": hook.pk, "secret": secret}
@@ -51,7 +52,6 @@ def end_hook(act: Act, request: EndRequest) -> int:
     hook = Webhook.objects.filter(pk=request.hook, ended_at=None).first()
     if hook is None:
         raise Refused(Problem("This webhook is disabled already."))
-    hook.ended_at = act.at
-    hook.save(update_fields=["ended_at"])
+    operations.end_webhook(hook, act.at)
     add_history(act, "end_hook", f"Webhook {hook.url} disabled", [("person", act.person.pk, None)])
     return hook.pk

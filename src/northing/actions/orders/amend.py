@@ -32,7 +32,7 @@ class BuyerRequest:
 
 @once
 def set_need_by(act: Act, request: NeedByRequest) -> int:
-    """Say anew by when we need a line. What was asked of the supplier, and promised, stands."""
+    """Say anew by when we need a line. The supplier's dates, asked and promised, stand."""
     line = OrderLine.objects.select_for_update(of=("self",)).select_related("order", "item").get(pk=request.line)
     order = line.order
     act.require("write_order", order.company_id)
@@ -58,12 +58,12 @@ def set_need_by(act: Act, request: NeedByRequest) -> int:
 
 @once
 def assign_buyer(act: Act, request: BuyerRequest) -> int:
-    """Hand an order over to somebody who may write orders for its company."""
+    """Hand an order over to a person who may write orders for its company."""
     order = PurchaseOrder.objects.select_for_update(of=("self",)).select_related("buyer").get(pk=request.order)
     act.require("write_order", order.company_id)
     person = Person.objects.get(pk=request.person)
     if not may(person, "write_order", order.company_id):
-        raise Refused(Problem(f"{person} may not write orders for this company.", "person", "Choose somebody else."))
+        raise Refused(Problem(f"{person} may not write orders for this company.", "person", "Choose another person."))
     if person.pk == order.buyer_id:
         raise Refused(Problem(f"{order.number} is {person}'s already.", "person"))
     add_history(

@@ -74,7 +74,7 @@ def reopen(act: Act, request: StopRequest) -> int:
 
 
 def _order_again(act: Act, history, line: OrderLine, part: Instalment) -> int:
-    """What was dropped of a part is asked for anew: where the rest of it is packed, in a part of its own."""
+    """Ask for a part's dropped units anew: where the rest of it is packed, in a part of its own."""
     units, day = part.position.dropped, max(part.asked_on, act.today)
     if units < part.quantity:
         positions.move(history, [positions.MoveDraft(part.pk, "dropped", "ordered", units)])

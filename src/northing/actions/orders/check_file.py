@@ -1,4 +1,4 @@
-"""What the rows of an order file would do: new orders, changes of orders there are, and what is wrong with them.
+"""Covers what the rows of an order file would do: new orders, changes of orders there are, and what is wrong with them.
 
 A wrong row holds back its whole order: half an order is never written.
 """
@@ -73,7 +73,7 @@ class Judge:
             self._sites.setdefault(site.company_id, []).append(site)
 
     def judge(self, rows: Sequence[FileRow]) -> list[Judged]:
-        """What the rows would do. They hold whole orders, in the order of their groups."""
+        """Return what the rows would do. They hold whole orders, in the order of their groups."""
         groups: dict[str, Judged] = {}
         for row in rows:
             one = groups.setdefault(row.group, Judged([], []))
@@ -256,7 +256,7 @@ class _Known:
         return self._by_reference.get((terms.company.pk, terms.supplier.pk, terms.reference))
 
     def elsewhere(self, number: str) -> bool:
-        """Whether it is the number of somebody else's order."""
+        """Whether it is the number of another person's order."""
         found = self._by_number.get(number)
         return found is not None and found.company_id not in self._mine
 
@@ -331,7 +331,7 @@ def _head_words(name: str, old: object, new: object) -> str:
 
 
 def _head_changes(order: PurchaseOrder, row: OrderRow) -> list[tuple[str, object, object]]:
-    """What the file says otherwise of the head; what it leaves out stays."""
+    """Return what the file says otherwise of the head; what it leaves out stays."""
     said: dict[str, object] = {
         name: row.head[name]
         for name in ("incoterm_place", "mode", "supplier_reference", "remark", *ADDRESSES)

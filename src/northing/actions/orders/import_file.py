@@ -70,12 +70,12 @@ def enter(act: Act, request: FileRequest) -> int:
     """Note a file that is to be read."""
     require_somewhere(act.person, "write_order")
     facts = {"name": request.name[-120:], "sha256": request.sha256}
-    return OrderFile.objects.create(person=act.person, made_at=act.at, **facts).pk
+    return orders.write_file(OrderFile(person=act.person, made_at=act.at, **facts)).pk
 
 
 def read_file(act: Act, file: OrderFile, progress: Progress = lambda *_: None) -> None:
     """Read the rows and say of each what it would do. Begun again, it begins anew: nothing was done yet."""
-    file.rows.all().delete()
+    orders.empty_file(file)
     try:
         file.said, rows = _rows(folder() / file.sha256)
         header = next(rows, (0, []))[1]
@@ -85,12 +85,12 @@ def read_file(act: Act, file: OrderFile, progress: Progress = lambda *_: None) -
             raise Refused(Problem("The file has no rows below its header.", "file"))
         _judge_all(act, file, total, progress)
     except Refused as refused:
-        file.rows.all().delete()
+        orders.empty_file(file)
         file.state, file.said = OrderFile.State.FAILED, str(refused)[:240]
-        file.save()
+        orders.write_file(file)
         raise
     file.state = OrderFile.State.SHOWN
-    file.save()
+    orders.write_file(file)
 
 
 def _rows(path: Path) -> tuple[str, Iterator[tuple[int, list[str]]]]:
@@ -137,8 +137,8 @@ def _lots(rows: Iterable[FileRow]) -> Iterator[list[FileRow]]:
 
 
 def take_file(act: Act, file: OrderFile, progress: Progress = lambda *_: None) -> None:
-    """Do what was shown, lot by lot. What is no longer as it was shown is left, and says so."""
-    OrderFile.objects.filter(pk=file.pk).update(state=OrderFile.State.TAKING)
+    """Do what was shown, lot by lot. Rows that have changed since they were shown are left and say so."""
+    orders.mark_file(file, OrderFile.State.TAKING)
     judge, done = Judge(act), file.rows.filter(state="taken").count()
     total = done + file.rows.filter(state__in=(NEW, CHANGES)).count()
     while True:
@@ -149,7 +149,7 @@ def take_file(act: Act, file: OrderFile, progress: Progress = lambda *_: None) -
             _take(act, file, judge, lot)
         done += len(lot)
         progress(done, total)
-    OrderFile.objects.filter(pk=file.pk).update(state=OrderFile.State.TAKEN)
+    orders.mark_file(file, OrderFile.State.TAKEN)
 
 
 def _next_lot(file: OrderFile) -> list[FileRow]:

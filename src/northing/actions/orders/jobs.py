@@ -1,4 +1,4 @@
-"""What the worker does about many orders and order files."""
+"""The worker's part in many orders and order files."""
 
 from dataclasses import replace
 from datetime import date

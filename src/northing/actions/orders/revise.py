@@ -78,7 +78,7 @@ class ChangeRequest:
 
 @dataclass(frozen=True)
 class Preview:
-    """What a change would do: the differences; (line number, units, unit) to be agreed again; the amounts."""
+    """Holds what a change would do: the differences; (line number, units, unit) to be agreed again; the amounts."""
 
     changes: list[dict[str, str]]
     again: list[tuple[int, Decimal, str]]
@@ -87,17 +87,17 @@ class Preview:
 
 
 class Overtaken(Refused):
-    """Somebody else changed the order meanwhile; `told` is what they did."""
+    """Another person changed the order meanwhile; `told` is what they did."""
 
     def __init__(self, told: Sequence[HistoryEntry]):
         self.told = list(told)
         said = "; ".join(_who_did(entry) for entry in reversed(self.told)) or "it is in the story"
-        words = f"Somebody else has changed this order since you opened it ({said})."
-        super().__init__(Problem(words, mend="What you typed is kept: compare, and send it again."))
+        words = f"Another person has changed this order since you opened it ({said})."
+        super().__init__(Problem(words, mend="Your entries are kept: compare, and send them again."))
 
 
 def preview(act: Act, request: ChangeRequest) -> Preview:
-    """What the change would do, by doing it and undoing it: nothing is kept and nothing is sent.
+    """Return what the change would do, by doing it and undoing it: nothing is kept and nothing is sent.
 
     Raises Refused as `change_order` would.
     """
@@ -190,7 +190,7 @@ def _line_problems(
             change.need_by,
             line.pack_factor,
         )
-        # A need-by date that passed while nobody changed it forbids no other change.
+        # A need-by date that passed while no one changed it forbids no other change.
         today = act.today if change.need_by != line.need_by else date.min
         found += [replace(problem, where=where) for problem in line_problems(draft, today)]
         if order.sent_at:
@@ -204,7 +204,7 @@ def _line_problems(
 
 
 def _fixed(line: OrderLine) -> Decimal:
-    """What of a line is beyond change: everything that is not with the supplier any more."""
+    """Return what of a line is beyond change: everything that is not with the supplier any more."""
     parts = Instalment.objects.filter(line=line, position__isnull=False).select_related("position")
     return sum((part.quantity - part.position.with_supplier for part in parts), ZERO)
 
@@ -276,7 +276,7 @@ def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterab
         revision = orders.write_revision(act, order)
         orders.mark(order, revision=revision.number)
         mail_order(act, order, "cancelled" if order.cancelled_at else "order")
-    # Whole lines: a part that was split has left its packed units in another that nobody named.
+    # Whole lines: a part that was split has left its packed units in another that no one named.
     whole = Instalment.objects.filter(line__instalments__in=list(touched)).distinct().values_list("pk", flat=True)
     dated = Instalment.objects.filter(line__in=list(lines)).values_list("pk", flat=True)
     bring_along(orders=[order.pk], instalments=list(whole), dated=dated)
@@ -284,6 +284,6 @@ def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterab
 
 
 def difference(order: PurchaseOrder) -> list[dict[str, str]]:
-    """What the latest revision changed against the one before."""
+    """Return what the latest revision changed against the one before."""
     last = list(Revision.objects.filter(order=order).order_by("-number")[:2])
     return changes(last[1].content, last[0].content) if len(last) == 2 else []

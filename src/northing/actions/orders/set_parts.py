@@ -39,7 +39,7 @@ class PartsRequest:
 
 @once
 def set_parts(act: Act, request: PartsRequest) -> int:
-    """Divide what is not packed of a line into dated parts, or move a part's day; the supplier is asked anew."""
+    """Divide what is not packed of a line into dated parts, or move a part's day; the supplier has to agree again."""
     line = OrderLine.objects.select_related("order", "item").get(pk=request.line)
     order = opened(act, line.order_id, request.version)
     if not order.sent_at:
@@ -89,7 +89,7 @@ def _part_problems(
         if part.quantity <= 0 or round(part.quantity, line.item.decimals) != part.quantity:
             found.append(Problem(f"{count(part.quantity)} is not a quantity of {line.item.unit}.", "parts"))
         found += day_problems(part.asked_on, "parts")
-        # A day that passed while nobody moved it forbids moving another.
+        # A day that passed while no one moved it forbids moving another.
         moved = before is None or part.asked_on != (before.promise or before.asked_on)
         if moved and part.asked_on < act.today:
             found.append(Problem(f"{part.asked_on:%-d %b %Y} has passed.", "parts", "Ask for a day from today on."))

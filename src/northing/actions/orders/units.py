@@ -12,7 +12,7 @@ ZERO = Decimal(0)
 
 
 def ask_anew(history, line: OrderLine) -> list[int]:
-    """What is not packed of the line needs agreeing again, for the day that stands and at the line's price."""
+    """Ask for the unpacked units of the line anew, for the day that stands and at the line's price."""
     parts = free_parts(history, line)
     for part in parts:
         orders.ask_anew(part, part.promise or part.asked_on, line)
@@ -20,7 +20,7 @@ def ask_anew(history, line: OrderLine) -> list[int]:
 
 
 def new_part(history, line: OrderLine, quantity: Decimal, asked_on: date) -> Instalment:
-    """Units more that are asked for, in a part of their own that nobody has agreed to."""
+    """Units more that are asked for, in a part of their own that no one has agreed to."""
     part = orders.add_instalment(line, quantity, asked_on)
     open_positions([part.pk])
     move(history, [MoveDraft(part.pk, "ordered", "with_supplier", quantity)])
@@ -47,7 +47,7 @@ def take_back_units(history, line: OrderLine, units: Decimal) -> list[int]:
             touched += _take_from(history, line, part, taken)
             units -= taken
     if units > 0:
-        raise Refused(Problem("Somebody else has just packed some of these units.", mend="Look again."))
+        raise Refused(Problem("Another person has just packed some of these units.", mend="Look again."))
     return touched
 
 

@@ -116,7 +116,7 @@ def _terms(request: OrderRequest) -> orders.Terms:
         problems.append(Problem("The order has no line.", "lines", "Enter at least one item."))
     buyer = Person.objects.filter(pk=request.buyer).first()
     if request.buyer and (buyer is None or not may(buyer, "write_order", company.pk)):
-        problems.append(Problem(f"{buyer or 'Nobody there'} may not write orders for {company}.", "buyer"))
+        problems.append(Problem(f"{buyer or 'No one there'} may not write orders for {company}.", "buyer"))
     names = ("incoterm", "incoterm_place", *WORDS, *PERCENTAGES)
     said = {name: getattr(request, name) for name in names}
     usual = usual_terms(company, supplier, site)
@@ -214,7 +214,7 @@ def check_order(act: Act, request: OrderAct) -> int:
 
 
 def checks(order: PurchaseOrder, today: date) -> dict[int, list[Problem]]:
-    """What stands against sending each line, by its id: blocks, and warnings that let it pass."""
+    """Return what stands against sending each line, by its id: blocks, and warnings that let it pass."""
     lines = list(order.lines.select_related("item").order_by("number"))
     catalogue = Catalogue(items=[line.item_id for line in lines], suppliers=[order.supplier_id])
     return {line.pk: _checks_of(line, order.supplier, catalogue, today) for line in lines}
@@ -243,7 +243,7 @@ def approve_order(act: Act, request: OrderAct) -> int:
     if order.approved_at:
         raise Refused(Problem(f"{order.number} is approved already.", mend="Reload the page."))
     if act.person.pk in (order.checked_by_id, order.buyer_id):
-        raise Refused(Problem("An order is approved by a second person.", mend="Ask somebody else who may approve."))
+        raise Refused(Problem("An order is approved by a second person.", mend="Ask another person who may approve."))
     _within_limit(act, order)
     orders.mark(order, approved_at=act.at, approved_by=act.person)
     orders.count_change(order)
@@ -253,7 +253,7 @@ def approve_order(act: Act, request: OrderAct) -> int:
 
 
 def _within_limit(act: Act, order: PurchaseOrder) -> None:
-    """Who may approve how much is data of the grant; the order's amount is held against it in base currency."""
+    """Compare the order's amount, in base currency, with the limit in the person's grant."""
     most = limit_of(act.person, "approve_order", order.company_id)
     if most is None:
         return
@@ -261,7 +261,7 @@ def _within_limit(act: Act, order: PurchaseOrder) -> None:
     if amount > most:
         currency = order.company.currency
         what = f"The order is worth {currency} {money(amount, currency)}; you may approve {money(most, currency)}."
-        raise Refused(Problem(what, mend="Ask somebody with a higher limit."))
+        raise Refused(Problem(what, mend="Ask a person with a higher limit."))
 
 
 @once
@@ -293,7 +293,7 @@ def send_order(act: Act, request: OrderAct) -> int:
 def mail_order(act: Act, order: PurchaseOrder, letter: str = "order") -> None:
     """The order to its supplier, with the papers and a link to answer by; or that it is cancelled or withdrawn.
 
-    Nobody is written to who has no address, nor by the demo world's own actions.
+    No one is written to who has no address, nor by the demo world's own actions.
     """
     if not order.supplier.email or act.channel == "demo":
         return
@@ -323,7 +323,7 @@ def order_total(order: PurchaseOrder) -> Decimal:
 
 
 def sums_of(order: PurchaseOrder, lines: Sequence[OrderLine]) -> OrderSums:
-    """What the order comes to, from its goods to what is to be paid."""
+    """Return what the order comes to, from its goods to what is to be paid."""
     rows = [(line.quantity, line.pack_factor, line.pack_price, line.discount) for line in lines]
     return order_sums(rows, order.discount, order.surcharge, order.tax_rate, order.currency)
 
@@ -334,6 +334,6 @@ def locked(order: int) -> PurchaseOrder:
 
 
 def links(order: PurchaseOrder) -> list[tuple[str, int, int | None]]:
-    """What a story of the whole order is tied to."""
+    """Return what a story of the whole order is tied to."""
     lines = [("line", pk, order.company_id) for pk in order.lines.values_list("pk", flat=True)]
     return [("order", order.pk, order.company_id), *lines]

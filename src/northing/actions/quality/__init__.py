@@ -1,1 +1,1 @@
-"""What people do about inspections."""
+"""Actions on inspections."""

@@ -1,4 +1,4 @@
-"""What was found, row by row, as the core reads it; and everything that is wrong with it."""
+"""Covers what was found, row by row, as the core reads it; and everything that is wrong with it."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -99,7 +99,7 @@ def _packed(request: ReceiveRequest, site: Site) -> dict[str, ShipmentLine]:
 
 
 def _unpacked(request: ReceiveRequest, site: Site) -> dict[str, ShipmentLine]:
-    """What comes against orders without a container: a shipment line of its own, empty until the dock has counted."""
+    """Shipment lines for goods that come unpacked, empty until the dock has counted."""
     keys = [row.instalment for row in request.rows if row.instalment]
     sent = Instalment.objects.filter(pk__in=keys, line__order__company=site.company_id, position__isnull=False)
     orders.lock(sent.values_list("line__order", flat=True))

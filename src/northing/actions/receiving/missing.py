@@ -35,7 +35,7 @@ def open_cases(
 
 
 def miss(entry: Entry, layers: Sequence[CostLayer], cases: Mapping[int, int]) -> list[Draft]:
-    """What the dock did not find leaves at once: its price is not owed (billed: is claimed), charges are lost."""
+    """Take missing goods out of the books: their price is not owed (billed: is claimed), charges are lost."""
     drafts = []
     for layer in layers:
         if layer.kind != CostLayer.Kind.MISSING:

@@ -86,7 +86,7 @@ def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
 
 
 def _account_for(container: Container | None, found: Sequence[Found]) -> None:
-    """What came out of a container is accounted for; what came unpacked is a shipment line from now on."""
+    """Account for the units of a container; make shipment lines of unpacked goods."""
     for one in found:
         one.goods.accounted += one.accounted
     if container is not None:
@@ -151,7 +151,7 @@ def _receipt_line(one: Found, value: Recognised) -> ReceiptLine:
 def _own_value(one: Found, before: Decimal, rates: Rates) -> Recognised:
     """Goods that become ours by this receipt: those ours from receipt, and those beyond what was shipped.
 
-    What was received `before` is taken off the price of all, so that parts add up to the price of the whole.
+    Units received `before` are taken off the price of all, so that parts add up to the price of the whole.
     """
     order = one.of_line.order
     quantity = one.beyond if is_ours_after(order.ours_from, "arrival") else one.row.quantity

@@ -130,7 +130,7 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
 def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:
     """Units go back to where the shipment is now: one that sailed meanwhile took its goods along.
 
-    What came unpacked is with the supplier again.
+    Unpacked goods are with the supplier again.
     """
     back, accounted = [], defaultdict(Decimal)
     for movement in Movement.objects.filter(history=receipt.history).order_by("pk"):
@@ -173,6 +173,6 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
 
 
 def _bear_anew(entry: Entry, receipt: Receipt) -> None:
-    """What charges over whole order lines put upon other receipts, now that these units are still to come."""
+    """Spread charges over whole order lines anew, now that these units are still to come."""
     lines = set(receipt.lines.values_list("instalment__line", flat=True))
     post(entry, absorb.write(entry, absorb.of_lines(lines)))

@@ -1,4 +1,4 @@
-"""Calendar feeds of sites: an address that shows what arrives when, to whoever has it and to nobody else."""
+"""Calendar feeds of sites: an address that shows what arrives when, to the person who has it and to no one else."""
 
 import secrets
 from dataclasses import dataclass
@@ -12,6 +12,7 @@ from northing.actions.confirmations.supplier_links import MOST_KNOCKS, MOST_MISS
 from northing.activity.operations import add_history, once
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.masterdata.models import Site
+from northing.shipping import operations as shipping
 from northing.shipping.models import ArrivalCalendar
 
 
@@ -26,7 +27,7 @@ def make_feed(act: Act, request: FeedRequest) -> str:
     """Make a feed and return its address, once: only its hash is kept. Not keyed, since a result would be stored."""
     site = _site(act, request)
     token = secrets.token_urlsafe(TOKEN_BYTES)
-    ArrivalCalendar.objects.create(site=site, token_hash=hashed(token), made_by=act.person, made_at=act.at)
+    shipping.write_calendar(ArrivalCalendar(site=site, token_hash=hashed(token), made_by=act.person, made_at=act.at))
     add_history(act, "make_feed", f"Made a calendar of arrivals at {site}", [("site", site.pk, site.company_id)])
     return f"{settings.PUBLIC_URL}/shipping/calendar/{token}/arrivals.ics"
 
@@ -35,7 +36,7 @@ def make_feed(act: Act, request: FeedRequest) -> str:
 def end_feeds(act: Act, request: FeedRequest) -> int:
     """End every feed of a site. Returns how many there were."""
     site = _site(act, request)
-    ended = ArrivalCalendar.objects.filter(site=site, ended_at=None).update(ended_at=act.at)
+    ended = shipping.end_calendars(site, act.at)
     if ended:
         add_history(act, "end_feeds", f"Ended {ended} calendars of {site}", [("site", site.pk, site.company_id)])
     return ended
@@ -59,5 +60,5 @@ def opened(token: str, at: datetime, caller: str) -> ArrivalCalendar | None:
     if knock(channel[:80], at) > most:
         raise Refused(Problem("This was asked for too often.", mend="Wait a minute."))
     if feed:
-        ArrivalCalendar.objects.filter(pk=feed.pk).update(used_at=at)
+        shipping.use_calendar(feed, at)
     return feed

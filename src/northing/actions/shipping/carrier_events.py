@@ -1,6 +1,6 @@
 """Hear carriers' events: keep each once, tie it to a voyage or a container, and say what it says of a date.
 
-An event that fits nothing we know, or that a rule refuses, waits in a list until somebody ties or drops it. What an
+An event that fits nothing we know, or that a rule refuses, waits in a list until a person ties or drops it. What an
 event says is said at the carrier's own time of saying, so that what comes late does not overrule what is newer.
 """
 
@@ -20,6 +20,7 @@ from northing.core.problems import Problem, Refused
 from northing.database.columns import draw_keys, insert_columns
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, raw_events, read_events
 from northing.masterdata.models import Port
+from northing.shipping import operations as shipping
 from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall
 from northing.shipping.queries import expected_docks
 
@@ -147,14 +148,14 @@ KEPT |= {"retracted": "bool", "state": "text", "says": "text", "raw": "jsonb"}
 
 
 def _keep(records: list[CarrierEvent]) -> None:
-    """Write what was heard. What it said points at it already; the database minds that at the end."""
+    """Write what was heard. Its statements point at it already; the database minds that at the end."""
     rows = [tuple(json.dumps(one.raw) if name == "raw" else getattr(one, name) for name in KEPT) for one in records]
     insert_columns(CarrierEvent._meta.db_table, KEPT, rows)
 
 
 def _withdraw(source: str, ids: Iterable[str], batch: EventBatch) -> None:
-    """What a carrier takes back is believed no more. What goods followed by it alone is undone; where a rule stands
-    against that, the event stays believed, and the one that takes it back waits with the reason.
+    """Stop believing the events that a carrier takes back. Moves of goods that followed one alone are undone;
+    where a rule stands against that, the event stays believed, and the one that takes it back waits with the reason.
     """
     taken = CarrierEvent.objects.filter(source=source, event_id__in=list(ids), retracted=False)
     keys = set(taken.values_list("pk", flat=True))
@@ -168,9 +169,7 @@ def _withdraw(source: str, ids: Iterable[str], batch: EventBatch) -> None:
             batch.unsay([said for key in some for said in by_event[key]])
         except Refused as refused:
             batch.stays |= dict.fromkeys(some, " ".join(str(problem) for problem in refused.problems))
-    gone = CarrierEvent.objects.filter(pk__in=keys - batch.stays.keys())
-    gone.update(retracted=True)
-    gone.filter(state=State.WAITS).update(state=State.NOTED, says=WITHDRAWN)
+    shipping.withdraw_events(keys - batch.stays.keys(), WITHDRAWN)
 
 
 def _tie(record: CarrierEvent, event: Event, batch: EventBatch) -> None:
@@ -217,7 +216,7 @@ def _try(act: Act, record: CarrierEvent, event: Event, meant: Meant) -> int:
     batch.follow()
     if record.state == State.WAITS:
         raise Refused(Problem(record.says, mend="Mend that, or drop the event."))
-    record.save(update_fields=["state", "says"])
+    shipping.mark_event(record)
     return record.pk
 
 
@@ -226,7 +225,7 @@ def drop(act: Act, request: EventRequest) -> int:
     """Drop an event that is of no use to us."""
     record = _waiting(act, request.event)
     record.state, record.says = State.DROPPED, f"dropped by {act.person}"[:240]
-    record.save(update_fields=["state", "says"])
+    shipping.mark_event(record)
     add_history(act, "drop_event", f"Dropped event {record.event_id} of {record.source}", [("events", 0, None)])
     return record.pk
 

@@ -1,7 +1,7 @@
 """Poll carriers' feeds: what was said since the last time, page by page, each batch heard once.
 
-What fails is tried again, later and later. Nothing is lost in between: a reading that was cut off goes on at its page,
-and a new one begins well before what was heard last, since carriers write late.
+A reading that fails is tried again, later and later. Nothing is lost in between: a reading that was cut off goes on at
+its page, and a new one begins well before what was heard last, since carriers write late.
 """
 
 from dataclasses import dataclass
@@ -60,13 +60,13 @@ def set_feed(act: Act, request: FeedRequest) -> int:
 
 
 def poll_due(now: datetime) -> list[str]:
-    """Ask every feed whose time has come; returns what is said of each."""
+    """Ask every feed whose time has come; returns a sentence about each."""
     due = CarrierFeed.objects.filter(active=True, next_at__lte=now).select_related("carrier", "set_by").order_by("pk")
     return [f"{feed}: {poll(feed, now)}" for feed in due]
 
 
 def poll(feed: CarrierFeed, now: datetime, source: Feed | None = None) -> str:
-    """Ask a feed; returns what is said of it. What was heard before it failed stays heard."""
+    """Ask a feed; returns a sentence about it. Events heard before it failed stay."""
     counts = dict.fromkeys(("new", "tied", "waits"), 0)
     said = ""
     try:

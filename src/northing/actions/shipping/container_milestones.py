@@ -19,7 +19,7 @@ from northing.shipping.queries import OWN, companies_aboard, planned_legs
 
 Kind = DateStatement.Kind
 WORDS = {"discharged": "discharged", "gate_out": "taken out of the port", "returned": "given back empty"}
-# What only follows from something else is believed where nobody said it: as if said before all that was said.
+# What only follows from something else is believed where no one said it: as if said before all that was said.
 IMPLIED = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -27,7 +27,7 @@ IMPLIED = datetime(1970, 1, 1, tzinfo=UTC)
 class BoxesRequest:
     """One milestone of many containers of one shipment (ids), on one day.
 
-    A plan or an estimate goes before what is said of the vessel: the container has a day at the dock of its own.
+    A plan or an estimate goes before the vessel's dates: the container has a day at the dock of its own.
     """
 
     shipment: int
@@ -42,7 +42,7 @@ class BoxesRequest:
 def say_boxes(act: Act, request: BoxesRequest) -> int:
     """Record what happened to containers, or is to; said again it is corrected. Returns how many.
 
-    A container that was discharged, or left the port, came with a vessel: where nobody said that it arrived, it has.
+    A container that was discharged, or left the port, came with a vessel: where no one said that it arrived, it has.
     """
     shipment = shipping.lock([request.shipment]).get(request.shipment)
     if shipment is None:
@@ -61,7 +61,7 @@ def say_boxes(act: Act, request: BoxesRequest) -> int:
 
 
 def lands(request: BoxesRequest, shipment: Shipment) -> bool:
-    """Whether it says that the vessel is there, which nobody has said yet."""
+    """Whether it says that the vessel is there, which no one has said yet."""
     return request.kind == Kind.ACTUAL and shipment.arrived_on is None
 
 
@@ -77,7 +77,7 @@ def _tell(act: Act, request: BoxesRequest, boxes: Sequence[Container]) -> None:
 
 
 def words_of(numbers: Sequence[str], milestone: str, kind: str, day: date) -> str:
-    """What happened to containers (by number), or is to."""
+    """Return what happened to containers (by number), or is to."""
     names = ", ".join(numbers[:6]) + (f" and {len(numbers) - 6} more" if len(numbers) > 6 else "")
     how = "" if kind == Kind.ACTUAL else f"{kind} to be "
     return f"{names}: {how}{WORDS[milestone]} {day:%-d %b %Y}"
@@ -103,15 +103,15 @@ def _unsaved(request: BoxesRequest, box: Container) -> DateStatement:
 
 
 def arrive_first(act: Act, shipment: int, milestone: str, day: date, said: Said | None) -> list[Shipment]:
-    """Record the arrival of what a shipment (id) came with, which nobody spoke of: by that day it was there.
+    """Record the arrival of what a shipment (id) came with, which no one spoke of: by that day it was there.
 
-    Returns the shipments that came with it; their dates are followed by whoever calls this.
+    Returns the shipments that came with it; their dates are followed by the person who calls this.
     """
     record = Shipment.objects.get(pk=shipment)
     main = record.legs.filter(main=True).first()
     if main is None:
         raise Refused(Problem("The shipment has no passage yet.", "milestone", "Plan its legs first."))
-    implied = Said(IMPLIED, f"nobody: it follows from {WORDS[milestone]}", said.event if said else None)
+    implied = Said(IMPLIED, f"no one: it follows from {WORDS[milestone]}", said.event if said else None)
     expected = max(main.expected_end, record.departed_on or main.expected_end)
     asked = milestones.DateRequest(main.pk, "arrival", Kind.ACTUAL, min(day, expected), implied)
     return milestones.say(act.inner(), asked)

@@ -1,7 +1,7 @@
 """A batch of carriers' events: each says something of a date, and what follows from all of them is worked out once.
 
-What is said of dates is gathered and written together. What moves goods (an actual departure or arrival) is done
-at once, after what was said before it, so that a batch leaves what its events would have left one by one.
+Statements about dates are gathered and written together. Events that move goods (an actual departure or arrival) are
+done at once, after what was said before it, so that a batch leaves what its events would have left one by one.
 """
 
 from collections.abc import Sequence
@@ -34,7 +34,7 @@ Outcome = tuple[State, str]
 
 @dataclass
 class EventBatch:
-    """What the events are about; what is still to be written; and what is to be brought along at the end."""
+    """Holds what the events are about; what is still to be written; and what is to be brought along at the end."""
 
     act: Act
     meant: Meant

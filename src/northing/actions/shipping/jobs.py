@@ -1,4 +1,4 @@
-"""What the worker does about files of carriers' events."""
+"""The worker's part in files of carriers' events."""
 
 from dataclasses import replace
 

@@ -1,7 +1,7 @@
 """Load: say what each container of a shipment holds, in one action; put in, take out, split, move between them.
 
-Whoever loads says what should be where; what that changes is worked out here, so that one act serves the page, a file
-and a proposal alike.
+A person says what should be where; the changes follow from that here, so that one act serves the page, a file and a
+proposal alike.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
@@ -21,7 +21,7 @@ from northing.formats.identifiers import container_number
 from northing.orders.models import Instalment
 from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, HandlingContent, Shipment, ShipmentLine
+from northing.shipping.models import Container, Shipment, ShipmentLine
 from northing.shipping.queries import held_in, packing_mark
 
 ZERO = Decimal(0)
@@ -47,9 +47,9 @@ class Box:
 
 @dataclass(frozen=True)
 class LoadRequest:
-    """What the containers of a shipment should hold. `seen` is what stood there when it was decided (packing_mark).
+    """The containers of a shipment as they should be. `seen` is their mark when that was decided (packing_mark).
 
-    `beyond`: somebody who may decide has decided to pack more than was ordered and the tolerance allows.
+    `beyond`: a person who may decide has decided to pack more than was ordered and the tolerance allows.
     """
 
     shipment: int
@@ -78,7 +78,7 @@ class _Placed:
 
 
 def require_packing(act: Act, companies: Iterable[int] = ()) -> None:
-    """Whoever packs may do so for every company whose goods are touched; with none, for some company."""
+    """Require the right to pack in every company whose goods are touched; with none, in some company."""
     companies = list(companies)
     act.require("pack", *companies)
     if not companies and not may_somewhere(act.person, "pack"):
@@ -101,7 +101,7 @@ def load(act: Act, request: LoadRequest) -> dict:
     shipment = open_shipment(request.shipment)
     require_packing(act)
     if request.seen and request.seen != packing_mark(shipment.pk, companies_of(act.person)):
-        what = "Somebody has changed this shipment meanwhile."
+        what = "A person has changed this shipment meanwhile."
         raise Refused(Problem(what, mend="Open it anew beside this and compare; what you typed stands here."))
     placed = _boxes(shipment, request.boxes)
     changes = _changes(placed)
@@ -141,7 +141,7 @@ def _boxes(shipment: Shipment, asked: Sequence[Box]) -> list[_Placed]:
         placed.append(_Placed(place, box, one))
     refuse_if(problems)
     for made in placed:
-        made.box.save()
+        shipping.keep_box(made.box)
     return placed
 
 
@@ -171,7 +171,7 @@ def _let_go(boxes: Iterable[Container]) -> None:
             raise Refused(Problem(f"{box.number} still holds goods.", mend="Take them out first."))
         if box.statements.exists() or box.charges.exists():
             raise Refused(Problem(f"{box.number} is spoken of or charged for; it stays.", mend="Leave it empty."))
-        box.delete()
+        shipping.let_go(box)
 
 
 def restow(act: Act, shipment: Shipment, changes: Sequence[Change], *, beyond: bool = False) -> list[str]:
@@ -297,11 +297,9 @@ def _write(
             left -= part
             (grown if row.quantity else gone).append(row)
             less.append(row)
-    ShipmentLine.objects.bulk_update(grown, ["quantity"])
-    # How it is palletised is not known any more once some of it is taken off.
-    HandlingContent.objects.filter(shipment_line__in=less).delete()
+    packed = shipping.keep_packed(new, grown, less)
     shipping.take_away(gone)
-    return ShipmentLine.objects.bulk_create(new) + grown
+    return packed + grown
 
 
 def _moves(net: Mapping[int, Decimal], parts: Mapping[int, Instalment], grown: Sequence[ShipmentLine]):
@@ -335,7 +333,7 @@ def locked_parts(keys: Iterable[int]) -> dict[int, Instalment]:
 
 
 def fills(shipment: Shipment) -> dict[int, Fill]:
-    """How full each container (id) of a shipment is, whoever's goods are in it."""
+    """How full each container (id) of a shipment is, the person who's goods are in it."""
     rows = ShipmentLine.objects.filter(container__shipment=shipment).values_list(
         "container", "quantity", "instalment__line__item__volume_m3", "instalment__line__item__weight_kg"
     )
@@ -349,7 +347,7 @@ def fills(shipment: Shipment) -> dict[int, Fill]:
 
 
 def limits_of(box: Container) -> tuple[Decimal | None, Decimal | None]:
-    """What a container may hold by volume and by weight: its own, else its type's; None for loose packages."""
+    """Return what a container may hold by volume and by weight: its own, else its type's; None for loose packages."""
     kind = TYPES.get(box.size_type)
     volume = box.volume_m3 or (kind.volume if kind else None)
     return volume, box.payload_kg or (kind.payload if kind else None)

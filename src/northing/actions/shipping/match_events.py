@@ -1,4 +1,4 @@
-"""What the events of a batch can be about: port calls and containers, looked up once for all of them."""
+"""Covers what the events of a batch can be about: port calls and containers, looked up once for all of them."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -45,7 +45,7 @@ class BoxMeant:
 
 
 class Meant:
-    """The calls and containers that some events name; of one event, the one (id) that somebody chose for it."""
+    """The calls and containers that some events name; of one event, the one (id) that a person chose for it."""
 
     def __init__(self, events: Iterable[Event], chosen: int | None = None):
         events = list(events)
@@ -87,7 +87,7 @@ class Meant:
         return None if milestone == "returned" else next(waiting, None)
 
     def facts(self, box: BoxMeant) -> dict[str, date]:
-        """What has happened to a container, as it is believed, what was noted of it included."""
+        """Return what has happened to a container, as it is believed, what was noted of it included."""
         return facts_from(self._said.get(box.key, {}), box.arrived_on)
 
     def note(self, box: BoxMeant, milestone: str, said: Statement) -> None:

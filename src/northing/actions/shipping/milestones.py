@@ -37,7 +37,7 @@ from northing.shipping.queries import (
 class DateRequest:
     """What is said about the departure or arrival of a leg, or of a voyage's call at a port (ids).
 
-    Of a leg that a voyage sails it is said of the voyage's call there, for all shipments that share it.
+    For a leg that a voyage sails the statement is about the voyage's call there, for all shipments that share it.
     """
 
     leg: int | None
@@ -114,7 +114,7 @@ def _subject(request: DateRequest, *, lock: bool) -> _Subject:
 
 
 def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
-    """What saving this date would do to the goods of these companies; nothing is written.
+    """Return what saving this date would do to the goods of these companies; nothing is written.
 
     Raises Refused where goods would become ours, or be valued anew, and there is no rate for the day.
     """
@@ -171,7 +171,7 @@ def say_date(act: Act, request: DateRequest) -> int:
 
 
 def say(act: Act, request: DateRequest) -> list[Shipment]:
-    """`say_date` for one of many, inside a transaction: whoever calls it follows the dates of these shipments."""
+    """`say_date` for one of many, inside a transaction: the caller follows the dates of these shipments."""
     return _say(act, request).shipments
 
 
@@ -200,7 +200,7 @@ def _say(act: Act, request: DateRequest) -> _Subject:
 
 
 def _require_rates(subject: _Subject, day: date) -> None:
-    """What is corrected is valued anew: by the rates of a day for which there are some."""
+    """Require rates for the day on which corrected goods are valued anew."""
     for event in subject.events:
         fresh = {shipment.pk for shipment in subject.to_follow(event)} if event in sail.SAILS else set()
         ownership.require_rates([one.pk for one in subject.those(event) if one.pk not in fresh], day)
@@ -242,7 +242,7 @@ def _sailing_problems(subject: _Subject, request: DateRequest) -> list[Problem]:
 
 
 def _recorded(subject: _Subject, milestone: str) -> date | None:
-    """The day on which it happened already: of a call what is said of it, of a main leg what its goods followed."""
+    """The day on which it happened already: of a call its actual statement, of a main leg its goods' day."""
     said = recorded(subject.call.pk, milestone) if subject.call else None
     if said:
         return said

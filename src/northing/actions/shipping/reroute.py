@@ -75,7 +75,7 @@ class LandRequest:
 
 @once
 def roll(act: Act, request: RollRequest) -> int:
-    """Roll shipments to another voyage. What was planned stays: the slip is seen. Returns how many."""
+    """Roll shipments to another voyage. The plan stays, so that the slip is seen. Returns how many."""
     source, target = _voyage(request.voyage), _voyage(request.to, "to")
     legs = _legs_of(source, request.shipments)
     shipments = _locked(act, legs)
@@ -209,7 +209,7 @@ def _split_problems(shipment: Shipment, boxes: list[Container], request: SplitRe
     if len(boxes) == shipment.containers.count():
         return [Problem("That is the whole shipment.", "containers", "Roll the shipment instead.")]
     if shipment.arrived_on:
-        mend = "What has landed is received container by container."
+        mend = "Landed goods are received container by container."
         return [Problem(f"{shipment} has arrived.", "containers", mend)]
     return []
 
@@ -232,7 +232,7 @@ def land_elsewhere(act: Act, request: LandRequest) -> int:
     refuse_if([Problem("Say where it goes from there.", "destination")] if not place else [])
     refuse_if([] if 0 <= request.days <= 60 else [Problem("Count from 0 to 60 days.", "days")])
     spoken = DateStatement.objects.filter(leg__shipment=shipment, leg__number__gt=main.number).exists()
-    refuse_if([Problem("Somebody spoke of the legs after it.", "call", "Plan them anew by hand.")] if spoken else [])
+    refuse_if([Problem("A person spoke of the legs after it.", "call", "Plan them anew by hand.")] if spoken else [])
     shipping.redirect_legs(shipment, main, call, place, request.days)
     text = f"{shipment} is discharged at {call.port_id} and goes on to {place}"
     add_history(act, "land_elsewhere", text, _links({shipment.pk: shipment}))

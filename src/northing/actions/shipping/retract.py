@@ -1,4 +1,4 @@
-"""Take back what was said of a date. What goods followed is undone with it, as long as nothing else has followed."""
+"""Take back a statement about a date; moves of goods that followed are undone, as long as nothing else has followed."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -39,7 +39,7 @@ class Unsaid:
 
 @once
 def take_back(act: Act, request: TakeBackRequest) -> int:
-    """Nobody believes the statement any more. Goods that departed, or arrived, by it alone have not; what became ours
+    """No one believes the statement any more. Goods that departed, or arrived, by it alone have not; what became ours
     by that is given up in the books. Raises Refused where something has followed that would have to be undone first.
     """
     found = DateStatement.objects.select_for_update().filter(pk=request.statement, retracted=False)
@@ -52,7 +52,7 @@ def take_back(act: Act, request: TakeBackRequest) -> int:
 
 
 def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
-    """`take_back` inside a transaction: whoever calls it follows the dates of what it returns."""
+    """`take_back` inside a transaction: the person who calls it follows the dates of what it returns."""
     said = [one for one in statements if one.said_at != IMPLIED]
     # What only follows goes with the last from which it follows, or by itself where it is what is meant.
     statements = [*said, *_implied_by(said)] if said else statements
@@ -86,7 +86,7 @@ def _concerned(statements: Iterable[DateStatement], calls: Iterable[PortCall]) -
 
 
 def _implied_by(statements: Iterable[DateStatement]) -> QuerySet[DateStatement]:
-    """The arrivals that nobody spoke of, and that only followed from what these say of containers."""
+    """The arrivals that no one spoke of, and that only followed from what these say of containers."""
     boxes = {one.container_id for one in statements if one.container_id and one.kind == DateStatement.Kind.ACTUAL}
     main = Leg.objects.filter(main=True, shipment__containers__in=boxes)
     gone = [one.pk for one in statements]

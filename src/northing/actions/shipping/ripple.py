@@ -50,7 +50,9 @@ class RippleLine:
 
 @dataclass(frozen=True)
 class Ripple:
-    """What saving a date would do: lines that move, worst first; what goods become worth in the books, by company."""
+    """Holds what saving a date would do: lines that move, worst first; what goods become worth in the books,
+    by company.
+    """
 
     lines: list[RippleLine]
     worth: list[Worth]
@@ -110,7 +112,7 @@ def lines_between(docks: Docks, companies: set[int]) -> list[RippleLine]:
 
 
 def foresee(act: Act, action: Callable[[Act, Any], Any], request: Any, companies: set[int]) -> Ripple:
-    """What an action would do to these companies' lines and goods: it is done, looked at, and taken back.
+    """Return what an action would do to these companies' lines and goods: it is done, looked at, and taken back.
 
     Raises Refused where the action does.
     """
@@ -141,7 +143,9 @@ def _moved(
 
 
 def _worth_since(last: int, companies: set[int]) -> list[Worth]:
-    """What was posted of goods afloat after an entry (id): before what was taken from there, after what was put."""
+    """Return what was posted of goods afloat after an entry (id): before what was taken from there,
+    after what was put.
+    """
     mine = Posting.objects.filter(entry__gt=last, account=Account.OWNED_AFLOAT, company__in=companies)
     taken, put = Sum("amount", filter=Q(amount__lt=0), default=0), Sum("amount", filter=Q(amount__gt=0), default=0)
     rows = list(mine.order_by("company").values_list("company").annotate(taken=taken, put=put))

@@ -34,7 +34,7 @@ def event_of(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
 
 
 def depart_first(act: Act, history, shipments: Sequence[Shipment], moments: set[str]) -> None:
-    """What arrives has departed, though nobody said so: on the day by which it must have."""
+    """Record the departure of a shipment that arrives without one: on the day by which it must have left."""
     left = [shipment for shipment in shipments if not shipment.departed_on]
     planned, _ = planned_legs(left, act.today)
     by_day: dict[date, list[Shipment]] = {}
@@ -45,7 +45,7 @@ def depart_first(act: Act, history, shipments: Sequence[Shipment], moments: set[
     for day, some in sorted(by_day.items()):
         names, links = named(some)
         add_history(
-            act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; nobody said when", links, day
+            act, "implied", f"{names}: departed by {day:%-d %b %Y}, as it arrived; no one said when", links, day
         )
         follow_event(act, history, "on_board", some, day, moments)
 
@@ -73,7 +73,7 @@ def follow_event(act: Act, history, event: str, shipments: Sequence[Shipment], d
 
 
 def told_of(shipments: Sequence[Shipment], days: Callable[[Shipment], Mapping[str, date | None]]) -> Told:
-    """What other programs are told of shipments, with the companies that have goods in each."""
+    """Return the webhooks' content about shipments, with the companies that have goods in each."""
     aboard = companies_of_shipments([shipment.pk for shipment in shipments])
     return [
         (

@@ -1,1 +1,1 @@
-"""What keeps the list of open matters and the line summaries up to date."""
+"""Keeps the list of open matters and the line summaries up to date."""

@@ -1,4 +1,4 @@
-"""What follows every fact, in its own transaction: expectations, whose move it is, and where each line stands."""
+"""Derived rows, kept in the transaction of each fact: expectations, whose move it is, where each line stands."""
 
 from collections.abc import Iterable
 
@@ -12,6 +12,7 @@ from northing.actions.worklist.orders import refresh_orders
 from northing.actions.worklist.shipments import refresh_shipments
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
+from northing.worklist.operations import forget_unsent
 
 RECEIVED = ("held", "in_store", "issued", "rejected", "scrapped", "returned")
 
@@ -143,12 +144,7 @@ def bring_along(
     if any(keys.values()):
         refresh_lines(_lines_of(keys))
     if orders:
-        _forget_unsent(orders)
-
-
-def _forget_unsent(orders: list[int]) -> None:
-    """The lines of an order that was taken back are supply no more."""
-    LineSummary.objects.filter(order__in=orders, order__sent_at=None).delete()
+        forget_unsent(orders)
 
 
 def _lines_of(keys: dict[str, list[int]]) -> list[int]:
@@ -182,4 +178,4 @@ def _write_standing(touched: str, values: dict) -> None:
 def refresh_every_line() -> None:
     """Write where all lines stand: after a file of openings, and for the values when rates have moved."""
     _write_standing("select id as line_id from orders_orderline", {})
-    LineSummary.objects.filter(order__sent_at=None).delete()
+    forget_unsent()

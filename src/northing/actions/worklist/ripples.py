@@ -9,7 +9,7 @@ from northing.worklist.operations import MatterDraft, write_matters
 
 
 def refresh_ripples(ripples: Iterable[int]) -> None:
-    """What machines moved, for the people who own the lines: ours until it is seen."""
+    """Open a matter for each ripple until its person has seen it."""
     drafts = []
     for ripple in Ripple.objects.filter(pk__in=list(ripples)):
         count = len(ripple.lines)

@@ -1,4 +1,4 @@
-"""What waiting puts at stake, in base currency."""
+"""Covers what waiting puts at stake, in base currency."""
 
 from decimal import Decimal
 

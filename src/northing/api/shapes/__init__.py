@@ -1,1 +1,1 @@
-"""What calls take and give, by step."""
+"""Covers what calls take and give, by step."""

@@ -1,4 +1,4 @@
-"""What goes in and out of documents and of what happened."""
+"""Shapes of documents and of what happened."""
 
 from datetime import datetime
 
@@ -37,7 +37,7 @@ class ChangeOut(Schema):
 
 
 class Changes(Schema):
-    """What was done since; `next` is where to go on, also when there is nothing yet."""
+    """Holds what was done since; `next` is where to go on, also when there is nothing yet."""
 
     items: list[ChangeOut]
     next: str

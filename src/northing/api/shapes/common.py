@@ -1,4 +1,4 @@
-"""What goes in and out: exact numbers as strings, days as 2026-11-24, ids as they are in addresses."""
+"""Shapes of values: exact numbers as strings, days as 2026-11-24, ids as they are in addresses."""
 
 from datetime import date
 from decimal import Decimal
@@ -28,7 +28,7 @@ Mode = Literal["sea", "air", "road", "rail"]
 
 
 class Strict(Schema):
-    """What is sent to us: a name that is not known is refused, so that no wish is silently dropped."""
+    """Holds what is sent to us: a name that is not known is refused, so that no wish is silently dropped."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -52,6 +52,6 @@ class ProblemDetails(Schema):
 
 
 class Made(Schema):
-    """What an action made or changed."""
+    """Holds what an action made or changed."""
 
     id: int

@@ -1,4 +1,4 @@
-"""What goes in and out of suppliers' answers."""
+"""Shapes of suppliers' answers."""
 
 from datetime import date
 from typing import Annotated, Literal
@@ -10,7 +10,7 @@ from northing.api.shapes.common import Day, Id, Number, Strict, Text, Word
 
 
 class ConfirmationOut(Schema):
-    """What a supplier answered of an instalment, beside what was asked."""
+    """Holds what a supplier answered of an instalment, beside what was asked."""
 
     id: int
     order: int

@@ -1,4 +1,4 @@
-"""What goes in and out of the house: suppliers, items, prices."""
+"""Shapes of the house: suppliers, items, prices."""
 
 from datetime import date
 from decimal import Decimal
@@ -11,7 +11,7 @@ from northing.api.shapes.common import NO_NUL, Address, Day, Id, Long, Number, S
 
 
 class Supplier(Schema):
-    """Somebody we order from; the tax rate is a fraction of 1."""
+    """A person we order from; the tax rate is a fraction of 1."""
 
     id: int
     code: str

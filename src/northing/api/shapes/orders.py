@@ -1,4 +1,4 @@
-"""What goes in and out of orders and their lines."""
+"""Shapes of orders and their lines."""
 
 from datetime import date, datetime
 from decimal import Decimal
@@ -40,7 +40,7 @@ class OrderIn(Strict):
     discount: Number = Field(default=Decimal(0), description="on the whole order, a fraction of 1")
     surcharge: Number = Field(default=Decimal(0), description="on the whole order, a fraction of 1")
     tax_rate: Number | None = Field(default=None, description="a fraction of 1; the supplier's when left out")
-    buyer: Word = Field(default="", description="name of sign-in; whoever writes it when left out")
+    buyer: Word = Field(default="", description="name of sign-in; the person who writes it when left out")
     order_to: Address = ""
     despatch_from: Address = ""
     deliver_to: Address = ""
@@ -58,7 +58,7 @@ class LineChangeIn(Strict):
 
 
 class OrderChangeIn(Strict):
-    """A change of an order; `version` is the one that was read, so that nobody's change is overwritten unseen."""
+    """A change of an order; `version` is the one that was read, so that no one's change is overwritten unseen."""
 
     version: Annotated[int, Field(ge=0, le=2**31 - 1)]
     incoterm: Annotated[str, StringConstraints(max_length=3, pattern=NO_NUL)] | None = None

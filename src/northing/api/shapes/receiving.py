@@ -1,4 +1,4 @@
-"""What goes in of receipts."""
+"""Shapes of receipts."""
 
 from typing import Annotated
 
@@ -10,7 +10,7 @@ Code = Annotated[str, StringConstraints(max_length=40, pattern=NO_NUL)]
 
 
 class ReceiptRowIn(Strict):
-    """What was found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
+    """Holds what was found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
 
     Of a short rest one of its rows says whether it is still coming.
     """

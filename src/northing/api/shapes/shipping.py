@@ -1,4 +1,4 @@
-"""What goes in and out of the passage: shipments, containers, shipment lines, voyages, positions."""
+"""Shapes of the passage: shipments, containers, shipment lines, voyages, positions."""
 
 from datetime import date, datetime
 from typing import Annotated, Any
@@ -122,7 +122,7 @@ class ContainerIn(Strict):
 
 
 class LoadIn(Strict):
-    """What the containers of a shipment should hold; of what is not named they keep what they hold."""
+    """Holds what the containers of a shipment should hold; of what is not named they keep what they hold."""
 
     containers: Annotated[list[ContainerIn], Field(max_length=60)]
 

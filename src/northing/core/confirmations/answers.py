@@ -59,7 +59,9 @@ def differences(asked: Terms, answered: Terms) -> list[str]:
 def answer_problems(
     asked: Terms, answered: Terms, where: str, later: Sequence[Part] = (), earliest: date | None = None
 ) -> list[Problem]:
-    """What forbids recording an answer; `later` are further parts of a split, `earliest` the first day it may name."""
+    """Return what forbids recording an answer; `later` are further parts of a split,
+    `earliest` the first day it may name.
+    """
     found = []
     for part in later:
         if part.quantity <= 0:

@@ -1,1 +1,1 @@
-"""What goods cost: layers, charges, duty, ownership."""
+"""Covers what goods cost: layers, charges, duty, ownership."""

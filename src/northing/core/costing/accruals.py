@@ -1,4 +1,4 @@
-"""What goods have taken up of a charge, said in the charge's own currency.
+"""Covers what goods have taken up of a charge, said in the charge's own currency.
 
 A charge is spread in base currency; its accrual is an open item in both. Of the foreign amount as much is taken up as
 of the base amount, reckoned cumulatively, so that both come to nothing together.

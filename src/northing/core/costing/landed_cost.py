@@ -64,7 +64,7 @@ class ImportTax:
 
 @dataclass(slots=True)
 class LineCost:
-    """What one line costs. `charges` holds the share of each charge whose scope names the line."""
+    """Holds what one line costs. `charges` holds the share of each charge whose scope names the line."""
 
     id: str
     goods: Decimal

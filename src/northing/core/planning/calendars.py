@@ -12,7 +12,7 @@ LONGEST = 3_660
 
 @dataclass(frozen=True, slots=True)
 class Calendar:
-    """The days on which nobody works: ISO weekdays (1 is Monday) and single days."""
+    """The days on which no one works: ISO weekdays (1 is Monday) and single days."""
 
     rest: frozenset[int] = SATURDAY_SUNDAY
     holidays: frozenset[date] = field(default_factory=frozenset)

@@ -23,7 +23,7 @@ class Open:
 
 @dataclass(frozen=True, slots=True)
 class Allotted:
-    """How a row's quantity is spread over instalments; what of it nobody expects is on the last one too."""
+    """How a row's quantity is spread over instalments; what of it no one expects is on the last one too."""
 
     rows: tuple[tuple[int, Decimal], ...]
     over: Decimal
@@ -64,7 +64,7 @@ def allot(quantities: Sequence[Decimal], instalments: Sequence[Open], day: date)
 
 
 def differences(allotted: Allotted, unit: str) -> list[str]:
-    """What of a row differs from what was agreed, in words; nothing where it matches."""
+    """Return what of a row differs from what was agreed, in words; nothing where it matches."""
     found = []
     if allotted.over > 0:
         found.append(f"{plain(allotted.over)} {unit} more than are still with the supplier")

@@ -14,7 +14,7 @@ from northing.core.money.exact import read_exact
 from northing.core.money.money import rounded
 from northing.core.planning.calendars import DAY, USUAL, Calendar, counts
 
-# Nobody lets a container stand longer than this; what counts days stops there.
+# No one lets a container stand longer than this; what counts days stops there.
 LONGEST = 3_660
 ZERO = Decimal(0)
 
@@ -88,7 +88,7 @@ def clock(terms: Terms, started: date, ended: date | None, today: date, calendar
 
 
 def price_of(tiers: Sequence[Tier], number: int) -> Decimal:
-    """What the paid day of that number costs.
+    """Return what the paid day of that number costs.
 
     >>> price_of((Tier(1, Decimal(80)), Tier(6, Decimal(120))), 6)
     Decimal('120')

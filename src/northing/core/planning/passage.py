@@ -9,7 +9,9 @@ KIND_RANK = {"planned": 0, "estimated": 1, "actual": 2}
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """What somebody said about one date. `rank` (of who said it), then `id`, settle what was said at one instant."""
+    """Holds what a person said about one date. `rank` (of who said it), then `id`,
+    settle what was said at one instant.
+    """
 
     kind: str
     value: date
@@ -53,7 +55,7 @@ def for_container(
     discharged: Sequence[Statement] = (),
     out: Sequence[Statement] = (),
 ) -> list[PlannedLeg]:
-    """The legs as they are for one container: what is said of it goes before what is said of its vessel.
+    """The legs as they are for one container: its own statements go before its vessel's.
 
     `landed` is the index of the leg that ends with its discharge, `leaves` of the one it leaves the port with. A plan
     for a container is no more than that: its vessel's dates go before it.
@@ -79,7 +81,7 @@ class ExpectedLeg:
 def expected_legs(legs: Sequence[PlannedLeg], today: date) -> list[ExpectedLeg]:
     """Expected start and end of each leg, in order.
 
-    What is said of a date decides it. Otherwise the planned wait follows the previous leg's
+    Statements about a date decide it. Otherwise the planned wait follows the previous leg's
     expected end and the planned duration follows the start. Nothing that has not happened lies
     before today; what a later actual date implies (it left, so it had arrived) has happened, at the
     latest on that later day.
@@ -109,7 +111,7 @@ class Point:
 def expected_days(points: Sequence[Point], today: date) -> list[tuple[date, bool]]:
     """The expected date of each point of a chain, and whether it has happened; by the rules of `expected_legs`.
 
-    The newest plan that somebody said takes the place of ours, and shifts what is planned after it: like ours, it
+    The newest plan that a person said takes the place of ours, and shifts what is planned after it: like ours, it
     shifts with what came before.
     A voyage's calls are such a chain (arrival, departure, arrival ...), and so are the legs of a shipment.
     """

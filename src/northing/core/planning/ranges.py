@@ -65,7 +65,7 @@ def pooled(learnt: Mapping[Key, Mapping[int, int]], keys: Sequence[Key]) -> tupl
 
 
 def at_least(spread: Spread, days: int) -> dict[int, float]:
-    """What is left of a spread once so many days off plan have gone by and it has not happened.
+    """Return what is left of a spread once so many days off plan have gone by and it has not happened.
 
     >>> at_least({0: 0.5, 4: 0.25, 9: 0.25}, 3)
     {4: 0.5, 9: 0.5}
@@ -78,7 +78,7 @@ def at_least(spread: Spread, days: int) -> dict[int, float]:
 
 
 def centred(spread: Spread) -> dict[int, float]:
-    """The spread around its own middle: for a stretch of whose end somebody has said an estimate."""
+    """The spread around its own middle: for a stretch of whose end a person has said an estimate."""
     middle = quantile(spread, LIKELY, 0)
     return {day - middle: part for day, part in spread.items()}
 
@@ -121,7 +121,7 @@ class Stretch:
     """A stretch still to come: what it is called, its spread (empty: nothing known) and the passages behind it.
 
     `gone` says how many days off plan it is already without having ended (None: it has not begun);
-    `estimated` that its end was estimated by somebody, so that only the spread around it counts.
+    `estimated` that its end was estimated by a person, so that only the spread around it counts.
     """
 
     name: str

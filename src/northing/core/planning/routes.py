@@ -27,7 +27,7 @@ def worked_out(steps: Sequence[Step], begin: date) -> list[tuple[date, date]]:
 
     From the first date that a voyage gives, the legs before it are counted back and those after it forward; where
     none is given all are counted forward from `begin` (which is then the start of the first). A leg that is counted
-    in working days starts and ends on one. What a voyage gives later is taken as it is.
+    in working days starts and ends on one. A later day of the voyage is taken as it is.
 
     >>> monday = date(2026, 11, 23)
     >>> legs = [Step(0, 1), Step(2, 20), Step(3, 1)]

@@ -32,7 +32,7 @@ ZERO = Decimal(0)
 def replayed(movements: Iterable[tuple[str, str, Decimal]]) -> dict[str, Decimal]:
     """The position that (source, target, quantity) movements lead to.
 
-    What leaves a source is counted there as positive: ordered and excess are where units come from.
+    Units that leave a source count there as positive: ordered and excess are where units come from.
 
     >>> position = replayed([("ordered", "with_supplier", Decimal(10)), ("with_supplier", "packed", Decimal(4))])
     >>> position["ordered"], position["with_supplier"], position["packed"]

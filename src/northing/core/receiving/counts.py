@@ -13,7 +13,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """What the papers say of one part: its place, its quantity, what of it is accounted for.
+    """Holds what the papers say of one part: its place, its quantity, what of it is accounted for.
 
     The place of goods that come unpacked is `with_supplier`; then nothing more of them is `with_supplier` beside it.
     `excess` is what came beyond the order before.
@@ -34,7 +34,7 @@ class Expected:
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """What the dock says: units found, and whether a short rest is still to come (None: not said)."""
+    """Holds what the dock says: units found, and whether the missing rest is still coming (None: not said)."""
 
     quantity: Decimal
     still_coming: bool | None
@@ -102,7 +102,7 @@ def divided(whole: Taking, quantities: Sequence[Decimal]) -> list[Taking]:
 
 
 def counting_problems(expected: Expected, counted: Counted, where: str, rest: str) -> list[Problem]:
-    """What stops the count: negative, over tolerance, a short rest of which nothing is said.
+    """Return what stops the count: negative, over tolerance, a short rest of which nothing is said.
 
     `where` names the field of the count, `rest` that of the short rest.
     """

@@ -27,7 +27,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """Who must act, why, since when and until when."""
+    """Holds who must act, why, since when and until when."""
 
     party: str
     reason: str
@@ -63,7 +63,7 @@ def order_move(facts: OrderFacts) -> Move | None:
 
 @dataclass(frozen=True, slots=True)
 class InstalmentFacts:
-    """What decides whose move an instalment is while units of it are with the supplier."""
+    """Holds what decides whose move an instalment is while units of it are with the supplier."""
 
     with_supplier: Decimal
     agreed: Decimal
@@ -121,7 +121,7 @@ def clock_move(facts: ClockFacts) -> Move:
 
 @dataclass(frozen=True, slots=True)
 class ShipmentFacts:
-    """What decides whose move a shipment is."""
+    """Holds what decides whose move a shipment is."""
 
     created_on: date
     packed_something: bool

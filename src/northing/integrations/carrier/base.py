@@ -1,4 +1,4 @@
-"""What a carrier's feed is: it gives the events that were said since some moment, a page at a time, or says why not."""
+"""The interface of a carrier's feed: it gives the events since a moment, a page at a time, or says why not."""
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass

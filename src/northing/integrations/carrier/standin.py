@@ -1,6 +1,6 @@
 """The stand-in for a carrier's feed: a small HTTP service with a clock that can be run faster, and the faults of real
 ones: late, twice, out of order, contradicting, an actual withdrawn, an unknown container, a changed schedule, an answer
-of 500 and one that takes too long. What it says follows from its calls and a seed alone.
+of 500 and one that takes too long. Its events follow from its calls and a seed alone.
 """
 
 import json
@@ -84,7 +84,7 @@ def _of_sail(sail: Sail, chance: random.Random) -> list[Told]:
         say(f"out-{box}", "ACT", "GTOT", out, out + 3 * HOUR, box=box, empty="LADEN")
         back = out + chance.randint(2, 9) * DAY
         say(f"back-{box}", "ACT", "GTIN", back, back + 3 * HOUR, box=box, empty="EMPTY")
-    if chance.random() < 0.5:  # a container that nobody knows
+    if chance.random() < 0.5:  # a container that no one knows
         say("odd", "ACT", "DISC", came + 9 * HOUR, came + 12 * HOUR, box="QXNU9999990")
     return found
 
@@ -122,7 +122,7 @@ class Clock:
         self._since = self.real()
 
     def now(self) -> datetime:
-        """What time it is in there."""
+        """The time in there."""
         return self.begin + timedelta(seconds=(self.real() - self._since) * self.speed)
 
     def run(self, speed: float) -> None:
@@ -203,7 +203,7 @@ def serve(standin: StandIn, port: int) -> ThreadingHTTPServer:
                 self.end_headers()
                 self.wfile.write(body)
             except OSError:
-                pass  # whoever asked has gone: we were the slow one
+                pass  # the person who asked has gone: we were the slow one
 
         def log_message(self, *args: object) -> None:
             """Nothing is logged: the demo's terminal is for its people."""

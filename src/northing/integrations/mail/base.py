@@ -1,4 +1,4 @@
-"""What a post is: it takes one letter at a time, or says why not."""
+"""The interface of a mail service: it takes one letter at a time, or says why not."""
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass

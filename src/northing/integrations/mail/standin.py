@@ -1,7 +1,7 @@
 """The stand-in: a real SMTP server on loopback that keeps what it gets, and a page that shows it.
 
-Whoever writes to an address whose name begins with `refuse` is refused for good, with `later` put off for now; so that
-failures can be tried out.
+Mail to an address whose name begins with `refuse` is refused for good, with `later` put off for now; so that failures
+can be tried out.
 """
 
 import html

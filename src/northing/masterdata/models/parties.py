@@ -11,7 +11,7 @@ OWES = ("confirmation", "despatch")
 
 
 class PaymentMethod(models.TextChoices):
-    """How somebody is paid."""
+    """How a person is paid."""
 
     TRANSFER = "transfer", "Bank transfer"
     DEBIT = "debit", "Direct debit"
@@ -21,12 +21,12 @@ class PaymentMethod(models.TextChoices):
 
 
 def may_change_all() -> list[str]:
-    """What a link lets a supplier change unless somebody says otherwise."""
+    """Return what a link lets a supplier change unless a person says otherwise."""
     return list(LINK_MAY)
 
 
 def owes_all() -> list[str]:
-    """Which answers a supplier owes unless somebody says otherwise."""
+    """Which answers a supplier owes unless a person says otherwise."""
     return list(OWES)
 
 
@@ -101,7 +101,7 @@ class Party(models.Model):
 
 
 class BankAccount(models.Model):
-    """An account at a bank: ours (of a company), or of somebody we pay."""
+    """An account at a bank: ours (of a company), or of a person we pay."""
 
     code = models.CharField(max_length=16, unique=True)
     company = models.ForeignKey(Company, models.PROTECT, null=True, related_name="bank_accounts")

@@ -1,4 +1,4 @@
-"""What passages are planned by: calendars, routes, free time, past passages."""
+"""Covers what passages are planned by: calendars, routes, free time, past passages."""
 
 from django.db import models
 
@@ -8,7 +8,7 @@ from northing.masterdata.models.places import Port, Site
 
 
 class Holiday(models.Model):
-    """A day on which nobody works in a country; or only at one site of ours there."""
+    """A day on which no one works in a country; or only at one site of ours there."""
 
     country = models.CharField(max_length=2)
     day = models.DateField()
@@ -26,7 +26,7 @@ class Holiday(models.Model):
 
 
 class WorkingWeek(models.Model):
-    """The days of the week on which nobody works in a country, where they are not Saturday and Sunday."""
+    """The days of the week on which no one works in a country, where they are not Saturday and Sunday."""
 
     country = models.CharField(max_length=2, unique=True)
     # As core.calendars.read_rest reads it: ISO weekdays, such as "5 6" for Friday and Saturday.

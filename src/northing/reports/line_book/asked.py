@@ -1,4 +1,4 @@
-"""What a reader of the line book asked for: all of it stands in the address."""
+"""Covers what a reader of the line book asked for: all of it stands in the address."""
 
 from dataclasses import dataclass, replace
 from datetime import date
@@ -62,7 +62,7 @@ class Asked:
 
 
 def asked_from(query, today: date) -> Asked:
-    """What the address asks for; what it does not know it leaves out."""
+    """Return what the address asks for; what it does not know it leaves out."""
     sort = query.get("sort", "")
     key = sort.removeprefix("-")
     known = key in COLUMNS and COLUMNS[key].order

@@ -41,7 +41,7 @@ def _of_column(key: str, kind: str, label: str, today: date) -> list[tuple[str, 
             (f"{label}, currency", 8, lambda row: row[code]),
         ]
     if kind == "move":
-        return [(label, 16, lambda row: PARTIES.get(row[name], "nobody's move"))]
+        return [(label, 16, lambda row: PARTIES.get(row[name], "no one's move"))]
     if key == "expected_on":
         return [(label, 12, lambda row: max(row[name], today) if row[name] else None)]
     return [(label, 20 if kind == "text" else 12, lambda row: row[name])]
@@ -68,7 +68,7 @@ def file_rows(asked: Asked, found: Where, today: date) -> Iterator[list[Cell]]:
 
 
 def total_row(total: dict[str, Any], width: int) -> list[Cell]:
-    """What all lines have outstanding, in one base currency."""
+    """Return what all lines have outstanding, in one base currency."""
     code = total["currency"]
     cells: list[Cell] = [
         f"Total {code}",

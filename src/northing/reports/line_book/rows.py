@@ -123,7 +123,7 @@ def _mark(row: dict) -> str:
 
 
 def _beyond(asked: Asked, order: str, nullable: bool) -> tuple[str, dict]:
-    """What comes after the last row of the page before: by its place in the order, not by counting."""
+    """Return what comes after the last row of the page before: by its place in the order, not by counting."""
     line, _, value = asked.after.partition("~")
     if not (line.isascii() and line.isdigit() and len(line) < 16):
         return "", {}
@@ -146,7 +146,7 @@ def _type(order: str) -> str:
 
 
 def _clean(value: str, kind: str) -> object:
-    """The value of a mark, or one before all where somebody wrote nonsense into the address."""
+    """The value of a mark, or one before all where a person wrote nonsense into the address."""
     try:
         if kind == "date":
             return date.fromisoformat(value)
@@ -229,7 +229,7 @@ def _name(kind: str, groups: dict[Any, Group], today: date) -> None:
             last = key + timedelta(days=6) if key else None
             group.phrase = f"expected {key.isoformat()} to {last.isoformat()}" if last else "expected never"
         elif kind == "move":
-            group.label = group.phrase = PARTIES.get(key, "nobody's move")
+            group.label = group.phrase = PARTIES.get(key, "no one's move")
         elif not group.label:
             group.label, group.phrase = "none", ""
 

@@ -20,7 +20,7 @@ MOST_NAMES = 20_000
 
 @dataclass
 class Where:
-    """A condition on b (the line summary), its parameters, and what nobody is called."""
+    """A condition on b (the line summary), its parameters, and what no one is called."""
 
     sql: list[str] = field(default_factory=list)
     values: dict[str, object] = field(default_factory=dict)

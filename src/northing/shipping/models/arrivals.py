@@ -1,4 +1,4 @@
-"""What is told of arrivals: learnt spreads, ripples, calendars."""
+"""Learnt spreads, ripples, and calendars of arrivals."""
 
 from django.db import models
 from django.db.models import Q
@@ -20,7 +20,7 @@ class LearntSpread(models.Model):
 
 
 class Ripple(models.Model):
-    """What a machine's change of dates did to the lines that somebody owns, until that person has seen it."""
+    """Holds what a machine's change of dates did to the lines that a person owns, until that person has seen it."""
 
     person = models.ForeignKey(Person, models.CASCADE, related_name="+")
     company = models.ForeignKey("masterdata.Company", models.CASCADE, related_name="+")

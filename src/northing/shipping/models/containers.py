@@ -13,7 +13,7 @@ from northing.shipping.models.shipments import Shipment
 class Container(models.Model):
     """A container by its ISO 6346 number; or loose packages, by their mark.
 
-    What it may hold is that of its type (core.loading), unless said otherwise of this one. It is at the dock with its
+    Its limits are those of its type (core.loading), unless it has its own. It is at the dock with its
     shipment, unless its own discharge or leaving of the port is spoken of (`own_dock`).
     """
 
@@ -75,7 +75,7 @@ class ShipmentLine(models.Model):
 
     @property
     def source(self) -> str:
-        """What the goods come in, in words: the container's number, or "unpacked"."""
+        """Return what the goods come in, in words: the container's number, or "unpacked"."""
         return self.container.number if self.container else "unpacked"
 
 

@@ -61,12 +61,14 @@ class RequiredDocument(models.Model):
 
     @property
     def lacks(self) -> str:
-        """What is said of it while it is open."""
+        """Its state in words while it is open."""
         return {self.Kind.CUT_OFF: "is not met", self.Kind.BALANCE: "is not paid"}.get(self.kind, "is not there")
 
 
 class DespatchNotice(models.Model):
-    """What a supplier or a forwarder says was despatched: shown against what was agreed, then taken or dropped."""
+    """Holds what a supplier or a forwarder says was despatched: shown against what was agreed,
+    then taken or dropped.
+    """
 
     class State(models.TextChoices):
         SHOWN = "shown", "Waits"

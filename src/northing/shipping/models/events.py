@@ -1,4 +1,4 @@
-"""What carriers sent, and what was said of dates."""
+"""Covers what carriers sent, and what was said of dates."""
 
 from django.db import models
 from django.db.models import Q
@@ -53,7 +53,7 @@ class CarrierEvent(models.Model):
 
 
 class DateStatement(models.Model):
-    """What somebody said about a date: planned, estimated or actual. Never changed; it may be taken back."""
+    """Holds what a person said about a date: planned, estimated or actual. Never changed; it may be taken back."""
 
     class Milestone(models.TextChoices):
         DEPARTURE = "departure", "Departure"
@@ -82,7 +82,7 @@ class DateStatement(models.Model):
     said_by = models.ForeignKey(Person, models.PROTECT, null=True)
     event = models.ForeignKey(CarrierEvent, models.PROTECT, null=True, related_name="statements")
     said_at = models.DateTimeField()
-    # Taken back, by its sender or by one of us: nobody believes it.
+    # Taken back, by its sender or by one of us: no one believes it.
     retracted = models.BooleanField(default=False, db_default=False)
 
     class Meta:

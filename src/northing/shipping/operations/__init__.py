@@ -3,11 +3,16 @@
 from northing.shipping.operations.arrivals import (
     FeedAsked,
     RippleKept,
+    end_calendars,
     keep_feed,
     keep_spreads,
+    mark_event,
     note_page,
     note_poll,
     see_ripple,
+    use_calendar,
+    withdraw_events,
+    write_calendar,
     write_ripple,
 )
 from northing.shipping.operations.documents import (
@@ -21,6 +26,11 @@ from northing.shipping.operations.documents import (
 from northing.shipping.operations.lines import (
     account_for,
     bring_in,
+    container_of,
+    keep_box,
+    keep_packed,
+    let_go,
+    mark_billed_before,
     own_shipment_lines,
     send_back,
     take_away,
@@ -42,6 +52,16 @@ from northing.shipping.operations.shipments import (
 from northing.shipping.operations.voyages import CallPlan, blank, omit_call, swap_vessel, write_voyage
 
 __all__ = [
+    "end_calendars",
+    "keep_box",
+    "keep_packed",
+    "let_go",
+    "mark_event",
+    "container_of",
+    "mark_billed_before",
+    "use_calendar",
+    "withdraw_events",
+    "write_calendar",
     "CallPlan",
     "FeedAsked",
     "LegPlan",

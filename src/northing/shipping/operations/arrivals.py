@@ -1,12 +1,15 @@
 """Writes of learnt spreads, carriers' feeds and ripples."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Protocol
 
 from northing.access.acts import Act
+from northing.masterdata.models import Site
 from northing.shipping.models import (
+    ArrivalCalendar,
+    CarrierEvent,
     CarrierFeed,
     LearntSpread,
     Ripple,
@@ -14,14 +17,14 @@ from northing.shipping.models import (
 
 
 def keep_spreads(at: datetime, learnt: Mapping[tuple[str, ...], Mapping[int, int]]) -> None:
-    """What was learnt of finished passages replaces what was learnt before."""
+    """Replace the learnt spreads by those of the passages finished now."""
     LearntSpread.objects.all().delete()
     rows = [("|".join(key)[:120], {str(day): count for day, count in some.items()}) for key, some in learnt.items()]
     LearntSpread.objects.bulk_create(LearntSpread(key=key, counts=counts, learnt_at=at) for key, counts in rows)
 
 
 class FeedAsked(Protocol):
-    """What a carrier's feed consists of."""
+    """Holds what a carrier's feed consists of."""
 
     carrier: int
     url: str
@@ -67,7 +70,7 @@ class RippleKept:
 
 
 def write_ripple(act: Act, source: str, person: int, company: int, kept: RippleKept) -> Ripple:
-    """What a machine's change did to somebody's lines."""
+    """Write how a machine's change moved a person's lines."""
     return Ripple.objects.create(
         person_id=person,
         company_id=company,
@@ -83,3 +86,31 @@ def see_ripple(ripple: Ripple, at: datetime) -> None:
     """Its person has seen it."""
     ripple.seen_at = at
     ripple.save(update_fields=["seen_at"])
+
+
+def write_calendar(calendar: ArrivalCalendar) -> ArrivalCalendar:
+    """A calendar of arrivals, of whose address only the hash is kept."""
+    calendar.save(force_insert=True)
+    return calendar
+
+
+def end_calendars(site: Site, at: datetime) -> int:
+    """End every calendar of a site. Returns how many there were."""
+    return ArrivalCalendar.objects.filter(site=site, ended_at=None).update(ended_at=at)
+
+
+def use_calendar(calendar: ArrivalCalendar, at: datetime) -> None:
+    """Note when a calendar was read last."""
+    ArrivalCalendar.objects.filter(pk=calendar.pk).update(used_at=at)
+
+
+def withdraw_events(events: Iterable[int], words: str) -> None:
+    """Carriers' events (ids) that their sender took back; those that waited are only noted."""
+    gone = CarrierEvent.objects.filter(pk__in=list(events))
+    gone.update(retracted=True)
+    gone.filter(state=CarrierEvent.State.WAITS).update(state=CarrierEvent.State.NOTED, says=words)
+
+
+def mark_event(event: CarrierEvent) -> None:
+    """Save what became of an event."""
+    event.save(update_fields=["state", "says"])

@@ -50,13 +50,13 @@ def write_notice(
 
 
 def settle_notice(notice: DespatchNotice, state: str, shipment: Shipment | None) -> None:
-    """What became of a notice."""
+    """Save the outcome of a notice."""
     notice.state, notice.shipment = state, shipment
     notice.save(update_fields=["state", "shipment"])
 
 
 class PaperAsked(Protocol):
-    """What a paper due consists of."""
+    """Holds what a paper due consists of."""
 
     shipment: int
     kind: str

@@ -8,6 +8,7 @@ from northing.shipping.models import (
     Container,
     HandlingContent,
     HandlingUnit,
+    Shipment,
     ShipmentLine,
 )
 
@@ -26,12 +27,12 @@ def own_shipment_lines(rows: Iterable[tuple]) -> None:
 
 
 def bring_in(shipment_lines: Sequence[ShipmentLine]) -> None:
-    """What came unpacked, as the dock counted it."""
+    """Write unpacked goods as the dock counted them."""
     ShipmentLine.objects.bulk_create(shipment_lines)
 
 
 def send_back(shipment_lines: Iterable[int]) -> None:
-    """What came unpacked (ids) did not come after all: nothing of it is on its way or accounted for."""
+    """Undo shipment lines (ids) of unpacked goods: nothing of them is on its way or accounted for."""
     ShipmentLine.objects.filter(pk__in=list(shipment_lines), container=None).update(quantity=0, accounted=0)
 
 
@@ -50,3 +51,32 @@ def write_units(units: Iterable[tuple[Container, str, Mapping[int, Decimal]]]) -
             HandlingContent(unit=unit, shipment_line_id=shipment_line, quantity=quantity)
             for shipment_line, quantity in contents.items()
         )
+
+
+def keep_box(box: Container) -> None:
+    """A container, or what is said of it now."""
+    box.save()
+
+
+def let_go(box: Container) -> None:
+    """An empty container of which nothing is said is not of its shipment any more."""
+    box.delete()
+
+
+def keep_packed(
+    new: Sequence[ShipmentLine], changed: Sequence[ShipmentLine], less: Iterable[ShipmentLine]
+) -> list[ShipmentLine]:
+    """Lines that are packed now, with their quantities. Of those that hold `less` the pallets are unknown."""
+    ShipmentLine.objects.bulk_update(changed, ["quantity"])
+    HandlingContent.objects.filter(shipment_line__in=list(less)).delete()
+    return ShipmentLine.objects.bulk_create(new)
+
+
+def container_of(shipment: Shipment, number: str) -> Container:
+    """The container of that number in a shipment; it is made where there is none."""
+    return Container.objects.get_or_create(shipment=shipment, number=number, defaults={"size_type": "22G1"})[0]
+
+
+def mark_billed_before(line: ShipmentLine) -> None:
+    """Goods afloat that were billed before Northing."""
+    ShipmentLine.objects.filter(pk=line.pk).update(opening_billed=True)

@@ -64,7 +64,7 @@ def write_container(shipment: Shipment, number: str, size_type: str, seal: str) 
 
 
 def write_legs(shipment: Shipment, plans: Sequence[LegPlan]) -> list[Leg]:
-    """Replace the planned legs. A leg of whose dates somebody spoke may be planned anew but not become another one.
+    """Replace the planned legs. A leg of whose dates a person spoke may be planned anew but not become another one.
 
     Raises Refused where it would.
     """
@@ -99,7 +99,7 @@ def note_main_voyage(shipment: Shipment) -> None:
 
 
 def fill_call_plans(plans: Iterable[LegPlan]) -> None:
-    """A call of whose day nobody spoke has the day of the first leg that is planned by it."""
+    """A call of whose day no one spoke has the day of the first leg that is planned by it."""
     for plan in plans:
         for call, day in ((plan.load_call, plan.start), (plan.discharge_call, plan.end)):
             which = "departure" if call == plan.load_call else "arrival"
@@ -113,7 +113,7 @@ def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Pr
     for leg in spoken:
         plan = plans[leg.number - 1] if leg.number <= len(plans) else None
         if plan is None or (plan.origin, plan.destination) != (leg.origin, leg.destination):
-            what = f"Somebody spoke of the dates of leg {leg.number}, {leg.origin} to {leg.destination}."
+            what = f"A person spoke of the dates of leg {leg.number}, {leg.origin} to {leg.destination}."
             found.append(Problem(what, "legs", "Keep it in its place; its dates may change."))
     return found
 
@@ -124,7 +124,7 @@ def move_legs(legs: Iterable[Leg]) -> None:
 
 
 def write_split(act: Act, shipment: Shipment, boxes: Sequence[Container]) -> Shipment:
-    """A shipment like the other, with some of its containers; what was said of its legs is said of these as well."""
+    """A shipment like the other, with some of its containers; statements about its legs are copied."""
     made = write_shipment(act, "", shipment.document, shipment.forwarder_id, shipment.mode)
     for name in ("planned_dock", "expected_dock", "departed_on", "arrived_on", "voyage_id", "discharge_port_id"):
         setattr(made, name, getattr(shipment, name))
@@ -143,7 +143,7 @@ def write_split(act: Act, shipment: Shipment, boxes: Sequence[Container]) -> Shi
 
 
 def redirect_legs(shipment: Shipment, main: Leg, call: PortCall, place: str, days: int) -> None:
-    """The main leg ends at another call; from there one leg by road leads to a place. What was planned of it stays."""
+    """The main leg ends at another call; from there one leg by road leads to a place. Its plan stays."""
     rest = max((shipment.planned_dock or main.planned_end) - main.planned_end, timedelta(0))
     shipment.legs.filter(number__gt=main.number).delete()
     main.discharge_call, main.destination = call, call.port_id

@@ -81,7 +81,7 @@ def new_bill(request):
 
 
 def _effect(form: BillForm) -> dict:
-    """What booking would do, or the refusal on the form."""
+    """Return what booking would do, or the refusal on the form."""
     try:
         return {"plans": billing.foresee(form.asked())}
     except Refused as refused:
@@ -96,7 +96,7 @@ def bill(request, bill_id: int):
     record = get_object_or_404(found, pk=bill_id)
     form = ReverseBillForm(request.POST or None)
     if request.method == "POST" and form.do(request, billing.reverse_bill, lambda _: form.asked(record.pk)):
-        messages.success(request, "The bill is reversed. What it billed is expected again as it was estimated.")
+        messages.success(request, "The bill is reversed. Its charges are expected again as they were estimated.")
         return redirect("bill", record.pk)
     context = {
         "bill": record,

@@ -1,1 +1,1 @@
-"""What every page uses: frame, form base, paging, words."""
+"""Covers what every page uses: frame, form base, paging, words."""

@@ -1,4 +1,4 @@
-"""What every page's frame shows."""
+"""Covers what every page's frame shows."""
 
 from django.utils import timezone
 

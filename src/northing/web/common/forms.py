@@ -1,4 +1,4 @@
-"""What every form of the desk shares: exact numbers, a key, and refusals beside their field."""
+"""Covers what every form of the desk shares: exact numbers, a key, and refusals beside their field."""
 
 import uuid
 from collections.abc import Callable

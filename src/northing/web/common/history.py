@@ -5,5 +5,5 @@ from northing.activity.queries import History, history_of
 
 
 def history_for(request, kind: str, record: int) -> History:
-    """What is told of the record to this person; `?said=` filters it with a word."""
+    """The record's history as this person may see it; `?said=` filters it with a word."""
     return history_of(kind, record, companies_of(request.user), request.GET.get("said", ""))

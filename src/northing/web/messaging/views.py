@@ -30,7 +30,7 @@ class HookForm(ActionForm):
 
 
 def visible_hooks(person):
-    """Addresses of people who may see nothing that this person may not: they are told of those people's companies."""
+    """Addresses of people who may see nothing that this person may not: they hear about those people's companies."""
     elsewhere = Grant.objects.exclude(company__in=companies_of(person))
     return Webhook.objects.exclude(set_by__grants__in=elsewhere)
 

@@ -16,7 +16,7 @@ NAMES = ("row", "short", "lot", "best", "bin")
 
 
 class ReceiveForm(ActionForm):
-    """What was found of each part, for one company's site; a part may have come in several lots or bins."""
+    """Holds what was found of each part, for one company's site; a part may have come in several lots or bins."""
 
     delivery_note = forms.CharField(max_length=40, label="Delivery note")
     occurred_on = DayField(label="Received on")

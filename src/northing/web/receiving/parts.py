@@ -1,4 +1,4 @@
-"""What the dock counts: parts that are expected, each in one or several rows."""
+"""Covers what the dock counts: parts that are expected, each in one or several rows."""
 
 from dataclasses import dataclass
 from decimal import Decimal

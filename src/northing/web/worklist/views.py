@@ -17,6 +17,7 @@ from northing.web.common.permissions import open_page
 from northing.web.confirmations.queries.answers import acts_of
 from northing.web.worklist.words import name_all
 from northing.worklist.models import Matter, Visit
+from northing.worklist.operations import note_visit
 
 
 @open_page
@@ -46,17 +47,11 @@ def watch(request):
 
 def _visited(request) -> Visit:
     """This visit, and the one before; within half an hour it is the same one."""
-    now = timezone.now()
-    visit, _ = Visit.objects.get_or_create(person=request.user, defaults={"at": now, "before": now})
-    if now - visit.at > timedelta(minutes=30):
-        visit.before = visit.at
-    visit.at = now
-    visit.save()
-    return visit
+    return note_visit(request.user, timezone.now(), timedelta(minutes=30))
 
 
 def _dearest_first(matters, companies):
-    """What waiting costs: overdue before ours and what is due within a week, those before the rest; then by stake.
+    """Order by cost of waiting: overdue, then ours and due within a week, then the rest; then by stake.
 
     Where a day of delay has a price, a month of it counts on top of what is at stake. Companies of several base
     currencies are put in order by what it is worth in one of them.

@@ -31,7 +31,7 @@ class Command(BaseCommand):
         company = tuple((name, facts[name]) for name in ("code", "name", "country", "currency"))
         person = PersonRequest(username, first_name, last_name, email, secret)
         try:
-            # Nobody is there yet who could act.
+            # No one is there yet who could act.
             found_house(Act(Person(), timezone.now(), channel="opening"), FoundRequest(company, person))
         except Refused as refused:
             raise CommandError("\n".join(str(problem) for problem in refused.problems)) from None

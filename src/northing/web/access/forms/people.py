@@ -32,7 +32,7 @@ class GrantForm(ActionForm):
 
 
 class PersonForm(ActionForm):
-    """Somebody new."""
+    """A new person."""
 
     username = forms.CharField(label="Name to sign in by", max_length=40)
     first_name = forms.CharField(max_length=60)
@@ -46,7 +46,7 @@ class PersonForm(ActionForm):
 
 
 class RoleForm(ActionForm):
-    """What a role may do."""
+    """Holds what a role may do."""
 
     code = forms.CharField(max_length=16)
     permissions = forms.MultipleChoiceField(choices=WORDS.items(), required=False)

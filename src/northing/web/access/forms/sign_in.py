@@ -8,6 +8,7 @@ from django.contrib.auth.forms import AuthenticationForm
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
+from northing.access import operations
 from northing.access.models import Person, Refusal
 from northing.core.access.second_factor import step_of
 from northing.web.common.callers import caller_of
@@ -39,7 +40,7 @@ class SignInForm(AuthenticationForm):
         except ValidationError as error:
             if error.code != "wanted":
                 now = timezone.now()
-                Refusal.objects.bulk_create(Refusal(channel=channel, at=now) for channel in doors)
+                operations.note_refusals(doors, now)
             raise
         return cleaned
 
@@ -52,8 +53,8 @@ class SignInForm(AuthenticationForm):
             raise ValidationError("Enter the six digits of your second factor.", code="wanted")
         person = Person.objects.get(pk=person.pk)
         step = step_of(person.factor_secret, code, time.time(), person.factor_step)
-        # Whoever of two is first has it: a code opens once.
-        if step is None or not Person.objects.filter(pk=person.pk, factor_step__lt=step).update(factor_step=step):
+        # A person who of two is first has it: a code opens once.
+        if step is None or not operations.use_step(person, step):
             raise ValidationError("This code is not right, or was used already. Wait for the next.", code="factor")
 
     @property

@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.access import operations
 from northing.access.models import ApiToken, Person, SignIn
 from northing.actions.access.tokens import TokenRequest, end_token, make_token
 from northing.activity.operations import add_history
@@ -39,8 +40,8 @@ def note_session(sender, request, user, **_) -> None:
     """Remember the session, so that its owner can see and end it."""
     if request.session.session_key is None:
         request.session.save()
-    facts = {"at": timezone.now(), "caller": caller_of(request), "agent": request.headers.get("User-Agent", "")[:200]}
-    SignIn.objects.update_or_create(session=request.session.session_key, defaults={"person": user, **facts})
+    agent = request.headers.get("User-Agent", "")[:200]
+    operations.note_sign_in(request.session.session_key, user, timezone.now(), caller_of(request), agent)
 
 
 @open_page
@@ -71,8 +72,7 @@ def account(request, token: str = "", form: TokenForm | None = None, password_fo
 def end_session(request, sign_in_id: int):
     """End a session of one's own."""
     found = get_object_or_404(SignIn, pk=sign_in_id, person=request.user)
-    Session.objects.filter(session_key=found.session).delete()
-    found.delete()
+    operations.end_sign_in(found)
     messages.success(request, "The session has ended.")
     return redirect("account")
 
@@ -104,7 +104,7 @@ def set_factor(request):
         messages.error(request, "This code is not right. Look at the clock of your authenticator.")
         return redirect("account")
     on = not person.factor_secret
-    Person.objects.filter(pk=person.pk).update(factor_secret=secret if on else "", factor_step=step)
+    operations.set_factor(person, secret if on else "", step)
     request.session.pop("factor", None)
     words = "Set up a second factor" if on else "Took the second factor away"
     add_history(act_of(request), "set_factor", words, [("person", person.pk, None)])

@@ -71,7 +71,7 @@ def end_grant(request, grant_id: int):
 @acts_for("keep_people")
 @require_POST
 def add_person(request):
-    """Add somebody."""
+    """Add a person."""
     form = PersonForm(request.POST)
     if form.do(request, granting.add_person, form.asked):
         messages.success(request, "Added. Give them a role now.")

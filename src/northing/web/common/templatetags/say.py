@@ -234,7 +234,7 @@ DOORS = {
 
 @register.filter
 def who_did(entry):
-    """Who or what acted, and through which channel."""
+    """Return who or what acted, and through which channel."""
     channel = DOORS.get(entry.channel, entry.channel)
     return " ".join(
         filter(None, [str(entry.actor) if entry.actor else "", f"({channel})" if entry.actor and channel else channel])

@@ -1,4 +1,4 @@
-"""What a supplier sends: rows of a form, or a file; read with the same care as our own forms."""
+"""Covers what a supplier sends: rows of a form, or a file; read with the same care as our own forms."""
 
 from datetime import date
 from decimal import Decimal

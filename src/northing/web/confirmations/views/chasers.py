@@ -45,7 +45,7 @@ def chasers(request):
 @acts_for("chase")
 @require_POST
 def chase(request, supplier_id: int):
-    """Send to one supplier what is due, or everything unanswered; or a trial copy to oneself."""
+    """Send to one supplier what is due, or everything unanswered; or a trial copy to its sender."""
     supplier = get_object_or_404(Party, pk=supplier_id, kind="supplier")
     trial, everything = request.POST.get("how") == "trial", request.POST.get("how") == "unanswered"
     act = act_of(request, request.POST.get("key", ""))

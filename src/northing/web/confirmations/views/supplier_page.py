@@ -175,7 +175,7 @@ def upload(request, link, token: str):
 @require_POST
 @by_link
 def despatch(request, link, token: str):
-    """What leaves them, as a form or as a file."""
+    """Take a supplier's despatch, as a form or as a file."""
     try:
         upload = request.FILES.get("file")
         parts = [part for order in shown_orders(link.supplier) for part in order.there]

@@ -4,6 +4,6 @@ from northing.web.common.forms import ActionForm, ExactField
 
 
 class DelayForm(ActionForm):
-    """What a day's delay of an item costs."""
+    """Holds what a day's delay of an item costs."""
 
     cost = ExactField(label="A day without it costs, in base currency")

@@ -60,7 +60,7 @@ class RecordForm(ActionForm):
 
 
 def _usual(fact: Fact) -> str:
-    """What a new record has unless somebody says otherwise."""
+    """Return what a new record has unless a person says otherwise."""
     if fact.absent is NEEDED or callable(fact.absent):
         return ""
     return fact.said(fact.absent)

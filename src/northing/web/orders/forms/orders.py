@@ -17,7 +17,7 @@ ZERO = Decimal(0)
 
 
 class WholeOrderFields(forms.Form):
-    """What is said of a whole order beside its terms: percentages and the four addresses."""
+    """Facts of a whole order beside its terms: percentages and the four addresses."""
 
     discount = PercentField(label="Discount on the order %", required=False)
     surcharge = PercentField(label="Surcharge %", required=False)
@@ -55,7 +55,7 @@ class OrderForm(ActionForm, WholeOrderFields):
     reference = forms.CharField(label="Our reference", max_length=60, required=False)
     supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
     answer_by = DayField(label="Answer by", required=False)
-    buyer = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="whoever writes it")
+    buyer = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="the person who writes it")
     remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
 
     def __init__(self, *args, person, **kwargs):
@@ -111,7 +111,7 @@ class LineForm(forms.Form):
 
 
 class QuoteForm(forms.Form):
-    """What is typed of a line so far; what makes no sense yet is left out."""
+    """Holds what is typed of a line so far; what makes no sense yet is left out."""
 
     packs = ExactField(required=False)
     pack = forms.CharField(required=False)
@@ -123,7 +123,7 @@ LineFormSet = forms.formset_factory(LineForm, extra=3, max_num=200, absolute_max
 
 
 def order_request(head: dict, lines: list[LineRequest]) -> OrderRequest:
-    """What the form asks for."""
+    """Return what the form asks for."""
     return OrderRequest(
         company=head["company"].pk,
         supplier=head["supplier"].pk,

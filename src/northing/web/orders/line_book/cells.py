@@ -74,7 +74,7 @@ def _strip(row: dict, value, _: date) -> str:
 
 def _move(row: dict, value, _: date) -> str:
     if not value:
-        return '<td class="quiet">nobody’s move</td>'
+        return '<td class="quiet">no one’s move</td>'
     return f'<td class="move-{value}" title="{escape(row["reason"])}">{PARTIES[value]}</td>'
 
 

@@ -1,4 +1,4 @@
-"""What a bulk act would do, before it is done: in numbers."""
+"""Covers what a bulk act would do, before it is done: in numbers."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -84,7 +84,7 @@ def chasing(lines: Sequence[int]) -> Effect:
     silent = [row["name"] for row in rows if not row["email"]]
     if silent:
         says.append(f"No mail address is kept for {', '.join(silent[:5])}: nothing goes to them.")
-    says.append("Nobody is reminded twice of the same thing within the quiet time; who was, is listed.")
+    says.append("No one is reminded twice of the same thing within the quiet time; who was, is listed.")
     return Effect([row["supplier_id"] for row in rows], says)
 
 

@@ -11,7 +11,7 @@ READY = {
     "held": ("Held or rejected", "where=all%2C+units+held"),
     "unbilled": ("Ours, not billed", "where=all%2C+not+billed&cols=line,item,supplier,received,billed,unbilled,value"),
 }
-# What somebody of a role opens the line book for; the first role that is named here decides.
+# What a person of a role opens the line book for; the first role that is named here decides.
 FIRST = {
     "expediter": "our-move",
     "buyer": "not-agreed",

@@ -1,4 +1,4 @@
-"""What an order's lines are in supply: where their units lie, and what of them can still be changed."""
+"""Covers what an order's lines are in supply: where their units lie, and what of them can still be changed."""
 
 from decimal import Decimal
 

@@ -74,7 +74,7 @@ def _file(request, file_id: int) -> OrderFile:
 
 @open_page
 def file(request, file_id: int):
-    """What a file would do, or did, row by row."""
+    """Return what a file would do, or did, row by row."""
     record = _file(request, file_id)
     counts = dict(record.rows.values_list("state").annotate(Count("id")).order_by())
     rows = record.rows.select_related("order")

@@ -32,6 +32,8 @@ from northing.web.orders.line_book.cells import row_html
 from northing.web.orders.line_book.saved_views import READY, first_view
 from northing.web.orders.queries import line_record
 from northing.worklist.models import SavedView
+from northing.worklist.operations import forget_view as drop_view
+from northing.worklist.operations import save_view as save_query
 
 AT_ONCE = 5_000
 WINDOWS = ["today", "this week", "next 7 days", "next 14 days", "next 30 days", "overdue", "never"]
@@ -77,7 +79,7 @@ def _group_head(asked, group, today) -> dict:
 
 
 def _headed(asked) -> list[dict]:
-    """What the head of each column needs: its label, width, and the address that sorts by it."""
+    """Return what the head of each column needs: its label, width, and the address that sorts by it."""
     found = []
     for column, width in asked.columns:
         here = column.key == asked.sort
@@ -144,7 +146,7 @@ def line(request, line_id: int):
 @own_page
 @require_POST
 def export_lines(request, kind: str):
-    """What is seen, or what was picked of it, as a file. For a long workbook the worker is sent."""
+    """Export the rows shown, or those picked, as a file. Long workbooks go to the worker."""
     today, asked, picks = timezone.localdate(), _asked(request.POST.get("query", "")), _picks(request)
     found = where(asked.clauses, companies_of(request.user), today, picks)
     if kind == "csv":
@@ -181,8 +183,7 @@ def save_view(request):
         return redirect(reverse("lines"))
     entered = form.cleaned_data
     query = _asked(entered["query"]).address().lstrip("?")
-    kept = {"query": query[:1500], "shared": entered["shared"]}
-    SavedView.objects.update_or_create(owner=request.user, name=entered["name"], defaults=kept)
+    save_query(request.user, entered["name"], query[:1500], entered["shared"])
     messages.success(request, f"Saved as “{entered['name']}”{', for everybody' if entered['shared'] else ''}.")
     return redirect(f"{reverse('lines')}?{query}")
 
@@ -192,7 +193,7 @@ def save_view(request):
 def forget_view(request, view_id: int):
     """Forget a view of one's own."""
     view = get_object_or_404(SavedView, pk=view_id, owner=request.user)
-    view.delete()
+    drop_view(view)
     messages.success(request, f"“{view.name}” is forgotten.")
     return redirect("lines")
 
@@ -208,7 +209,7 @@ def chosen_lines(request) -> list[int]:
 
 
 def _asked(query: str):
-    """What a query string that came with a form asks for."""
+    """Return what a query string that came with a form asks for."""
     return asked_from(QueryDict(query.lstrip("?")), timezone.localdate())
 
 

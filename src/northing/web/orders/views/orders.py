@@ -96,7 +96,9 @@ def beside_lines(form, lines) -> None:
 
 @open_page
 def quote(request):
-    """What the order form needs to know of an item while it is typed: packs, the price of this quantity, warnings."""
+    """Return what the order form needs to know of an item while it is typed: packs,
+    the price of this quantity, warnings.
+    """
     asked = {name: value[:40].replace("\x00", "") for name, value in request.GET.items()}
     supplier = Party.objects.filter(kind="supplier", pk=_number(asked.get("supplier", ""))).first()
     suppliers = [supplier.pk] if supplier else []
@@ -127,7 +129,7 @@ def quote(request):
 
 
 def _warns(agreement, supplier: Party | None, quantity: Decimal, factor: Decimal, entered: dict, today) -> list[str]:
-    """What does not fit the agreement so far; a field that is empty fits."""
+    """Return what does not fit the agreement so far; a field that is empty fits."""
     if agreement is None:
         return (
             [f"{supplier} has no agreed price for it: enter one."] if supplier and not entered.get("pack_price") else []

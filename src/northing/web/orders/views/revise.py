@@ -47,7 +47,7 @@ def change(request, order_id: int):
 
 
 def _look_again(form: ChangeForm, order: PurchaseOrder) -> None:
-    """Whoever was overtaken has now been told what the other did: what is sent next is sent knowingly."""
+    """Tell the person who was overtaken what the other did, so that the next attempt is made knowingly."""
     if isinstance(getattr(form, "refusal", None), revise.Overtaken):
         form.data = form.data.copy()
         form.data["version"] = str(PurchaseOrder.objects.values_list("version", flat=True).get(pk=order.pk))
@@ -73,7 +73,7 @@ def _changed(request, order: PurchaseOrder):
 @acts_for("write_order")
 @require_POST
 def parts(request, line_id: int):
-    """Divide what is not packed of a line into dated parts, or move a day; the supplier is asked anew."""
+    """Divide what is not packed of a line into dated parts, or move a day; the supplier has to agree again."""
     found = OrderLine.objects.select_related("order")
     line = get_object_or_404(scoped(found, request.user, "order__company"), pk=line_id)
     form = parts_form(line, request.POST)

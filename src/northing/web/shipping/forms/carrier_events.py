@@ -25,7 +25,9 @@ class EventsForm(ActionForm):
 
 
 class TieForm(ActionForm):
-    """What an event that waits is about: a port call, or a container that the person may see; the likeliest first."""
+    """Holds what an event that waits is about: a port call, or a container that the person may see;
+    the likeliest first.
+    """
 
     about = forms.ModelChoiceField(PortCall.objects.none(), label="It is about")
 

@@ -15,7 +15,7 @@ class NoticeForm(ActionForm):
 
     file = forms.FileField(label="CSV, XLSX or UBL DespatchAdvice")
     supplier = forms.ModelChoiceField(
-        Party.objects.filter(kind="supplier"), required=False, empty_label="whoever the orders are to"
+        Party.objects.filter(kind="supplier"), required=False, empty_label="the person who the orders are to"
     )
 
 

@@ -17,7 +17,7 @@ from northing.web.shipping.queries.loading import Column, Row
 
 
 class LoadForm(ActionForm):
-    """What should be in which container; of a new shipment also how it is called and travels."""
+    """Holds what should be in which container; of a new shipment also how it is called and travels."""
 
     seen = forms.CharField(widget=forms.HiddenInput, max_length=16, required=False)
     document = forms.CharField(label="Document", max_length=40, required=False)

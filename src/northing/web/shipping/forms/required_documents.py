@@ -15,7 +15,7 @@ class RequiredDocumentForm(ActionForm):
     kind = forms.ChoiceField(label="Paper", choices=RequiredDocument.Kind.choices)
     what = forms.CharField(label="which", max_length=80, required=False)
     party = forms.ChoiceField(label="whose move", choices=list(PARTIES.items()))
-    owner = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="nobody by name")
+    owner = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="no one by name")
     anchor = forms.ChoiceField(label="by", choices=RequiredDocument.Anchor.choices, required=False)
     anchor_days = forms.IntegerField(label="days after", min_value=-99, max_value=99, required=False)
     due = DayField(label="on", required=False)

@@ -1,4 +1,4 @@
-"""What an event that fits nothing may be about, the likeliest first."""
+"""Covers what an event that fits nothing may be about, the likeliest first."""
 
 from datetime import date, timedelta
 from difflib import SequenceMatcher

@@ -1,4 +1,4 @@
-"""What waits to be loaded, and the surface on which it is put into containers."""
+"""Covers what waits to be loaded, and the surface on which it is put into containers."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -30,7 +30,7 @@ FILTERS = ("q", "port", "supplier", "site", "by", "agreed", "group")
 
 @dataclass(frozen=True)
 class Asked:
-    """What the loading list is asked for: fragments and codes, empty where nothing is asked."""
+    """Holds what the loading list is asked for: fragments and codes, empty where nothing is asked."""
 
     q: str = ""
     port: str = ""
@@ -42,7 +42,7 @@ class Asked:
 
     @classmethod
     def of(cls, query: Mapping[str, str]) -> "Asked":
-        """What a query string asks for; what makes no sense is left out."""
+        """Return what a query string asks for; what makes no sense is left out."""
         said = {name: query.get(name, "").replace("\x00", "")[:60] for name in FILTERS}
         try:
             by = date.fromisoformat(said["by"]) if said["by"] else None
@@ -106,7 +106,7 @@ def totals(parts: QuerySet[Instalment]) -> dict:
 
 
 def choices(person: Person) -> dict[str, list[tuple[str, str]]]:
-    """What can be filtered by: ports, suppliers and sites that something waits at or for."""
+    """Return what can be filtered by: ports, suppliers and sites that something waits at or for."""
     parts = waiting(person, Asked()).order_by()
     order = "line__order"
     return {
@@ -137,7 +137,7 @@ class Column:
 
 @dataclass
 class Cell:
-    """What a container holds of a line, and what is typed for it."""
+    """Holds what a container holds of a line, and what is typed for it."""
 
     held: Decimal
     typed: str
@@ -167,7 +167,7 @@ def columns_of(shipment: Shipment | None) -> list[Column]:
 
 
 def rows_of(person: Person, shipment: Shipment | None, columns: list[Column], picked: Iterable[int]) -> list[Row]:
-    """The lines of the surface: what is aboard, then what was picked. What is held for others is added to columns."""
+    """The lines of the surface: what is aboard, then what was picked. Goods of others are added to the columns."""
     mine = companies_of(person)
     held: dict[tuple[int, int], Decimal] = {}
     by_box = {column.container: column for column in columns if column.container}

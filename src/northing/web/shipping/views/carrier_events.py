@@ -1,4 +1,4 @@
-"""Carriers' events: taken in, tied to what they are about, or waiting for somebody."""
+"""Carriers' events: taken in, tied to what they are about, or waiting for a person."""
 
 from dataclasses import dataclass
 from urllib.parse import quote
@@ -105,7 +105,7 @@ def event(request, event_id: int, what: str):
 
 @own_page
 def moved(request, ripple_id: int):
-    """What a machine's change did to one's lines; sent, it has been seen."""
+    """Return what a machine's change did to one's lines; sent, it has been seen."""
     found = get_object_or_404(Ripple.objects.filter(person=request.user), pk=ripple_id)
     if request.method == "POST":
         form = WholeForm(request.POST)

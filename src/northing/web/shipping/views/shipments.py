@@ -121,7 +121,9 @@ def shipment(request, shipment_id: int):
 
 
 def _boxes_form(record: Shipment, today: date) -> BoxesForm:
-    """What is likely to be said next: of what is on its way the discharge, of what has landed that it is fetched."""
+    """Return what is likely to be said next: of what is on its way the discharge,
+    of what has landed that it is fetched.
+    """
     milestone = "gate_out" if record.arrived_on else "discharged"
     return BoxesForm(shipment=record, initial={"value": today, "milestone": milestone})
 
@@ -162,7 +164,7 @@ def plan(request, shipment_id: int):
 @acts_for("say_dates")
 @require_POST
 def say_boxes(request, shipment_id: int):
-    """What happened to containers by themselves, or is to; where that moves anything, first what it moves."""
+    """Record milestones of containers; where dates move, their effect is shown first."""
     record = _shipment(request, shipment_id)
     if not may_somewhere(request.user, "say_dates"):
         raise PermissionDenied
@@ -289,7 +291,7 @@ def packing_list(request, shipment_id: int, kind: str):
 
 @open_page
 def advice(request, shipment_id: int, supplier_id: int, company_id: int):
-    """What one supplier sends one company, as a UBL DespatchAdvice."""
+    """Return what one supplier sends one company, as a UBL DespatchAdvice."""
     record = _shipment(request, shipment_id)
     for supplier, company in senders(record, companies_of(request.user)):
         if (supplier.pk, company.pk) == (supplier_id, company_id):

@@ -107,7 +107,7 @@ def shipment_happens(request, shipment_id: int, name: str):
 
 @form_for("say_dates")
 def take_back(request, statement_id: int):
-    """What was said of a date is taken back: first what that would do."""
+    """Take back a statement about a date; its effect is shown first."""
     found = DateStatement.objects.select_related("call__voyage", "leg", "container")
     said = get_object_or_404(found, pk=statement_id)
     shipment = said.container.shipment_id if said.container else said.leg.shipment_id if said.leg else None
