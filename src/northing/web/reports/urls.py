@@ -2,11 +2,14 @@
 
 from django.urls import path
 
-from northing.web.reports import find, views
+from northing.web.reports import find, scenario, views
 
 urlpatterns = [
     path("find/", find.find, name="find"),
     path("", views.look_back, name="look-back"),
+    path("scenarios/lines/<int:line_id>.json", scenario.of_line, name="line-scenario"),
+    path("scenarios/bills/<int:bill_id>.json", scenario.of_bill, name="bill-scenario"),
+    path("scenarios/layers/<int:layer_id>.json", scenario.of_layer, name="layer-scenario"),
     path("ledger/", views.ledger, name="ledger"),
     path("ledger/<int:entry_id>/", views.entry, name="entry"),
     path("ledger/trial-balance/", views.trial_balance, name="trial-balance"),

@@ -1,0 +1,233 @@
+"""The actions of a scenario: what happened to the lines it reaches, in the order in which it was recorded."""
+
+from collections.abc import Iterator
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+
+from northing.activity.models import HistoryEntry
+from northing.billing.models import Bill, BillLine
+from northing.claims.models import ReturnNote
+from northing.core.money.exact import divide, plain
+from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry
+from northing.inventory.models import StockIssue
+from northing.quality.models import Inspection
+from northing.receiving.models import Receipt, ReceiptLine
+from northing.reports.as_scenario.reach import Reach
+from northing.reports.as_scenario.world import Names
+from northing.shipping.models import DateStatement, Shipment, ShipmentLine
+
+ZERO = Decimal(0)
+# When it was recorded, its place among what was recorded at one instant, and the action.
+Recorded = tuple[datetime, int, dict[str, Any]]
+
+
+def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
+    """All actions, oldest first. A fact that was reversed is there with its reversal."""
+    found: list[Recorded] = []
+    for part in (_orders, _shipments, _charges, _bills, _entries, _receipts, _inspections, _returns, _issues):
+        found += part(reach, names)
+    found.sort(key=lambda one: one[:2])
+    return [action for _, _, action in found]
+
+
+def _action(do: str, day: date, **facts: Any) -> dict[str, Any]:
+    return {"do": do, "day": day.isoformat(), **facts}
+
+
+def _reversal(fact: Any, name: str) -> Iterator[Recorded]:
+    by = fact.reversed_by
+    if by is not None:
+        yield by.at, 9, _action("reverse", by.occurred_on, what=name)
+
+
+def _orders(reach: Reach, names: Names) -> Iterator[Recorded]:
+    for key, order in names.orders.items():
+        lines = [line for line in names.lines if line.order_id == key]
+        facts = {
+            "id": names.of("order", key),
+            "company": names.of("company", order.company_id),
+            "supplier": names.of("party", order.supplier_id),
+            "site": names.of("site", order.site_id),
+            "incoterm": order.incoterm,
+            "ours_from": order.ours_from.replace("_", " "),
+            "lines": [_line(line, names) for line in lines],
+        }
+        if order.sent_at:
+            yield order.sent_at, 0, _action("order", order.sent_at.date(), **facts)
+
+
+def _line(line, names: Names) -> dict[str, str]:
+    part = line.instalments.order_by("number").first()
+    price = divide(part.pack_price * part.net_share, line.pack_factor, 10)
+    units = sum((one.quantity for one in line.instalments.all()), ZERO)
+    return {"item": names.of("item", line.item_id), "quantity": plain(units), "price": plain(price)}
+
+
+def _shipments(reach: Reach, names: Names) -> Iterator[Recorded]:
+    for shipment in Shipment.objects.filter(pk__in=reach.shipments).order_by("pk"):
+        name = names.of("shipment", shipment.pk)
+        held = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__in=reach.lines)
+        parts = [
+            {
+                "line": names.of("line", one.instalment.line_id),
+                "quantity": plain(one.quantity),
+                "container": names.of("container", one.container_id),
+            }
+            for one in held.select_related("instalment").order_by("pk")
+        ]
+        packed = HistoryEntry.objects.filter(links__kind="shipment", links__record=shipment.pk).order_by("pk")
+        begun = packed.filter(action__in=("stow", "load", "build", "open_afloat")).last()
+        at = begun.at if begun else shipment.created_at
+        sailed = DateStatement.objects.filter(leg__shipment=shipment, kind="actual", retracted=False)
+        said = sailed | DateStatement.objects.filter(call__voyage=shipment.voyage_id, kind="actual", retracted=False)
+        days = {"departs": shipment.departed_on or at.date(), "arrives": shipment.arrived_on}
+        days = {key: day.isoformat() for key, day in days.items() if day}
+        yield at, 1, _action("ship", at.date(), id=name, parts=parts, **days)
+        for do, milestone, day in (
+            ("depart", "departure", shipment.departed_on),
+            ("arrive", "arrival", shipment.arrived_on),
+        ):
+            if day:
+                told = said.filter(milestone=milestone, value=day).order_by("-said_at").first()
+                yield told.said_at if told else at, 3 if do == "depart" else 5, _action(do, day, shipment=name)
+
+
+def _over(charge: Charge, names: Names) -> dict[str, list[str]]:
+    boxes = [
+        f"{names.of('shipment', box.shipment_id)} {names.of('container', box.pk)}"
+        for box in charge.containers.order_by("pk")
+    ]
+    return {
+        "shipments": [names.of("shipment", one.pk) for one in charge.shipments.order_by("pk")],
+        "containers": boxes,
+        "lines": [names.of("line", one.pk) for one in charge.lines.order_by("pk")],
+    }
+
+
+def _kind(charge: Charge, names: Names) -> dict[str, Any]:
+    return {"kind": charge.kind, "basis": charge.basis, "over": _over(charge, names)}
+
+
+def _charges(reach: Reach, names: Names) -> Iterator[Recorded]:
+    for charge in Charge.objects.filter(pk__in=reach.charges, estimated__isnull=False).order_by("pk"):
+        told = HistoryEntry.objects.filter(links__kind="charge", links__record=charge.pk).order_by("pk")
+        entered = told.filter(action="enter_estimate").first()
+        if entered is None:
+            continue
+        name = names.of("charge", charge.pk)
+        facts = {"company": names.of("company", charge.company_id), "payee": names.of("party", charge.payee_id)}
+        facts |= {"amount": plain(charge.estimated), "currency": charge.estimated_currency} | _kind(charge, names)
+        yield entered.at, 2, _action("charge", charge.estimated_on, id=name, **facts)
+        ended = told.filter(action="end_estimate").first()
+        if ended is not None:
+            yield ended.at, 7, _action("end", ended.occurred_on, charge=name)
+
+
+def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
+    bills = Bill.objects.filter(lines__charge__in=reach.charges).distinct().order_by("pk")
+    for bill in bills.select_related("party", "reversed_by"):
+        name = names.of("bill", bill.pk)
+        lines = bill.lines.filter(charge__in=reach.charges).select_related("charge").order_by("number")
+        facts = {
+            "id": name,
+            {"customs": "office"}.get(bill.party.kind, bill.party.kind): names.of("party", bill.party_id),
+            "company": names.of("company", bill.company_id),
+            "number": name,
+            "currency": bill.currency,
+            "rate": plain(bill.rate) if bill.currency != bill.company.currency else None,
+            "tax": plain(bill.tax),
+            "lines": [_bill_line(line, names) for line in lines],
+        }
+        facts = {key: value for key, value in facts.items() if value is not None}
+        yield bill.at, 4, _action(bill.kind, bill.day, **facts)
+        yield from _reversal(bill, name)
+
+
+def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
+    """A line of an estimate, of a charge that an earlier bill began, or of a charge of its own."""
+    facts: dict[str, Any] = {"amount": plain(line.amount), "final": line.final}
+    charge = line.charge
+    first = BillLine.objects.filter(charge=charge).order_by("pk").first()
+    if charge.estimated is not None:
+        facts["charge"] = names.of("charge", charge.pk)
+    elif first is not None and first.pk != line.pk:
+        facts["charge"] = f"{names.of('bill', first.bill_id)}/{first.number}"
+    return facts | _kind(charge, names)
+
+
+def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
+    entries = CustomsEntry.objects.filter(shipment__in=reach.shipments).order_by("pk")
+    for entry in entries.select_related("reversed_by"):
+        name = names.of("entry", entry.pk)
+        facts = {
+            "id": name,
+            "shipment": names.of("shipment", entry.shipment_id),
+            "company": names.of("company", entry.company_id),
+            "office": names.of("party", entry.office_id),
+            "number": name,
+        }
+        if entry.corrects_id:
+            facts["corrects"] = names.of("entry", entry.corrects_id)
+        yield entry.at, 6, _action("customs", entry.day, **facts)
+        if not CustomsEntry.objects.filter(corrects=entry).exists():
+            yield from _reversal(entry, name)
+
+
+def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
+    receipts = Receipt.objects.filter(lines__instalment__line__in=reach.lines).distinct().order_by("pk")
+    for receipt in receipts.select_related("container", "reversed_by"):
+        name = names.of("receipt", receipt.pk)
+        lines = receipt.lines.filter(instalment__line__in=reach.lines).select_related("instalment__line__order")
+        rows = [_received(line, names) for line in lines.order_by("pk")]
+        facts: dict[str, Any] = {"id": name, "site": names.of("site", receipt.site_id), "note": name, "rows": rows}
+        if receipt.container is None:
+            facts["from"] = names.of("order", lines[0].instalment.line.order_id)
+        else:
+            facts["from"] = names.of("shipment", receipt.container.shipment_id)
+            facts["container"] = names.of("container", receipt.container_id)
+        yield receipt.at, 6, _action("receive", receipt.occurred_on, **facts)
+        yield from _reversal(receipt, name)
+
+
+def _received(line: ReceiptLine, names: Names) -> dict[str, Any]:
+    rest = "no more" if line.missing or line.dropped else "coming"
+    return {"line": names.of("line", line.instalment.line_id), "quantity": plain(line.quantity), "rest": rest}
+
+
+def _inspections(reach: Reach, names: Names) -> Iterator[Recorded]:
+    found = Inspection.objects.filter(layer__shipment_line__instalment__line__in=reach.lines).order_by("pk")
+    for one in found.select_related("layer__receipt_line", "layer__shipment_line__instalment", "reversed_by"):
+        facts = {
+            "id": names.of("case", one.pk),
+            "receipt": names.of("receipt", one.layer.receipt_line.receipt_id),
+            "line": names.of("line", one.layer.shipment_line.instalment.line_id),
+            "passed": plain(one.passed),
+            "failed": plain(one.failed),
+            "reason": "other" if one.failed else "",
+        }
+        yield one.at, 7, _action("inspect", one.occurred_on, **facts)
+        if one.failed:
+            yield from _reversal(one, names.of("case", one.pk))
+
+
+def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
+    notes = ReturnNote.objects.filter(case__layer__shipment_line__instalment__line__in=reach.lines).order_by("pk")
+    for note in notes.select_related("case", "reversed_by"):
+        name = names.of("given back", note.pk)
+        facts = {"case": names.of("case", note.case.inspection_id), "quantity": plain(note.quantity)}
+        yield note.at, 8, _action("return", note.occurred_on, id=name, reference=name, **facts)
+        yield from _reversal(note, name)
+
+
+def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
+    of_lines = {"lines__layer__shipment_line__instalment__line__in": reach.lines}
+    issues = StockIssue.objects.filter(**of_lines).distinct().order_by("pk").select_related("reversed_by")
+    for issue in issues:
+        name = names.of("use", issue.pk)
+        took = issue.lines.filter(layer__shipment_line__instalment__line__in=reach.lines)
+        units = sum((line.quantity for line in took), ZERO)
+        facts = {"id": name, "site": names.of("site", issue.site_id), "item": names.of("item", issue.item_id)}
+        yield issue.at, 8, _action("issue", issue.occurred_on, quantity=plain(units), **facts, **{"for": "use"})
+        yield from _reversal(issue, name)

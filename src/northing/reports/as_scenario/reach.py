@@ -1,0 +1,49 @@
+"""How far a scenario has to reach: the lines, shipments and charges that bear on each other's cost."""
+
+from dataclasses import dataclass, field
+
+from django.db.models import Q
+
+from northing.costing.models import Charge
+from northing.orders.models import OrderLine
+from northing.shipping.models import Shipment, ShipmentLine
+
+MOST_LINES = 120
+OFFICES = (Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX)
+
+
+class TooMuch(Exception):
+    """Why no file is made, in words."""
+
+
+@dataclass
+class Reach:
+    """Ids of order lines, shipments and charges."""
+
+    lines: set[int] = field(default_factory=set)
+    shipments: set[int] = field(default_factory=set)
+    charges: set[int] = field(default_factory=set)
+
+
+def reach_of(lines: set[int], companies: set[int]) -> Reach:
+    """The lines, what travels with them, what is spread over it, and so on until nothing is added. Raises TooMuch."""
+    found, more = Reach(), set(lines)
+    while more - found.lines:
+        found.lines |= more
+        if len(found.lines) > MOST_LINES:
+            raise TooMuch(f"More than {MOST_LINES} order lines bear on this cost. Choose one with fewer beside it.")
+        parts = ShipmentLine.objects.filter(instalment__line__in=found.lines, container__isnull=False)
+        found.shipments |= set(parts.values_list("container__shipment", flat=True))
+        over = Q(shipments__in=found.shipments) | Q(containers__shipment__in=found.shipments)
+        over |= Q(shares__order_line__in=found.lines)
+        found.charges |= set(Charge.objects.filter(over).exclude(kind__in=OFFICES).values_list("pk", flat=True))
+        boxes = Shipment.objects.filter(Q(charges__in=found.charges) | Q(containers__charges__in=found.charges))
+        found.shipments |= set(boxes.values_list("pk", flat=True))
+        aboard = ShipmentLine.objects.filter(container__shipment__in=found.shipments)
+        more = set(aboard.values_list("instalment__line", flat=True))
+        more |= set(Charge.objects.filter(pk__in=found.charges, lines__isnull=False).values_list("lines", flat=True))
+    owners = set(OrderLine.objects.filter(pk__in=found.lines).values_list("order__company", flat=True))
+    if owners - companies:
+        what = "Goods of a company that you do not see bear a part of these costs."
+        raise TooMuch(f"{what} Ask a person who sees both companies.")
+    return found

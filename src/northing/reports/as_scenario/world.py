@@ -1,0 +1,123 @@
+"""The world of a scenario: companies, sites, parties, items and rates, under names that tell nothing."""
+
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import Any
+
+from northing.core.money.exact import plain
+from northing.costing.models import Charge
+from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Party, Site
+from northing.orders.models import OrderLine, PurchaseOrder
+from northing.reports.as_scenario.reach import Reach
+
+
+class Names:
+    """What records are called in the file: a letter and a number, in the order of their ids."""
+
+    def __init__(self, reach: Reach):
+        lines = OrderLine.objects.filter(pk__in=reach.lines).select_related("order", "item").order_by("order", "number")
+        self.lines = list(lines)
+        orders = PurchaseOrder.objects.filter(lines__in=reach.lines).distinct().order_by("pk")
+        self.orders = {order.pk: order for order in orders.select_related("company", "supplier", "site")}
+        charges = Charge.objects.filter(pk__in=reach.charges)
+        payees = set(charges.values_list("payee", flat=True))
+        companies = {order.company_id for order in self.orders.values()} | set(
+            charges.values_list("company", flat=True)
+        )
+        self._named: dict[tuple[str, int], str] = {}
+        self._name("C", "company", companies)
+        self._name("W", "site", {order.site_id for order in self.orders.values()})
+        self._name("PO", "order", self.orders)
+        self._name("I", "item", {line.item_id for line in self.lines})
+        self._name("S", "party", {order.supplier_id for order in self.orders.values()} | payees)
+        self._name("SH", "shipment", reach.shipments)
+        self._name("CH", "charge", reach.charges)
+        numbers: dict[int, int] = {}
+        for line in self.lines:
+            numbers[line.order_id] = numbers.get(line.order_id, 0) + 1
+            self._named["line", line.pk] = f"{self.of('order', line.order_id)}/{numbers[line.order_id]}"
+
+    def _name(self, letters: str, kind: str, keys: Iterable[int]) -> None:
+        for number, key in enumerate(sorted(keys), 1):
+            self._named[kind, key] = f"{letters}{number}"
+
+    def of(self, kind: str, key: int) -> str:
+        """The name of a record; of one that has none yet (an office, say) a new one."""
+        if (kind, key) not in self._named:
+            self._named[kind, key] = f"{kind[0].upper()}{sum(1 for known, _ in self._named if known == kind) + 1}"
+        return self._named[kind, key]
+
+    def keys(self, kind: str) -> list[int]:
+        """Ids of the records of a kind that are named."""
+        return [key for known, key in self._named if known == kind]
+
+
+def world_of(reach: Reach, names: Names) -> dict[str, Any]:
+    """The world that the actions need."""
+    companies = Company.objects.filter(pk__in=names.keys("company")).order_by("pk")
+    sites = Site.objects.filter(pk__in=names.keys("site")).order_by("pk")
+    parties = list(Party.objects.filter(pk__in=names.keys("party")).order_by("pk"))
+    items = Item.objects.filter(pk__in=names.keys("item")).order_by("pk")
+    of_kind = {kind: [one for one in parties if one.kind == kind] for kind in Party.Kind.values}
+    return {
+        "companies": [_company(one, names) for one in companies],
+        "sites": [_site(one, names) for one in sites],
+        "suppliers": [_supplier(one, names) for one in of_kind["supplier"]],
+        "providers": [{"code": names.of("party", one.pk)} for one in of_kind["provider"]],
+        "offices": [{"code": names.of("party", one.pk)} for one in of_kind["customs"]],
+        "items": [_item(one, names) for one in items],
+        "rates": _rates(companies, names),
+    }
+
+
+def _company(one: Company, names: Names) -> dict[str, Any]:
+    tax = {
+        "rate": plain(one.import_tax_rate),
+        "base": list(one.import_tax_base),
+        "reclaimed": plain(one.import_tax_reclaimed),
+    }
+    return {"code": names.of("company", one.pk), "currency": one.currency, "country": one.country, "import_tax": tax}
+
+
+def _site(one: Site, names: Names) -> dict[str, Any]:
+    bins = {f"B{number}": bin.purpose for number, bin in enumerate(Bin.objects.filter(site=one).order_by("pk"), 1)}
+    return {"code": names.of("site", one.pk), "company": names.of("company", one.company_id), "bins": bins}
+
+
+def _supplier(one: Party, names: Names) -> dict[str, Any]:
+    over = plain(one.over_tolerance / 100)
+    return {"code": names.of("party", one.pk), "currency": one.currency, "country": one.country, "over": over}
+
+
+def _item(one: Item, names: Names) -> dict[str, Any]:
+    numbers = {"weight_kg": one.weight_kg, "volume_m3": one.volume_m3, "duty_rate": one.duty_rate}
+    return {
+        "code": names.of("item", one.pk),
+        "unit": one.unit,
+        "decimals": one.decimals,
+        "hs": one.hs_code,
+        "origin": one.origin,
+        "inspected": one.inspected,
+        **{name: plain(Decimal(value)) for name, value in numbers.items()},
+    }
+
+
+def _rates(companies: Iterable[Company], names: Names) -> list[dict[str, str]]:
+    """The rates of the currencies that the companies' orders and charges are in, a row for each day."""
+    currencies = {order.currency for order in names.orders.values()}
+    currencies |= set(Charge.objects.filter(pk__in=names.keys("charge")).values_list("currency", flat=True))
+    found: dict[tuple[str, str, Any], dict[str, str]] = {}
+    for company in companies:
+        rows = ExchangeRate.objects.filter(company=company, currency__in=currencies - {company.currency})
+        for row in rows.order_by("day", "pk"):
+            key = (row.currency, company.currency, row.day)
+            found.setdefault(key, {})[row.purpose] = plain(row.rate)
+    book: dict[tuple[str, str], str] = {}
+    rates = []
+    for (currency, base, day), row in sorted(found.items(), key=lambda pair: pair[0][2]):
+        # A row of the file has a book rate; where only the customs rate is new the book rate stands.
+        row.setdefault("book", book.get((currency, base), ""))
+        book[currency, base] = row["book"]
+        if row["book"]:
+            rates.append({"currency": currency, "base": base, "day": day.isoformat(), **row})
+    return rates

@@ -1,0 +1,106 @@
+"""A downloaded scenario replays to the cent, tells no names, and nothing of companies that one does not see."""
+
+import json
+from decimal import Decimal as D
+
+import pytest
+from django.db import connection
+from django.urls import reverse
+
+from northing.access.models import Person
+from northing.actions.billing import bills
+from northing.actions.billing.request import BillLineRequest, BillRequest, ReverseBillRequest
+from northing.actions.claims import returns
+from northing.actions.costing import charges
+from northing.actions.customs import entries
+from northing.actions.inventory import issue
+from northing.actions.quality import inspect
+from northing.billing.models import Bill
+from northing.claims.models import Claim
+from northing.ledger.models import CostLayer
+from northing.masterdata.models import Item
+from northing.orders.models import OrderLine
+from northing.scenarios import files
+from northing.scenarios.expect import differences
+from northing.scenarios.play import Player
+from northing.scenarios.result import result
+from tests.database import empty
+from tests.worlds import TODAY, small_world
+
+
+def much_happens(world):
+    """Receipt in parts, an estimate billed in parts, customs, an inspection with a return, issues, a reversed bill."""
+    world.items["B"].inspected = True
+    world.items["B"].save()
+    shipment = world.shipment([world.sent_order({"A": D(240), "C": D(900)}), world.sent_order({"B": D(1200)})])
+    provider = world.parties["provider"].pk
+    asked = charges.ChargeRequest(
+        world.nz.pk, provider, "freight", "volume", "USD", D("3120.00"), TODAY, (shipment.pk,)
+    )
+    estimate = charges.enter_estimate(world.act("costs"), asked)
+    world.say(shipment, "departure")
+    part = BillLineRequest(D("1000.00"), estimate, final=False)
+    bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, provider, "F-1", TODAY, "USD", (part,)))
+    world.say(shipment, "arrival")
+    office = world.parties["customs"].pk
+    entries.book_customs_entry(world.act("costs"), entries.EntryRequest(shipment.pk, world.nz.pk, office, "E-1", TODAY))
+    world.receive(shipment, {"A": D(100), "B": D(1200), "C": D(900)})
+    layer = CostLayer.objects.get(item__code="B")
+    inspect.inspect(world.act("inspector"), inspect.InspectRequest(layer.pk, D(1150), D(50), "dents", TODAY))
+    case = Claim.objects.get()
+    returns.return_goods(world.act("inspector"), returns.ReturnRequest(case.pk, D(30), "RMA", TODAY))
+    taken = issue.IssueRequest(world.site.pk, Item.objects.get(code="A").pk, D(70), "shops", TODAY)
+    issue.issue_stock(world.act("dock"), taken)
+    wrong = BillLineRequest(D("77.00"), kind="haulage", basis="weight", shipments=(shipment.pk,))
+    key = bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, provider, "H-1", TODAY, "NZD", (wrong,)))
+    bills.reverse_bill(world.act("costs"), ReverseBillRequest(key, "another firm's"))
+    rest = BillLineRequest(D("2221.00"), estimate)
+    bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, provider, "F-2", TODAY, "USD", (rest,)))
+    world.receive(shipment, {"A": D(138)}, still_coming=False)
+
+
+def test_what_is_downloaded_replays_to_the_cent(db, client):
+    world = small_world()
+    much_happens(world)
+    client.force_login(Person.objects.get(username="costs"))
+    line, layer, bill = OrderLine.objects.first(), CostLayer.objects.first(), Bill.objects.first()
+    found = client.get(reverse("line-scenario", args=[line.pk]))
+    assert "attachment" in found["Content-Disposition"]
+    for name, record in (("layer-scenario", layer), ("bill-scenario", bill)):
+        assert client.get(reverse(name, args=[record.pk])).json() == found.json()
+    text = found.content.decode()
+    assert not [word for word in ("KLN", "QXNU", "Test", "Supplier", "kettles", "F-1", "RMA", "dents") if word in text]
+    assert len(found.json()["expect"]["layers"]) == 4
+    with connection.cursor() as cursor:
+        cursor.execute("set constraints all immediate")
+    empty()
+    scenario = files.read(found.content)
+    player = Player(scenario)
+    actions = player.play()
+    assert [one for one in actions if "refused" in one] == []
+    assert list(differences(scenario.expect, {"actions": actions} | result(player))) == []
+
+
+def test_goods_of_a_company_one_does_not_see_are_not_told(world, client):
+    orders = [world.sent_order({"A": D(240)}), world.sent_order({"C": D(90)}, company=world.au)]
+    world.shipment(orders)
+    client.force_login(Person.objects.get(username="costs"))
+    Person.objects.get(username="costs").grants.exclude(company=world.nz).delete()
+    line = OrderLine.objects.get(item__code="A")
+    refused = client.get(reverse("line-scenario", args=[line.pk]), follow=True)
+    assert b"a company that you do not see" in refused.content
+    assert client.get(reverse("line-scenario", args=[OrderLine.objects.get(item__code="C").pk])).status_code == 404
+
+
+@pytest.mark.parametrize("name", ["line", "bill", "layer"])
+def test_what_is_not_there_is_not_there(world, client, name):
+    client.force_login(Person.objects.get(username="costs"))
+    assert client.get(reverse(f"{name}-scenario", args=[2**40])).status_code == 404
+
+
+def test_the_file_is_small(world):
+    much_happens(world)
+    from northing.reports.as_scenario import as_scenario
+
+    found = as_scenario({OrderLine.objects.first().pk}, {world.nz.pk})
+    assert len(json.dumps(found)) < 12_000
