@@ -2,6 +2,7 @@
 
 import argparse
 import contextlib
+import hashlib
 import os
 import shutil
 import signal
@@ -289,13 +290,21 @@ def psql(words: list[str]) -> int:
             DATA.stop()
 
 
+def _migrations() -> str:
+    """A mark of all migrations: another version of the program plays in a database of its own."""
+    total = hashlib.sha256()
+    for path in sorted(Path("src/northing").glob("*/migrations/*.py")):
+        total.update(path.name.encode() + path.read_bytes())
+    return total.hexdigest()[:12]
+
+
 def play(words: list[str]) -> int:
     """Play scenarios in an empty scratch database; nothing but their results on standard output."""
     with contextlib.redirect_stdout(sys.stderr):
         prepare()
         scratch = Cluster("scratch")
         started = scratch.ensure()
-        name = "northing_play"
+        name = f"northing_play_{_migrations()}"
         if not scratch.has_database(name):
             scratch.sql(f"create database {name}")
         env = surroundings(scratch.url(name))

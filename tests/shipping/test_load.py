@@ -4,6 +4,7 @@ from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
+from django.db import transaction
 
 from northing.actions.shipping import load as loading
 from northing.actions.shipping import pack
@@ -47,9 +48,10 @@ def load(world, shipment, *boxes, who="shipping", **more):
 
 
 def refused(world, shipment, *boxes, **more):
-    with pytest.raises(Refused) as error:
+    before = stowed(), Container.objects.count()
+    with pytest.raises(Refused) as error, transaction.atomic():
         load(world, shipment, *boxes, **more)
-    assert Container.objects.count() == 0 or shipment
+    assert (stowed(), Container.objects.count()) == before, "nothing is half done"
     return error.value.problems
 
 

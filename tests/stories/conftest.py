@@ -15,6 +15,27 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 expect.set_options(timeout=10_000)
 
 
+# An act of the hand: a button or link pressed, a field changed, a key that acts by itself.
+COUNT = """
+  for (const [what, counts] of [
+    ["click", (at) => at.closest("a, button, summary")],
+    ["change", () => true],
+    ["keydown", (at, key) => key === "=" || (key === "Enter" && at.closest("input, body"))],
+  ]) document.addEventListener(what, (event) => {
+    if (event.isTrusted && counts(event.target, event.key)) window.acted(what);
+  }, true);
+"""
+
+
+def counted(page):
+    """The acts of the hand on a page from now on, as the browser sees them; the list grows with each."""
+    acts = []
+    page.expose_function("acted", acts.append)
+    page.add_init_script(COUNT)
+    page.evaluate(COUNT)
+    return acts
+
+
 class Stage:
     """People at their own browsers, all looking at one server."""
 

@@ -133,14 +133,18 @@ def bring_along(
 
     `dated` are instalments of which only the dates moved. Every action that writes facts ends with this.
     """
+    orders, instalments = list(orders), list(instalments)
     keys = {"instalments": [*instalments, *dated], "shipments": [*shipments], "layers": [*layers], "cases": [*cases]}
-    orders = list(orders)
-    expected_days.refresh_expected(keys["instalments"])
-    refresh_orders(orders)
-    refresh_instalments(instalments)
-    refresh_shipments(keys["shipments"])
-    refresh_layers(keys["layers"])
-    refresh_cases(keys["cases"])
+    for refresh, records in (
+        (expected_days.refresh_expected, keys["instalments"]),
+        (refresh_orders, orders),
+        (refresh_instalments, instalments),
+        (refresh_shipments, keys["shipments"]),
+        (refresh_layers, keys["layers"]),
+        (refresh_cases, keys["cases"]),
+    ):
+        if records:
+            refresh(records)
     if any(keys.values()):
         refresh_lines(_lines_of(keys))
     if orders:

@@ -44,6 +44,8 @@ def _reversal(fact: Any, name: str) -> Iterator[Recorded]:
 
 def _orders(reach: Reach, names: Names) -> Iterator[Recorded]:
     for key, order in names.orders.items():
+        if not order.sent_at:
+            continue
         lines = [line for line in names.lines if line.order_id == key]
         facts = {
             "id": names.of("order", key),
@@ -54,8 +56,7 @@ def _orders(reach: Reach, names: Names) -> Iterator[Recorded]:
             "ours_from": order.ours_from.replace("_", " "),
             "lines": [_line(line, names) for line in lines],
         }
-        if order.sent_at:
-            yield order.sent_at, 0, _action("order", order.sent_at.date(), **facts)
+        yield order.sent_at, 0, _action("order", order.sent_at.date(), **facts)
 
 
 def _line(line, names: Names) -> dict[str, str]:

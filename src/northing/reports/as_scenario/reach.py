@@ -27,6 +27,8 @@ class Reach:
 
 def reach_of(lines: set[int], companies: set[int]) -> Reach:
     """The lines, what travels with them, what is spread over it, and so on until nothing is added. Raises TooMuch."""
+    if not OrderLine.objects.filter(pk__in=lines, order__sent_at__isnull=False).exists():
+        raise TooMuch("The order was not sent yet, so nothing of it has a cost.")
     found, more = Reach(), set(lines)
     while more - found.lines:
         found.lines |= more

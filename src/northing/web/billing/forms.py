@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from django import forms
+from django.db.models import Q
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
@@ -15,6 +16,7 @@ from northing.web.common.forms import ActionForm, CurrencyField, DayField, Exact
 from northing.web.costing.forms import BASES, KIND_CHOICES
 
 MOST_LINES = 30
+MOST_ESTIMATES = 200
 PARTS = ("charge", "kind", "basis", "shipments", "orders", "amount", "remark", "more")
 
 
@@ -52,13 +54,24 @@ class BillForm(ActionForm):
         self.rows = max(1, min(rows, MOST_LINES))
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.choose_the_only_one("company")
-        expected = Charge.objects.filter(parts__company__in=companies_of(person), closed_on=None).distinct()
-        expected = list(expected.select_related("payee").prefetch_related("shipments").order_by("-pk"))
-        self.charges = {str(charge.pk): charge for charge in expected}
+        self.charges = {str(charge.pk): charge for charge in self._expected(person)}
         choices = [("", "a new charge"), *((key, _named(charge)) for key, charge in self.charges.items())]
         boxes = [(str(one.pk), str(one)) for one in shipments]
         for row in range(self.rows):
             self._add_row(f"-line-{row}", f"of line {row + 1}", choices, boxes, person)
+
+    def _expected(self, person) -> list[Charge]:
+        """Estimates that the bill may be of: those of its payee, once that is chosen; the newest first."""
+        found = Charge.objects.filter(parts__company__in=companies_of(person), closed_on=None).distinct()
+        payee = self.data.get("payee", "")
+        if payee.isascii() and payee.isdigit() and len(payee) < 15:
+            found = found.filter(Q(payee=payee) | Q(pk__in=self._chosen()))
+        return list(found.select_related("payee").prefetch_related("shipments").order_by("-pk")[:MOST_ESTIMATES])
+
+    def _chosen(self) -> list[str]:
+        """Ids of estimates chosen in a row already; a bill may be of another payee than its estimate."""
+        said = [self.data.get(f"charge-line-{row}", "") for row in range(self.rows)]
+        return [key for key in said if key.isascii() and key.isdigit() and len(key) < 15]
 
     def _add_row(self, end: str, label: str, charges: list, shipments: list, person) -> None:
         optional = {"required": False}
