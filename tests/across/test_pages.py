@@ -554,7 +554,7 @@ def test_begin_is_a_command(world, tmp_path, capsys):
     file.write_text("company,site,item,quantity,value,received_on\nKLN,TRG,A,64,2560.00,2026-06-01\n")
     call_command("begin", "stock", str(file), "--as", "administrator")
     assert "1 rows of stock.csv are in" in capsys.readouterr().out
-    for what, who, words in ((file, "nobody", "no person 'no one'"), (tmp_path / "no.csv", "administrator", "No such")):
+    for what, who, words in ((file, "nobody", "no person 'nobody'"), (tmp_path / "no.csv", "administrator", "No such")):
         with pytest.raises(CommandError, match=words):
             call_command("begin", "stock", str(what), "--as", who)
     with pytest.raises(CommandError, match="lacks the columns"):

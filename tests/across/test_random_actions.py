@@ -88,7 +88,7 @@ class Actions(Machine):
 
     @rule(pick=some.integers(0, 20))
     def take_out(self, pick):
-        part = self.one(ShipmentLine.objects.all(), pick)
+        part = self.one(ShipmentLine.objects.filter(container__isnull=False), pick)
         if part:
             self.attempt(load.load, "shipping", out_of(part))
 

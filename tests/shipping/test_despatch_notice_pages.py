@@ -81,7 +81,7 @@ def test_papers_on_the_shipments_page(desk, world):
         reverse("ask-paper", args=args), {"key": "b", "kind": "balance", "party": "accounts", "due": "2026-12-01"}
     )
     lading = RequiredDocument.objects.get(kind="lading")
-    held = desk.post(reverse("settle-paper", args=[lading.pk]), {"key": "s", "day": "2026-11-24"}, follow=True)
+    held = desk.post(reverse("complete-document", args=[lading.pk]), {"key": "s", "day": "2026-11-24"}, follow=True)
     assert "held until it is paid" in held.content.decode()
     page = desk.get(reverse("shipment", args=args)).content.decode()
     assert "Balance payment that releases the papers is not paid" in page

@@ -211,13 +211,13 @@ def test_a_paper_follows_the_date_it_is_counted_from(world, orders):
     assert RequiredDocument.objects.get().due == TODAY + 4 * DAY
     world.say(shipment, "departure", TODAY + 6 * DAY, "estimated")
     assert RequiredDocument.objects.get().due == TODAY + 10 * DAY
-    matter = Matter.objects.get(kind="paper")
+    matter = Matter.objects.get(kind="document")
     assert (matter.party, matter.due) == ("carrier", TODAY + 10 * DAY)
     assert name_all([matter])[0].subject == "Bill of lading of S-00001"
     settle(world, key, reference="BL 1", form="original")
-    assert not Matter.objects.filter(kind="paper").exists()
+    assert not Matter.objects.filter(kind="document").exists()
     settle(world, key, None)
-    assert Matter.objects.filter(kind="paper").exists()
+    assert Matter.objects.filter(kind="document").exists()
     assert move_faults() == []
 
 
@@ -243,7 +243,7 @@ def test_the_usual_papers_once(world, orders):
     assert required_documents.ask_usual(world.act("shipping"), usual) == 6
     assert required_documents.ask_usual(world.act("shipping"), usual) == 0
     assert set(RequiredDocument.objects.values_list("kind", flat=True)) >= {"lading", "plant_health", "cut_off"}
-    shipment.papers.all().delete()
+    shipment.required_documents.all().delete()
     Shipment.objects.update(mode="air")
     required_documents.ask_usual(world.act("shipping"), usual)
     assert RequiredDocument.objects.filter(kind="waybill").exists()

@@ -22,7 +22,7 @@ COUNT = """
     ["change", () => true],
     ["keydown", (at, key) => key === "=" || (key === "Enter" && at.closest("input, body"))],
   ]) document.addEventListener(what, (event) => {
-    if (event.isTrusted && counts(event.target, event.key)) window.acted(what);
+    if ((event.isTrusted || event.target.matches("select")) && counts(event.target, event.key)) window.acted(what);
   }, true);
 """
 
@@ -30,7 +30,7 @@ COUNT = """
 def counted(page):
     """The acts of the hand on a page from now on, as the browser sees them; the list grows with each."""
     acts = []
-    page.expose_function("acted", acts.append)
+    page.expose_function("acted", lambda what: acts.append(what))
     page.add_init_script(COUNT)
     page.evaluate(COUNT)
     return acts

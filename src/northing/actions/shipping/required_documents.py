@@ -17,7 +17,7 @@ from northing.shipping.queries import companies_aboard
 
 Kind, Anchor = RequiredDocument.Kind, RequiredDocument.Anchor
 NEEDED_FOR = {"": "nothing", "departure": "the departure", "customs": "customs", "receipt": "the receipt"}
-MOST_PAPERS = 60
+MOST_DOCUMENTS = 60
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ def require_document(act: Act, request: DocumentRequest) -> int:
     """Write down a paper that is due."""
     shipment = _shipment(act, request.shipment)
     refuse_if(_problems(request, shipment, act.today))
-    paper = shipping.write_paper(act, request)
+    paper = shipping.write_document(act, request)
     _bring_along(shipment)
     add_history(act, "require_document", f"Due: {paper}", [("shipment", shipment.pk, None)])
     return paper.pk
@@ -80,7 +80,7 @@ def require_document(act: Act, request: DocumentRequest) -> int:
 def ask_usual(act: Act, request: UsualRequest) -> int:
     """Write down the usual papers that are not there yet. Returns how many."""
     shipment = _shipment(act, request.shipment)
-    there = set(shipment.papers.values_list("kind", flat=True))
+    there = set(shipment.required_documents.values_list("kind", flat=True))
     lading = {Kind.LADING, Kind.WAYBILL}
     wanted = [row for row in USUAL if row[0] not in there and not (row[0] in lading and there & lading)]
     aboard = ShipmentLine.objects.filter(container__shipment=shipment)
@@ -91,7 +91,7 @@ def ask_usual(act: Act, request: UsualRequest) -> int:
         if shipment.mode == Shipment.Mode.AIR and kind == Kind.LADING:
             kind = Kind.WAYBILL
         asked = DocumentRequest(shipment.pk, kind, party, anchor=anchor, anchor_days=days, needed_for=needed)
-        shipping.write_paper(act, asked)
+        shipping.write_document(act, asked)
     if wanted:
         _bring_along(shipment)
         add_history(act, "require_document", f"Due: {len(wanted)} usual papers", [("shipment", shipment.pk, None)])
@@ -154,14 +154,14 @@ def _problems(request: DocumentRequest, shipment: Shipment, today: date) -> list
         found += day_problems(request.due, "due") or far_problems(request.due, today, "due")
     if request.owner is not None and not Person.objects.filter(pk=request.owner, is_active=True).exists():
         found.append(Problem("There is no such person.", "owner"))
-    if shipment.papers.count() >= MOST_PAPERS:
-        found.append(Problem(f"A shipment has at most {MOST_PAPERS} papers.", "kind"))
+    if shipment.required_documents.count() >= MOST_DOCUMENTS:
+        found.append(Problem(f"A shipment has at most {MOST_DOCUMENTS} papers.", "kind"))
     return found
 
 
 def _bring_along(shipment: Shipment) -> None:
     refresh_days([shipment])
-    documents.refresh_papers([shipment.pk])
+    documents.refresh_documents([shipment.pk])
 
 
 def refresh_days(shipments: list[Shipment]) -> None:
@@ -182,4 +182,4 @@ def refresh_days(shipments: list[Shipment]) -> None:
         due = day + timedelta(days=paper.anchor_days) if day else None
         if due != paper.due:
             rows.append((paper.pk, due))
-    shipping.write_paper_days(rows)
+    shipping.write_document_days(rows)

@@ -9,7 +9,7 @@ from northing.worklist.models import Matter
 from northing.worklist.operations import MatterDraft, write_matters
 
 
-def refresh_papers(shipments: Iterable[int]) -> None:
+def refresh_documents(shipments: Iterable[int]) -> None:
     """Papers due of shipments: one matter for each that is not there, for each company that has goods aboard."""
     keys = list(shipments)
     papers = list(RequiredDocument.objects.filter(shipment__in=keys).select_related("shipment"))
@@ -25,7 +25,7 @@ def refresh_papers(shipments: Iterable[int]) -> None:
         for company in aboard.get(paper.shipment_id, ()):
             drafts.append(
                 MatterDraft(
-                    kind="paper",
+                    kind="document",
                     record=paper.pk,
                     company=company,
                     move=move,
@@ -33,6 +33,6 @@ def refresh_papers(shipments: Iterable[int]) -> None:
                 )
             )
     known = {(draft.record, draft.company) for draft in drafts}
-    before = Matter.objects.filter(kind="paper", record__in=[paper.pk for paper in papers])
+    before = Matter.objects.filter(kind="document", record__in=[paper.pk for paper in papers])
     gone = {*before.values_list("record", "company")} - known
-    write_matters([*drafts, *(MatterDraft("paper", key, company, None) for key, company in gone)])
+    write_matters([*drafts, *(MatterDraft("document", key, company, None) for key, company in gone)])

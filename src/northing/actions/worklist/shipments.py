@@ -7,7 +7,7 @@ from decimal import Decimal
 from django.db import connection
 
 from northing.actions.worklist.clocks import refresh_clocks
-from northing.actions.worklist.documents import refresh_papers
+from northing.actions.worklist.documents import refresh_documents
 from northing.actions.worklist.stakes import Stakes, day_of
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
@@ -87,4 +87,4 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
     gone = {*known_before} - {(key, company.pk) for key, company in aboard}
     write_matters([*drafts, *(MatterDraft("shipment", key, company, None) for key, company in gone)])
     refresh_clocks(keys)
-    refresh_papers(keys)
+    refresh_documents(keys)

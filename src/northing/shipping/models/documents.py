@@ -36,7 +36,7 @@ class RequiredDocument(models.Model):
         DEPARTURE = "departure", "from departure"
         ARRIVAL = "arrival", "from arrival"
 
-    shipment = models.ForeignKey(Shipment, models.CASCADE, related_name="papers")
+    shipment = models.ForeignKey(Shipment, models.CASCADE, related_name="required_documents")
     kind = models.CharField(max_length=12, choices=Kind.choices)
     what = models.CharField(max_length=80, blank=True)
     # Whose move it is: a party of core.moves; of ours a person, of others by name.

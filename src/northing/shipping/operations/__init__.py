@@ -16,12 +16,12 @@ from northing.shipping.operations.arrivals import (
     write_ripple,
 )
 from northing.shipping.operations.documents import (
-    PaperAsked,
+    DocumentAsked,
     complete_document,
     settle_notice,
+    write_document,
+    write_document_days,
     write_notice,
-    write_paper,
-    write_paper_days,
 )
 from northing.shipping.operations.lines import (
     account_for,
@@ -65,7 +65,7 @@ __all__ = [
     "CallPlan",
     "FeedAsked",
     "LegPlan",
-    "PaperAsked",
+    "DocumentAsked",
     "RippleKept",
     "account_for",
     "blank",
@@ -91,8 +91,8 @@ __all__ = [
     "write_container",
     "write_legs",
     "write_notice",
-    "write_paper",
-    "write_paper_days",
+    "write_document",
+    "write_document_days",
     "write_ripple",
     "write_shipment",
     "write_split",

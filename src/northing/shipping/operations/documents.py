@@ -55,7 +55,7 @@ def settle_notice(notice: DespatchNotice, state: str, shipment: Shipment | None)
     notice.save(update_fields=["state", "shipment"])
 
 
-class PaperAsked(Protocol):
+class DocumentAsked(Protocol):
     """Holds what a paper due consists of."""
 
     shipment: int
@@ -70,7 +70,7 @@ class PaperAsked(Protocol):
     needed_for: str
 
 
-def write_paper(act: Act, asked: PaperAsked) -> RequiredDocument:
+def write_document(act: Act, asked: DocumentAsked) -> RequiredDocument:
     """A paper that is due."""
     return RequiredDocument.objects.create(
         shipment_id=asked.shipment,
@@ -94,6 +94,6 @@ def complete_document(paper: RequiredDocument, day: date | None, reference: str,
     paper.save(update_fields=["done_on", "reference", "form"])
 
 
-def write_paper_days(rows: Sequence[tuple[int, date | None]]) -> None:
+def write_document_days(rows: Sequence[tuple[int, date | None]]) -> None:
     """By when papers (ids) are due."""
     update_columns(RequiredDocument._meta.db_table, {"due": "date"}, rows)

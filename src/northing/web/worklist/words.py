@@ -115,7 +115,7 @@ NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
     "instalment": _instalments,
     "shipment": _shipments,
-    "paper": _documents,
+    "document": _documents,
     "notice": _notices,
     "ripple": _ripples,
     "container": _containers,

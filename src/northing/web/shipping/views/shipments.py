@@ -108,7 +108,7 @@ def shipment(request, shipment_id: int):
         "sheets": cost_sheet(record, mine, timezone.localdate()),
         "readiness": readiness_of(record, mine, today),
         "range": shipment_range(record, Learnt(), today),
-        "papers": record.papers.select_related("owner").order_by("done_on", "due", "pk"),
+        "papers": record.required_documents.select_related("owner").order_by("done_on", "due", "pk"),
         "paper_form": RequiredDocumentForm(),
         "parties": PARTIES,
         "today": today,
