@@ -6,11 +6,15 @@ import pytest
 from django.urls import reverse
 
 from northing.access.models import Person
+from northing.actions.billing import bills
+from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.actions.costing import charges
 from northing.actions.inventory import issue
 from northing.actions.masterdata import opening
 from northing.actions.quality import inspect
 from northing.billing.models import Bill
 from northing.claims.models import Claim, ReturnNote
+from northing.core.problems import NotAllowed
 from northing.costing.models import Charge
 from northing.inventory.models import OnHand, Opening
 from northing.ledger.models import Account, CostLayer
@@ -173,3 +177,17 @@ def test_an_opening_is_reversed_while_nothing_has_left(world, signed_in):
     assert signed_in("administrator").post(url, {"key": "b", "reason": "counted twice"}).status_code == 302
     assert balance(Account.STOCK) == balance(Account.OPENING) == 0
     assert book_faults() == [] and not OnHand.objects.filter(quantity__gt=0).exists()
+
+
+def test_an_estimate_of_another_company_is_not_spoken_of(world):
+    asked = charges.ChargeRequest(
+        world.au.pk, world.parties["provider"].pk, "freight", "value", "USD", D(90), TODAY,
+        (world.shipment([world.sent_order({"A": D(10)}, company=world.au)]).pk,),
+    )  # fmt: skip
+    estimate = charges.enter_estimate(world.act("costs"), asked)
+    world.people["costs"].grants.exclude(company=world.nz).delete()
+    world.people["costs"].__dict__.pop("_held", None)
+    line = BillLineRequest(D(90), estimate, final=False)
+    wrong = BillRequest(world.nz.pk, world.parties["provider"].pk, "F-1", TODAY, "NZD", (line,))
+    with pytest.raises(NotAllowed):
+        bills.book_bill(world.act("costs"), wrong)

@@ -26,7 +26,7 @@ from northing.core.billing.terms import Terms, due_day
 from northing.core.money.money import converted, is_whole
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
-from northing.costing.models import Charge
+from northing.costing.models import Charge, ChargePart
 from northing.drawings.figures import money
 from northing.ledger.models import Account, DocumentKind, Entry
 from northing.ledger.operations import Draft, open_entry, post
@@ -58,6 +58,7 @@ def book_bill(act: Act, request: BillRequest) -> int:
 
     Returns its id.
     """
+    act.require("book_bill", request.company, *_borne_by(request))
     lines = billed_lines(request, lock=True)
     for line in lines:
         line.goods = lock_scope(line.scope)
@@ -90,6 +91,12 @@ def book_bill(act: Act, request: BillRequest) -> int:
     post(entry, drafts + payable_drafts(bill))
     accruals.true_up(entry, [line.charge.pk for line in lines])
     return bill.pk
+
+
+def _borne_by(request: BillRequest) -> list[int]:
+    """Companies that bear the estimates named, so that nothing is said of them to a person who may not bill them."""
+    parts = ChargePart.objects.filter(charge__in=[line.charge for line in request.lines if line.charge])
+    return sorted(set(parts.values_list("company", flat=True)))
 
 
 def _head_problems(request: BillRequest) -> list[Problem]:
