@@ -306,6 +306,9 @@ def play(words: list[str]) -> int:
         started = scratch.ensure()
         name = f"northing_play_{_migrations()}"
         if not scratch.has_database(name):
+            old = scratch.sql("select datname from pg_database where datname like 'northing_play%'").split()
+            for other in old:
+                scratch.sql(f"drop database if exists {other} with (force)")
             scratch.sql(f"create database {name}")
         env = surroundings(scratch.url(name))
         _manage(["migrate", "--no-input", "-v", "0"], env)
