@@ -4,6 +4,7 @@ One description serves the page, the file and the API.
 """
 
 from decimal import Decimal
+from typing import Any
 from zoneinfo import available_timezones
 
 from northing.core.costing.landed_cost import KINDS as CHARGE_KINDS
@@ -57,6 +58,31 @@ def _time_zone(said: str) -> str:
     if said not in available_timezones():
         raise ValueError("is no time zone such as Pacific/Auckland")
     return said
+
+
+def _accounts(name: str, whose: str, owner: Fact, within: dict[str, Any]) -> Kind:
+    """Bank accounts of one kind of owner."""
+    facts = (
+        code(16),
+        owner,
+        Fact("bank", "Bank", of.text(80)),
+        Fact("number", "Account number or IBAN", of.text(40)),
+        Fact("bic", "BIC", of.text(11), ""),
+        Fact("currency", "Currency", of.currency),
+    )
+    company = owner.name if owner.refers == "company" else ""
+    many = f"bank accounts {whose}"
+    return Kind(
+        name,
+        f"bank account {whose}",
+        many,
+        BankAccount,
+        ("code",),
+        facts,
+        ("keep_house",),
+        company=company,
+        within=within,
+    )
 
 
 MILESTONES = ("discharged", "gate_out", "returned")
@@ -150,57 +176,18 @@ KINDS = {
             ),
             ("keep_house", "keep_supplier"),
         ),
-        Kind(
-            "bank-account",
-            "bank account of ours",
-            "bank accounts of ours",
-            BankAccount,
-            ("code",),
-            (
-                code(16),
-                Fact("company", "Company", refers="company", fixed=True),
-                Fact("bank", "Bank", of.text(80)),
-                Fact("number", "Account number or IBAN", of.text(40)),
-                Fact("bic", "BIC", of.text(11), ""),
-                Fact("currency", "Currency", of.currency),
-            ),
-            ("keep_house",),
-            company="company",
-            within={"party": None},
-        ),
-        Kind(
+        _accounts("bank-account", "of ours", Fact("company", "Company", refers="company", fixed=True), {"party": None}),
+        _accounts(
             "supplier-account",
-            "bank account of a supplier",
-            "bank accounts of suppliers",
-            BankAccount,
-            ("code",),
-            (
-                code(16),
-                Fact("party", "Supplier", refers="supplier", fixed=True),
-                Fact("bank", "Bank", of.text(80)),
-                Fact("number", "Account number or IBAN", of.text(40)),
-                Fact("bic", "BIC", of.text(11), ""),
-                Fact("currency", "Currency", of.currency),
-            ),
-            ("keep_house",),
-            within={"party__kind": Party.Kind.SUPPLIER},
+            "of a supplier",
+            Fact("party", "Supplier", refers="supplier", fixed=True),
+            {"party__kind": Party.Kind.SUPPLIER},
         ),
-        Kind(
+        _accounts(
             "provider-account",
-            "bank account of a provider",
-            "bank accounts of providers",
-            BankAccount,
-            ("code",),
-            (
-                code(16),
-                Fact("party", "Service provider", refers="provider", fixed=True),
-                Fact("bank", "Bank", of.text(80)),
-                Fact("number", "Account number or IBAN", of.text(40)),
-                Fact("bic", "BIC", of.text(11), ""),
-                Fact("currency", "Currency", of.currency),
-            ),
-            ("keep_house",),
-            within={"party__kind": Party.Kind.PROVIDER},
+            "of a provider",
+            Fact("party", "Service provider", refers="provider", fixed=True),
+            {"party__kind": Party.Kind.PROVIDER},
         ),
         Kind(
             "supplier",
