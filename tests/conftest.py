@@ -9,6 +9,7 @@ from django.db import connection
 from django.test import Client
 from hypothesis import settings
 
+from northing.access.models import Person
 from northing.inventory.queries import stock_faults
 from northing.ledger.models import Entry
 from northing.positions.models import Movement
@@ -90,3 +91,14 @@ def world(db):
     if Entry.objects.exists():
         assert book_faults() == []
         assert stock_faults() == []
+
+
+@pytest.fixture
+def signed_in(client):
+    """The browser of a person."""
+
+    def enter(who):
+        client.force_login(Person.objects.get(username=who))
+        return client
+
+    return enter

@@ -20,6 +20,7 @@ from northing.actions.orders import write
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
+from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import load, milestones, pack
 from northing.activity.models import HistoryEntry
 from northing.core.problems import Refused
@@ -173,7 +174,7 @@ def test_a_leg_somebody_spoke_of_keeps_its_place(world):
     first = Leg.objects.get(number=1)
     late = TODAY + timedelta(days=5)
     milestones.say_date(world.act("shipping"), milestones.DateRequest(first.pk, "departure", "estimated", late))
-    assert "spoke of the dates of leg 1, Ningbo to CNNGB" in refused(pack.plan_passage, *plan(sea))
+    assert "Leg 1, Ningbo to CNNGB, has dates of its own" in refused(pack.plan_passage, *plan(sea))
     assert "Keep it in its place" in refused(pack.plan_passage, *plan(sea, replace(road, start=TODAY)))
     pack.plan_passage(*plan(replace(road, start=late, end=late), replace(sea, start=late, end=late)))
     assert list(Leg.objects.values_list("number", "main", "expected_start")) == [(1, False, late), (2, True, late)]
@@ -371,7 +372,7 @@ def test_receipt_before_the_departure_message_moves_nothing_later(world):
 def test_reversal_undoes_whatever_the_receipt_made_ours(world, ours_from):
     shipment = world.shipment([world.sent_order({"A": D(100)}, ours_from=ours_from)])
     receipt = world.receive(shipment, {"A": D(90)}, still_coming=False)
-    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(receipt, "counted wrong"))
+    reversing.reverse_receipt(world.act("dock"), ReverseRequest(receipt, "counted wrong"))
     assert owed() == (0, 0), "in dollars as well as in base"
     world.say(shipment, "departure")
     world.say(shipment, "arrival")
@@ -384,7 +385,7 @@ def test_what_sailed_between_receipt_and_reversal_is_ours_since_it_sailed(world,
     shipment = world.shipment([world.sent_order({"A": D(100)}, ours_from=ours_from)])
     receipt = world.receive(shipment, {"A": D(100)})
     world.say(shipment, "departure", TODAY)
-    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(receipt, "counted wrong"))
+    reversing.reverse_receipt(world.act("dock"), ReverseRequest(receipt, "counted wrong"))
     assert owed()[0] == (D("-1840.00") if ours_from == "on_board" else 0)
 
 
@@ -393,7 +394,7 @@ def test_goods_of_another_receipt_stay_ours_when_the_first_is_reversed(world, ou
     shipment = world.shipment([world.sent_order({"A": D(100)}, ours_from=ours_from)])
     first = world.receive(shipment, {"A": D(60)})
     world.receive(shipment, {"A": D(40)})
-    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(first, "counted twice"))
+    reversing.reverse_receipt(world.act("dock"), ReverseRequest(first, "counted twice"))
     assert owed()[0] == (D("-736.00") if ours_from == "receipt" else D("-1840.00"))
     world.receive(shipment, {"A": D(60)})
     assert owed()[0] == D("-1840.00")
@@ -411,14 +412,12 @@ def test_reversal_is_refused_once_goods_have_gone_on(world):
     receipt = world.receive(shipment, {"A": D(50)})
     issue = issuing.IssueRequest(world.site.pk, world.items["A"].pk, D(1), "shops", TODAY)
     issuing.issue_stock(world.act("dock"), issue)
-    reverse = reversing.ReverseRequest(receipt, "why not")
+    reverse = ReverseRequest(receipt, "why not")
     assert "1 pc of A have left stock" in refused(reversing.reverse_receipt, world.act("dock"), reverse)
     other = world.receive(shipment, {"A": D(50)})
-    reversing.reverse_receipt(world.act("dock"), reversing.ReverseRequest(other, "x"))
-    assert "reversed already" in refused(
-        reversing.reverse_receipt, world.act("dock"), reversing.ReverseRequest(other, "x")
-    )
-    assert "Say why" in refused(reversing.reverse_receipt, world.act("dock"), reversing.ReverseRequest(receipt, " "))
+    reversing.reverse_receipt(world.act("dock"), ReverseRequest(other, "x"))
+    assert "reversed already" in refused(reversing.reverse_receipt, world.act("dock"), ReverseRequest(other, "x"))
+    assert "Say why" in refused(reversing.reverse_receipt, world.act("dock"), ReverseRequest(receipt, " "))
 
 
 def test_inspection_return_and_issue(world):
@@ -441,7 +440,7 @@ def test_inspection_return_and_issue(world):
     assert "Only 0 pc of A are in store" in refused(issuing.issue_stock, world.act("dock"), issue)
     inspect.inspect(*verdict(90, 10))
     assert "is inspected: 90 passed" in refused(
-        reversing.reverse_receipt, world.act("dock"), reversing.ReverseRequest(receipt, "x")
+        reversing.reverse_receipt, world.act("dock"), ReverseRequest(receipt, "x")
     )
     case = layer.cases.get()
 

@@ -13,6 +13,7 @@ from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.orders import write
 from northing.actions.receiving import reverse
+from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import pack
 from northing.activity.operations import once
 from northing.core.problems import KeyReused, NotAllowed, Refused
@@ -93,7 +94,7 @@ def prepared(world, action, lines, number):
     if action == "receive":
         return lambda: world.receive(shipment, rows)
     receipt = world.receive(shipment, rows)
-    return lambda: reverse.reverse_receipt(world.act("dock"), reverse.ReverseRequest(receipt, "again"))
+    return lambda: reverse.reverse_receipt(world.act("dock"), ReverseRequest(receipt, "again"))
 
 
 @once

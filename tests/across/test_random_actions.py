@@ -8,7 +8,7 @@ from hypothesis import strategies as some
 from hypothesis.stateful import initialize, rule
 
 from northing.actions.billing import bills
-from northing.actions.billing.request import BillLineRequest, BillRequest, ReverseBillRequest, of_one
+from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -19,6 +19,7 @@ from northing.actions.quality import inspect as inspecting
 from northing.actions.quality import reverse as unsaying
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
+from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
 from northing.billing.models import Bill
@@ -125,7 +126,7 @@ class Actions(Machine):
     def reverse(self, pick):
         receipt = self.one(Receipt.objects.filter(reversed_by=None), pick)
         if receipt:
-            self.attempt(reversing.reverse_receipt, "dock", reversing.ReverseRequest(receipt.pk, "again"))
+            self.attempt(reversing.reverse_receipt, "dock", ReverseRequest(receipt.pk, "again"))
 
     @rule(pick=some.integers(0, 20), portion=some.sampled_from([0, 30, 80, 100]), failed=some.integers(0, 5))
     def inspect(self, pick, portion, failed):
@@ -146,14 +147,14 @@ class Actions(Machine):
     def reverse_a_verdict(self, pick):
         found = self.one(Inspection.objects.filter(reversed_by=None), pick)
         if found:
-            request = unsaying.ReverseInspectionRequest(found.pk, "the wrong carton")
+            request = ReverseRequest(found.pk, "the wrong carton")
             self.attempt(unsaying.reverse_inspection, "inspector", request)
 
     @rule(pick=some.integers(0, 20))
     def reverse_a_return(self, pick):
         note = self.one(ReturnNote.objects.filter(reversed_by=None), pick)
         if note:
-            self.attempt(returns.reverse_return, "inspector", returns.ReverseReturnRequest(note.pk, "never fetched"))
+            self.attempt(returns.reverse_return, "inspector", ReverseRequest(note.pk, "never fetched"))
 
     @rule(pick=some.integers(0, 20), quantity=some.integers(1, 60), bin=some.integers(0, 5))
     def put_elsewhere(self, pick, quantity, bin):
@@ -174,7 +175,7 @@ class Actions(Machine):
     def take_an_issue_back(self, pick):
         issue = self.one(StockIssue.objects.filter(reversed_by=None), pick)
         if issue:
-            self.attempt(issuing.take_back_issue, "dock", issuing.TakeBackRequest(issue.pk, "not sold"))
+            self.attempt(issuing.take_back_issue, "dock", ReverseRequest(issue.pk, "not sold"))
 
     @rule(
         box=some.integers(0, 1),
@@ -240,7 +241,7 @@ class Actions(Machine):
     def reverse_a_bill(self, pick):
         bill = self.one(Bill.objects.filter(reversed_by=None), pick)
         if bill:
-            self.attempt(bills.reverse_bill, "costs", ReverseBillRequest(bill.pk, "entered twice"))
+            self.attempt(bills.reverse_bill, "costs", ReverseRequest(bill.pk, "entered twice"))
 
     @rule(pick=some.integers(0, 20))
     def end_an_estimate(self, pick):
@@ -256,7 +257,7 @@ class Actions(Machine):
             facts = (entry.shipment_id, entry.company_id, entry.office_id, f"entry {self.done}", TODAY, entry.pk)
             self.attempt(entries.book_customs_entry, "costs", entries.EntryRequest(*facts))
         elif entry:
-            request = entries.ReverseEntryRequest(entry.pk, "withdrawn")
+            request = ReverseRequest(entry.pk, "withdrawn")
             self.attempt(entries.reverse_customs_entry, "costs", request)
 
     @rule(box=some.integers(0, 1))

@@ -17,6 +17,7 @@ from northing.actions.masterdata import opening, rates, records, suppliers
 from northing.actions.orders import amend, cancel, revise, set_parts, write
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive, reverse
+from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import carrier_events, container_milestones, load, milestones, pack
 from northing.activity.models import HistoryEntry
 from northing.claims.models import Claim
@@ -83,7 +84,7 @@ def actions(world):
         ("book_bill", bills.book_bill, of_one(estimate, "X")),
         ("book_customs_entry", entries.book_customs_entry, _entry(landed, world, office)),
         ("receive", receive.receive, taken),
-        ("reverse_receipt", reverse.reverse_receipt, reverse.ReverseRequest(receipt, "why")),
+        ("reverse_receipt", reverse.reverse_receipt, ReverseRequest(receipt, "why")),
         ("issue_stock", issue.issue_stock, _issue(world)),
         ("inspect", inspect.inspect, failed),
         ("return_goods", returns.return_goods, returns.ReturnRequest(case.pk, D(1), "RMA", TODAY)),

@@ -15,6 +15,7 @@ from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.quality import inspect
 from northing.actions.receiving import reverse
+from northing.actions.reversal import ReverseRequest
 from northing.activity.models import HistoryEntry
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer
@@ -147,12 +148,12 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     assert (balance(Account.LATE_ISSUED), balance(Account.RETURN_LOSS)) == (D("16.65"), D("77.10") + D("1.35"))
     position.refresh_from_db()
     assert (position.in_store, position.issued) == (780, 370)
-    taken_back = issue.TakeBackRequest(StockIssue.objects.get().pk, "the shop was shut")
+    taken_back = ReverseRequest(StockIssue.objects.get().pk, "the shop was shut")
     issue.take_back_issue(world.act("dock"), taken_back)
     assert (balance(Account.LATE_ISSUED), balance(Account.STOCK_ISSUES)) == (0, 0), "late costs come back with them"
     position.refresh_from_db()
     assert (position.in_store, position.issued) == (1150, 0)
-    with pytest.raises(Refused, match="taken back already"):
+    with pytest.raises(Refused, match="reversed already"):
         issue.take_back_issue(world.act("dock"), taken_back)
 
 
@@ -170,7 +171,7 @@ def test_missing_goods_are_not_owed_and_their_charges_are_lost(world, shipped):
 def test_reversal_leaves_nothing_behind(world, shipped):
     before = {account: balance(account) for account in Account}
     receipt = world.receive(shipped, QUANTITIES, still_coming=False)
-    reverse.reverse_receipt(world.act("dock"), reverse.ReverseRequest(receipt, "wrong container"))
+    reverse.reverse_receipt(world.act("dock"), ReverseRequest(receipt, "wrong container"))
     assert {account: balance(account) for account in Account} == before
     assert Position.objects.get(instalment__line__item__code="A").under_way == 240
     world.receive(shipped, QUANTITIES)

@@ -9,12 +9,13 @@ from django.urls import reverse
 
 from northing.access.models import Person
 from northing.actions.billing import bills
-from northing.actions.billing.request import BillLineRequest, BillRequest, ReverseBillRequest
+from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.quality import inspect
+from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
@@ -53,7 +54,7 @@ def much_happens(world):
     issue.issue_stock(world.act("dock"), taken)
     wrong = BillLineRequest(D("77.00"), kind="haulage", basis="weight", shipments=(shipment.pk,))
     key = bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, provider, "H-1", TODAY, "NZD", (wrong,)))
-    bills.reverse_bill(world.act("costs"), ReverseBillRequest(key, "another firm's"))
+    bills.reverse_bill(world.act("costs"), ReverseRequest(key, "another firm's"))
     rest = BillLineRequest(D("2221.00"), estimate)
     bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, provider, "F-2", TODAY, "USD", (rest,)))
     world.receive(shipment, {"A": D(138)}, still_coming=False)

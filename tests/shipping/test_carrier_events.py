@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from northing.access.models import Person
 from northing.actions.receiving import reverse as reversing
+from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import carrier_events, pack
 from northing.actions.worklist.proof import move_faults
 from northing.activity.models import HistoryEntry
@@ -232,7 +233,7 @@ def test_a_withdrawal_waits_while_goods_have_gone_on(afloat):
     again = carrier_events.EventRequest(waits.pk)
     with pytest.raises(Refused, match="Reverse the receipt first"):
         carrier_events.try_again(afloat.act("shipping"), again)
-    reversing.reverse_receipt(afloat.act("dock"), reversing.ReverseRequest(Receipt.objects.get().pk, "wrong"))
+    reversing.reverse_receipt(afloat.act("dock"), ReverseRequest(Receipt.objects.get().pk, "wrong"))
     carrier_events.try_again(afloat.act("shipping"), again)
     assert Shipment.objects.get(pk=afloat.cargo.pk).place == "under_way"
     assert position_faults() == book_faults() == move_faults() == []

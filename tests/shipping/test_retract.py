@@ -8,6 +8,7 @@ from django.urls import reverse
 
 from northing.access.models import Person
 from northing.actions.receiving import reverse as reversing
+from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import container_milestones, milestones, pack, retract
 from northing.actions.shipping.ripple import foresee
 from northing.actions.worklist import proof
@@ -217,7 +218,7 @@ def test_what_something_else_follows_from_stays(sea):
     with pytest.raises(Refused, match="Reverse the receipt first"):
         take_back(sea, landed)
     assert stands(sea) == before
-    reversing.reverse_receipt(sea.act("dock"), reversing.ReverseRequest(Receipt.objects.get().pk, "wrong"))
+    reversing.reverse_receipt(sea.act("dock"), ReverseRequest(Receipt.objects.get().pk, "wrong"))
     take_back(sea, landed)
     take_back(sea, left)
     assert stands(sea) == (None, None, "packed")

@@ -6,12 +6,18 @@ from django.db.models import Q
 from northing.access.models import Person
 from northing.costing.models import Charge
 from northing.database import fields
-from northing.ledger.models import Entry
+from northing.ledger.models import Account, Entry
 from northing.masterdata.models import Company, Party
+
+PAYABLES = {
+    Party.Kind.SUPPLIER: Account.SUPPLIER_PAYABLE,
+    Party.Kind.PROVIDER: Account.PROVIDER_PAYABLE,
+    Party.Kind.CUSTOMS: Account.CUSTOMS_PAYABLE,
+}
 
 
 class Bill(models.Model):
-    """A paper by which a person is owed money, or (a credit note) owes it; as it was entered.
+    """A paper by which a party is owed money, or (a credit note) owes it; as it was entered.
 
     Amounts stand as on the paper, in its currency; the rate is the payer's, pinned. `total` is the lines and the tax.
     """
@@ -45,6 +51,11 @@ class Bill(models.Model):
 
     def __str__(self):
         return f"{self.get_kind_display()} {self.number}"
+
+    @property
+    def payable_account(self) -> str:
+        """The account of what is owed by it, by the kind of its party."""
+        return PAYABLES[Party.Kind(self.party.kind)].value
 
     @property
     def sign(self) -> int:

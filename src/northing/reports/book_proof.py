@@ -34,8 +34,6 @@ from northing.shipping.models import ShipmentLine
 ZERO = Decimal(0)
 # How units go whose price is not paid, or is claimed back.
 WAYS = (LayerTake.Reason.RETURNED, LayerTake.Reason.MISSING)
-# The account of what is owed, by the kind of who is to be paid; providers' where none is named.
-PAYABLES = {"supplier": Account.SUPPLIER_PAYABLE, "customs": Account.CUSTOMS_PAYABLE}
 # Base amount, and amount in the currency of the document.
 Amounts = tuple[Decimal, Decimal]
 Key = tuple[int, Hashable]
@@ -151,7 +149,7 @@ def _payables(account: str) -> Explained:
     """Bills that stand, by the kind of who is to be paid: their lines at the payer's rates, and the tax."""
     bills = Bill.objects.filter(reversed_by=None).select_related("company", "party")
     for bill in bills.annotate(lines_base=Sum("lines__parts__payer_base")):
-        if PAYABLES.get(bill.party.kind, Account.PROVIDER_PAYABLE) == account:
+        if bill.payable_account == account:
             base = bill.lines_base + bill.sign * converted(bill.tax, bill.rate, bill.company.currency)
             yield bill.company_id, (DocumentKind.BILL.value, bill.pk), -base, -bill.sign * bill.total
 

@@ -4,7 +4,7 @@ from datetime import timedelta
 from decimal import Decimal
 
 from northing.actions.confirmations import answers
-from northing.actions.orders import write
+from northing.actions.orders import cancel, write
 from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.shipping import milestones, pack
@@ -56,6 +56,13 @@ class Goods(Played):
         rows = tuple(answers.AnswerRow(one.pk, one.quantity, one.asked_on, one.pack_price) for one in parts)
         answers.record_answers(act, answers.AnswersRequest(key, "", action.day, rows))
         return "order", key
+
+    def stop(self, action: shapes.Stop) -> None:
+        """Cancel or reopen an order, or lines of it."""
+        key = self.find("order", action.order)
+        lines = tuple(self.line(f"{action.order}/{number}").pk for number in action.lines)
+        step = cancel.cancel if action.do == "cancel" else cancel.reopen
+        step(self.laid.act(action.day), cancel.StopRequest(key, lines))
 
     def ship(self, action: shapes.Ship) -> tuple[str, int]:
         """Pack into containers, with a planned passage."""

@@ -8,15 +8,14 @@ from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.actions.billing.bills import reverse_bill
-from northing.actions.billing.request import ReverseBillRequest
-from northing.actions.claims.returns import ReverseReturnRequest, reverse_return
-from northing.actions.customs.entries import ReverseEntryRequest, reverse_customs_entry
-from northing.actions.inventory.issue import TakeBackRequest, take_back_issue
-from northing.actions.masterdata.reverse_opening import ReverseOpeningRequest, reverse_opening
-from northing.actions.quality.reverse import ReverseInspectionRequest, reverse_inspection
-from northing.actions.receiving.reverse import ReverseRequest, reverse_receipt
+from northing.actions.claims.returns import reverse_return
+from northing.actions.customs.entries import reverse_customs_entry
+from northing.actions.inventory.issue import take_back_issue
+from northing.actions.masterdata.reverse_opening import reverse_opening
+from northing.actions.quality.reverse import reverse_inspection
+from northing.actions.receiving.reverse import reverse_receipt
+from northing.actions.reversal import ReverseRequest
 from northing.billing.models import BillLine
-from northing.claims.models import Claim
 from northing.core.problems import Problem, Refused
 from northing.scenarios import shapes
 from northing.scenarios.costs import Costs
@@ -25,21 +24,15 @@ from northing.scenarios.played import MISSING
 from northing.scenarios.shapes import NotScenario, Scenario
 from northing.scenarios.stock import Stock
 
-
-def _of_case(case: int, reason: str) -> ReverseInspectionRequest:
-    """An inspection is known by the case that it opened."""
-    return ReverseInspectionRequest(Claim.objects.get(pk=case).inspection_id, reason)
-
-
 # How what an action made is undone, by its kind.
-REVERSALS: dict[str, Callable[[Act, int, str], object]] = {
-    "case": lambda act, key, reason: reverse_inspection(act, _of_case(key, reason)),
-    "return": lambda act, key, reason: reverse_return(act, ReverseReturnRequest(key, reason)),
-    "opening": lambda act, key, reason: reverse_opening(act, ReverseOpeningRequest(key, reason)),
-    "receipt": lambda act, key, reason: reverse_receipt(act, ReverseRequest(key, reason)),
-    "issue": lambda act, key, reason: take_back_issue(act, TakeBackRequest(key, reason)),
-    "bill": lambda act, key, reason: reverse_bill(act, ReverseBillRequest(key, reason)),
-    "customs entry": lambda act, key, reason: reverse_customs_entry(act, ReverseEntryRequest(key, reason)),
+REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
+    "inspection": reverse_inspection,
+    "return": reverse_return,
+    "opening": reverse_opening,
+    "receipt": reverse_receipt,
+    "issue": take_back_issue,
+    "bill": reverse_bill,
+    "customs entry": reverse_customs_entry,
 }
 
 
@@ -50,6 +43,8 @@ class Player(Goods, Costs, Stock):
         super().__init__(scenario)
         self.moves: dict[str, Callable[[Any], tuple[str, int] | None]] = {
             "order": self.order,
+            "cancel": self.stop,
+            "reopen": self.stop,
             "ship": self.ship,
             "depart": self.depart,
             "arrive": self.arrive,
@@ -93,8 +88,8 @@ class Player(Goods, Costs, Stock):
             billed = BillLine.objects.filter(charge=key, bill__reversed_by=None).first()
             kind, key = ("bill", billed.bill_id) if billed else (kind, key)
         if kind not in REVERSALS:
-            raise Refused(Problem(f"A {kind} cannot be reversed yet.", "what"))
-        REVERSALS[kind](self.laid.act(action.day), key, action.reason)
+            raise Refused(Problem(f"A {kind} cannot be reversed.", "what"))
+        REVERSALS[kind](self.laid.act(action.day), ReverseRequest(key, action.reason))
 
 
 def _said(problem: Problem) -> dict[str, str]:

@@ -144,6 +144,14 @@ class Order(Dated):
     stop: Literal["", "draft", "checked", "approved", "sent"] = ""
 
 
+class Stop(Dated):
+    """Cancel an order or lines of it (by number), or order again what was cancelled."""
+
+    do: Literal["cancel", "reopen"]
+    order: Id
+    lines: list[int] = []
+
+
 class PartShape(Shape):
     """A quantity of a line, in a container by any name."""
 
@@ -336,6 +344,7 @@ class Open(Dated):
 
 Action = Annotated[
     Order
+    | Stop
     | Ship
     | Happened
     | ChargeAction

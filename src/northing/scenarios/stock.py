@@ -10,6 +10,7 @@ from northing.core.problems import Problem, Refused
 from northing.formats.tables import csv_line
 from northing.inventory.models import OnHand, Opening
 from northing.ledger.models import CostLayer
+from northing.quality.models import Inspection
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
@@ -24,17 +25,18 @@ class Stock(Played):
         request = issuing.IssueRequest(site.pk, item.pk, action.quantity, action.purpose, action.day)
         return "issue", issuing.issue_stock(self.laid.act(action.day), request)
 
-    def inspect(self, action: shapes.Inspect) -> tuple[str, int] | None:
-        """A verdict; what fails is a case."""
+    def inspect(self, action: shapes.Inspect) -> tuple[str, int]:
+        """A verdict; failed units are a case."""
         receipt, line = self.find("receipt", action.receipt), self.line(action.line)
         layers = CostLayer.objects.filter(receipt_line__receipt=receipt, kind="stock")
-        layer = layers.filter(receipt_line__instalment__line=line).order_by("pk").first()
+        layers = layers.filter(receipt_line__instalment__line=line)
+        layer = layers.filter(on_hand__status="held", on_hand__quantity__gt=0).order_by("pk").first()
+        layer = layer or layers.order_by("pk").first()
         if layer is None:
             raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
         request = inspecting.InspectRequest(layer.pk, action.passed, action.failed, action.reason, action.day)
         inspecting.inspect(self.laid.act(action.day), request)
-        case = Claim.objects.filter(layer=layer).order_by("-pk").first()
-        return ("case", case.pk) if case and action.failed else None
+        return "inspection", Inspection.objects.latest("pk").pk
 
     def move(self, action: shapes.Move) -> None:
         """Goods in store go to another bin; the oldest first. Sites and bins are named as a pair."""
@@ -55,7 +57,10 @@ class Stock(Played):
 
     def give_back(self, action: shapes.Return) -> tuple[str, int]:
         """Rejected units go back."""
-        request = returns.ReturnRequest(self.find("case", action.case), action.quantity, action.reference, action.day)
+        case = Claim.objects.filter(inspection=self.find("inspection", action.case)).first()
+        if case is None:
+            raise Refused(Problem(f"No units failed in {action.case}.", "case"))
+        request = returns.ReturnRequest(case.pk, action.quantity, action.reference, action.day)
         returns.return_goods(self.laid.act(action.day), request)
         return "return", ReturnNote.objects.latest("pk").pk
 

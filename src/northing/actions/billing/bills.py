@@ -14,17 +14,18 @@ from northing.actions.billing.lines import (
     tranches_of,
     write_charge,
 )
-from northing.actions.billing.request import BillRequest, ReverseBillRequest
+from northing.actions.billing.request import BillRequest
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.charges import amount_problems, links_of, only_billed, require, words_of
 from northing.actions.costing.scope import Goods, in_scope, lock_scope, scope_of
 from northing.actions.costing.spread import Plan, plan
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill, BillLine, BillLinePart
 from northing.core.billing.terms import Terms, due_day
 from northing.core.money.money import converted, is_whole
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem, refuse_if
 from northing.costing import operations as costing
 from northing.costing.models import Charge, ChargePart
 from northing.drawings.figures import money
@@ -35,10 +36,6 @@ from northing.masterdata.models import Company, Party
 from northing.masterdata.queries import rate_for
 
 ZERO = Decimal(0)
-PAYABLES = {
-    Party.Kind.SUPPLIER: Account.SUPPLIER_PAYABLE,
-    Party.Kind.CUSTOMS: Account.CUSTOMS_PAYABLE,
-}
 
 
 def foresee(request: BillRequest) -> list[Plan]:
@@ -94,7 +91,7 @@ def book_bill(act: Act, request: BillRequest) -> int:
 
 
 def _borne_by(request: BillRequest) -> list[int]:
-    """Companies that bear the estimates named, so that nothing is said of them to a person who may not bill them."""
+    """Companies (ids) that bear the estimates named: only a person who may bill them learns anything about them."""
     parts = ChargePart.objects.filter(charge__in=[line.charge for line in request.lines if line.charge])
     return sorted(set(parts.values_list("company", flat=True)))
 
@@ -192,7 +189,7 @@ def payable_drafts(bill: Bill, sign: int = 1) -> list[Draft]:
     drafts.append(
         Draft(
             bill.company_id,
-            PAYABLES.get(Party.Kind(bill.party.kind), Account.PROVIDER_PAYABLE),
+            bill.payable_account,
             -(sign * owed + tax_base),
             -total,
             bill.currency,
@@ -221,16 +218,14 @@ def _due(part: BillLinePart, company: int, account: str, sign: int, base: Decima
 
 
 @once
-def reverse_bill(act: Act, request: ReverseBillRequest) -> int:
-    """Undo a bill: what it billed is expected again as it was estimated, and no one is owed. Returns its id."""
-    bill = Bill.objects.select_for_update(of=("self",)).select_related("company", "party", "entry").get(pk=request.bill)
+def reverse_bill(act: Act, request: ReverseRequest) -> int:
+    """Undo a bill: its charges are expected again as they were estimated, and nothing is owed. Returns its id."""
+    bills = Bill.objects.select_for_update(of=("self",)).select_related("company", "party", "entry")
+    bill = bills.get(pk=request.record)
     charges = Charge.objects.select_for_update().filter(bill_lines__bill=bill).order_by("pk")
     goods = {charge.pk: lock_scope(scope_of(charge)) for charge in charges}
     require(act, "book_bill", bill.company_id, [one for found in goods.values() for one in found])
-    if bill.reversed_by_id:
-        raise Refused(Problem(f"{bill} is reversed already."))
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the bill is reversed.", "reason", "One sentence is enough."))
+    refuse_reversal(bill.get_kind_display().lower(), bill.reversed_by_id, request.reason)
     companies = _companies(bill, [one for found in goods.values() for one in found])
     text = f"Reversed {bill.get_kind_display().lower()} {bill.number} of {bill.party}: {request.reason.strip()}"
     text += posting_note(companies, act.today)

@@ -51,14 +51,6 @@ class BillRequest:
     kind: str = Bill.Kind.BILL
 
 
-@dataclass(frozen=True)
-class ReverseBillRequest:
-    """A bill or credit note to be undone, and why."""
-
-    bill: int
-    reason: str
-
-
 def of_one(asked: ChargeRequest, number: str, charge: int | None = None) -> BillRequest:
     """The bill of a single charge, or of the expected charge (id) that it bills."""
     line = BillLineRequest(

@@ -7,12 +7,13 @@ from decimal import Decimal
 from northing.access.acts import Act, future_problem
 from northing.actions.costing import goods_price
 from northing.actions.quality.inspect import ZERO, links_of, locked_layer
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, LayerTake
@@ -85,25 +86,14 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     return case.pk
 
 
-@dataclass(frozen=True)
-class ReverseReturnRequest:
-    """A return note to be undone, and why."""
-
-    note: int
-    reason: str
-
-
 @once
-def reverse_return(act: Act, request: ReverseReturnRequest) -> int:
+def reverse_return(act: Act, request: ReverseRequest) -> int:
     """Undo a return: its units are rejected goods again, at their cost, and are owed again. Returns the case's id."""
-    note = ReturnNote.objects.select_related("case__company", "entry__history").get(pk=request.note)
+    note = ReturnNote.objects.select_related("case__company", "entry__history").get(pk=request.record)
     case, layer = note.case, locked_layer(note.case.layer_id)
     act.require_at("return_goods", note.company_id, layer.site_id)
     note.refresh_from_db(fields=["reversed_by"])
-    if note.reversed_by_id:
-        raise Refused(Problem("This return is reversed already."))
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the return is reversed.", "reason", "One sentence is enough."))
+    refuse_reversal("return", note.reversed_by_id, request.reason)
     what = f"{plain(note.quantity)} {layer.item.unit} of {layer.item.code} under {note.reference}"
     text = f"Reversed the return of {what}: {request.reason.strip()}{posting_note([note.company_id], act.today)}"
     links = [*links_of(layer), ("case", case.pk, note.company_id)]

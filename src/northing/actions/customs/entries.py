@@ -8,6 +8,7 @@ from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.charges import only_billed
 from northing.actions.customs.declare import Declared, declaration, declare
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import Link, add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
@@ -36,14 +37,6 @@ class EntryRequest:
     number: str
     day: date
     corrects: int | None = None
-
-
-@dataclass(frozen=True)
-class ReverseEntryRequest:
-    """A customs entry to be undone, and why."""
-
-    entry: int
-    reason: str
 
 
 @once
@@ -158,17 +151,14 @@ def _undo(book: Entry, old: CustomsEntry) -> None:
 
 
 @once
-def reverse_customs_entry(act: Act, request: ReverseEntryRequest) -> int:
+def reverse_customs_entry(act: Act, request: ReverseRequest) -> int:
     """Undo a customs entry by counter-entries; it stays told. Returns its id."""
     found = CustomsEntry.objects.select_related("company", "entry", "duty_charge", "kept_charge")
-    entry = found.get(pk=request.entry)
+    entry = found.get(pk=request.record)
     act.require("book_customs_entry", entry.company_id)
     shipping.lock([entry.shipment_id])
     entry.refresh_from_db(fields=["reversed_by"])
-    if entry.reversed_by_id:
-        raise Refused(Problem(f"{entry} is reversed or corrected already.", mend="Reload the page."))
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the entry is reversed.", "reason", "One sentence is enough."))
+    refuse_reversal("customs entry", entry.reversed_by_id, request.reason)
     text = f"Reversed customs entry {entry.number}: {request.reason.strip()}"
     text += posting_note([entry.company_id], act.today)
     lines = entry.lines.values_list("shipment_line__instalment__line", flat=True).order_by("pk")

@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
@@ -96,24 +97,13 @@ def _move(history: HistoryEntry, takes: Sequence[tuple[CostLayer, Decimal]], sou
     bring_along(layers=[layer.pk for layer, _ in ordered])
 
 
-@dataclass(frozen=True)
-class TakeBackRequest:
-    """A stock issue to be taken back, and why."""
-
-    issue: int
-    reason: str
-
-
 @once
-def take_back_issue(act: Act, request: TakeBackRequest) -> int:
+def take_back_issue(act: Act, request: ReverseRequest) -> int:
     """Take an issue back: its units lie where they lay, at their cost, late costs included. Returns its id."""
     locked = StockIssue.objects.select_for_update(of=("self",)).select_related("item", "site__company", "entry")
-    issue = locked.get(pk=request.issue)
+    issue = locked.get(pk=request.record)
     act.require_at("issue_stock", issue.company_id, issue.site_id)
-    if issue.reversed_by_id:
-        raise Refused(Problem("This issue is taken back already."))
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the issue is taken back.", "reason", "One sentence is enough."))
+    refuse_reversal("issue", issue.reversed_by_id, request.reason)
     what = f"{plain(issue.quantity)} {issue.item.unit} of {issue.item.code} for {issue.purpose}"
     text = f"Took back the issue of {what}: {request.reason.strip()}{posting_note([issue.company_id], act.today)}"
     lines = _locked_lines(issue)

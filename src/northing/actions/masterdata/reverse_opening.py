@@ -1,8 +1,7 @@
 """Reverse an opening: goods that a company began with by mistake."""
 
-from dataclasses import dataclass
-
 from northing.access.acts import Act
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
@@ -20,25 +19,18 @@ from northing.shipping import operations as shipping
 from northing.shipping.models import ShipmentLine
 
 
-@dataclass(frozen=True)
-class ReverseOpeningRequest:
-    """An opening to be undone, and why."""
-
-    opening: int
-    reason: str
-
-
 @once
-def reverse_opening(act: Act, request: ReverseOpeningRequest) -> int:
+def reverse_opening(act: Act, request: ReverseRequest) -> int:
     """Undo an opening: stock leaves the books; goods afloat are with their supplier again. Returns its id."""
     found = Opening.objects.select_related("company", "entry", "layer__item", "shipment_line__instalment__line__item")
-    opening = found.get(pk=request.opening)
+    opening = found.get(pk=request.record)
     act.require("begin", opening.company_id)
     if opening.shipment_line:
         shipping.lock([opening.shipment_line.container.shipment_id])
     layers = list(CostLayer.objects.select_for_update().filter(pk=opening.layer_id))
     opening.refresh_from_db(fields=["reversed_by"])
-    refuse_if(_problems(request, opening, layers))
+    refuse_reversal("opening", opening.reversed_by_id, request.reason)
+    refuse_if(_problems(opening, layers))
     text = f"Reversed the opening of {_named(opening)}: {request.reason.strip()}"
     text += posting_note([opening.company_id], act.today)
     history = add_history(act, "reverse_opening", text, _links(opening), act.today)
@@ -53,11 +45,7 @@ def reverse_opening(act: Act, request: ReverseOpeningRequest) -> int:
     return opening.pk
 
 
-def _problems(request: ReverseOpeningRequest, opening: Opening, layers: list[CostLayer]) -> list[Problem]:
-    if opening.reversed_by_id:
-        return [Problem("This opening is reversed already.")]
-    if not request.reason.strip():
-        return [Problem("Say why the opening is reversed.", "reason", "One sentence is enough.")]
+def _problems(opening: Opening, layers: list[CostLayer]) -> list[Problem]:
     part = opening.shipment_line
     if part is not None and part.accounted:
         record = ("receipt", part.receipt_lines.order_by("-pk").first().receipt_id)

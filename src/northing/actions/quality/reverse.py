@@ -1,18 +1,18 @@
 """Reverse an inspection: its units are held again, its case never was."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.actions.quality.inspect import links_of, locked_layer
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations as inventory
 from northing.inventory.models import StockMovement
 from northing.inventory.operations import Place, StockMove
@@ -25,25 +25,14 @@ from northing.reports.standing import FIRST, issues_of
 ZERO = Decimal(0)
 
 
-@dataclass(frozen=True)
-class ReverseInspectionRequest:
-    """An inspection to be undone, and why."""
-
-    inspection: int
-    reason: str
-
-
 @once
-def reverse_inspection(act: Act, request: ReverseInspectionRequest) -> int:
+def reverse_inspection(act: Act, request: ReverseRequest) -> int:
     """Undo a verdict while its units are where it put them. Returns the layer's id."""
-    found = Inspection.objects.select_related("history").get(pk=request.inspection)
+    found = Inspection.objects.select_related("history").get(pk=request.record)
     layer = locked_layer(found.layer_id)
     act.require_at("inspect", layer.company_id, layer.site_id)
     found.refresh_from_db(fields=["reversed_by"])
-    if found.reversed_by_id:
-        raise Refused(Problem("This inspection is reversed already."))
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the inspection is reversed.", "reason", "One sentence is enough."))
+    refuse_reversal("inspection", found.reversed_by_id, request.reason)
     case = Claim.objects.filter(inspection=found).first()
     refuse_if(_problems(found, layer, case))
     text = f"Reversed the inspection of {layer.item.code} ({plain(found.passed)} passed, {plain(found.failed)} failed)"

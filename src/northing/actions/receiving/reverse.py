@@ -2,19 +2,19 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 
 from django.db.models import Sum
 
 from northing.access.acts import Act
 from northing.actions.costing import absorb, accruals, ownership
+from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.core.money.exact import plain
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations as inventory
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, Posting
@@ -32,29 +32,20 @@ from northing.shipping.models import Shipment, ShipmentLine
 ZERO = Decimal(0)
 
 
-@dataclass(frozen=True)
-class ReverseRequest:
-    """A receipt to be undone."""
-
-    receipt: int
-    reason: str
-
-
 @once
 def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     """Undo a receipt; it stays told. Refused once its goods were inspected or have left stock."""
     receipt = (
-        Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.receipt)
+        Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.record)
     )
     act.require_at("reverse_receipt", receipt.company_id, receipt.site_id)
     shipments = [receipt.container.shipment_id] if receipt.container else []
     locked = shipping.lock(shipments)
     orders.lock(receipt.lines.values_list("instalment__line__order", flat=True))
-    if not request.reason.strip():
-        raise Refused(Problem("Say why the receipt is reversed.", "reason", "One sentence is enough."))
     receipt.refresh_from_db(fields=["reversed_by"])
+    refuse_reversal("receipt", receipt.reversed_by_id, request.reason)
     layers = _locked_layers(receipt)
-    refuse_if(_reversal_problems(receipt, layers))
+    refuse_if(_reversal_problems(layers))
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
     text += posting_note([receipt.company_id], act.today)
     history = add_history(act, "reverse_receipt", text, _links(receipt, layers), act.today)
@@ -93,9 +84,7 @@ def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int
     ]
 
 
-def _reversal_problems(receipt: Receipt, layers: Sequence[CostLayer]) -> list[Problem]:
-    if receipt.reversed_by_id:
-        return [Problem("This receipt is reversed already.")]
+def _reversal_problems(layers: Sequence[CostLayer]) -> list[Problem]:
     found = on_layers(layers)
     gone = [layer for layer in layers if layer.kind == "stock" and layer.gone]
     if gone and not found:

@@ -209,8 +209,7 @@ def _inspections(reach: Reach, names: Names) -> Iterator[Recorded]:
             "reason": "other" if one.failed else "",
         }
         yield one.at, 7, _action("inspect", one.occurred_on, **facts)
-        if one.failed:
-            yield from _reversal(one, names.of("case", one.pk))
+        yield from _reversal(one, names.of("case", one.pk))
 
 
 def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:

@@ -113,7 +113,7 @@ def _spoken_problems(spoken: Iterable[Leg], plans: Sequence[LegPlan]) -> list[Pr
     for leg in spoken:
         plan = plans[leg.number - 1] if leg.number <= len(plans) else None
         if plan is None or (plan.origin, plan.destination) != (leg.origin, leg.destination):
-            what = f"A person spoke of the dates of leg {leg.number}, {leg.origin} to {leg.destination}."
+            what = f"Leg {leg.number}, {leg.origin} to {leg.destination}, has dates of its own."
             found.append(Problem(what, "legs", "Keep it in its place; its dates may change."))
     return found
 

@@ -7,8 +7,8 @@ from django.db.models import Q
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.actions.billing.request import BillLineRequest, BillRequest, ReverseBillRequest
-from northing.actions.orders.names import NoSuchOrder, named_lines
+from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.actions.costing.named import NoSuchName, named_scope
 from northing.billing.models import Bill
 from northing.costing.models import Charge
 from northing.masterdata.models import Company, Party
@@ -17,21 +17,22 @@ from northing.web.costing.forms import BASES, KIND_CHOICES
 
 MOST_LINES = 30
 MOST_ESTIMATES = 200
-PARTS = ("charge", "kind", "basis", "shipments", "orders", "amount", "remark", "more")
+PARTS = ("charge", "kind", "basis", "over", "amount", "remark", "more")
 
 
-class OrdersField(forms.CharField):
-    """Orders by their numbers, lines as number/line, with blanks or commas between; a pair of tuples of ids."""
+class ScopeField(forms.CharField):
+    """Shipments, containers, orders and order lines by their names, with blanks or commas between; as a Scope."""
 
     def __init__(self, *, person, **kwargs):
         super().__init__(max_length=400, required=False, **kwargs)
         self.person = person
+        self.widget.attrs["list"] = "named"
 
-    def to_python(self, value):
-        names = (super().to_python(value) or "").replace(",", " ").split()
+    def clean(self, value):
+        names = super().clean(value).replace(",", " ").split()
         try:
-            return named_lines(names, companies_of(self.person))
-        except NoSuchOrder as error:
+            return named_scope(names, self.person)
+        except NoSuchName as error:
             raise forms.ValidationError(str(error)) from None
 
 
@@ -49,16 +50,15 @@ class BillForm(ActionForm):
     total = ExactField(required=False, label="Total as stated")
     HEAD = ("kind", "company", "payee", "bill_number", "day", "due_on", "currency", "tax", "total")
 
-    def __init__(self, *args, person, shipments, rows: int, **kwargs):
+    def __init__(self, *args, person, rows: int, **kwargs):
         super().__init__(*args, **kwargs)
         self.rows = max(1, min(rows, MOST_LINES))
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.choose_the_only_one("company")
         self.charges = {str(charge.pk): charge for charge in self._expected(person)}
         choices = [("", "a new charge"), *((key, _named(charge)) for key, charge in self.charges.items())]
-        boxes = [(str(one.pk), str(one)) for one in shipments]
         for row in range(self.rows):
-            self._add_row(f"-line-{row}", f"of line {row + 1}", choices, boxes, person)
+            self._add_row(f"-line-{row}", f"of line {row + 1}", choices, person)
 
     def _expected(self, person) -> list[Charge]:
         """Estimates that the bill may be of: those of its payee, once that is chosen; the newest first."""
@@ -73,19 +73,17 @@ class BillForm(ActionForm):
         said = [self.data.get(f"charge-line-{row}", "") for row in range(self.rows)]
         return [key for key in said if key.isascii() and key.isdigit() and len(key) < 15]
 
-    def _add_row(self, end: str, label: str, charges: list, shipments: list, person) -> None:
+    def _add_row(self, end: str, label: str, charges: list, person) -> None:
         optional = {"required": False}
         of_row = {
             "charge": forms.ChoiceField(choices=charges, label=f"Estimate {label}", **optional),
             "kind": forms.ChoiceField(choices=[("", "as estimated"), *KIND_CHOICES], label=f"Kind {label}", **optional),
             "basis": forms.ChoiceField(choices=BASES, label=f"Spread {label} by", initial="value", **optional),
-            "shipments": forms.MultipleChoiceField(choices=shipments, label=f"Shipments {label}", **optional),
-            "orders": OrdersField(person=person, label=f"Orders {label}"),
+            "over": ScopeField(person=person, label=f"What it is for {label}"),
             "amount": ExactField(label=f"Amount {label}", **optional),
             "remark": forms.CharField(max_length=120, label=f"Remark {label}", **optional),
             "more": forms.BooleanField(label=f"More {label} to come", **optional),
         }
-        of_row["shipments"].widget.attrs["size"] = 3
         self.fields |= {f"{name}{end}": field for name, field in of_row.items()}
 
     def head(self):
@@ -115,16 +113,16 @@ class BillForm(ActionForm):
 
     def _line(self, end: str) -> BillLineRequest:
         entered = {name: self.cleaned_data[f"{name}{end}"] for name in PARTS}
-        orders, lines = entered["orders"]
-        charge = entered["charge"]
+        charge, over = entered["charge"], entered["over"]
         return BillLineRequest(
             amount=entered["amount"],
             charge=int(charge) if charge else None,
             kind=entered["kind"],
             basis=self.charges[charge].basis if charge else entered["basis"],
-            shipments=tuple(int(key) for key in entered["shipments"]),
-            lines=lines,
-            orders=orders,
+            shipments=over.shipments,
+            containers=over.containers,
+            lines=over.lines,
+            orders=over.orders,
             remark=entered["remark"],
             final=not entered["more"],
         )
@@ -134,13 +132,3 @@ def _named(charge: Charge) -> str:
     over = ", ".join(str(shipment) for shipment in charge.shipments.all())
     words = f"{charge.get_kind_display()} of {charge.payee}, {charge.currency} {charge.amount.normalize():f}"
     return f"{words}, {over}" if over else words
-
-
-class ReverseBillForm(ActionForm):
-    """Why a bill is undone."""
-
-    reason = forms.CharField(max_length=120, label="Why")
-
-    def asked(self, bill: int) -> ReverseBillRequest:
-        """The reversal as a request."""
-        return ReverseBillRequest(bill, self.cleaned_data["reason"])

@@ -12,13 +12,14 @@ from northing.core.problems import Refused
 from northing.ledger.models import Account, OpenItem
 from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
-from northing.web.billing.forms import BillForm, ReverseBillForm
+from northing.web.billing.forms import BillForm
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.common.reversals import ReasonForm
 from northing.web.shipping.views.shipments import visible_shipments
 
-# Of how many shipments a bill is offered for.
+# How many shipments are offered while one types; any other is taken as well.
 LATEST = 40
 FIRST_ROWS = 3
 
@@ -52,7 +53,6 @@ def bills(request):
 @form_for("book_bill")
 def new_bill(request):
     """Enter a bill with its lines; what it does is shown before it is booked."""
-    latest = list(visible_shipments(request.user).order_by("-pk")[:LATEST])
     rows = request.POST.get("rows", "")
     rows = int(rows) if rows.isascii() and rows.isdigit() and len(rows) < 3 else FIRST_ROWS
     if request.POST.get("act") == "another":
@@ -60,11 +60,10 @@ def new_bill(request):
     form = BillForm(
         request.POST or None,
         person=request.user,
-        shipments=latest,
         rows=rows,
         initial={"day": timezone.localdate(), "kind": Bill.Kind.BILL},
     )
-    context = {"form": form}
+    context = {"form": form, "latest": visible_shipments(request.user).order_by("-pk")[:LATEST]}
     entered = request.method == "POST" and request.POST.get("act") != "another"
     if entered and form.is_valid():
         if request.POST.get("act") == "book":
@@ -94,8 +93,8 @@ def bill(request, bill_id: int):
     """A bill: its lines, who bears them, its postings, and the way back."""
     found = visible_bills(request.user).select_related("party", "company", "entry__history", "entered_by")
     record = get_object_or_404(found, pk=bill_id)
-    form = ReverseBillForm(request.POST or None)
-    if request.method == "POST" and form.do(request, billing.reverse_bill, lambda _: form.asked(record.pk)):
+    form = ReasonForm(request.POST or None)
+    if request.method == "POST" and form.do(request, billing.reverse_bill, form.reversing(record.pk)):
         messages.success(request, "The bill is reversed. Its charges are expected again as they were estimated.")
         return redirect("bill", record.pk)
     context = {

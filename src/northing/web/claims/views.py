@@ -1,7 +1,5 @@
 """A case and its returns."""
 
-from functools import partial
-
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -47,5 +45,4 @@ def reverse_return(request, note_id: int):
     record = get_object_or_404(scoped(ReturnNote.objects.select_related("case__layer__item"), request.user), pk=note_id)
     title = f"Reverse the return of {count(record.quantity)} {record.case.layer.item.code} under {record.reference}"
     back = address_of("case", record.case_id)
-    asked = partial(returns.ReverseReturnRequest, record.pk)
-    return reversal_page(request, title, returns.reverse_return, asked, back, record.company_id)
+    return reversal_page(request, title, returns.reverse_return, record, back)

@@ -9,6 +9,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 
 from northing.access.acts import Act
+from northing.actions.reversal import ReverseRequest
 from northing.ledger.queries import posting_note
 from northing.web.common.forms import ActionForm
 
@@ -18,14 +19,16 @@ class ReasonForm(ActionForm):
 
     reason = forms.CharField(max_length=120, label="Why")
 
+    def reversing(self, record: int) -> Callable[[dict], ReverseRequest]:
+        """The request to reverse a fact (its id), of what is entered."""
+        return lambda entered: ReverseRequest(record, entered["reason"])
 
-def reversal_page(
-    request, title: str, action: Callable[[Act, Any], Any], asked: Callable[[str], Any], back: str, company: int
-):
-    """Ask for the reason, then undo; what stands on the fact is said with a link. `asked` makes the request of it."""
+
+def reversal_page(request, title: str, action: Callable[[Act, ReverseRequest], Any], record, back: str):
+    """Ask for the reason, then reverse `record`; later facts that stand on it are named with a link."""
     form = ReasonForm(request.POST or None)
-    if request.method == "POST" and form.do(request, action, lambda entered: asked(entered["reason"])):
-        messages.success(request, f"Reversed{posting_note([company], timezone.localdate())}.")
+    if request.method == "POST" and form.do(request, action, form.reversing(record.pk)):
+        messages.success(request, f"Reversed{posting_note([record.company_id], timezone.localdate())}.")
         return redirect(back)
     context = {"title": title, "button": "Reverse", "form": form, "back": back}
     return render(request, "common/simple_form.html", context, status=422 if form.errors else 200)

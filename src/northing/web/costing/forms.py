@@ -4,7 +4,7 @@ from django import forms
 
 from northing.access.queries import scoped
 from northing.actions.billing.request import BillRequest, of_one
-from northing.actions.costing.charges import ChargeRequest, EndRequest
+from northing.actions.costing.charges import ChargeRequest
 from northing.core.costing.landed_cost import KINDS
 from northing.costing.models import Charge
 from northing.masterdata.models import Company, Party
@@ -82,13 +82,3 @@ class ChargeForm(ActionForm):
 
 def _keys(records) -> tuple[int, ...]:
     return tuple(sorted(record.pk for record in records))
-
-
-class EndForm(ActionForm):
-    """Why an estimate will not be billed."""
-
-    reason = forms.CharField(max_length=120, label="Why")
-
-    def asked(self, charge: int) -> EndRequest:
-        """The end as a request."""
-        return EndRequest(charge, self.cleaned_data["reason"])

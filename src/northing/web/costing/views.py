@@ -22,7 +22,8 @@ from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.costing.forms import ChargeForm, EndForm
+from northing.web.common.reversals import ReasonForm
+from northing.web.costing.forms import ChargeForm
 from northing.web.shipping.views.shipments import visible_shipments
 
 # Of how many shipments a charge is offered for, where it does not come from one of them.
@@ -157,12 +158,16 @@ def charge(request, charge_id: int):
     context["parts"] = record.parts.filter(company__in=mine).select_related("company")
     context["history"] = history_for(request, "charge", record.pk)
     if record.expected and may_somewhere(request.user, "book_bill"):
-        form = context["form"] = EndForm(request.POST or None)
-        if request.method == "POST" and form.do(request, costing.end_estimate, lambda _: form.asked(record.pk)):
+        form = context["form"] = ReasonForm(request.POST or None)
+        if request.method == "POST" and form.do(request, costing.end_estimate, _ending(record)):
             messages.success(request, "The estimate has ended. Goods received no longer carry it.")
             return redirect("charge", record.pk)
     status = 422 if context["form"] and context["form"].errors else 200
     return render(request, "costing/charge.html", context, status=status)
+
+
+def _ending(record: Charge):
+    return lambda entered: costing.EndRequest(record.pk, entered["reason"])
 
 
 @open_page

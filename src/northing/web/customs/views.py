@@ -1,7 +1,5 @@
 """A customs entry: ours shown first, then booked."""
 
-from functools import partial
-
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -49,6 +47,5 @@ def reverse_entry(request, customs_entry_id: int):
     """Undo a customs entry."""
     record = get_object_or_404(scoped(CustomsEntry.objects.all(), request.user), pk=customs_entry_id)
     back = reverse("customs", args=[record.shipment_id, record.company_id])
-    asked = partial(entries.ReverseEntryRequest, record.pk)
     title = f"Reverse customs entry {record.number}"
-    return reversal_page(request, title, entries.reverse_customs_entry, asked, back, record.company_id)
+    return reversal_page(request, title, entries.reverse_customs_entry, record, back)

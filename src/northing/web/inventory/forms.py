@@ -1,8 +1,8 @@
-"""Forms of a stock issue, and of taking it back."""
+"""Forms of a stock issue, and of a move between bins."""
 
 from django import forms
 
-from northing.actions.inventory.issue import IssueRequest, TakeBackRequest
+from northing.actions.inventory.issue import IssueRequest
 from northing.actions.inventory.move import MoveRequest
 from northing.drawings.figures import count
 from northing.inventory.models import OnHand
@@ -27,16 +27,6 @@ class IssueForm(ActionForm):
         """The issue as a request."""
         entered = self.cleaned_data
         return IssueRequest(entered["site"].pk, item, entered["quantity"], entered["purpose"], entered["occurred_on"])
-
-
-class TakeBackForm(ActionForm):
-    """Why an issue is taken back."""
-
-    reason = forms.CharField(max_length=120, label="Why")
-
-    def asked(self, issue: int) -> TakeBackRequest:
-        """The taking back as a request."""
-        return TakeBackRequest(issue, self.cleaned_data["reason"])
 
 
 class MoveForm(ActionForm):

@@ -1,7 +1,5 @@
 """Stock by item, and an item with its layers."""
 
-from functools import partial
-
 from django.contrib import messages
 from django.db.models import Sum
 from django.shortcuts import get_object_or_404, redirect, render
@@ -12,7 +10,6 @@ from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.inventory import issue
 from northing.actions.inventory.move import move_goods
-from northing.actions.masterdata.reverse_opening import ReverseOpeningRequest
 from northing.actions.masterdata.reverse_opening import reverse_opening as undo_opening
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
@@ -27,7 +24,7 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page
-from northing.web.inventory.forms import IssueForm, MoveForm, TakeBackForm
+from northing.web.inventory.forms import IssueForm, MoveForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
@@ -82,21 +79,12 @@ def _issues(item: Item, companies: set[int]):
 
 @form_for("issue_stock")
 def take_back_issue(request, issue_id: int):
-    """Take a stock issue back."""
-    record = get_object_or_404(_issue_rows(request), pk=issue_id)
-    form = TakeBackForm(request.POST or None)
-    if request.method == "POST" and form.do(request, issue.take_back_issue, lambda _: form.asked(record.pk)):
-        units = f"{count(record.quantity)} {record.item.unit} of {record.item.code}"
-        note = posting_note([record.company_id], timezone.localdate())
-        messages.success(request, f"{units} are in store again{note}.")
-        return redirect("item", record.item_id)
-    context = {"issue": record, "form": form}
-    return render(request, "inventory/take_back_issue.html", context, status=422 if form.errors else 200)
-
-
-def _issue_rows(request):
-    rows = StockIssue.objects.select_related("item", "site", "company").annotate(cost=Sum("lines__cost"))
-    return scoped(rows.filter(reversed_by=None), request.user)
+    """Take a stock issue back: its units return to their bins, at their cost with the late costs since."""
+    rows = StockIssue.objects.select_related("item").filter(reversed_by=None)
+    record = get_object_or_404(scoped(rows, request.user), pk=issue_id)
+    units = f"{count(record.quantity)} {record.item.unit} of {record.item.code}"
+    title = f"Take back {units}, issued for {record.purpose}"
+    return reversal_page(request, title, issue.take_back_issue, record, address_of("item", record.item_id))
 
 
 @form_for("begin")
@@ -104,8 +92,7 @@ def reverse_opening(request, opening_id: int):
     """Undo an opening: goods that a company began with by mistake."""
     record = get_object_or_404(scoped(Opening.objects.all(), request.user), pk=opening_id)
     back = address_of("layer", record.layer_id) or reverse("stock")
-    asked = partial(ReverseOpeningRequest, record.pk)
-    return reversal_page(request, "Reverse an opening", undo_opening, asked, back, record.company_id)
+    return reversal_page(request, "Reverse an opening", undo_opening, record, back)
 
 
 @form_for("issue_stock")

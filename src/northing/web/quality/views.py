@@ -1,7 +1,5 @@
 """Quality: held goods, verdicts, cases, returns."""
 
-from functools import partial
-
 from django.contrib import messages
 from django.db.models import F, Sum
 from django.shortcuts import get_object_or_404, redirect, render
@@ -10,7 +8,6 @@ from django.utils import timezone
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
 from northing.actions.quality import inspect as inspecting
-from northing.actions.quality.reverse import ReverseInspectionRequest
 from northing.actions.quality.reverse import reverse_inspection as undo_inspection
 from northing.claims.models import Claim
 from northing.inventory.models import OnHand
@@ -73,5 +70,4 @@ def reverse_inspection(request, inspection_id: int):
     record = get_object_or_404(found, pk=inspection_id)
     title = f"Reverse the inspection of {record.layer.item} of {record.occurred_on:%-d %b}"
     back = address_of("verdict", record.layer_id)
-    asked = partial(ReverseInspectionRequest, record.pk)
-    return reversal_page(request, title, undo_inspection, asked, back, record.company_id)
+    return reversal_page(request, title, undo_inspection, record, back)

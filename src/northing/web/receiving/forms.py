@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from django import forms
 
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
-from northing.actions.receiving.reverse import ReverseRequest
 from northing.masterdata.models import Bin, Site
 from northing.web.common.forms import ActionForm, DayField, ExactField
 from northing.web.receiving.parts import Part
@@ -68,13 +67,3 @@ class ReceiveForm(ActionForm):
             if entered[f"row-{end}"] is not None
         )
         return ReceiveRequest(container, self.site.pk, entered["delivery_note"], entered["occurred_on"], rows)
-
-
-class ReverseForm(ActionForm):
-    """Why a receipt is undone."""
-
-    reason = forms.CharField(max_length=120, label="Why")
-
-    def asked(self, receipt: int) -> ReverseRequest:
-        """The reversal as a request."""
-        return ReverseRequest(receipt, self.cleaned_data["reason"])

@@ -17,7 +17,8 @@ from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.receiving.forms import MOST_ROWS, ReceiveForm, ReverseForm
+from northing.web.common.reversals import ReasonForm
+from northing.web.receiving.forms import MOST_ROWS, ReceiveForm
 from northing.web.receiving.parts import Part
 from northing.web.receiving.queries import (
     expected_boxes,
@@ -92,8 +93,8 @@ def receipt(request, receipt_id: int):
     """A receipt: what came, what it cost, and the way back."""
     found = Receipt.objects.select_related("container__shipment", "site", "company", "received_by", "reversed_by")
     record = get_object_or_404(scoped(found, request.user), pk=receipt_id)
-    form = ReverseForm(request.POST or None)
-    if request.method == "POST" and form.do(request, reverse.reverse_receipt, lambda _: form.asked(record.pk)):
+    form = ReasonForm(request.POST or None)
+    if request.method == "POST" and form.do(request, reverse.reverse_receipt, form.reversing(record.pk)):
         messages.success(request, "The receipt is reversed: units and costs are where they were before.")
         return redirect("receipt", record.pk)
     lines = record.lines.select_related("instalment__line__item", "instalment__line__order", "bin").order_by("pk")

@@ -1,0 +1,40 @@
+"""A scope by what people call it: shipments, containers, orders and order lines."""
+
+from collections.abc import Iterable
+
+from northing.access.models import Person
+from northing.access.queries import scoped
+from northing.actions.costing.scope import Scope
+from northing.orders.models import OrderLine, PurchaseOrder
+from northing.shipping.models import Container
+from northing.shipping.queries import visible_shipments
+
+
+class NoSuchName(Exception):
+    """A name that nothing has that the person sees, in words."""
+
+
+def named_scope(names: Iterable[str], person: Person) -> Scope:
+    """The scope of names such as S-00001, QXNU1000012, PO-1 and PO-1/2, among what a person sees. Raises NoSuchName."""
+    found: dict[str, list[int]] = {"shipments": [], "containers": [], "lines": [], "orders": []}
+    for name in names:
+        field, key = _named(name, person)
+        found[field].append(key)
+    return Scope(**{field: tuple(dict.fromkeys(keys)) for field, keys in found.items()})
+
+
+def _named(name: str, person: Person) -> tuple[str, int]:
+    seen = visible_shipments(person)
+    orders = scoped(PurchaseOrder.objects.all(), person)
+    number, _, line = name.rpartition("/")
+    line = int(line) if line.isascii() and line.isdigit() and len(line) < 5 else 0
+    for field, rows in (
+        ("shipments", seen.filter(reference__iexact=name)),
+        ("containers", Container.objects.filter(shipment__in=seen, number__iexact=name).order_by("-pk")),
+        ("orders", orders.filter(number__iexact=name)),
+        ("lines", OrderLine.objects.filter(order__in=orders.filter(number__iexact=number), number=line)),
+    ):
+        key = rows.values_list("pk", flat=True).first()
+        if key is not None:
+            return field, key
+    raise NoSuchName(f"There is no shipment, container, order or line {name}.")
