@@ -27,7 +27,7 @@ def take_role(grant: Grant) -> None:
 
 
 def keep_role(code: str, permissions: Iterable[str]) -> None:
-    """What a role may do, from now on."""
+    """The permissions of a role, from now on."""
     Role.objects.update_or_create(code=code, defaults={"permissions": sorted(permissions)})
 
 

@@ -4,7 +4,7 @@ import urllib.request
 
 
 class _NoDetours(urllib.request.HTTPRedirectHandler):
-    """A person who is asked does not send us anywhere else."""
+    """An address that is asked may not redirect to another one."""
 
     def redirect_request(self, *args: object, **more: object) -> None:
         return None

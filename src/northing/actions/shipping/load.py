@@ -101,7 +101,7 @@ def load(act: Act, request: LoadRequest) -> dict:
     shipment = open_shipment(request.shipment)
     require_packing(act)
     if request.seen and request.seen != packing_mark(shipment.pk, companies_of(act.person)):
-        what = "A person has changed this shipment meanwhile."
+        what = "Another person has changed this shipment meanwhile."
         raise Refused(Problem(what, mend="Open it anew beside this and compare; what you typed stands here."))
     placed = _boxes(shipment, request.boxes)
     changes = _changes(placed)

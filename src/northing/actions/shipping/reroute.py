@@ -232,7 +232,9 @@ def land_elsewhere(act: Act, request: LandRequest) -> int:
     refuse_if([Problem("Say where it goes from there.", "destination")] if not place else [])
     refuse_if([] if 0 <= request.days <= 60 else [Problem("Count from 0 to 60 days.", "days")])
     spoken = DateStatement.objects.filter(leg__shipment=shipment, leg__number__gt=main.number).exists()
-    refuse_if([Problem("A person spoke of the legs after it.", "call", "Plan them anew by hand.")] if spoken else [])
+    refuse_if(
+        [Problem("The legs after it have dates of their own.", "call", "Plan them anew by hand.")] if spoken else []
+    )
     shipping.redirect_legs(shipment, main, call, place, request.days)
     text = f"{shipment} is discharged at {call.port_id} and goes on to {place}"
     add_history(act, "land_elsewhere", text, _links({shipment.pk: shipment}))

@@ -11,7 +11,7 @@ from northing.api.shapes.common import NO_NUL, Address, Day, Id, Long, Number, S
 
 
 class Supplier(Schema):
-    """A person we order from; the tax rate is a fraction of 1."""
+    """A supplier; the tax rate is a fraction of 1."""
 
     id: int
     code: str

@@ -26,7 +26,7 @@ class HttpFeed(Feed):
             asked["eventCreatedDateTime:gte"] = since.isoformat()
         where = urljoin(self.url, at) if at else f"{self.url}events?{urlencode(asked)}"
         if urlsplit(where)[:2] != urlsplit(self.url)[:2]:
-            raise Unreachable("the feed sends us on to another person")
+            raise Unreachable("the feed redirects us to another address")
         request = urllib.request.Request(where, headers={"Accept": "application/json"})
         try:
             with OPENER.open(request, timeout=TIMEOUT) as answer:

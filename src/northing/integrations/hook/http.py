@@ -1,7 +1,7 @@
 """Tell an address over HTTP: a signed POST of JSON, no detours, a short wait.
 
 The signature is `t=<unix seconds>,v1=<hex>`: HMAC-SHA256 (RFC 2104) with the secret over the seconds, a point, and the
-body. A person who gets it works it out again, and refuses what is older than some minutes.
+body. The receiver works it out again, and refuses what is older than some minutes.
 """
 
 import hashlib

@@ -11,7 +11,7 @@ OWES = ("confirmation", "despatch")
 
 
 class PaymentMethod(models.TextChoices):
-    """How a person is paid."""
+    """How a party is paid."""
 
     TRANSFER = "transfer", "Bank transfer"
     DEBIT = "debit", "Direct debit"
@@ -101,7 +101,7 @@ class Party(models.Model):
 
 
 class BankAccount(models.Model):
-    """An account at a bank: ours (of a company), or of a person we pay."""
+    """An account at a bank: ours (of a company), or of a party we pay."""
 
     code = models.CharField(max_length=16, unique=True)
     company = models.ForeignKey(Company, models.PROTECT, null=True, related_name="bank_accounts")

@@ -12,7 +12,7 @@ from northing.reports.as_scenario.reach import Reach
 
 
 class Names:
-    """What records are called in the file: a letter and a number, in the order of their ids."""
+    """The names of records in the file: letters and a number, in the order of their ids."""
 
     def __init__(self, reach: Reach):
         lines = OrderLine.objects.filter(pk__in=reach.lines).select_related("order", "item").order_by("order", "number")

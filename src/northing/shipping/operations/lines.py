@@ -54,7 +54,7 @@ def write_units(units: Iterable[tuple[Container, str, Mapping[int, Decimal]]]) -
 
 
 def keep_box(box: Container) -> None:
-    """A container, or what is said of it now."""
+    """A container as it stands now."""
     box.save()
 
 
