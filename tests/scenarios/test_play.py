@@ -52,6 +52,13 @@ def test_a_file_leaves_the_database_as_it_was(nothing_yet):
     }
 
 
+@pytest.mark.parametrize("name", ["worked-case", "refused", "bill-reversed"])
+def test_a_file_says_the_same_in_a_database_that_was_used(nothing_yet, name):
+    content = next(path for path in EXAMPLES if path.stem == name).read_bytes()
+    first, second = (json.dumps(files.play(content)[0]) for _ in range(2))
+    assert first == second
+
+
 def changed(**more):
     return SMALL | more
 

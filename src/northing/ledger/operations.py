@@ -120,7 +120,7 @@ def _by_key(item: tuple[tuple, list]) -> tuple:
 
 
 # A query of postings, whose columns are Draft's fields, gets the entry and each company's posting day; what it posts
-# on accounts of open items is added to them by the same statement.
+# on accounts of open items is added to them by the same statement, in the order of `_by_key`.
 POST_ALL = """
 with written as (
   insert into {table} (entry_id, posted_on, {names})
@@ -132,6 +132,7 @@ insert into ledger_openitem as i ({item})
 select company_id, account, party_id, document_kind, document, foreign_currency, sum(foreign_amount), sum(amount),
        min(order_line_id), %s
   from written where account = any(%s) group by 1, 2, 3, 4, 5, 6
+ order by company_id, account collate "C", party_id, document_kind collate "C", document, foreign_currency collate "C"
 {on_conflict}
 """
 

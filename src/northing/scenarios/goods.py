@@ -1,5 +1,6 @@
 """Orders, shipments and receipts of a scenario."""
 
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 
@@ -9,6 +10,7 @@ from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.shipping import milestones, pack
 from northing.core.costing.ownership import INCOTERMS, proposed_moment
+from northing.core.problems import Problem, Refused
 from northing.formats.identifiers import with_container_check_digit
 from northing.orders.models import Instalment
 from northing.scenarios import shapes
@@ -114,12 +116,17 @@ class Goods(Played):
         box = None
         if self.made.get(action.source, ("order", 0))[0] == "order":
             order = self.find("order", action.source)
-            rows = [row for one in action.rows for row in self._unpacked(order, one, action.site)]
+            found = [(row, one) for one in action.rows for row in self._unpacked(order, one, action.site)]
         else:
             box = self._box(action)
-            rows = [row for one in action.rows for row in self._packed(box, one, action.site)]
-        request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, tuple(rows))
-        return "receipt", receive(self.laid.act(action.day), request)
+            found = [(row, one) for one in action.rows for row in self._packed(box, one, action.site)]
+        rows = tuple(row for row, _ in found)
+        request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, rows)
+        try:
+            return "receipt", receive(self.laid.act(action.day), request)
+        except Refused as refused:
+            lines = {row.key: one.line for row, one in found}
+            raise Refused(_at_line(problem, lines) for problem in refused.problems) from None
 
     def _box(self, action: shapes.Receive) -> Container:
         shipment = self.find("shipment", action.source)
@@ -152,3 +159,10 @@ class Goods(Played):
             found.append(ReceiveRow(part, units, coming, row.lot, row.best_before, bin, instalment))
             left -= units
         return found
+
+
+def _at_line(problem: Problem, lines: dict[str, str]) -> Problem:
+    """A problem of a row (`short-12`) as the file names its line (`short PO1/1`)."""
+    field, _, rest = problem.where.partition("-")
+    line = lines.get(rest.partition("-")[0])
+    return replace(problem, where=f"{field} {line}") if line else problem

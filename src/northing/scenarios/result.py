@@ -5,12 +5,14 @@ from typing import Any
 
 from django.db.models import Sum
 
-from northing.billing.models import BillLine, BillLinePart
+from northing.billing.models import Bill, BillLine, BillLinePart
+from northing.claims.models import Claim
 from northing.core.costing.landed_cost import unit_price_of
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
 from northing.core.positions.places import PLACES
 from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer, Entry, OpenItem, Posting
 from northing.scenarios.play import Player
@@ -47,6 +49,12 @@ def _names(player: Player) -> Names:
         elif charge in names:
             names[bill] = names[charge]
     return names
+
+
+def _document(kind: str, document: int) -> str:
+    """A document that has no name in the file, by its number among those of its kind."""
+    model = {"charge": Charge, "bill": Bill, "customs_entry": CustomsEntry, "case": Claim}[kind]
+    return f"{kind.replace('_', ' ')} {model.objects.filter(pk__lte=document).count()}"
 
 
 def money(amount: Decimal, currency: str) -> str:
@@ -86,7 +94,7 @@ def _layer(layer: CostLayer, names: Names) -> dict[str, Any]:
     currency = layer.company.currency
     kinds = dict(Charge.objects.values_list("pk", "kind"))
     charges: dict[str, Decimal] = {}
-    for cost in layer.costs.all():
+    for cost in sorted(layer.costs.all(), key=lambda cost: cost.charge_id or 0):
         if cost.charge_id:
             name = names.get(("charge", cost.charge_id)) or kinds[cost.charge_id]
             charges[name] = charges.get(name, Decimal(0)) + cost.amount
@@ -131,13 +139,13 @@ def _open_items(names: Names) -> list[dict[str, str]]:
         kind, document = one.document_kind, one.document
         if kind == "bill_part":
             kind, document = "bill", bills[document]
-        of_line = f"{line.order.number}/{line.number}" if line else f"{kind} {document}"
+        of_line = f"{line.order.number}/{line.number}" if line else ""
         found.append(
             {
                 "company": one.company.code,
                 "account": one.account,
                 "party": one.party.code if one.party else "",
-                "document": names.get((kind, document), of_line),
+                "document": names.get((kind, document)) or of_line or _document(kind, document),
                 "currency": one.currency,
                 "amount": money(one.amount, one.currency),
                 "base": money(one.base, one.company.currency),
