@@ -14,7 +14,6 @@ VIEWS = {
     "watch": ("ilva", "/", []),
     "lines": ("ilva", "/orders/lines/?where=open", []),
     "line": ("ilva", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-"]),
-    "order": ("tobin", "/?party=us", ["KLN-0000[0-9] line", "^KLN-0000[0-9]$"]),
     "new-order": ("ilva", "/orders/new/", []),
     "order-file": ("ilva", "/orders/files/", []),
     "answers": ("ilva", "/confirmations/", []),
@@ -27,6 +26,7 @@ VIEWS = {
     "shipment": ("hanne", "/shipping/", ["^S-00007$"]),
     "events": ("hanne", "/shipping/events/?state=tied", []),
     "cost-trail": ("pell", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),
+    "bill": ("pell", "/billing/new/", []),
     "receive": ("rua", "/receiving/", ["^Receive$"]),
     "quality": ("odo", "/quality/", []),
     "stock": ("maris", "/inventory/", []),
@@ -39,6 +39,9 @@ spring-1,KLN,QIN,TRG,KET-12,120,15.20,{0},Mark the cartons
 spring-2,KLN,QIN,TRG,KET-99,24,,{0},
 KLN-00025,KLN,TRE,TRG,CUP-21,1600,,{0},
 """
+
+
+BILLED = (("Haulage", "Weight", "S-00007", "640.00"), ("Handling", "Quantity", "S-00007, S-00008", "88.50"))
 
 
 def propose(page: Page) -> None:
@@ -57,6 +60,20 @@ def read_file(page: Page) -> None:
     page.click("button:has-text('Read the file')")
 
 
+def enter_bill(page: Page) -> None:
+    """A bill of two kinds and its effect; it is shown and not booked."""
+    page.select_option("[name=company]", label="Kestrel & Loam Ltd")
+    page.select_option("[name=payee]", label="Peaty Creek Haulage")
+    page.fill("[name=bill_number]", "PC-2041")
+    page.fill("[name=currency]", "NZD")
+    for row, (kind, basis, over, amount) in enumerate(BILLED):
+        page.select_option(f"[name=kind-line-{row}]", label=kind)
+        page.select_option(f"[name=basis-line-{row}]", label=basis)
+        page.fill(f"[name=over-line-{row}]", over)
+        page.fill(f"[name=amount-line-{row}]", amount)
+    page.click("button[value=show]")
+
+
 def as_supplier(page: Page) -> None:
     """The page that opens by a link."""
     page.click("button:has-text('Make a link')")
@@ -65,7 +82,7 @@ def as_supplier(page: Page) -> None:
 
 
 # What is done before the picture is taken.
-STEPS = {"load": propose, "order-file": read_file, "supplier": as_supplier}
+STEPS = {"load": propose, "order-file": read_file, "supplier": as_supplier, "bill": enter_bill}
 
 
 def take(page: Page, base: str, name: str, folder: Path) -> None:

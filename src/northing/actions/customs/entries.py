@@ -152,7 +152,7 @@ def _undo(book: Entry, old: CustomsEntry) -> None:
 
 @once
 def reverse_customs_entry(act: Act, request: ReverseRequest) -> int:
-    """Undo a customs entry by counter-entries; it stays told. Returns its id."""
+    """Undo a customs entry by counter-entries. Returns its id."""
     found = CustomsEntry.objects.select_related("company", "entry", "duty_charge", "kept_charge")
     entry = found.get(pk=request.record)
     act.require("book_customs_entry", entry.company_id)

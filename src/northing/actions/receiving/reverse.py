@@ -34,7 +34,7 @@ ZERO = Decimal(0)
 
 @once
 def reverse_receipt(act: Act, request: ReverseRequest) -> int:
-    """Undo a receipt; it stays told. Refused once its goods were inspected or have left stock."""
+    """Undo a receipt by counter-entries. Refused once its goods were inspected or have left stock."""
     receipt = (
         Receipt.objects.select_for_update(of=("self",)).select_related("company", "container").get(pk=request.record)
     )

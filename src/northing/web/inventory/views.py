@@ -83,7 +83,7 @@ def take_back_issue(request, issue_id: int):
     rows = StockIssue.objects.select_related("item").filter(reversed_by=None)
     record = get_object_or_404(scoped(rows, request.user), pk=issue_id)
     units = f"{count(record.quantity)} {record.item.unit} of {record.item.code}"
-    title = f"Take back {units}, issued for {record.purpose}"
+    title = f"Reverse the issue of {units} for {record.purpose}"
     return reversal_page(request, title, issue.take_back_issue, record, address_of("item", record.item_id))
 
 
