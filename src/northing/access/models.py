@@ -29,7 +29,7 @@ class SupplierPerson(models.Model):
 
 
 class Role(models.Model):
-    """Holds what a role may do, where it is not as it ships, or does not ship at all."""
+    """The permissions of a role that is not as it ships, or does not ship at all."""
 
     code = models.CharField(max_length=16, unique=True)
     permissions = models.JSONField(default=list)

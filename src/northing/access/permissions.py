@@ -1,4 +1,4 @@
-"""Covers who may do what: permissions by role, granted per company, or at one of its sites.
+"""Permissions by role, granted per company, or at one of its sites.
 
 The roles that ship are below; a row of `Role` says otherwise of one, or makes another.
 """

@@ -27,7 +27,7 @@ def confirmations(
     limit: Limit = USUAL,
     outcome: Annotated[str, Query("", max_length=12, pattern=NO_NUL)] = "",
 ):
-    """Return what suppliers answered, newest first; `outcome=open` is what waits for us."""
+    """Answers of suppliers, newest first; those of `outcome=open` wait for us."""
     require(request, "read")
     found = scoped(Answer.objects.select_related("instalment__line"), request.auth.person, COMPANY_OF_ANSWER)
     rows, following = page(found.filter(outcome=outcome) if outcome else found, after, limit, newest_first=True)

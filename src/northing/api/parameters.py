@@ -1,4 +1,4 @@
-"""Covers what calls have in common: how they are asked, and what they may answer."""
+"""The common parts of the calls: parameters and answers."""
 
 from typing import Annotated, Any
 
@@ -15,5 +15,5 @@ Key = Annotated[Id, Path()]
 
 
 def answers(shape: Any, code: int = 200) -> dict[int, Any]:
-    """Return what a call answers: its shape, or a problem."""
+    """The answers of a call: its shape, or a problem."""
     return {code: shape, **FAULTS}

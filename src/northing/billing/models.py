@@ -64,7 +64,7 @@ class Bill(models.Model):
 
 
 class BillLine(models.Model):
-    """Holds what a bill says of one charge: an amount as on the paper. A final one closes the charge."""
+    """A line of a bill for one charge: an amount as on the paper. A final one closes the charge."""
 
     bill = models.ForeignKey(Bill, models.CASCADE, related_name="lines")
     number = models.PositiveSmallIntegerField()

@@ -1,1 +1,1 @@
-"""Covers what suppliers answered, per instalment, and what we said to it."""
+"""Answers of suppliers per instalment, and our replies."""

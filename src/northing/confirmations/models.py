@@ -1,4 +1,4 @@
-"""Covers what the supplier answered to an instalment, as they said it."""
+"""Answers of suppliers to instalments, as they said them."""
 
 from django.db import models
 from django.db.models import Q
@@ -107,7 +107,7 @@ class Chaser(models.Model):
 
 
 class ChaserLine(models.Model):
-    """Holds what one chaser asks for; closed by the answer."""
+    """The question of one chaser; closed by the answer."""
 
     chaser = models.ForeignKey(Chaser, models.CASCADE, related_name="lines")
     instalment = models.ForeignKey(Instalment, models.CASCADE, related_name="chaser_lines")

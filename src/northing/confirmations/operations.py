@@ -13,7 +13,7 @@ from northing.orders.models import Instalment, Revision
 
 @dataclass(frozen=True)
 class Said:
-    """Holds what the supplier said of one instalment, and whether it is what was asked."""
+    """The supplier's answer to one instalment, and whether it agrees with the order."""
 
     instalment: Instalment
     asked: Terms

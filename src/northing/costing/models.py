@@ -63,7 +63,7 @@ class Charge(models.Model):
 
     @property
     def rest(self):
-        """Return what of the estimate is still expected, in the charge's currency."""
+        """The part of the estimate that no bill has come for, in the charge's currency."""
         if not self.expected or self.estimated is None:
             return fields.ZERO
         rest = self.estimated - (self.billed or fields.ZERO)
@@ -71,7 +71,7 @@ class Charge(models.Model):
 
     @property
     def amount(self):
-        """Return what is billed, and what is still expected."""
+        """The billed amount and the amount still expected, together."""
         return (self.billed or fields.ZERO) + self.rest
 
     @property
@@ -114,7 +114,7 @@ class ChargePart(models.Model):
 
 
 class ChargeShare(models.Model):
-    """Holds what a shipment line bears of a charge, in its company's base currency; without one, the whole order line.
+    """The share of a shipment line in a charge, in its company's base currency; without one, of a whole order line.
 
     The share of an order line goes along as its units are packed and received.
     """

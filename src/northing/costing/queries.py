@@ -24,7 +24,7 @@ def line_units(lines: Iterable[int]) -> dict[int, Decimal]:
 
 
 def shares_of(parts: Sequence[ShipmentLine]) -> dict[tuple[int, int], Decimal]:
-    """Return what shipment lines bear of charges, in base currency, by charge and shipment line.
+    """The shares of shipment lines in charges, in base currency, by charge and shipment line.
 
     The share of a whole order line goes along with its units, the first packed first.
     """

@@ -154,7 +154,7 @@ class Hand:
         milestones.say_date(self.act("hanne", value if said is None else said), request)
 
     def handle(self, shipment: int, milestone: str, value: int) -> None:
-        """Return what happened to all containers of a shipment."""
+        """The milestones of all containers of a shipment."""
         boxes = tuple(Container.objects.filter(shipment=shipment).values_list("pk", flat=True))
         request = container_milestones.BoxesRequest(shipment, boxes, milestone, self.today + timedelta(days=value))
         container_milestones.say_boxes(self.act("hanne", value), request)

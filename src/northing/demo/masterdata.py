@@ -1,4 +1,4 @@
-"""Covers who and what the demo world is about. Everything is made up but the ports; tariff rates are samples."""
+"""The parties and goods of the demo world. All are made up but the ports; tariff rates are samples."""
 
 import random
 from datetime import date, timedelta
@@ -353,7 +353,7 @@ LANES = [
 
 
 def _past_passages(today: date) -> None:
-    """Return what was finished before Northing, in the two years before the first demo order."""
+    """The passages finished before Northing, in the two years before the first demo order."""
     chance = random.Random(SEED + 4)
     parties = {party.code: party for party in Party.objects.all()}
     past = []

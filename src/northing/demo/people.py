@@ -1,4 +1,4 @@
-"""Covers who can sign in to the demo; without the database, so that anything may ask."""
+"""The people who can sign in to the demo; without the database, so that anything may ask."""
 
 PASSWORD = "harbour-light"
 

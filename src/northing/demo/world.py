@@ -1,4 +1,4 @@
-"""Covers what has happened in the demo world: every situation of the job, done by its own action on its own day."""
+"""The story of the demo world: every situation of the job, done by its own action on its own day."""
 
 import json
 from datetime import date, timedelta
@@ -57,7 +57,7 @@ class _World(Hand):
     """The situations of the demo world."""
 
     def opening(self) -> None:
-        """Return what was in stock before Northing."""
+        """The stock before Northing."""
         rows = ["company,site,item,quantity,value,received_on,lot,best_before"]
         for company, code, quantity, value in [
             ("KLN", "KET-17", 64, "2560.00"),

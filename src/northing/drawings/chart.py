@@ -48,7 +48,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Vessel:
-    """Holds what is under way: where, from which place it comes and to which it goes next, and how it is called."""
+    """A vessel or vehicle under way: where it is, its last place and its next, and its name."""
 
     at: Place
     behind: Place
@@ -74,7 +74,7 @@ class PortSeen:
 
 @dataclass(frozen=True)
 class Frame:
-    """Holds what of the chart is seen: its corner, and how wide and high."""
+    """The visible part of the chart: its corner, its width and height."""
 
     x: float
     y: float

@@ -26,7 +26,7 @@ CODES = {
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Holds what an event says. Texts are empty where it says nothing; `kind` is planned, estimated or actual."""
+    """The contents of an event. Texts are empty where it says nothing; `kind` is planned, estimated or actual."""
 
     event_id: str
     event_type: str
@@ -79,7 +79,7 @@ def _read(raw: object) -> Event | str:
 
 
 def read_event(raw: object) -> Event:
-    """Return what one event says. Raises ValueError in words.
+    """The contents of one event. Raises ValueError in words.
 
     >>> said = {"eventID": "e1", "eventType": "EQUIPMENT", "equipmentEventTypeCode": "DISC"}
     >>> said |= {"eventClassifierCode": "ACT", "eventDateTime": "2026-11-22T23:30:00+13:00"}

@@ -247,7 +247,7 @@ class Packed:
 
 @dataclass(frozen=True)
 class Advice:
-    """Holds what a despatch advice is about: from whom to whom, how it travels, what is in it."""
+    """A despatch advice: from whom to whom, how it travels, what is in it."""
 
     number: str
     issued_on: date

@@ -26,7 +26,7 @@ Grid = Iterator[tuple[int, list[str]]]
 
 
 def read_grid(path: Path) -> tuple[str, Grid]:
-    """Return what the file was taken for, in words, and its rows as (number as a spreadsheet counts, cells).
+    """The format that the file was read as, in words, and its rows as (number as a spreadsheet counts, cells).
 
     Empty rows are left out; cells are trimmed. Numbers of a workbook come as they are seen, days as 2026-11-24.
     Raises Refused, at once or while the rows are read.

@@ -110,7 +110,7 @@ def columns_of(header: Sequence[str]) -> list[str]:
 
 
 def read_row(cells: Mapping[str, str]) -> OrderRow:
-    """Return what the cells of a row mean. Everything that is wrong with them is said, none is raised."""
+    """The values of a row's cells. All errors are listed, none is raised."""
     found = [Problem(f"{name}: is empty.", name) for name in NEEDED if not cells.get(name)]
     # Most cells of most rows are short texts: only what is too long is looked at one by one.
     for name, text in cells.items():

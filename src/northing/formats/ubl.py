@@ -58,7 +58,7 @@ def order_xml(order: Mapping[str, Any], number: int, issued_on: date) -> bytes:
 
 
 def _sums(root: "etree._Element", order: Mapping[str, Any]) -> None:
-    """Return what the order comes to: allowance and charge on the whole, tax, and the totals they lead to."""
+    """The totals of the order: allowance and charge on the whole, tax, and the sums they lead to."""
     currency = order["currency"]
     goods = sum((Decimal(line["amount"]) for line in order["lines"]), Decimal(0))
     # Revisions of before there were such percentages have no sums of their own.
@@ -120,7 +120,7 @@ def _order_line(root: "etree._Element", line: Mapping[str, Any], currency: str) 
 
 @dataclass(frozen=True, slots=True)
 class ResponseLine:
-    """Holds what a supplier says of one line: None where they say nothing of it."""
+    """A supplier's answer to one line: None where they say nothing of it."""
 
     number: int
     accepted: bool

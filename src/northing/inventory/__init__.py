@@ -1,1 +1,1 @@
-"""Covers what lies where."""
+"""Stock: goods by bin."""

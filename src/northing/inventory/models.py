@@ -97,7 +97,7 @@ class StockIssue(models.Model):
 
 
 class StockIssueLine(models.Model):
-    """Holds what an issue took out of one layer, and at what cost."""
+    """The units that an issue took out of one layer, and their cost."""
 
     issue = models.ForeignKey(StockIssue, models.CASCADE, related_name="lines")
     layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="issue_lines")

@@ -47,7 +47,7 @@ OPEN_ITEM_ACCOUNTS = (
 
 
 class DocumentKind(models.TextChoices):
-    """Holds what a posting came from."""
+    """The kinds of documents that a posting comes from."""
 
     NONE = "", "None"
     SHIPMENT_LINE = "shipment_line", "Goods of a shipment"
@@ -150,7 +150,7 @@ class OpenItem(models.Model):
 
 
 class Allocation(models.Model):
-    """Holds what uses up a part of an open item, in its currency and in base, and for how many units. Append-only.
+    """A part of an open item used up, in its currency and in base, and for how many units. Append-only.
 
     `difference` is what the base amounts of the two sides differ by.
     """

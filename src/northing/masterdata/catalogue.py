@@ -13,7 +13,7 @@ from northing.masterdata.models import Agreement, Item, Pack, Party
 
 
 class Catalogue:
-    """Holds what was asked for by code, GTIN or id, and the suppliers' agreements about it."""
+    """Items asked for by code, GTIN or id, and the suppliers' agreements about them."""
 
     def __init__(self, texts: Iterable[str] = (), items: Iterable[int] = (), suppliers: Iterable[int] = ()):
         self._items: dict[int, Item] = {}
@@ -70,7 +70,7 @@ class Catalogue:
         return self._packs[item.pk] | {item.unit: Decimal(1)}
 
     def agreement(self, supplier: Party, item: int, day: date, quantity: Decimal) -> Agreement | None:
-        """Return what the supplier sells the item for on that day, in this quantity, in its own currency."""
+        """The supplier's price of the item on that day, in this quantity, in its own currency."""
         steps = [step for step in self._steps[supplier.pk, item] if step.currency == supplier.currency]
         return standing(steps, day, quantity)
 

@@ -1,4 +1,4 @@
-"""Covers what a record of the house consists of: its facts, how each is read from text and said as text."""
+"""The facts of a record of the house, and how each is read from text and said as text."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field

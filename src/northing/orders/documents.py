@@ -81,7 +81,7 @@ LINE = {"quantity": "quantity", "pack_price": "price", "discount": "discount", "
 
 
 def changes(before: dict, after: dict) -> list[dict[str, str]]:
-    """Return what differs between two revisions' contents: where, what, old, new; lines by their own identity."""
+    """The differences between two revisions' contents: where, what, old, new; lines by their own identity."""
     found = [
         {"where": "order", "what": words, "old": _head(key, before), "new": _head(key, after)}
         for key, words in HEAD.items()

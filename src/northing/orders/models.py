@@ -1,4 +1,4 @@
-"""Covers what was ordered. Prices and quantities are per base unit unless said otherwise."""
+"""Orders and their lines. Prices and quantities are per base unit unless said otherwise."""
 
 from django.db import models
 from django.db.models import Q
@@ -134,7 +134,7 @@ class Instalment(models.Model):
 
 
 class Revision(models.Model):
-    """Holds what was sent, as it was sent. Append-only."""
+    """An order as it was sent. Append-only."""
 
     order = models.ForeignKey(PurchaseOrder, models.PROTECT, related_name="revisions")
     number = models.PositiveSmallIntegerField()

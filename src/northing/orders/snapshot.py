@@ -1,4 +1,4 @@
-"""Covers what a revision keeps of an order: plain words and exact numbers as text, to be read years later."""
+"""The contents of a revision: plain words and exact numbers as text, to be read years later."""
 
 from datetime import timedelta
 from decimal import Decimal

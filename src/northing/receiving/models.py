@@ -1,4 +1,4 @@
-"""Covers what the dock received, as facts."""
+"""Receipts of the dock, as facts."""
 
 from django.db import models
 from django.db.models import F, Q
@@ -30,7 +30,7 @@ class Receipt(models.Model):
 
 
 class ReceiptLine(models.Model):
-    """Holds what came of one shipment line, in one lot and bin: received, and what was declared missing.
+    """The receipt of one shipment line, in one lot and bin: units received, and units declared missing.
 
     `beyond` is what came beyond its shipment, `excess` what of that came beyond the order; `dropped` is what the
     supplier will not deliver any more.

@@ -1,4 +1,4 @@
-"""Covers what arrives when at a site: a day for each shipment that brings it something."""
+"""The arrivals at a site: a day for each shipment that brings it something."""
 
 from datetime import date, timedelta
 

@@ -1,4 +1,4 @@
-"""Covers what the passage board draws: voyages with their calls, the shipments that sail with them,
+"""The contents of the passage board: voyages with their calls, the shipments that sail with them,
 their containers.
 """
 

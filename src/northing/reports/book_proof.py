@@ -42,7 +42,7 @@ Explained = Iterator[tuple[int, Hashable, Decimal, Decimal]]
 
 
 def book_faults() -> list[str]:
-    """Return whatever of the books the facts do not explain, in words."""
+    """The balances that the facts do not explain, in words."""
     return [*_unbalanced(), *_unexplained(), *_overdrawn(), *_items(), *_components()]
 
 
@@ -236,7 +236,7 @@ def _losses() -> Explained:
 
 
 def _opening() -> Explained:
-    """Return what companies began with: goods in store, and goods afloat that were billed before."""
+    """The openings of companies: goods in store, and goods afloat that were billed before."""
     began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__shipment_line=None)
     for company, total in began.values_list("layer__company").annotate(total=Sum("amount")).order_by():
         yield company, (), -total, ZERO

@@ -1,4 +1,4 @@
-"""Covers what the chart draws: what is under way and where it is by now, what waits in which port,
+"""The contents of the chart: what is under way and where it is by now, what waits in which port,
 which lanes they take.
 """
 
@@ -31,7 +31,7 @@ class Ship:
 
 @dataclass
 class UnderWay:
-    """Holds what sails or flies together from one port to the next: since when, until when, and how much has passed."""
+    """Shipments that sail or fly together from one port to the next: since when, until when, how much has passed."""
 
     voyage: int | None
     name: str
@@ -208,7 +208,7 @@ class _Drawing:
             self._held(b)
 
     def _going(self, ship: Ship, leg: Leg, days: ExpectedLeg) -> UnderWay | None:
-        """Return what carries the shipment now; all that sails with one voyage is drawn once."""
+        """The carriage of the shipment now; all that sails with one voyage is drawn once."""
         sail = self.sailing.get(leg.load_call_id or 0)
         key = (sail.call.voyage_id, 0) if sail else (None, ship.key)
         if key not in self.groups:

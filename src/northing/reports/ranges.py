@@ -31,7 +31,7 @@ def inland_keys(port: str) -> list[Key]:
 
 
 class Learnt:
-    """Holds what the worker has learnt, read once."""
+    """The ranges that the worker has learnt, read once."""
 
     @cached_property
     def _counts(self) -> Mapping[Key, Mapping[int, int]]:

@@ -1,4 +1,4 @@
-"""Covers what stands between a shipment and its next step, each with the act that mends it."""
+"""The obstacles between a shipment and its next step, each with the act that mends it."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass

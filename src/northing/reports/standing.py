@@ -1,4 +1,4 @@
-"""Covers what stands on a fact, so that it cannot be reversed yet: later facts about the same goods,
+"""The later facts that stand on a fact, so that it cannot be reversed yet: those about the same goods,
 with their records.
 """
 

@@ -25,7 +25,7 @@ def read(content: bytes) -> Scenario:
 
 
 def play(content: bytes) -> tuple[dict[str, Any], list[str]]:
-    """Return what came of the file, and how that differs from what it expects. Raises NotScenario."""
+    """The outcome of the file, and its differences from `expect`. Raises NotScenario."""
     scenario = read(content)
     with transaction.atomic():
         try:

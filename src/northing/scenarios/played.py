@@ -1,4 +1,4 @@
-"""Covers what every action of a scenario is played with: the world, and what earlier actions made."""
+"""The context of every action of a scenario: the world, and the records that earlier actions made."""
 
 from northing.core.problems import Problem, Refused
 from northing.orders.models import OrderLine
@@ -36,7 +36,7 @@ class Played:
         return found
 
     def scope(self, scope: Scope) -> dict[str, tuple[int, ...]]:
-        """Return what a charge lies over, as ids. A container is named by its shipment and its own name: "SH1 2"."""
+        """The scope of a charge, as ids. A container is named by its shipment and its own name: "SH1 2"."""
         return {
             "shipments": tuple(self.find("shipment", name) for name in scope.shipments),
             "containers": tuple(self.find("container", name) for name in scope.containers),

@@ -1,4 +1,4 @@
-"""Covers what came of a scenario, as plain values for JSON: units, accounts, layers, goods on hand, open items."""
+"""The outcome of a scenario, as plain values for JSON: units, accounts, layers, goods on hand, open items."""
 
 from decimal import Decimal
 from typing import Any

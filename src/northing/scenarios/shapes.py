@@ -1,4 +1,4 @@
-"""Covers what a scenario file may say. Numbers are read exactly as written; a field that is not known is refused."""
+"""The shapes of a scenario file. Numbers are read exactly as written; an unknown field is refused."""
 
 from datetime import date
 from decimal import Decimal
@@ -179,7 +179,7 @@ class Happened(Dated):
 
 
 class Scope(Shape):
-    """Holds what a charge is spread over."""
+    """The scope of a charge."""
 
     shipments: list[Id] = []
     containers: list[Id] = []
@@ -252,7 +252,7 @@ class Customs(Dated):
 
 
 class RowShape(Shape):
-    """Holds what was found of a line; a short rest says whether it is coming."""
+    """The units found of a line; a short rest says whether it is coming."""
 
     line: Id
     quantity: Number

@@ -17,7 +17,7 @@ from northing.scenarios.shapes import NotScenario
 
 
 class Stock(Played):
-    """Holds what becomes of goods in store."""
+    """Actions on goods in store."""
 
     def issue(self, action: shapes.Issue) -> tuple[str, int]:
         """Stock goes out, first in, first out."""

@@ -65,7 +65,7 @@ def retract(statements: Iterable[DateStatement]) -> None:
 
 @dataclass(frozen=True)
 class StatementDraft:
-    """Holds what a machine says of a date of a call or of a container (ids)."""
+    """A machine's statement about a date of a call or of a container (ids)."""
 
     milestone: str
     kind: str

@@ -1,1 +1,1 @@
-"""Covers what is open and whose move it is, and a summary of each order line."""
+"""Open matters, whose move each is, and a summary of each order line."""

@@ -1,4 +1,4 @@
-"""Covers what a person keeps of the desk itself: views of the line book, and when they last looked at the Watch."""
+"""A person's own desk: views of the line book, and when the person last looked at the Watch."""
 
 from django.db import models
 from django.db.models import F, Q

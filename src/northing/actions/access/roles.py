@@ -37,7 +37,7 @@ class EndRequest:
 
 @dataclass(frozen=True)
 class RoleRequest:
-    """Holds what a role may do; a code that no one knows yet makes a new role."""
+    """The permissions of a role; an unknown code makes a new role."""
 
     code: str
     permissions: tuple[str, ...]

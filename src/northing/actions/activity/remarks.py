@@ -42,7 +42,7 @@ class DocumentRequest:
 
 @dataclass(frozen=True)
 class Subject:
-    """Holds what a remark is about: the records its story is tied to, and the order a supplier may be told of."""
+    """The subject of a remark: the records its story is tied to, and the order a supplier may be told of."""
 
     links: list[Link]
     company: int | None

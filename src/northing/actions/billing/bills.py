@@ -39,7 +39,7 @@ ZERO = Decimal(0)
 
 
 def foresee(request: BillRequest) -> list[Plan]:
-    """Return what each line of the bill would do, without writing. Raises Refused."""
+    """The effect of each line of the bill, without writing. Raises Refused."""
     refuse_if(_head_problems(request))
     plans = []
     for line in billed_lines(request):
@@ -203,7 +203,7 @@ def payable_drafts(bill: Bill, sign: int = 1) -> list[Draft]:
 
 
 def _due(part: BillLinePart, company: int, account: str, sign: int, base: Decimal, rate: Decimal) -> Draft:
-    """Return what one company of ours owes the other for its part of a bill, in the books of either."""
+    """The debt of one company of ours to the other for its part of a bill, in the books of either."""
     return Draft(
         company,
         account,

@@ -30,7 +30,7 @@ class BilledLine:
 
     @property
     def tranches_before(self) -> list[Tranche]:
-        """Return what standing bills say of the charge, divided as it was then."""
+        """The amounts of the charge on standing bills, divided as they were then."""
         lines = BillLine.objects.filter(charge=self.charge.pk, bill__reversed_by=None).order_by("pk")
         return [_tranche(line) for line in lines.select_related("bill").prefetch_related("parts")]
 

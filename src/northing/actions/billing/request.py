@@ -30,7 +30,7 @@ class BillLineRequest:
 
     @property
     def scope(self) -> Scope:
-        """Return what it is spread over."""
+        """Its scope."""
         return Scope(self.shipments, self.containers, self.lines, self.orders)
 
 

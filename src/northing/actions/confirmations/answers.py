@@ -22,7 +22,7 @@ LONGEST_REMARK = 500
 
 @dataclass(frozen=True)
 class AnswerRow:
-    """Holds what was said of one instalment; quantity in base units, price per pack."""
+    """The answer to one instalment; quantity in base units, price per pack."""
 
     instalment: int
     quantity: Decimal
@@ -152,7 +152,7 @@ def _row_problems(act: Act, part: Instalment | None, row: AnswerRow, supplier: P
 
 
 def _asked(part: Instalment) -> Terms:
-    """Return what stands to be answered: our counter-proposal, else what is agreed, else what was asked."""
+    """The terms to be answered: our counter-proposal, else the agreement, else the order."""
     price = part.counter_price if part.counter_price is not None else part.pack_price
     return Terms(part.quantity, part.counter_on or part.promise or part.asked_on, price)
 

@@ -72,7 +72,7 @@ class ChaseRequest:
 
 @dataclass
 class Line:
-    """Holds what a letter says of one instalment."""
+    """The row of a letter for one instalment."""
 
     row: dict
     due: Due
@@ -106,7 +106,7 @@ class Planned:
 
 
 def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None = None, **how) -> list[Planned]:
-    """Return what would go to whom now, suppliers by name; what was chased within the quiet time is counted,
+    """The chasers that would go now, suppliers by name; what was chased within the quiet time is counted,
     not repeated.
     """
     rows = _open_rows(companies, suppliers)

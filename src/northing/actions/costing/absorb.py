@@ -40,7 +40,7 @@ Totals = Mapping[Bearer, Mapping[Component, Decimal]]
 
 @dataclass(frozen=True)
 class Late:
-    """Holds what a change of cost does to one layer, in base currency."""
+    """The effect of a change of cost on one layer, in base currency."""
 
     layer: CostLayer
     component: Component
@@ -69,7 +69,7 @@ class Absorption:
 
 
 def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
-    """Return what changes when each bearer bears these totals now; nothing is written.
+    """The changes when each bearer bears these totals now; nothing is written.
 
     Layers are locked unless it is only a preview.
     """
@@ -94,7 +94,7 @@ def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
 
 
 def of_lines(lines: Iterable[int]) -> Absorption:
-    """Return what changes where units of order lines (ids) come or never will:
+    """The changes where units of order lines (ids) come or never will:
     of the charges that lie over whole lines.
     """
     totals: dict[Bearer, dict[Component, Decimal]] = defaultdict(dict)
@@ -116,7 +116,7 @@ def _layers(bearers: Iterable[Bearer], lock: bool) -> list[CostLayer]:
 
 
 def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
-    """Return what each layer has absorbed of each component.
+    """The amounts that each layer has absorbed of each component.
     Goods that came over the order are not of the shipment line.
     """
     costs = LayerCost.objects.filter(layer__in=[layer.pk for layer in layers]).values_list("layer", "charge")

@@ -29,7 +29,7 @@ class Accrual:
     taken: Decimal
 
     def foreign(self, taken: Decimal) -> Decimal:
-        """Return what of the part's own amount goes with so much of its base amount."""
+        """The amount in the part's own currency that goes with so much of its base amount."""
         charge, company = self.part.charge, self.part.company
         units = foreign_taken(
             to_minor(self.part.amount, charge.currency),
@@ -40,7 +40,7 @@ class Accrual:
 
     @property
     def open(self) -> tuple[Decimal, Decimal]:
-        """Return what the account should hold of it: billed, less what was taken up; in its currency and in base."""
+        """Its balance as it should be: billed less taken up, in its currency and in base."""
         return self.part.billed - self.foreign(self.taken), self.part.billed_base - self.taken
 
     def draft(self, amount: Decimal, base: Decimal) -> Draft:

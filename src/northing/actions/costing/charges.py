@@ -45,12 +45,12 @@ class ChargeRequest:
 
     @property
     def scope(self) -> Scope:
-        """Return what it is spread over."""
+        """Its scope."""
         return Scope(self.shipments, self.containers, self.lines, self.orders)
 
 
 def foresee(request: ChargeRequest) -> Plan:
-    """Return what the estimate would do, without writing. Raises Refused."""
+    """The effect of the estimate, without writing. Raises Refused."""
     refuse_if(amount_problems(request.amount, request.currency, request.day))
     return plan(in_scope(request.scope), request.basis, request.currency, [Tranche(request.amount, request.day)])
 

@@ -29,7 +29,7 @@ class Recognition:
 
 
 def recognitions(layer: CostLayer) -> Iterator[Recognition]:
-    """Return what made the units of a layer ours; those beyond the shipment first, as excess goes first."""
+    """The recognitions of a layer's units; those beyond the shipment first, as excess goes first."""
     line, goods = layer.receipt_line, layer.shipment_line
     if line is not None and layer.kind == CostLayer.Kind.STOCK and line.recognised_units:
         amount, base = line.recognised_amount, line.recognised_base

@@ -63,7 +63,7 @@ def goods_amount(part: ShipmentLine, quantity: Decimal) -> Decimal:
 
 
 def value_today(part: ShipmentLine, rates: Rates) -> Decimal:
-    """Return what the whole shipment line would be worth in base currency at the rates of the day."""
+    """The worth of the whole shipment line in base currency at the rates of the day."""
     order = part.instalment.line.order
     amount = goods_amount(part, part.quantity)
     return converted(amount, rates.of(order.company, order.currency), order.company.currency)

@@ -48,7 +48,7 @@ def moments_of(shipments: Mapping[int, Shipment], planned: Mapping[int, Planned]
 
 @dataclass(frozen=True)
 class Worth:
-    """Holds what goods of a company are in its books, in base currency, before something and after it."""
+    """The worth of a company's goods in its books, in base currency, before a change and after it."""
 
     company: Company
     before: Decimal

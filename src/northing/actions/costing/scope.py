@@ -1,4 +1,4 @@
-"""Covers what a charge is spread over: goods in shipments and containers, or order lines as wholes, packed or not."""
+"""The scope of a charge: goods in shipments and containers, or order lines as wholes, packed or not."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -57,7 +57,7 @@ class Goods:
 
     @property
     def source(self) -> str:
-        """Return what the goods come in, in words."""
+        """The container of the goods, in words."""
         return self.shipment_line.source if self.shipment_line else "whole line"
 
     def value(self, rates: Rates) -> Decimal:
@@ -71,13 +71,13 @@ class Goods:
 
 
 def scope_of(charge: Charge) -> Scope:
-    """Return what a charge is spread over, as it stands."""
+    """The scope of a charge, as it stands."""
     fields = (charge.shipments, charge.containers, charge.lines)
     return Scope(*(tuple(field.values_list("pk", flat=True)) for field in fields))
 
 
 def aboard(shipments: Iterable[int], containers: Iterable[int] = ()) -> list[ShipmentLine]:
-    """Return what whole shipments and containers (ids) hold."""
+    """The goods in whole shipments and containers (ids)."""
     whole = Container.objects.filter(shipment__in=list(shipments)).values("pk")
     found = ShipmentLine.objects.filter(container__in=whole)
     found = found | ShipmentLine.objects.filter(container__in=list(containers))
@@ -112,7 +112,7 @@ def lock_scope(scope: Scope) -> list[Goods]:
 
 
 def measures(goods: Sequence[Goods], day: date) -> list[charges.Bearer]:
-    """Return what each bearer measures on every basis; goods not ours yet count at the day's rate."""
+    """The measures of each bearer on every basis; goods not ours yet count at the day's rate."""
     rates = Rates(day)
     of_line: dict[int, Decimal] = {}
     for one in goods:

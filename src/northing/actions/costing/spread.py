@@ -44,7 +44,7 @@ class UnitCost:
 
 @dataclass
 class Plan:
-    """Holds what spreading a charge would do; computed without writing. `between` is how each tranche is divided."""
+    """The effect of spreading a charge, computed without writing. `between` is how each tranche is divided."""
 
     goods: Sequence[Goods]
     parts: list[PartDraft]

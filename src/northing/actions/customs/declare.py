@@ -1,4 +1,4 @@
-"""Covers what we would declare to a customs office: values, duty and import tax of a company's goods in a shipment."""
+"""A declaration to a customs office: values, duty and import tax of a company's goods in a shipment."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -22,7 +22,7 @@ OFFICES = (Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX)
 
 @dataclass(frozen=True)
 class Declared:
-    """Holds what we would declare: the sheet of the core beside the shipment lines it is about."""
+    """A declaration before it is made: the sheet of the core beside the shipment lines it is about."""
 
     sheet: landed_cost.CostSheet
     shipment_lines: list[ShipmentLine]

@@ -13,7 +13,7 @@ from northing.masterdata.models import Company, ExchangeRate
 
 @dataclass(frozen=True)
 class RateRequest:
-    """Holds what one unit of a currency is worth in a company's base currency, from a day on; company by id."""
+    """The worth of one unit of a currency in a company's base currency, from a day on; company by id."""
 
     company: int
     currency: str

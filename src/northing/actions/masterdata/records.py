@@ -67,7 +67,7 @@ class FoundRequest:
 
 @dataclass
 class Judged:
-    """Holds what becomes of a row: its record as it will be, what changes, what is wrong."""
+    """The outcome of a row: its record as it will be, the changes, the errors."""
 
     number: int
     record: models.Model | None = None
@@ -141,7 +141,7 @@ def read_file(kind: Kind, path: Path) -> RowsRequest:
 
 
 def judge_rows(act: Act, request: RowsRequest) -> list[Judged]:
-    """Return what each row would do. Nothing is written."""
+    """The effect of each row. Nothing is written."""
     kind = KINDS[request.kind]
     _require_somewhere(act, kind)
     if len(request.rows) > MOST_ROWS:
@@ -221,7 +221,7 @@ def _judge(kind: Kind, reading: Reading, number: int, texts: dict[str, str], fou
 
 
 def _together(kind: Kind, record: Any) -> list[Problem]:
-    """Return what is wrong with facts that are right one by one."""
+    """The errors of facts that are right one by one."""
     if kind.name == "price":
         for name in ("from_quantity", "minimum", "multiple"):
             if round(getattr(record, name), record.item.decimals) != getattr(record, name):
@@ -237,7 +237,7 @@ def _together(kind: Kind, record: Any) -> list[Problem]:
 
 
 def _stands(kind: Kind, record: Any) -> str:
-    """Return what stands upon a record's settled facts, in words; empty: nothing."""
+    """The uses of a record that keep its facts as they are, in words; empty: none."""
     if kind.name == "company":
         used = Posting.objects.filter(company=record).exists() or record.purchaseorder_set.exists()
         return "there are orders or postings of it" if used else ""

@@ -54,7 +54,7 @@ class AgreementRequest:
 
 @dataclass(frozen=True)
 class DelayRequest:
-    """Holds what a day without an item costs the house, in base currency; 0: nothing that is known."""
+    """The cost of a day without an item, in base currency; 0: not known."""
 
     item: int
     cost: Decimal

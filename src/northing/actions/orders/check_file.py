@@ -1,4 +1,4 @@
-"""Covers what the rows of an order file would do: new orders, changes of orders there are, and what is wrong with them.
+"""The effect of an order file's rows: new orders, changes of orders, and errors.
 
 A wrong row holds back its whole order: half an order is never written.
 """
@@ -73,7 +73,7 @@ class Judge:
             self._sites.setdefault(site.company_id, []).append(site)
 
     def judge(self, rows: Sequence[FileRow]) -> list[Judged]:
-        """Return what the rows would do. They hold whole orders, in the order of their groups."""
+        """The effect of the rows. They hold whole orders, in the order of their groups."""
         groups: dict[str, Judged] = {}
         for row in rows:
             one = groups.setdefault(row.group, Judged([], []))
@@ -331,7 +331,7 @@ def _head_words(name: str, old: object, new: object) -> str:
 
 
 def _head_changes(order: PurchaseOrder, row: OrderRow) -> list[tuple[str, object, object]]:
-    """Return what the file says otherwise of the head; what it leaves out stays."""
+    """The differences of the file's head; a field that it leaves out stays."""
     said: dict[str, object] = {
         name: row.head[name]
         for name in ("incoterm_place", "mode", "supplier_reference", "remark", *ADDRESSES)

@@ -78,7 +78,7 @@ class ChangeRequest:
 
 @dataclass(frozen=True)
 class Preview:
-    """Holds what a change would do: the differences; (line number, units, unit) to be agreed again; the amounts."""
+    """The effect of a change: the differences; (line number, units, unit) to be agreed again; the amounts."""
 
     changes: list[dict[str, str]]
     again: list[tuple[int, Decimal, str]]
@@ -97,7 +97,7 @@ class Overtaken(Refused):
 
 
 def preview(act: Act, request: ChangeRequest) -> Preview:
-    """Return what the change would do, by doing it and undoing it: nothing is kept and nothing is sent.
+    """The effect of the change, by doing it and undoing it: nothing is kept and nothing is sent.
 
     Raises Refused as `change_order` would.
     """
@@ -204,7 +204,7 @@ def _line_problems(
 
 
 def _fixed(line: OrderLine) -> Decimal:
-    """Return what of a line is beyond change: everything that is not with the supplier any more."""
+    """The units of a line that are beyond change: all that are not with the supplier any more."""
     parts = Instalment.objects.filter(line=line, position__isnull=False).select_related("position")
     return sum((part.quantity - part.position.with_supplier for part in parts), ZERO)
 
@@ -284,6 +284,6 @@ def finish(act: Act, order: PurchaseOrder, touched: Sequence[int], lines: Iterab
 
 
 def difference(order: PurchaseOrder) -> list[dict[str, str]]:
-    """Return what the latest revision changed against the one before."""
+    """The changes of the latest revision against the one before."""
     last = list(Revision.objects.filter(order=order).order_by("-number")[:2])
     return changes(last[1].content, last[0].content) if len(last) == 2 else []

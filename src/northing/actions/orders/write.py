@@ -214,7 +214,7 @@ def check_order(act: Act, request: OrderAct) -> int:
 
 
 def checks(order: PurchaseOrder, today: date) -> dict[int, list[Problem]]:
-    """Return what stands against sending each line, by its id: blocks, and warnings that let it pass."""
+    """The problems of sending each line, by its id: blocks, and warnings that let it pass."""
     lines = list(order.lines.select_related("item").order_by("number"))
     catalogue = Catalogue(items=[line.item_id for line in lines], suppliers=[order.supplier_id])
     return {line.pk: _checks_of(line, order.supplier, catalogue, today) for line in lines}
@@ -323,7 +323,7 @@ def order_total(order: PurchaseOrder) -> Decimal:
 
 
 def sums_of(order: PurchaseOrder, lines: Sequence[OrderLine]) -> OrderSums:
-    """Return what the order comes to, from its goods to what is to be paid."""
+    """The totals of the order, from its goods to the amount to be paid."""
     rows = [(line.quantity, line.pack_factor, line.pack_price, line.discount) for line in lines]
     return order_sums(rows, order.discount, order.surcharge, order.tax_rate, order.currency)
 
@@ -334,6 +334,6 @@ def locked(order: int) -> PurchaseOrder:
 
 
 def links(order: PurchaseOrder) -> list[tuple[str, int, int | None]]:
-    """Return what a story of the whole order is tied to."""
+    """The links of a story of the whole order."""
     lines = [("line", pk, order.company_id) for pk in order.lines.values_list("pk", flat=True)]
     return [("order", order.pk, order.company_id), *lines]

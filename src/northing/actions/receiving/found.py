@@ -1,4 +1,4 @@
-"""Covers what was found, row by row, as the core reads it; and everything that is wrong with it."""
+"""The count of the dock, row by row, as the core reads it; and all its errors."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass

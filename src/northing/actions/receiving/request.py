@@ -1,4 +1,4 @@
-"""Covers what the dock found, as it is entered."""
+"""The count of the dock, as it is entered."""
 
 from dataclasses import dataclass
 from datetime import date
@@ -7,7 +7,7 @@ from decimal import Decimal
 
 @dataclass(frozen=True)
 class ReceiveRow:
-    """Holds what was found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
+    """The units found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
 
     Of a short rest it is said, on one of its rows, whether it is still coming.
     """

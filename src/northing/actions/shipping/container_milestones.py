@@ -77,7 +77,7 @@ def _tell(act: Act, request: BoxesRequest, boxes: Sequence[Container]) -> None:
 
 
 def words_of(numbers: Sequence[str], milestone: str, kind: str, day: date) -> str:
-    """Return what happened to containers (by number), or is to."""
+    """The milestones of containers (by number), past or to come."""
     names = ", ".join(numbers[:6]) + (f" and {len(numbers) - 6} more" if len(numbers) > 6 else "")
     how = "" if kind == Kind.ACTUAL else f"{kind} to be "
     return f"{names}: {how}{WORDS[milestone]} {day:%-d %b %Y}"

@@ -34,7 +34,7 @@ Outcome = tuple[State, str]
 
 @dataclass
 class EventBatch:
-    """Holds what the events are about; what is still to be written; and what is to be brought along at the end."""
+    """The subjects of the events, the rows still to be written, and the records to be brought along at the end."""
 
     act: Act
     meant: Meant

@@ -347,7 +347,7 @@ def fills(shipment: Shipment) -> dict[int, Fill]:
 
 
 def limits_of(box: Container) -> tuple[Decimal | None, Decimal | None]:
-    """Return what a container may hold by volume and by weight: its own, else its type's; None for loose packages."""
+    """The limits of a container by volume and by weight: its own, else its type's; None for loose packages."""
     kind = TYPES.get(box.size_type)
     volume = box.volume_m3 or (kind.volume if kind else None)
     return volume, box.payload_kg or (kind.payload if kind else None)

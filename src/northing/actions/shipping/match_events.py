@@ -1,4 +1,4 @@
-"""Covers what the events of a batch can be about: port calls and containers, looked up once for all of them."""
+"""The subjects of a batch of events: port calls and containers, looked up once for all of them."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -87,7 +87,7 @@ class Meant:
         return None if milestone == "returned" else next(waiting, None)
 
     def facts(self, box: BoxMeant) -> dict[str, date]:
-        """Return what has happened to a container, as it is believed, what was noted of it included."""
+        """The milestones of a container as they are believed, those noted in this batch included."""
         return facts_from(self._said.get(box.key, {}), box.arrived_on)
 
     def note(self, box: BoxMeant, milestone: str, said: Statement) -> None:

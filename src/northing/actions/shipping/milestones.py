@@ -114,7 +114,7 @@ def _subject(request: DateRequest, *, lock: bool) -> _Subject:
 
 
 def preview(request: DateRequest, today: date, companies: set[int]) -> Ripple:
-    """Return what saving this date would do to the goods of these companies; nothing is written.
+    """The effect of saving this date on the goods of these companies; nothing is written.
 
     Raises Refused where goods would become ours, or be valued anew, and there is no rate for the day.
     """

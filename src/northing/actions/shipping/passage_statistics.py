@@ -51,7 +51,7 @@ def _samples() -> Iterator[tuple[list[Key], int]]:
 
 
 def _of_before() -> Iterator[tuple[list[Key], int]]:
-    """Return what was finished before Northing, as it was entered."""
+    """The passages that were finished before Northing, as they were entered."""
     for past in PastPassage.objects.select_related("supplier", "carrier").order_by("-pk")[:MOST]:
         if past.supplier:
             yield ready_keys(past.supplier.code, past.load_port_id), (past.departed_on - past.planned_departure).days

@@ -50,7 +50,7 @@ class RippleLine:
 
 @dataclass(frozen=True)
 class Ripple:
-    """Holds what saving a date would do: lines that move, worst first; what goods become worth in the books,
+    """The effect of saving a date: lines that move, worst first; what goods become worth in the books,
     by company.
     """
 
@@ -112,7 +112,7 @@ def lines_between(docks: Docks, companies: set[int]) -> list[RippleLine]:
 
 
 def foresee(act: Act, action: Callable[[Act, Any], Any], request: Any, companies: set[int]) -> Ripple:
-    """Return what an action would do to these companies' lines and goods: it is done, looked at, and taken back.
+    """The effect of an action on these companies' lines and goods: it is done, looked at, and taken back.
 
     Raises Refused where the action does.
     """
@@ -143,7 +143,7 @@ def _moved(
 
 
 def _worth_since(last: int, companies: set[int]) -> list[Worth]:
-    """Return what was posted of goods afloat after an entry (id): before what was taken from there,
+    """The postings of goods afloat after an entry (id): before what was taken from there,
     after what was put.
     """
     mine = Posting.objects.filter(entry__gt=last, account=Account.OWNED_AFLOAT, company__in=companies)

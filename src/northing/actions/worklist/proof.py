@@ -18,7 +18,7 @@ EVERY_LINE = "select id as line_id from orders_orderline"
 
 
 def move_faults(mend: bool = False) -> list[str]:
-    """Return what stands otherwise than the facts say, in words; with `mend` it is put right."""
+    """The differences from the facts, in words; with `mend` they are put right."""
     with transaction.atomic():
         faults = _matter_faults() + _line_faults()
         if mend:

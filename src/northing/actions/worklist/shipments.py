@@ -34,7 +34,7 @@ select c.shipment_id, o.company_id, o.currency, sum(greatest(s.quantity - s.acco
 
 @dataclass
 class _Aboard:
-    """Holds what a company has in a shipment that is not accounted for: units, and their worth in base currency."""
+    """The units of a company in a shipment that are not accounted for, and their worth in base currency."""
 
     units: Decimal = ZERO
     value: Decimal = ZERO

@@ -1,4 +1,4 @@
-"""Covers what waiting puts at stake, in base currency."""
+"""The amounts that waiting puts at stake, in base currency."""
 
 from decimal import Decimal
 

@@ -1,1 +1,1 @@
-"""Covers what calls take and give, by step."""
+"""Bodies and answers of the calls, by step."""

@@ -37,7 +37,7 @@ class ChangeOut(Schema):
 
 
 class Changes(Schema):
-    """Holds what was done since; `next` is where to go on, also when there is nothing yet."""
+    """The changes since; `next` is where to go on, also when there is nothing yet."""
 
     items: list[ChangeOut]
     next: str

@@ -28,7 +28,7 @@ Mode = Literal["sea", "air", "road", "rail"]
 
 
 class Strict(Schema):
-    """Holds what is sent to us: a name that is not known is refused, so that no wish is silently dropped."""
+    """A body sent to us: an unknown name is refused, so that no wish is silently dropped."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -52,6 +52,6 @@ class ProblemDetails(Schema):
 
 
 class Made(Schema):
-    """Holds what an action made or changed."""
+    """The record that an action made or changed."""
 
     id: int

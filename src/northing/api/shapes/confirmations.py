@@ -10,7 +10,7 @@ from northing.api.shapes.common import Day, Id, Number, Strict, Text, Word
 
 
 class ConfirmationOut(Schema):
-    """Holds what a supplier answered of an instalment, beside what was asked."""
+    """A supplier's answer to an instalment, beside our question."""
 
     id: int
     order: int

@@ -10,7 +10,7 @@ Code = Annotated[str, StringConstraints(max_length=40, pattern=NO_NUL)]
 
 
 class ReceiptRowIn(Strict):
-    """Holds what was found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
+    """The units found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
 
     Of a short rest one of its rows says whether it is still coming.
     """

@@ -122,7 +122,7 @@ class ContainerIn(Strict):
 
 
 class LoadIn(Strict):
-    """Holds what the containers of a shipment should hold; of what is not named they keep what they hold."""
+    """The goods of a shipment's containers as they should be; goods that are not named stay as they are."""
 
     containers: Annotated[list[ContainerIn], Field(max_length=60)]
 

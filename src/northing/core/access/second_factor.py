@@ -36,7 +36,7 @@ def step_of(secret: str, code: str, seconds: float, last: int = 0) -> int | None
 
 
 def address(secret: str, who: str) -> str:
-    """Return what an authenticator takes: the key-URI form.
+    """The address that an authenticator takes: the key-URI form.
 
     >>> address("ABC", "ilva")
     'otpauth://totp/Northing:ilva?secret=ABC&issuer=Northing'

@@ -1,4 +1,4 @@
-"""Covers what a supplier's agreement says of an ordered quantity: the price of its step, and what does not fit.
+"""A supplier's agreement about an ordered quantity: the price of its step, and the misfits.
 
 Steps are of a day and a quantity: the newest day that has come replaces all earlier ones, and of its steps the
 highest that the quantity reaches gives the price. Below the lowest step its price still stands, with a warning

@@ -59,7 +59,7 @@ def differences(asked: Terms, answered: Terms) -> list[str]:
 def answer_problems(
     asked: Terms, answered: Terms, where: str, later: Sequence[Part] = (), earliest: date | None = None
 ) -> list[Problem]:
-    """Return what forbids recording an answer; `later` are further parts of a split,
+    """The problems of recording an answer; `later` are further parts of a split,
     `earliest` the first day it may name.
     """
     found = []

@@ -21,7 +21,7 @@ class Rule:
 
 @dataclass(frozen=True, slots=True)
 class Facts:
-    """Holds what an instalment is waiting for at its supplier."""
+    """The answers that an instalment waits for at its supplier."""
 
     supplier: int
     mode: str
@@ -58,7 +58,7 @@ def rule_for(rules: Iterable[Rule], kind: str, supplier: int, mode: str) -> Rule
 
 
 def due(facts: Facts, rules: Sequence[Rule], owes: Sequence[str], today: date) -> list[Due]:
-    """Return what the supplier is to be reminded of on `today`; `owes` are the answers this supplier owes.
+    """The reminders that are due on `today`; `owes` are the answers this supplier owes.
 
     The days before goods must be ready count back from the passage: need-by less passage is when they must be
     ready, and the rule's days before that there is still time to act.

@@ -1,1 +1,1 @@
-"""Covers what goods cost: layers, charges, duty, ownership."""
+"""The cost of goods: layers, charges, duty, ownership."""

@@ -1,4 +1,4 @@
-"""Covers what goods have taken up of a charge, said in the charge's own currency.
+"""The part of a charge that goods have taken up, in the charge's own currency.
 
 A charge is spread in base currency; its accrual is an open item in both. Of the foreign amount as much is taken up as
 of the base amount, reckoned cumulatively, so that both come to nothing together.

@@ -39,7 +39,7 @@ Between = dict[int, tuple[Decimal, Decimal]]
 
 
 def weight_of(bearer: Bearer, basis: str, rate: Decimal) -> Fraction:
-    """Return what a bearer weighs by `basis`.
+    """The weight of a bearer by `basis`.
 
     Value is taken in the charge's currency, so that goods of companies with different base
     currencies compare; equal means one for each order line, however many parts it travels in.
@@ -56,7 +56,7 @@ def weight_of(bearer: Bearer, basis: str, rate: Decimal) -> Fraction:
 
 
 def weights_of(bearers: Sequence[Bearer], basis: str, rates: Mapping[int, CompanyRate]) -> list[int]:
-    """Return what each bearer weighs by `basis`, in whole numbers of one measure.
+    """The weight of each bearer by `basis`, in whole numbers of one measure.
 
     Raises NothingToSpreadOver where every weight is zero.
     """

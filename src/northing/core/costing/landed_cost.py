@@ -64,7 +64,7 @@ class ImportTax:
 
 @dataclass(slots=True)
 class LineCost:
-    """Holds what one line costs. `charges` holds the share of each charge whose scope names the line."""
+    """The cost of one line. `charges` holds the share of each charge whose scope names the line."""
 
     id: str
     goods: Decimal

@@ -59,7 +59,7 @@ def order_sums(
     tax_rate: Decimal,
     currency: str,
 ) -> OrderSums:
-    """Return what an order comes to; each line is (base units, units per pack, price per pack, own discount).
+    """The totals of an order; each line is (base units, units per pack, price per pack, own discount).
 
     The total is the sum of the lines as they are billed, each rounded by itself, so that a bill line by line comes to
     the same; what the whole order's discount and surcharge come to is the difference they make. Tax is on the total.

@@ -64,7 +64,7 @@ def allot(quantities: Sequence[Decimal], instalments: Sequence[Open], day: date)
 
 
 def differences(allotted: Allotted, unit: str) -> list[str]:
-    """Return what of a row differs from what was agreed, in words; nothing where it matches."""
+    """The differences of a row from the agreement, in words; none where it matches."""
     found = []
     if allotted.over > 0:
         found.append(f"{plain(allotted.over)} {unit} more than are still with the supplier")

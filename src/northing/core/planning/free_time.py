@@ -88,7 +88,7 @@ def clock(terms: Terms, started: date, ended: date | None, today: date, calendar
 
 
 def price_of(tiers: Sequence[Tier], number: int) -> Decimal:
-    """Return what the paid day of that number costs.
+    """The price of the paid day of that number.
 
     >>> price_of((Tier(1, Decimal(80)), Tier(6, Decimal(120))), 6)
     Decimal('120')

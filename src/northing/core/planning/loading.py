@@ -1,4 +1,4 @@
-"""Covers what goes into which container: how full it is, what still fits, and a loading that is proposed.
+"""The loading of containers: how full each is, what still fits, and a loading that is proposed.
 
 Volumes are m3 and weights kg, both Decimal. A container type's volume is what planning counts on (cartons never
 fill the last corner), its payload what the goods in it may weigh; both can be said of a single container as well.
@@ -105,7 +105,7 @@ def fill_problems(name: str, fill: Fill, where: str) -> list[Problem]:
 
 
 def chargeable_weight(volume: Decimal, weight: Decimal) -> Decimal:
-    """Return what air freight is charged by, in kg: the weight, or the volume at 6,000 cm3 to the kg; up to half kilos.
+    """The chargeable weight of air freight in kg: the weight, or the volume at 6,000 cm3 to the kg; up to half kilos.
 
     >>> chargeable_weight(Decimal("1.2"), Decimal(150))
     Decimal('200.0')

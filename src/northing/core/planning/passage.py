@@ -9,7 +9,7 @@ KIND_RANK = {"planned": 0, "estimated": 1, "actual": 2}
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """Holds what a person said about one date. `rank` (of who said it), then `id`,
+    """A person's statement about one date. `rank` (of who said it), then `id`,
     settle what was said at one instant.
     """
 

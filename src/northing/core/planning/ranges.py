@@ -65,7 +65,7 @@ def pooled(learnt: Mapping[Key, Mapping[int, int]], keys: Sequence[Key]) -> tupl
 
 
 def at_least(spread: Spread, days: int) -> dict[int, float]:
-    """Return what is left of a spread once so many days off plan have gone by and it has not happened.
+    """The rest of a spread once so many days off plan have gone by and it has not happened.
 
     >>> at_least({0: 0.5, 4: 0.25, 9: 0.25}, 3)
     {4: 0.5, 9: 0.5}

@@ -13,7 +13,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """Holds what the papers say of one part: its place, its quantity, what of it is accounted for.
+    """A part as the papers say it: its place, its quantity, the units of it accounted for.
 
     The place of goods that come unpacked is `with_supplier`; then nothing more of them is `with_supplier` beside it.
     `excess` is what came beyond the order before.
@@ -34,7 +34,7 @@ class Expected:
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """Holds what the dock says: units found, and whether the missing rest is still coming (None: not said)."""
+    """The dock's count: units found, and whether the missing rest is still coming (None: not said)."""
 
     quantity: Decimal
     still_coming: bool | None
@@ -102,7 +102,7 @@ def divided(whole: Taking, quantities: Sequence[Decimal]) -> list[Taking]:
 
 
 def counting_problems(expected: Expected, counted: Counted, where: str, rest: str) -> list[Problem]:
-    """Return what stops the count: negative, over tolerance, a short rest of which nothing is said.
+    """The problems of a count: negative, over tolerance, a short rest of which nothing is said.
 
     `where` names the field of the count, `rest` that of the short rest.
     """

@@ -63,7 +63,7 @@ def order_move(facts: OrderFacts) -> Move | None:
 
 @dataclass(frozen=True, slots=True)
 class InstalmentFacts:
-    """Holds what decides whose move an instalment is while units of it are with the supplier."""
+    """The facts that decide whose move an instalment is while units of it are with the supplier."""
 
     with_supplier: Decimal
     agreed: Decimal
@@ -121,7 +121,7 @@ def clock_move(facts: ClockFacts) -> Move:
 
 @dataclass(frozen=True, slots=True)
 class ShipmentFacts:
-    """Holds what decides whose move a shipment is."""
+    """The facts that decide whose move a shipment is."""
 
     created_on: date
     packed_something: bool

@@ -1,4 +1,4 @@
-"""Covers what everything is about: companies, sites, parties, items, and what passages are planned by."""
+"""Companies, sites, parties, items, and the facts that passages are planned by."""
 
 from northing.masterdata.models.items import Agreement, ExchangeRate, Item, Pack
 from northing.masterdata.models.parties import (

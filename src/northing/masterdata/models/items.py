@@ -60,7 +60,7 @@ class Pack(models.Model):
 
 
 class Agreement(models.Model):
-    """Holds what a supplier sells an item for, from a day and a quantity on, per base unit."""
+    """The price of a supplier for an item, from a day and a quantity on, per base unit."""
 
     supplier = models.ForeignKey(Party, models.CASCADE, related_name="agreements")
     item = models.ForeignKey(Item, models.CASCADE, related_name="agreements")

@@ -21,7 +21,7 @@ class PaymentMethod(models.TextChoices):
 
 
 def may_change_all() -> list[str]:
-    """Return what a link lets a supplier change unless a person says otherwise."""
+    """The changes that a link lets a supplier make, by default."""
     return list(LINK_MAY)
 
 

@@ -1,4 +1,4 @@
-"""Covers what passages are planned by: calendars, routes, free time, past passages."""
+"""The facts that passages are planned by: calendars, routes, free time, past passages."""
 
 from django.db import models
 

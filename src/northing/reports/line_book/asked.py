@@ -1,4 +1,4 @@
-"""Covers what a reader of the line book asked for: all of it stands in the address."""
+"""The query of a reader of the line book: all of it stands in the address."""
 
 from dataclasses import dataclass, replace
 from datetime import date
@@ -62,7 +62,7 @@ class Asked:
 
 
 def asked_from(query, today: date) -> Asked:
-    """Return what the address asks for; what it does not know it leaves out."""
+    """The query of an address; unknown words in it are left out."""
     sort = query.get("sort", "")
     key = sort.removeprefix("-")
     known = key in COLUMNS and COLUMNS[key].order

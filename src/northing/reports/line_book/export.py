@@ -68,7 +68,7 @@ def file_rows(asked: Asked, found: Where, today: date) -> Iterator[list[Cell]]:
 
 
 def total_row(total: dict[str, Any], width: int) -> list[Cell]:
-    """Return what all lines have outstanding, in one base currency."""
+    """The outstanding amount of all lines, in one base currency."""
     code = total["currency"]
     cells: list[Cell] = [
         f"Total {code}",

@@ -123,7 +123,7 @@ def _mark(row: dict) -> str:
 
 
 def _beyond(asked: Asked, order: str, nullable: bool) -> tuple[str, dict]:
-    """Return what comes after the last row of the page before: by its place in the order, not by counting."""
+    """The rows after the last one of the page before: by its place in the order, not by counting."""
     line, _, value = asked.after.partition("~")
     if not (line.isascii() and line.isdigit() and len(line) < 16):
         return "", {}

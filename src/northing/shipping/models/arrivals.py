@@ -20,7 +20,7 @@ class LearntSpread(models.Model):
 
 
 class Ripple(models.Model):
-    """Holds what a machine's change of dates did to the lines that a person owns, until that person has seen it."""
+    """The effect of a machine's change of dates on the lines that a person owns, until that person has seen it."""
 
     person = models.ForeignKey(Person, models.CASCADE, related_name="+")
     company = models.ForeignKey("masterdata.Company", models.CASCADE, related_name="+")

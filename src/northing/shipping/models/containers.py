@@ -75,7 +75,7 @@ class ShipmentLine(models.Model):
 
     @property
     def source(self) -> str:
-        """Return what the goods come in, in words: the container's number, or "unpacked"."""
+        """The container of the goods in words: its number, or "unpacked"."""
         return self.container.number if self.container else "unpacked"
 
 

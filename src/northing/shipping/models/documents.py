@@ -66,7 +66,7 @@ class RequiredDocument(models.Model):
 
 
 class DespatchNotice(models.Model):
-    """Holds what a supplier or a forwarder says was despatched: shown against what was agreed,
+    """A despatch as a supplier or a forwarder says it: shown against what was agreed,
     then taken or dropped.
     """
 

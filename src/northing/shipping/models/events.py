@@ -1,4 +1,4 @@
-"""Covers what carriers sent, and what was said of dates."""
+"""Events that carriers sent, and statements about dates."""
 
 from django.db import models
 from django.db.models import Q
@@ -53,7 +53,7 @@ class CarrierEvent(models.Model):
 
 
 class DateStatement(models.Model):
-    """Holds what a person said about a date: planned, estimated or actual. Never changed; it may be taken back."""
+    """A person's statement about a date: planned, estimated or actual. Never changed; it may be taken back."""
 
     class Milestone(models.TextChoices):
         DEPARTURE = "departure", "Departure"

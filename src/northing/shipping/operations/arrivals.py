@@ -24,7 +24,7 @@ def keep_spreads(at: datetime, learnt: Mapping[tuple[str, ...], Mapping[int, int
 
 
 class FeedAsked(Protocol):
-    """Holds what a carrier's feed consists of."""
+    """The fields of a carrier's feed."""
 
     carrier: int
     url: str

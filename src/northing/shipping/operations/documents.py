@@ -56,7 +56,7 @@ def settle_notice(notice: DespatchNotice, state: str, shipment: Shipment | None)
 
 
 class DocumentAsked(Protocol):
-    """Holds what a paper due consists of."""
+    """The fields of a paper due."""
 
     shipment: int
     kind: str

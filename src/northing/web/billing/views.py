@@ -80,7 +80,7 @@ def new_bill(request):
 
 
 def _effect(form: BillForm) -> dict:
-    """Return what booking would do, or the refusal on the form."""
+    """The effect of booking, or the refusal on the form."""
     try:
         return {"plans": billing.foresee(form.asked())}
     except Refused as refused:

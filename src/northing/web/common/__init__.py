@@ -1,1 +1,1 @@
-"""Covers what every page uses: frame, form base, paging, words."""
+"""The common parts of all pages: frame, form base, paging, words."""

@@ -1,4 +1,4 @@
-"""Covers what every page's frame shows."""
+"""The contents of every page's frame."""
 
 from django.utils import timezone
 

@@ -1,4 +1,4 @@
-"""Covers what every form of the desk shares: exact numbers, a key, and refusals beside their field."""
+"""The common parts of all forms of the desk: exact numbers, a key, and refusals beside their field."""
 
 import uuid
 from collections.abc import Callable

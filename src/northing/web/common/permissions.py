@@ -21,7 +21,7 @@ SAFE = ("GET", "HEAD", "OPTIONS")
 
 @dataclass(frozen=True)
 class Needed:
-    """Holds what a page asks for. Any one of the permissions is enough; an empty tuple asks only for a sign-in.
+    """The permissions that a page asks for. Any one of them is enough; an empty tuple asks only for a sign-in.
 
     `sent` None: the page takes nothing. `each` gives what sending needs by the word of the address that `by` names.
     """

@@ -132,7 +132,7 @@ def _of_clock(request, today) -> dict:
 
 
 def _effect(form: ChargeForm) -> dict:
-    """Return what booking would do, or the refusal on the form."""
+    """The effect of booking, or the refusal on the form."""
     try:
         billed = form.cleaned_data["state"] == "billed"
         plan = billing.foresee(form.bill())[0] if billed else costing.foresee(form.asked())
@@ -194,7 +194,7 @@ def layer(request, layer_id: int):
 
 
 def _layer_story(request, layer: CostLayer):
-    """Return what happened to its line, bills and all; opening stock has no line, only itself."""
+    """The story of its line, bills and all; opening stock has no line, only itself."""
     if layer.shipment_line is None:
         return history_for(request, "layer", layer.pk)
     return history_for(request, "line", layer.shipment_line.instalment.line_id)

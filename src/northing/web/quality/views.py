@@ -22,7 +22,7 @@ from northing.web.quality.forms import InspectForm
 
 @open_page
 def quality(request):
-    """Return what is held, and the cases that have no end yet."""
+    """Held goods, and the cases that have no end yet."""
     mine = companies_of(request.user)
     held = (
         OnHand.objects.filter(status="held", quantity__gt=0, layer__company__in=mine)

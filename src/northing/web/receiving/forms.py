@@ -15,7 +15,7 @@ NAMES = ("row", "short", "lot", "best", "bin")
 
 
 class ReceiveForm(ActionForm):
-    """Holds what was found of each part, for one company's site; a part may have come in several lots or bins."""
+    """The units found of each part, for one company's site; a part may have come in several lots or bins."""
 
     delivery_note = forms.CharField(max_length=40, label="Delivery note")
     occurred_on = DayField(label="Received on")

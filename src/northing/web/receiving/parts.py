@@ -1,4 +1,4 @@
-"""Covers what the dock counts: parts that are expected, each in one or several rows."""
+"""The parts that the dock expects and counts, each in one or several rows."""
 
 from dataclasses import dataclass
 from decimal import Decimal

@@ -1,4 +1,4 @@
-"""Covers what comes to a dock: of its own companies' orders, and beside them."""
+"""Goods that come to a dock: of its own companies' orders, and beside them."""
 
 from collections.abc import Iterable
 
@@ -83,7 +83,7 @@ def parts_of_container(box: Container, site: Site) -> list[Part]:
 
 
 def parts_of_order(order: PurchaseOrder) -> list[Part]:
-    """Return what of an order is with its supplier, not packed; line by line, the oldest instalments first."""
+    """The instalments of an order that are with its supplier, not packed; line by line, the oldest first."""
     found = Instalment.objects.filter(line__order=order, position__with_supplier__gt=0)
     found = found.select_related("line__item", "line__order__supplier", "position").order_by("line__number", "number")
     return [Part(one.line, one.position.with_supplier, instalment=one.pk) for one in found]

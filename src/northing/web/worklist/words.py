@@ -1,4 +1,4 @@
-"""Covers what an open matter is called, and where it is worked on: made when it is shown, of the records it names."""
+"""The words and the address of an open matter: made when it is shown, of the records it names."""
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence

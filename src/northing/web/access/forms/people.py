@@ -46,7 +46,7 @@ class PersonForm(ActionForm):
 
 
 class RoleForm(ActionForm):
-    """Holds what a role may do."""
+    """The permissions of a role."""
 
     code = forms.CharField(max_length=16)
     permissions = forms.MultipleChoiceField(choices=WORDS.items(), required=False)

@@ -1,4 +1,4 @@
-"""Covers what a supplier sends: rows of a form, or a file; read with the same care as our own forms."""
+"""The answers that a supplier sends: rows of a form, or a file; read with the same care as our own forms."""
 
 from datetime import date
 from decimal import Decimal

@@ -70,7 +70,7 @@ def _beside(answer: Answer) -> Waiting:
 
 
 def acts_of(matters) -> dict[int, dict]:
-    """Return what can be done about each matter (id) on the spot: an answer decided, a supplier chased."""
+    """The acts on the spot for each matter (id): an answer decided, a supplier chased."""
     parts = {matter.record: matter.pk for matter in matters if matter.kind == "instalment"}
     found: dict[int, dict] = {}
     waiting = Answer.objects.filter(instalment__in=parts, outcome="open")

@@ -1,4 +1,4 @@
-"""Covers what a supplier sees through its link: its own orders only."""
+"""The orders that a supplier sees through its link: its own only."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -31,7 +31,7 @@ class OrderShown:
 
 
 def _typed(part: Instalment, typed: Mapping[str, str] | None) -> dict[str, str]:
-    """Return what stands in the fields of a part: what was typed, or what is asked."""
+    """The values in the fields of a part: as typed, or as asked."""
     if typed and f"quantity-{part.pk}" in typed:
         names = {"quantity": "", "ready": "", "price": "", "remark": "", "quantity_1": "-1", "ready_1": "-1"}
         return {name: typed.get(f"{name.split('_')[0]}-{part.pk}{more}", "") for name, more in names.items()}

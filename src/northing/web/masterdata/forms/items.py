@@ -4,6 +4,6 @@ from northing.web.common.forms import ActionForm, ExactField
 
 
 class DelayForm(ActionForm):
-    """Holds what a day's delay of an item costs."""
+    """The cost of a day's delay of an item."""
 
     cost = ExactField(label="A day without it costs, in base currency")

@@ -60,7 +60,7 @@ class RecordForm(ActionForm):
 
 
 def _usual(fact: Fact) -> str:
-    """Return what a new record has unless a person says otherwise."""
+    """The defaults of a new record."""
     if fact.absent is NEEDED or callable(fact.absent):
         return ""
     return fact.said(fact.absent)

@@ -111,7 +111,7 @@ class LineForm(forms.Form):
 
 
 class QuoteForm(forms.Form):
-    """Holds what is typed of a line so far; what makes no sense yet is left out."""
+    """A line as typed so far; a field that makes no sense yet is left out."""
 
     packs = ExactField(required=False)
     pack = forms.CharField(required=False)
@@ -123,7 +123,7 @@ LineFormSet = forms.formset_factory(LineForm, extra=3, max_num=200, absolute_max
 
 
 def order_request(head: dict, lines: list[LineRequest]) -> OrderRequest:
-    """Return what the form asks for."""
+    """The request of the form."""
     return OrderRequest(
         company=head["company"].pk,
         supplier=head["supplier"].pk,

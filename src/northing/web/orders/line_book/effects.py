@@ -1,4 +1,4 @@
-"""Covers what a bulk act would do, before it is done: in numbers."""
+"""The effect of a bulk act before it is done, in numbers."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field

@@ -1,4 +1,4 @@
-"""Covers what an order's lines are in supply: where their units lie, and what of them can still be changed."""
+"""The supply of an order's lines: where their units lie, and which can still be changed."""
 
 from decimal import Decimal
 

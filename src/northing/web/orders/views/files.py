@@ -74,7 +74,7 @@ def _file(request, file_id: int) -> OrderFile:
 
 @open_page
 def file(request, file_id: int):
-    """Return what a file would do, or did, row by row."""
+    """The effect of a file, to come or past, row by row."""
     record = _file(request, file_id)
     counts = dict(record.rows.values_list("state").annotate(Count("id")).order_by())
     rows = record.rows.select_related("order")

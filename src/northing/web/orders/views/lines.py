@@ -79,7 +79,7 @@ def _group_head(asked, group, today) -> dict:
 
 
 def _headed(asked) -> list[dict]:
-    """Return what the head of each column needs: its label, width, and the address that sorts by it."""
+    """The head of each column: its label, width, and the address that sorts by it."""
     found = []
     for column, width in asked.columns:
         here = column.key == asked.sort
@@ -209,7 +209,7 @@ def chosen_lines(request) -> list[int]:
 
 
 def _asked(query: str):
-    """Return what a query string that came with a form asks for."""
+    """The query that came with a form as a query string."""
     return asked_from(QueryDict(query.lstrip("?")), timezone.localdate())
 
 

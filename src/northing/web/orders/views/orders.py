@@ -96,7 +96,7 @@ def beside_lines(form, lines) -> None:
 
 @open_page
 def quote(request):
-    """Return what the order form needs to know of an item while it is typed: packs,
+    """The facts of an item for the order form while it is typed: packs,
     the price of this quantity, warnings.
     """
     asked = {name: value[:40].replace("\x00", "") for name, value in request.GET.items()}
@@ -129,7 +129,7 @@ def quote(request):
 
 
 def _warns(agreement, supplier: Party | None, quantity: Decimal, factor: Decimal, entered: dict, today) -> list[str]:
-    """Return what does not fit the agreement so far; a field that is empty fits."""
+    """The misfits with the agreement so far; a field that is empty fits."""
     if agreement is None:
         return (
             [f"{supplier} has no agreed price for it: enter one."] if supplier and not entered.get("pack_price") else []

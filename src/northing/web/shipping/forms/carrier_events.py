@@ -25,7 +25,7 @@ class EventsForm(ActionForm):
 
 
 class TieForm(ActionForm):
-    """Holds what an event that waits is about: a port call, or a container that the person may see;
+    """The subject of an event that waits: a port call, or a container that the person may see;
     the likeliest first.
     """
 

@@ -17,7 +17,7 @@ from northing.web.shipping.queries.loading import Column, Row
 
 
 class LoadForm(ActionForm):
-    """Holds what should be in which container; of a new shipment also how it is called and travels."""
+    """The goods of each container as they should be; of a new shipment also its name and passage."""
 
     seen = forms.CharField(widget=forms.HiddenInput, max_length=16, required=False)
     document = forms.CharField(label="Document", max_length=40, required=False)

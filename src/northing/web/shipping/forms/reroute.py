@@ -99,7 +99,7 @@ class SayForm(OfVoyage):
 
 
 class TakeBackForm(ActionForm):
-    """Holds what was said of a date is taken back."""
+    """A statement about a date is taken back."""
 
     def __init__(self, *args, subject: DateStatement, **kwargs):
         super().__init__(*args, **kwargs)

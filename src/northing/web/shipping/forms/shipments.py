@@ -95,7 +95,7 @@ class PassageForm(ActionForm):
 
 
 class BoxesForm(ActionForm):
-    """Holds what happened to containers of a shipment, or is to: one entry for many. A day to come is estimated."""
+    """A milestone of containers of a shipment, past or to come: one entry for many. A day to come is estimated."""
 
     containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
     milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name in FACTS])

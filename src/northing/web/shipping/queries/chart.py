@@ -36,7 +36,7 @@ def _lanes(found: Chart) -> Iterable[Line]:
 
 
 def _sailed(one: UnderWay, today: date) -> Iterable[Line]:
-    """Return what a vessel has behind it; what lies ahead is on its lane."""
+    """The track behind a vessel; what lies ahead is on its lane."""
     yield Line(
         "sailed", begun(one.way, one.share), f"{one.name}: left {one.origin.name} {say_day(one.start, today.year)}"
     )

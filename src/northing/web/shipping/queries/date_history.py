@@ -1,4 +1,4 @@
-"""Covers what was said of dates, and whether it is what is believed."""
+"""Statements about dates, and whether each is believed."""
 
 from django.db.models import Q, QuerySet
 
@@ -10,7 +10,7 @@ SHOWN = 30
 
 
 def said_of_shipment(record: Shipment) -> list[DateStatement]:
-    """Return what was said of the shipment's dates, of its voyages' and of its containers', the newest first."""
+    """Statements about the shipment's dates, its voyages' and its containers', the newest first."""
     legs = record.legs.exclude(load_call=None)
     about = Q(leg__shipment=record) | Q(milestone="departure", call__in=legs.values("load_call"))
     about |= Q(milestone="arrival", call__in=legs.values("discharge_call")) | Q(container__shipment=record)
@@ -18,7 +18,7 @@ def said_of_shipment(record: Shipment) -> list[DateStatement]:
 
 
 def said_of_voyage(voyage: Voyage) -> list[DateStatement]:
-    """Return what was said of the voyage's calls, the newest first."""
+    """Statements about the voyage's calls, the newest first."""
     return _weighed(DateStatement.objects.filter(call__voyage=voyage))
 
 

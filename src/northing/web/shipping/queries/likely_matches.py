@@ -1,4 +1,4 @@
-"""Covers what an event that fits nothing may be about, the likeliest first."""
+"""Likely subjects of an event that fits nothing, the likeliest first."""
 
 from datetime import date, timedelta
 from difflib import SequenceMatcher

@@ -1,4 +1,4 @@
-"""Covers what waits to be loaded, and the surface on which it is put into containers."""
+"""Goods that wait to be loaded, and the surface on which they are put into containers."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -30,7 +30,7 @@ FILTERS = ("q", "port", "supplier", "site", "by", "agreed", "group")
 
 @dataclass(frozen=True)
 class Asked:
-    """Holds what the loading list is asked for: fragments and codes, empty where nothing is asked."""
+    """A filter of the loading list: fragments and codes, empty where nothing is asked."""
 
     q: str = ""
     port: str = ""
@@ -42,7 +42,7 @@ class Asked:
 
     @classmethod
     def of(cls, query: Mapping[str, str]) -> "Asked":
-        """Return what a query string asks for; what makes no sense is left out."""
+        """The filter that a query string asks for; a value that makes no sense is left out."""
         said = {name: query.get(name, "").replace("\x00", "")[:60] for name in FILTERS}
         try:
             by = date.fromisoformat(said["by"]) if said["by"] else None
@@ -106,7 +106,7 @@ def totals(parts: QuerySet[Instalment]) -> dict:
 
 
 def choices(person: Person) -> dict[str, list[tuple[str, str]]]:
-    """Return what can be filtered by: ports, suppliers and sites that something waits at or for."""
+    """The choices of the filter: ports, suppliers and sites that something waits at or for."""
     parts = waiting(person, Asked()).order_by()
     order = "line__order"
     return {
@@ -137,7 +137,7 @@ class Column:
 
 @dataclass
 class Cell:
-    """Holds what a container holds of a line, and what is typed for it."""
+    """The units of a line in a container, and the units typed for it."""
 
     held: Decimal
     typed: str

@@ -22,7 +22,7 @@ from northing.web.common.permissions import EVERY, acts_for, open_page
 @open_page
 @login_not_required
 def arrivals(request, token: str):
-    """Return what arrives at a site, for who has the address."""
+    """The arrivals at a site, for who has the address."""
     try:
         feed = arrival_calendars.opened(token, timezone.now(), caller_of(request))
     except Refused:

@@ -105,7 +105,7 @@ def event(request, event_id: int, what: str):
 
 @own_page
 def moved(request, ripple_id: int):
-    """Return what a machine's change did to one's lines; sent, it has been seen."""
+    """The effect of a machine's change on one's lines; sent, it has been seen."""
     found = get_object_or_404(Ripple.objects.filter(person=request.user), pk=ripple_id)
     if request.method == "POST":
         form = WholeForm(request.POST)

@@ -121,7 +121,7 @@ def shipment(request, shipment_id: int):
 
 
 def _boxes_form(record: Shipment, today: date) -> BoxesForm:
-    """Return what is likely to be said next: of what is on its way the discharge,
+    """The milestone that is likely next: of what is on its way the discharge,
     of what has landed that it is fetched.
     """
     milestone = "gate_out" if record.arrived_on else "discharged"
@@ -291,7 +291,7 @@ def packing_list(request, shipment_id: int, kind: str):
 
 @open_page
 def advice(request, shipment_id: int, supplier_id: int, company_id: int):
-    """Return what one supplier sends one company, as a UBL DespatchAdvice."""
+    """The despatch of one supplier to one company, as a UBL DespatchAdvice."""
     record = _shipment(request, shipment_id)
     for supplier, company in senders(record, companies_of(request.user)):
         if (supplier.pk, company.pk) == (supplier_id, company_id):
