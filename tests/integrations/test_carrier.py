@@ -92,7 +92,7 @@ def test_what_fails_is_said_in_words(feed, monkeypatch):
         HttpFeed(f"{feed.url}/nowhere").page(None)
     with pytest.raises(Unreachable, match="cannot be reached"):
         HttpFeed("http://127.0.0.1:1").page(None)
-    with pytest.raises(Unreachable, match="another person"):
+    with pytest.raises(Unreachable, match="redirects us to another address"):
         source.page(None, "http://127.0.0.2/events")
     feed.slow_every = 0
     monkeypatch.setattr("northing.integrations.carrier.http.LARGEST", 100)
