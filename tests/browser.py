@@ -24,7 +24,7 @@ def launch(playwright: Playwright) -> Browser:
 def sign_in(page: Page, base: str, who: str, password: str = PASSWORD) -> None:
     """Sign in and stand on the Watch."""
     page.goto(f"{base}/access/sign-in/")
-    page.fill("#id_username", who)
+    page.fill("#id_login", who)
     page.fill("#id_password", password)
-    page.click("text=Sign in")
+    page.click("button.main")
     page.wait_for_selector("h1:has-text('Watch')")

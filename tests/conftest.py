@@ -5,6 +5,7 @@ import re
 
 import pytest
 import time_machine
+from django.core.cache import cache
 from django.db import connection
 from django.test import Client
 from hypothesis import settings
@@ -64,6 +65,12 @@ def whole_again(request, django_db_blocker):
 def _commits(request) -> bool:
     mark = request.node.get_closest_marker("django_db")
     return bool(mark and mark.kwargs.get("transaction"))
+
+
+@pytest.fixture(autouse=True)
+def no_tries_yet():
+    """Nobody has tried to sign in."""
+    cache.clear()
 
 
 @pytest.fixture

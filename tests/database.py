@@ -6,7 +6,6 @@ The small world stands in it, so that no test writes it again.
 import hashlib
 from pathlib import Path
 
-import django
 import psycopg
 import time_machine
 from django.conf import settings
@@ -16,13 +15,14 @@ from django.db import connection
 from tests.worlds import NOW, make_small_world
 
 PACKAGE = Path(__file__).resolve().parent.parent / "src" / "northing"
+LOCKED = PACKAGE.parent.parent / "requirements" / "base.txt"
 # Any number: workers that start side by side make the template one after the other.
 LOCK = 78_100_421
 
 
 def template_name() -> str:
-    """The template's name: it changes with every migration of ours and with Django itself."""
-    total = hashlib.sha256(django.__version__.encode())
+    """The template's name: it changes with every migration of ours and with the packages that bring their own."""
+    total = hashlib.sha256(LOCKED.read_bytes())
     worlds = Path(__file__).with_name("worlds.py")
     for path in sorted([*PACKAGE.glob("*/migrations/*.py"), *PACKAGE.glob("database/*.py"), worlds]):
         total.update(path.name.encode() + path.read_bytes())

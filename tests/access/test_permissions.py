@@ -1,7 +1,8 @@
 """Every address as every role, as a person of the other company, by a supplier's link and by another's, as no one.
 
-`gates.txt` is the written table: a page a line, who a column; the first letter is what opening it gives, the second
-what sending it gives. `o` open, `x` not allowed, `s` to the sign-in, `-` not there for you, `.` not made for that.
+`permissions.txt` is the written table: a page a line, who a column; the first letter is what opening it gives, the
+second what sending it gives. `o` open, `x` not allowed, `s` to the sign-in, `-` not there for you, `.` not made for
+that.
 NORTHING_WRITE_GATES=1 -n0 writes it anew: read what changed before you keep it.
 """
 
@@ -25,8 +26,11 @@ TABLE = Path(__file__).parent / "permissions.txt"
 LINKS = {"own-link": "EUR", "other-link": "USD"}
 WHO = ["nobody", *ROLES, "stranger", *LINKS]
 # What a person sends that changes nothing but what is theirs.
-OWN = "sign-in sign-out end-session set-password set-factor new-token end-token lines-csv lines-xlsx save-view"
-OWN = {*OWN.split(), "forget-view"}
+ENTRANCE = {"account_login", "account_logout", "account_inactive", "mfa_authenticate", "mfa_login_webauthn"}
+ACCOUNT = """account_change_password account_reauthenticate mfa_reauthenticate mfa_reauthenticate_webauthn
+mfa_activate_totp mfa_deactivate_totp mfa_view_recovery_codes mfa_generate_recovery_codes mfa_add_webauthn
+mfa_remove_webauthn mfa_index end-session new-token end-token"""
+OWN = {*ENTRANCE, *ACCOUNT.split(), "lines-csv", "lines-xlsx", "save-view", "forget-view"}
 
 
 def read():
@@ -66,7 +70,7 @@ def walk(world, who):
         elif link:
             found[name] = "ss"  # a link is no session
             continue
-        found[name] = met(client, "get", url) + ("." if name == "sign-out" else met(client, "post", url))
+        found[name] = met(client, "get", url) + ("." if name == "account_logout" else met(client, "post", url))
     return found
 
 
@@ -109,9 +113,9 @@ def stated(person, view, method, words):
 def _write(who, found):
     known = read() if TABLE.exists() and who != WHO[0] else {}
     rows = {page: known.get(page, {}) | {who: cell} for page, cell in found.items()}
-    lines = [" " * 20 + "".join(f"{one:>14}" for one in WHO)]
+    lines = [" " * 28 + "".join(f"{one:>14}" for one in WHO)]
     lines += [
-        f"{page:20}" + "".join(f"{cells.get(one, '?'):>14}" for one in WHO) for page, cells in sorted(rows.items())
+        f"{page:28}" + "".join(f"{cells.get(one, '?'):>14}" for one in WHO) for page, cells in sorted(rows.items())
     ]
     TABLE.write_text("\n".join(lines) + "\n")
 
@@ -121,11 +125,11 @@ def test_what_the_table_says_is_meant():
     table = read()
     by_link = {page for page in table if page.startswith("supplier")} - {"supplier-record"} | {"arrivals"}
     pages = set(table) - by_link
-    for page in pages - {"sign-in", "sign-out", "healthz"}:
+    for page in pages - ENTRANCE - {"healthz"}:
         assert table[page]["nobody"] == "ss", f"{page} is open to no one"
     for page in pages - OWN:
         assert table[page]["viewer"][1] in "x.-", f"a viewer acts on {page}"
-    for page in pages - {"healthz", "sign-in", "sign-out"}:
+    for page in pages - ENTRANCE - {"healthz"}:
         assert {table[page][link] for link in LINKS} == {"ss"}, f"a link opens {page}"
     for page in ("supplier-pdf", "supplier-xml"):
         assert (table[page]["own-link"], table[page]["other-link"]) == ("o.", "-."), page

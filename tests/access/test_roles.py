@@ -3,6 +3,7 @@
 from decimal import Decimal as D
 
 import pytest
+from allauth.mfa.models import Authenticator
 from django.urls import reverse
 
 from northing.access.models import Grant, Person, Role
@@ -40,6 +41,22 @@ def test_a_role_is_given_and_taken(world):
         "Gave dock the role buyer in Test NZ",
         "Took from dock the role buyer in Test NZ",
     ]
+
+
+def test_who_lost_the_way_in_is_let_in_by_who_keeps_all_their_companies(world, client):
+    dock = world.people["dock"]
+    Authenticator.objects.create(user=dock, type="totp", data={})
+    client.force_login(dock)
+    roles.let_in(world.act("administrator"), roles.LetInRequest(dock.pk, "a new first one"))
+    assert fresh(world, "dock").check_password("a new first one") and not Authenticator.objects.exists()
+    assert client.get("/").status_code == 302, "the old session has ended"
+    with pytest.raises(Refused, match="short"):
+        roles.let_in(world.act("administrator"), roles.LetInRequest(dock.pk, "x"))
+    Grant.objects.create(person=dock, company=world.au, role="viewer")
+    for who in ("administrator", "buyer"):
+        world.people["administrator"].grants.filter(company=world.au).delete()
+        with pytest.raises(NotAllowed):
+            roles.let_in(world.act(who), roles.LetInRequest(dock.pk, "another new one"))
 
 
 def test_a_role_at_one_site_holds_there_only(world):

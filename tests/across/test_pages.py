@@ -173,7 +173,8 @@ def addresses(world):
         "name": "site",
         "key": str(world.site.pk),
         "statement_id": DateStatement.objects.first().pk,
-        "sign_in_id": 0,
+        "session_id": 0,
+        "pk": 0,
         "grant_id": Grant.objects.filter(company=world.nz, role="dock").first().pk,
         "token_id": 0,
         "kind": "order",
@@ -245,7 +246,7 @@ def test_records_of_another_company_are_not_there(lived_in, client):
     client.force_login(stranger)
     # What belongs to no company, and what is opened by a link and not by a person.
     shared = {"item", "delay-cost", "supplier-record", "agree", "chase", "invite", "revoke"}
-    shared |= {"voyage", "voyage-happens"}
+    shared |= {"voyage", "voyage-happens", "mfa_remove_webauthn"}
     shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event", "tie-event"}
     for name, url, wanted in addresses(lived_in):
         if wanted and name not in shared and "token" not in wanted:

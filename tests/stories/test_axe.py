@@ -7,7 +7,7 @@ from northing.masterdata.kinds import KINDS
 from tests.across.test_pages import addresses, everything, live_in
 
 # The pages that hold a component of their own; what the others are made of stands on these.
-NIGHT = """sign-in account people watch find lines line answers chasers order new-order order-file load-new board chart
+NIGHT = """account people watch find lines line answers chasers order new-order order-file load-new board chart
 shipment notice receive quality case charge layer entry trial-balance record supplier"""
 BY_NIGHT = NIGHT.split()
 
@@ -23,6 +23,9 @@ def test_nothing_on_any_page(stage, scheme):
     pages += [("new-record", reverse("new-record", args=[kind])) for kind in KINDS]
     if scheme == "dark":
         pages = [(name, url) for name, url in pages if name in BY_NIGHT]
+    outside = page.context.browser.new_page(color_scheme=scheme)
+    outside.goto(stage.base + reverse("account_login"))
+    stage.accessible(outside)
     for name, url in pages:
         answer = page.request.get(stage.base + url)
         if answer.status != 200 or "text/html" not in answer.headers["content-type"]:

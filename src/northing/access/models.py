@@ -1,4 +1,4 @@
-"""People, roles, tokens, sign-ins."""
+"""People, roles, tokens."""
 
 from django.contrib.auth.models import AbstractUser
 from django.db import models
@@ -9,10 +9,6 @@ from northing.masterdata.models import Company
 
 class Person(AbstractUser):
     """A person who signs in."""
-
-    # The second factor, where one is set up; and the step of the last code, so that none is used twice.
-    factor_secret = models.CharField(max_length=32, blank=True, db_default="", default="")
-    factor_step = models.BigIntegerField(default=0, db_default=0)
 
     class Meta:
         ordering = ["username"]
@@ -73,29 +69,6 @@ class ApiToken(models.Model):
 
     class Meta:
         ordering = ["-id"]
-
-
-class SignIn(models.Model):
-    """A session that a person began, to be seen and ended by them."""
-
-    person = models.ForeignKey(Person, models.CASCADE, related_name="sign_ins")
-    session = models.CharField(max_length=40, unique=True)
-    at = models.DateTimeField()
-    caller = models.CharField(max_length=45, blank=True)
-    agent = models.CharField(max_length=200, blank=True)
-
-    class Meta:
-        ordering = ["-id"]
-
-
-class Refusal(models.Model):
-    """A sign-in that failed; too many of them lock the name, or the address, for a while."""
-
-    channel = models.CharField(max_length=160)
-    at = models.DateTimeField()
-
-    class Meta:
-        indexes = [models.Index(fields=["channel", "at"], name="refusals_at_door")]
 
 
 class Knock(models.Model):

@@ -1,11 +1,11 @@
-"""Writes of people, roles, tokens and sign-ins."""
+"""Writes of people, roles and tokens."""
 
 from collections.abc import Iterable
 from datetime import datetime
 
-from django.contrib.sessions.models import Session
+from allauth.mfa.models import Authenticator
 
-from northing.access.models import ApiToken, Grant, Person, Refusal, Role, SignIn, SupplierPerson
+from northing.access.models import ApiToken, Grant, Person, Role, SupplierPerson
 from northing.masterdata.models import Company, Party
 
 
@@ -43,6 +43,13 @@ def end_token(token: ApiToken, at: datetime) -> None:
     token.save(update_fields=["revoked_at"])
 
 
+def let_in(person: Person, password: str) -> None:
+    """Set a password, which ends the sessions of the old one, and remove the second factors."""
+    person.set_password(password)
+    person.save(update_fields=["password"])
+    Authenticator.objects.filter(user=person).delete()
+
+
 def use_token(token: ApiToken, at: datetime) -> None:
     """Note when a token was used last."""
     ApiToken.objects.filter(pk=token.pk).update(used_at=at)
@@ -54,30 +61,3 @@ def add_supplier_person(supplier: Party) -> SupplierPerson:
     person.set_unusable_password()
     person.save()
     return SupplierPerson.objects.create(person=person, supplier=supplier)
-
-
-def note_refusals(channels: Iterable[str], at: datetime) -> None:
-    """Sign-ins that failed."""
-    Refusal.objects.bulk_create(Refusal(channel=channel, at=at) for channel in channels)
-
-
-def use_step(person: Person, step: int) -> bool:
-    """Use up a code of the second factor; False where another sign-in was first."""
-    return bool(Person.objects.filter(pk=person.pk, factor_step__lt=step).update(factor_step=step))
-
-
-def set_factor(person: Person, secret: str, step: int) -> None:
-    """Set the second factor up, or (without a secret) take it away."""
-    Person.objects.filter(pk=person.pk).update(factor_secret=secret, factor_step=step)
-
-
-def note_sign_in(session: str, person: Person, at: datetime, caller: str, agent: str) -> None:
-    """Remember a session, so that its owner can see and end it."""
-    facts = {"person": person, "at": at, "caller": caller, "agent": agent}
-    SignIn.objects.update_or_create(session=session, defaults=facts)
-
-
-def end_sign_in(sign_in: SignIn) -> None:
-    """End a session."""
-    Session.objects.filter(session_key=sign_in.session).delete()
-    sign_in.delete()

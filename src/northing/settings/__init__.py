@@ -4,6 +4,7 @@ from pathlib import Path
 
 import environ
 
+from northing.settings.sign_in import *  # noqa: F403
 from northing.settings.tables import JOB_HANDLERS, LETTER_FILES, LETTER_FILLERS, LETTER_LISTENERS  # noqa: F401
 
 env = environ.Env()
@@ -22,6 +23,11 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "procrastinate.contrib.django",
+    "allauth",
+    "allauth.account",
+    "allauth.mfa",
+    "allauth.usersessions",
+    "axes",
     *(
         f"northing.{name}"
         for name in (
@@ -60,10 +66,13 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
     "northing.web.common.middleware.SignedIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "northing.web.common.middleware.DomainErrors",
+    # After all others, so that it sees the answer of the form.
+    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "northing.urls"
 WSGI_APPLICATION = "northing.wsgi.application"
@@ -86,13 +95,9 @@ TEMPLATES = [
 
 DATABASES = {"default": env.db("DATABASE_URL")}
 DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
+# Shared by all processes: limits of tries, and codes that were used. Made by a migration of `access`.
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "cache"}}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-
-AUTH_USER_MODEL = "access.Person"
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
-LOGIN_URL = "sign-in"
-LOGIN_REDIRECT_URL = "watch"
-LOGOUT_REDIRECT_URL = "sign-in"
 
 LANGUAGE_CODE = "en"
 # Business days are days of this zone; instants are stored in UTC.

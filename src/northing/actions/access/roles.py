@@ -54,6 +54,14 @@ class PersonRequest:
     password: str
 
 
+@dataclass(frozen=True)
+class LetInRequest:
+    """A person who lost the password or the second factor, and a new first password for them."""
+
+    person: int
+    password: str
+
+
 @once
 def grant(act: Act, request: GrantRequest) -> int:
     """Give a person a role."""
@@ -134,6 +142,30 @@ def add_person(act: Act, request: PersonRequest) -> int:
     return person.pk
 
 
+@once
+def let_in(act: Act, request: LetInRequest) -> int:
+    """Give a person a new first password; their second factors go, and their sessions end.
+
+    Who keeps people in some companies does it for those who have roles in no other: the password is a way in.
+    """
+    person = _person(request.person)
+    require_somewhere(act.person, "keep_people")
+    act.require("keep_people", *person.grants.values_list("company", flat=True).distinct())
+    refuse_if(_password_problems(request.password))
+    operations.let_in(person, request.password)
+    words = f"Gave {person} a new first password and removed the second factors"
+    add_history(act, "let_in", words, [("person", person.pk, None)])
+    return person.pk
+
+
+def _password_problems(password: str) -> list[Problem]:
+    try:
+        validate_password(password)
+    except ValidationError as error:
+        return [Problem(words, "password") for words in error.messages]
+    return []
+
+
 def write_person(request: PersonRequest) -> Person:
     """Write a new person. Raises Refused."""
     problems = []
@@ -142,11 +174,7 @@ def write_person(request: PersonRequest) -> Person:
         problems.append(Problem("A name to sign in by has letters, digits, dots and hyphens, at most 40.", "username"))
     if Person.objects.filter(username__iexact=name).exists():
         problems.append(Problem(f"{name} is taken.", "username"))
-    try:
-        validate_password(request.password)
-    except ValidationError as error:
-        problems += [Problem(words, "password") for words in error.messages]
-    refuse_if(problems)
+    refuse_if(problems + _password_problems(request.password))
     return Person.objects.create_user(
         name, request.email, request.password, first_name=request.first_name, last_name=request.last_name
     )

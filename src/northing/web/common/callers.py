@@ -1,6 +1,10 @@
 """Where a request comes from."""
 
+import ipaddress
+
 from django.conf import settings
+
+UNKNOWN = "0.0.0.0"
 
 
 def caller_of(request) -> str:
@@ -10,3 +14,11 @@ def caller_of(request) -> str:
         if named:
             return named[:45]
     return (request.META.get("REMOTE_ADDR") or "")[:45]
+
+
+def address_of(request) -> str:
+    """`caller_of` as an Internet address; what is none becomes 0.0.0.0."""
+    try:
+        return str(ipaddress.ip_address(caller_of(request)))
+    except ValueError:
+        return UNKNOWN

@@ -45,6 +45,17 @@ class PersonForm(ActionForm):
         return roles.PersonRequest(**{name: value for name, value in entered.items() if name != "key"})
 
 
+class LetInForm(ActionForm):
+    """A new first password for a person."""
+
+    person = forms.ModelChoiceField(Person.objects.filter(supplier_person=None, is_active=True))
+    password = forms.CharField(label="New first password", widget=forms.PasswordInput, max_length=120)
+
+    def asked(self, entered: dict) -> roles.LetInRequest:
+        """The person and the password."""
+        return roles.LetInRequest(entered["person"].pk, entered["password"])
+
+
 class RoleForm(ActionForm):
     """The permissions of a role."""
 

@@ -8,7 +8,7 @@ from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, WORDS, permissions_of_roles
 from northing.access.queries import scoped
 from northing.actions.access import roles as granting
-from northing.web.access.forms.people import GrantForm, PersonForm, RoleForm
+from northing.web.access.forms.people import GrantForm, LetInForm, PersonForm, RoleForm
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
@@ -34,6 +34,7 @@ def _page(request, **forms):
         "rows": [(person, grants.get(person.pk, [])) for person in page.rows],
         "grant_form": GrantForm(person=request.user),
         "person_form": PersonForm(),
+        "let_in_form": LetInForm(),
         "roles": [role for role in roles if role != OF_LINKS],
         "matrix": [
             (
@@ -77,6 +78,17 @@ def add_person(request):
         messages.success(request, "Added. Give them a role now.")
         return redirect("people")
     return _page(request, person_form=form)
+
+
+@acts_for("keep_people")
+@require_POST
+def let_in(request):
+    """Let a person in who lost the password or the second factor."""
+    form = LetInForm(request.POST)
+    if form.do(request, granting.let_in, form.asked):
+        messages.success(request, "Done. Tell them the password; they change it on their account page.")
+        return redirect("people")
+    return _page(request, let_in_form=form)
 
 
 @acts_for("keep_people")

@@ -1,1 +1,0 @@
-"""Rules of sign-in."""

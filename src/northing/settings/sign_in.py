@@ -1,0 +1,49 @@
+"""Signing in: django-allauth does passwords, second factors and sessions, django-axes locks names."""
+
+from datetime import timedelta
+
+import environ
+
+env = environ.Env()
+
+AUTH_USER_MODEL = "access.Person"
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "allauth.account.auth_backends.AuthenticationBackend"]
+LOGIN_URL = LOGOUT_REDIRECT_URL = "account_login"
+LOGIN_REDIRECT_URL = "watch"
+
+# People are added by who keeps people: nobody signs up.
+ACCOUNT_ADAPTER = "northing.web.access.adapters.AccountAdapter"
+ACCOUNT_FORMS = {"change_password": "northing.web.access.forms.sign_in.PasswordForm"}
+ACCOUNT_LOGIN_METHODS = {"username"}
+ACCOUNT_SIGNUP_FIELDS = ["username*", "password1*"]
+ACCOUNT_EMAIL_VERIFICATION = "none"
+ACCOUNT_LOGOUT_REDIRECT_URL = "account_login"
+# A session lives as long as its cookie, also after the browser was closed.
+ACCOUNT_SESSION_REMEMBER = True
+# Wrong tries within the time: from one address, and of codes of one person. A name is locked by axes, below.
+ACCOUNT_RATE_LIMITS = {"login": None, "login_failed": "30/15m/ip,10/15m/key"}
+
+MFA_ADAPTER = "northing.web.access.adapters.FactorAdapter"
+MFA_SUPPORTED_TYPES = ["totp", "recovery_codes", "webauthn"]
+MFA_PASSKEY_LOGIN_ENABLED = True
+MFA_RECOVERY_CODES_SHOW_ONCE = True
+MFA_TOTP_ISSUER = "Northing"
+# A code of the half minute before or after is taken as well: clocks differ.
+MFA_TOTP_TOLERANCE = 1
+# Loopback over plain HTTP, as in the demo; the browser itself ties a passkey to its address.
+MFA_WEBAUTHN_ALLOW_INSECURE_ORIGIN = not env.bool("COOKIES_OVER_HTTPS", default=True)
+
+AXES_LOCKOUT_PARAMETERS = ["username"]
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+# Who knocks while a name is locked does not keep it locked.
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
+AXES_RESET_ON_SUCCESS = True
+AXES_USERNAME_CALLABLE = "northing.web.access.adapters.name_of_try"
+AXES_CLIENT_IP_CALLABLE = "northing.web.common.callers.address_of"
+AXES_LOCKOUT_CALLABLE = "northing.web.access.adapters.locked_page"
+AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
+# Axes would lock by address as well; whole offices share one, so the limit of addresses is a higher one, above.
+SILENCED_SYSTEM_CHECKS = ["axes.W006"]

@@ -1,0 +1,126 @@
+"""What django-allauth and django-axes ask of us: words, history, letters, keys at rest, the page of a locked name."""
+
+import base64
+import hashlib
+
+import segno
+from allauth.account.adapter import DefaultAccountAdapter
+from allauth.mfa.adapter import DefaultMFAAdapter
+from cryptography.fernet import Fernet
+from django.conf import settings
+from django.contrib import messages
+from django.db import transaction
+from django.urls import reverse
+from django.utils import timezone
+
+from northing.access.acts import Act
+from northing.access.models import Person
+from northing.activity.operations import add_history
+from northing.messaging import mail
+from northing.web.common.callers import address_of
+
+LOCKED = "Too many wrong tries. Wait a quarter of an hour, then try again."
+WRONG_CODE = "This code is not right, or was used already. Wait for the next one, or use a recovery code."
+# What a person does to their own sign-in, by the name allauth gives the notice: the action and its words.
+CHANGES = {
+    "account/email/password_changed": ("set_password", "Changed the password"),
+    "mfa/email/totp_activated": ("set_factor", "Set up an authenticator app as second factor"),
+    "mfa/email/totp_deactivated": ("set_factor", "Removed the authenticator app"),
+    "mfa/email/recovery_codes_generated": ("set_factor", "Made new recovery codes"),
+    "mfa/email/webauthn_added": ("set_factor", "Added a passkey"),
+    "mfa/email/webauthn_removed": ("set_factor", "Removed a passkey"),
+}
+LETTER = """{words}: {person}, {at}, from {caller}.
+
+If this was not you, end your sessions and change your password at {url}, and tell who keeps people.
+"""
+
+
+class AccountAdapter(DefaultAccountAdapter):
+    """Accounts in our words; what a person changes goes into the history and, where they have an address, by letter."""
+
+    error_messages = DefaultAccountAdapter.error_messages | {
+        "username_password_mismatch": "Name and password do not match. Check both; capitals count in the password.",
+        "too_many_login_attempts": LOCKED,
+        "rate_limited": LOCKED,
+        "incorrect_password": "This is not your password.",
+        "enter_current_password": "This is not your password.",
+    }
+
+    def is_open_for_signup(self, request) -> bool:
+        """Nobody signs up: who keeps people adds them."""
+        return False
+
+    def get_client_ip(self, request) -> str:
+        """The address that limits count by and sessions show."""
+        return address_of(request)
+
+    def get_password_change_redirect_url(self, request) -> str:
+        """Back to the account."""
+        return reverse("account")
+
+    def add_message(self, request, level, message_template=None, message_context=None, extra_tags="", message=None):
+        """Only errors are said here; what a person did is said by `send_notification_mail`."""
+        if message:
+            super().add_message(request, level, message=message)
+
+    def authentication_failed(self, request, **credentials) -> None:
+        """A locked name learns that it is locked, and nothing about the password."""
+        if getattr(request, "axes_locked_out", False):
+            raise self.validation_error("too_many_login_attempts")
+
+    @transaction.atomic
+    def send_notification_mail(self, template_prefix, user, context=None, email=None) -> None:
+        """Write a change to the history, say it, and write to the person."""
+        if template_prefix not in CHANGES:
+            return
+        action, words = CHANGES[template_prefix]
+        act = Act(Person.objects.get(pk=user.pk), timezone.now())
+        add_history(act, action, words, [("person", user.pk, None)])
+        messages.success(self.request, f"{words}.")
+        if user.email:
+            at = timezone.localtime(act.at).strftime("%-d %b %Y %H:%M")
+            caller, url = address_of(self.request), f"{settings.PUBLIC_URL}/access/account/"
+            body = LETTER.format(words=words, person=user, at=at, caller=caller, url=url)
+            mail.write(act, mail.Draft("account", user.email, f"{words} · Northing", body))
+
+
+class FactorAdapter(DefaultMFAAdapter):
+    """Second factors: keys are stored encrypted, and the QR code is drawn by segno."""
+
+    error_messages = DefaultMFAAdapter.error_messages | {"incorrect_code": WRONG_CODE}
+
+    def get_totp_label(self, user) -> str:
+        """What an authenticator app shows beside the code."""
+        return user.username
+
+    def build_totp_svg(self, url: str) -> str:
+        """The QR code of a key, to stand in the page."""
+        return segno.make(url, error="m").svg_inline(scale=4, border=3, light="white")
+
+    def encrypt(self, text: str) -> str:
+        """Encrypt a key with one made from SECRET_KEY."""
+        return _cipher().encrypt(text.encode()).decode()
+
+    def decrypt(self, encrypted_text: str) -> str:
+        """Decrypt a key."""
+        return _cipher().decrypt(encrypted_text.encode()).decode()
+
+    def generate_authenticator_name(self, user, type) -> str:
+        """A name for a passkey that is given none."""
+        return f"Passkey of {timezone.localdate():%-d %b %Y}"
+
+
+def _cipher() -> Fernet:
+    return Fernet(base64.urlsafe_b64encode(hashlib.sha256(f"factors {settings.SECRET_KEY}".encode()).digest()))
+
+
+def name_of_try(request, credentials=None) -> str:
+    """The name that a try was for, however it was written."""
+    return ((credentials or {}).get("username") or request.POST.get("login") or "").strip().lower()[:150]
+
+
+def locked_page(request, response, credentials):
+    """The page of the form, which says that the name is locked."""
+    response.status_code = 429
+    return response
