@@ -1,13 +1,11 @@
 """A feed over HTTP: GET /events of the DCSA Track & Trace API, pages by the `Next-Page` header."""
 
-import http.client
-import urllib.error
-import urllib.request
 from datetime import datetime
 from urllib.parse import urlencode, urljoin, urlsplit
 
+import httpx
+
 from northing.integrations.carrier.base import Feed, Page, Unreachable
-from northing.integrations.web import OPENER
 
 TIMEOUT = 8
 LARGEST = 20_000_000
@@ -24,18 +22,23 @@ class HttpFeed(Feed):
         asked = {"limit": str(LIMIT)}
         if since:
             asked["eventCreatedDateTime:gte"] = since.isoformat()
-        where = urljoin(self.url, at) if at else f"{self.url}events?{urlencode(asked)}"
-        if urlsplit(where)[:2] != urlsplit(self.url)[:2]:
-            raise Unreachable("the feed redirects us to another address")
-        request = urllib.request.Request(where, headers={"Accept": "application/json"})
         try:
-            with OPENER.open(request, timeout=TIMEOUT) as answer:
-                content = answer.read(LARGEST + 1)
-                following = answer.headers.get("Next-Page", "")
-        except urllib.error.HTTPError as error:
-            raise Unreachable(f"it answers {error.code} {error.reason}") from error
-        except (OSError, http.client.HTTPException, ValueError) as error:
+            where = urljoin(self.url, at) if at else f"{self.url}events?{urlencode(asked)}"
+            if urlsplit(where)[:2] != urlsplit(self.url)[:2]:
+                raise Unreachable("the feed redirects us to another address")
+            # No redirects: an address that is asked may not send us to another one.
+            with httpx.stream("GET", where, headers={"Accept": "application/json"}, timeout=TIMEOUT) as answer:
+                if not answer.is_success:
+                    raise Unreachable(f"it answers {answer.status_code} {answer.reason_phrase}")
+                return Page(_read(answer), answer.headers.get("Next-Page", ""))
+        except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
             raise Unreachable(f"it cannot be reached: {str(error)[:120]}") from error
+
+
+def _read(answer: httpx.Response) -> bytes:
+    content = bytearray()
+    for part in answer.iter_bytes():
+        content += part
         if len(content) > LARGEST:
             raise Unreachable(f"a page of it is larger than {LARGEST // 1_000_000} MB")
-        return Page(content, following)
+    return bytes(content)
