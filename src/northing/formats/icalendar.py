@@ -1,11 +1,10 @@
 """iCalendar (RFC 5545) out: days on which something happens, for whatever program shows calendars."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 
-# A line holds at most 75 octets; what is longer goes on after a blank (3.1).
-OCTETS = 75
+from icalendar import Calendar, Event
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,50 +26,30 @@ def calendar(name: str, events: Iterable[AllDay], now: datetime) -> str:
     >>> calendar("Dock", [event], datetime(2026, 11, 25, 12, tzinfo=UTC)).count("\\r\\n")
     15
     """
-    return "".join(f"{line}\r\n" for text in _lines(name, events, now) for line in folded(text))
-
-
-def _lines(name: str, events: Iterable[AllDay], now: datetime) -> Iterator[str]:
-    yield "BEGIN:VCALENDAR"
-    yield "VERSION:2.0"
-    yield "PRODID:-//Northing//Arrivals//EN"
-    yield "CALSCALE:GREGORIAN"
-    yield f"X-WR-CALNAME:{escaped(name)}"
+    whole = Calendar()
+    for key, value in (
+        ("version", "2.0"),
+        ("prodid", "-//Northing//Arrivals//EN"),
+        ("calscale", "GREGORIAN"),
+        ("x-wr-calname", name),
+    ):
+        whole.add(key, value)
     for event in events:
-        yield "BEGIN:VEVENT"
-        yield f"UID:{event.uid}"
-        yield f"DTSTAMP:{now.astimezone(UTC):%Y%m%dT%H%M%SZ}"
-        yield f"DTSTART;VALUE=DATE:{event.day:%Y%m%d}"
-        yield f"DTEND;VALUE=DATE:{event.day + timedelta(days=1):%Y%m%d}"
-        yield f"SUMMARY:{escaped(event.summary)}"
-        if event.description:
-            yield f"DESCRIPTION:{escaped(event.description)}"
-        if event.url:
-            yield f"URL:{event.url}"
-        yield f"STATUS:{'CONFIRMED' if event.sure else 'TENTATIVE'}"
-        yield "TRANSP:TRANSPARENT"
-        yield "END:VEVENT"
-    yield "END:VCALENDAR"
+        whole.add_component(_event(event, now))
+    return str(whole.to_ical(sorted=False).decode())
 
 
-def escaped(text: str) -> str:
-    """A text value (3.3.11).
-
-    >>> escaped("a;b, c\\nd")
-    'a\\\\;b\\\\, c\\\\nd'
-    """
-    plain = text.replace("\\", "\\\\").replace(";", "\\;").replace(",", "\\,")
-    return plain.replace("\r\n", "\\n").replace("\n", "\\n").replace("\r", "")
-
-
-def folded(line: str) -> Iterator[str]:
-    """A line in pieces of at most 75 octets, never dividing a character; all but the first begin with a blank."""
-    piece, size = "", 0
-    for character in line:
-        octets = len(character.encode())
-        if size + octets > OCTETS:
-            yield piece
-            piece, size = " ", 1
-        piece += character
-        size += octets
-    yield piece
+def _event(event: AllDay, now: datetime) -> Event:
+    made = Event()
+    made.add("uid", event.uid)
+    made.add("dtstamp", now.astimezone(UTC))
+    made.add("dtstart", event.day)
+    made.add("dtend", event.day + timedelta(days=1))
+    made.add("summary", event.summary)
+    if event.description:
+        made.add("description", event.description)
+    if event.url:
+        made.add("url", event.url)
+    made.add("status", "CONFIRMED" if event.sure else "TENTATIVE")
+    made.add("transp", "TRANSPARENT")
+    return made
