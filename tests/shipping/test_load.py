@@ -227,11 +227,11 @@ def test_a_shipment_built_in_one_act(world, parts):
     days = made.legs.values_list("mode", "planned_start", "planned_end", "main")
     legs = [(mode, (start - TODAY).days, (end - TODAY).days, main) for mode, start, end, main in days]
     # The 24th of November is a Tuesday. The vessel leaves on Sunday the 29th: two days before it is Friday the 27th,
-    # which is Founders' day in NZ and none in China. It lands on the 24th of December; two working days later is the
-    # 28th, and the way takes until the 29th.
-    assert legs == [("road", 2, 3, False), ("sea", 5, 30, True), ("road", 34, 35, False)]
+    # which is Founders' day in NZ and none in China. It lands on the 24th of December; the 25th and, for the Saturday,
+    # the 28th are public holidays in NZ: two working days later is the 30th, and the way takes until the 31st.
+    assert legs == [("road", 2, 3, False), ("sea", 5, 30, True), ("road", 36, 37, False)]
     assert (made.voyage_id, made.discharge_port_id) == (sails, "NZTRG")
-    assert made.planned_dock == TODAY + 35 * DAY
+    assert made.planned_dock == TODAY + 37 * DAY
     assert stowed()[0] == (ONE, "A", 60)
     wrong = BuildRequest(loading.LoadRequest(0, (box((parts[0], 999)),)), pack.ShipmentRequest(), "Ningbo to TRG")
     with pytest.raises(Refused):

@@ -312,10 +312,11 @@ def _free_time(today: date) -> None:
             currency=currency,
             valid_from=today - timedelta(days=420),
         )
-    for year in (today.year - 1, today.year, today.year + 1):
-        for country in ("NZ", "AU"):
-            for month, day, name in ((1, 1, "New Year"), (12, 25, "Christmas Day"), (12, 26, "Boxing Day")):
-                Holiday.objects.create(country=country, day=date(year, month, day), name=name)
+    # Public holidays are known; the depot in Tauranga also closes for stocktaking between the years.
+    depot = Site.objects.get(name="Tauranga")
+    for year in (today.year - 1, today.year):
+        for day in (29, 30):
+            Holiday.objects.create(country="NZ", day=date(year, 12, day), name="Stocktaking", site=depot)
 
 
 def _routes() -> None:

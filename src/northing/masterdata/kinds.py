@@ -282,6 +282,7 @@ KINDS = {
                 Fact("day", "Day", of.day, fixed=True),
                 Fact("name", "Name", of.text(80), ""),
                 Fact("site", "Only at the site", absent=None, refers="site", fixed=True),
+                yes("works", "People work on this day all the same"),
             ),
             ("keep_house", "estimate_charge"),
         ),

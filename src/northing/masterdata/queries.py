@@ -1,7 +1,7 @@
 """Reads of the directory."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 
@@ -113,27 +113,30 @@ def in_one_currency(companies: Iterable[int]) -> dict[int, Decimal]:
 
 
 class Calendars(dict[str, Calendar]):
-    """The calendars of some countries; with a site, its own holidays come on top."""
+    """The calendars of some countries: their public holidays, and our own days; with a site, its own come on top."""
 
     def __init__(self, countries: Iterable[str]):
-        weeks = WorkingWeek.objects.filter(country__in=set(countries)).values_list("country", "rest")
+        wanted = set(countries)
+        weeks = WorkingWeek.objects.filter(country__in=wanted).values_list("country", "rest")
         rest = {country: read_rest(said) for country, said in weeks}
-        days: dict[tuple[str, int | None], set[date]] = {}
-        for country, site, day in Holiday.objects.filter(country__in=set(countries)).values_list(
-            "country", "site", "day"
-        ):
-            days.setdefault((country, site), set()).add(day)
-        self._days = days
-        super().__init__(
-            (country, Calendar(rest.get(country, SATURDAY_SUNDAY), frozenset(days.get((country, None), ()))))
-            for country in set(countries)
-        )
+        self._own: dict[tuple[str, int | None, bool], set[date]] = {}
+        own = Holiday.objects.filter(country__in=wanted).values_list("country", "site", "works", "day")
+        for country, site, works, day in own:
+            self._own.setdefault((country, site, works), set()).add(day)
+        for country in wanted:
+            plain = Calendar(rest.get(country, SATURDAY_SUNDAY), country=country)
+            self[country] = self._with_days(plain, country, None)
 
     def of(self, country: str, site: int | None) -> Calendar:
         """The calendar of a site in that country; of a country no one named, Saturday and Sunday rest."""
-        calendar = self.get(country, USUAL)
-        own = self._days.get((country, site)) if site else None
-        return Calendar(calendar.rest, calendar.holidays | own) if own else calendar
+        return self._with_days(self.get(country, USUAL), country, site) if site else self.get(country, USUAL)
+
+    def _with_days(self, calendar: Calendar, country: str, site: int | None) -> Calendar:
+        off, on = (self._own.get((country, site, works), set()) for works in (False, True))
+        if not off and not on:
+            return calendar
+        # What a site says of a day counts more than what the country says.
+        return replace(calendar, holidays=calendar.holidays - on | off, worked=calendar.worked - off | on)
 
 
 def calendars_of(countries: Iterable[str]) -> Calendars:

@@ -1,7 +1,11 @@
-"""Working days: which days of the week rest in a country, and its holidays."""
+"""Working days: the days of the week that rest in a country, its public holidays, and a company's own days."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from functools import cache
+
+import holidays as library
 
 CALENDAR, WORKING = "calendar", "working"
 DAY = timedelta(days=1)
@@ -10,20 +14,46 @@ SATURDAY_SUNDAY = frozenset({6, 7})
 LONGEST = 3_660
 
 
+@cache
+def public_holidays(country: str, year: int) -> Mapping[date, str]:
+    """The public holidays of a country (ISO 3166-1, two letters) that hold in all of it, with their names.
+
+    Empty for a country that nothing is known of.
+
+    >>> public_holidays("NZ", 2026)[date(2026, 2, 6)], public_holidays("XX", 2026)
+    ('Waitangi Day', {})
+    """
+    try:
+        return dict(library.country_holidays(country, years=year, language="en_US"))
+    except NotImplementedError:
+        return {}
+
+
 @dataclass(frozen=True, slots=True)
 class Calendar:
-    """The days on which no one works: ISO weekdays (1 is Monday) and single days."""
+    """The days on which no one works: ISO weekdays (1 is Monday), single days, and a country's public holidays.
+
+    `worked` are days on which people work whatever else says.
+    """
 
     rest: frozenset[int] = SATURDAY_SUNDAY
     holidays: frozenset[date] = field(default_factory=frozenset)
+    country: str = ""
+    worked: frozenset[date] = field(default_factory=frozenset)
 
     def works(self, day: date) -> bool:
         """Whether it is a working day.
 
         >>> Calendar().works(date(2026, 11, 28)), Calendar(rest=frozenset({5})).works(date(2026, 11, 28))
         (False, True)
+        >>> waitangi = date(2026, 2, 6)
+        >>> Calendar(country="NZ").works(waitangi), Calendar(country="NZ", worked=frozenset({waitangi})).works(waitangi)
+        (False, True)
         """
-        return day.isoweekday() not in self.rest and day not in self.holidays
+        if day in self.worked:
+            return True
+        own = day.isoweekday() in self.rest or day in self.holidays
+        return not own and not (self.country and day in public_holidays(self.country, day.year))
 
 
 USUAL = Calendar()

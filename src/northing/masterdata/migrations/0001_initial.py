@@ -284,6 +284,7 @@ class Migration(migrations.Migration):
                 ('day', models.DateField()),
                 ('name', models.CharField(blank=True, max_length=80)),
                 ('site', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='holidays', to='masterdata.site')),
+                ('works', models.BooleanField(default=False)),
             ],
             options={
                 'ordering': ['country', 'day', 'site'],

@@ -8,12 +8,16 @@ from northing.masterdata.models.places import Port, Site
 
 
 class Holiday(models.Model):
-    """A day on which no one works in a country; or only at one site of ours there."""
+    """A day on which no one works in a country, or only at one site of ours there, beside its public holidays.
+
+    With `works` it is the other way round: people work on this day, although it is a public holiday or a day of rest.
+    """
 
     country = models.CharField(max_length=2)
     day = models.DateField()
     name = models.CharField(max_length=80, blank=True)
     site = models.ForeignKey(Site, models.CASCADE, null=True, blank=True, related_name="holidays")
+    works = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["country", "day", "site"]
