@@ -1,4 +1,4 @@
-"""Calendars of countries and sites: public holidays, our own days on top, and days on which people work all the same."""
+"""Calendars of countries and sites: public holidays, our own days on top, and days on which people work anyway."""
 
 from datetime import date, timedelta
 

@@ -13,7 +13,6 @@ from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.shipping import carrier_feeds, passage_statistics
 from northing.core.problems import Refused
 from northing.masterdata.models import Company
-from northing.messaging import webhooks
 
 # The hour of the business day from which rules chase.
 FROM_HOUR = 6
@@ -35,13 +34,6 @@ def poll_feeds(timestamp: int) -> None:
     """Ask carriers' feeds that are due."""
     for said in carrier_feeds.poll_due(timezone.now()):
         logging.getLogger(__name__).info("%s", said)
-
-
-@app.periodic(cron="* * * * *")
-@app.task(name="tell hooks", queue="letters", pass_context=False)
-def deliver_webhooks(timestamp: int) -> None:
-    """Tell other programs what happened."""
-    webhooks.send_due(timezone.now())
 
 
 @app.periodic(cron="20 3 * * *")

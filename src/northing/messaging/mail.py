@@ -8,15 +8,15 @@ settings.LETTER_LISTENERS.
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from typing import Any
 
 from django.conf import settings
-from django.db import transaction
 from django.utils import timezone
 from django.utils.module_loading import import_string
 from procrastinate.contrib.django import app
 
 from northing.access.acts import Act
+from northing.database.connections import release_connection
 from northing.integrations.mail import Attachment, Letter, SmtpPost, Undeliverable
 from northing.messaging.models import Message
 
@@ -52,45 +52,60 @@ def write(act: Act, draft: Draft) -> Message:
         attached=[list(paper) for paper in draft.papers],
         made_at=act.at,
     )
-    app.configure_task(TASK).defer(message=message.pk)
+    _queue(message)
     return message
 
 
 def send(pk: int) -> None:
-    """Send a letter that waits; one that is sent or has failed is left alone. The row is held while it goes."""
-    with transaction.atomic():
-        message = Message.objects.select_for_update().filter(pk=pk, state=Message.State.WAITING).first()
-        if message is None:
-            return
-        try:
-            SmtpPost(settings.MAIL_URL).send(_letter(message))
-        except Undeliverable as error:
-            _put_off(message, error)
-            return
-        message.state, message.sent_at, message.error = Message.State.SENT, timezone.now(), ""
-        message.tries += 1
-        message.save()
+    """Send a letter that waits; one that is sent or has failed is left alone. Raises what the
+    server said where it is to go again.
+
+    No transaction is open and no connection is held while the mail server is spoken to.
+    """
+    message = Message.objects.filter(pk=pk, state=Message.State.WAITING).first()
+    if message is None:
+        return
+    try:
+        letter = _letter(message)
+        release_connection()
+        SmtpPost(settings.MAIL_URL).send(letter)
+    except Undeliverable as error:
+        if not _over(message, str(error), error.final):
+            raise
+    except Exception:
+        _over(message, "the letter could not be written; the reason is in the log", final=False)
+        raise
+    else:
+        _note(message, Message.State.SENT, "", sent_at=timezone.now())
 
 
 def again(message: Message) -> None:
     """Try a letter that failed once more."""
-    message.state, message.tries, message.error = Message.State.WAITING, 0, ""
+    message.tries = 0
+    message.state, message.error = Message.State.WAITING, ""
     message.save()
     _tell(message)
-    app.configure_task(TASK).defer(message=message.pk)
+    _queue(message)
 
 
-def _put_off(message: Message, error: Undeliverable) -> None:
-    message.tries += 1
-    message.error = str(error)[:240]
-    if error.final or message.tries > len(PAUSES):
-        message.state = Message.State.FAILED
-        message.save()
+def _queue(message: Message) -> None:
+    # The lock: a letter is never in two hands at once.
+    app.configure_task(TASK, lock=f"letter {message.pk}").defer(message=message.pk)
+
+
+def _over(message: Message, error: str, final: bool) -> bool:
+    """Note a try that failed; whether it was the last."""
+    over = final or message.tries >= len(PAUSES)
+    _note(message, Message.State.FAILED if over else Message.State.WAITING, error[:240])
+    if over:
         _tell(message)
-        return
-    message.save()
-    pause = timedelta(seconds=PAUSES[message.tries - 1])
-    app.configure_task(TASK, schedule_at=timezone.now() + pause).defer(message=message.pk)
+    return over
+
+
+def _note(message: Message, state: str, error: str, **more: Any) -> None:
+    message.tries += 1
+    message.state, message.error = state, error
+    Message.objects.filter(pk=message.pk).update(state=state, error=error, tries=message.tries, **more)
 
 
 def _tell(message: Message) -> None:

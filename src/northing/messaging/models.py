@@ -58,11 +58,10 @@ class WebhookDelivery(models.Model):
     kind = models.CharField(max_length=20)
     body = models.JSONField()
     made_at = models.DateTimeField()
-    next_at = models.DateTimeField(null=True)
     tries = models.PositiveSmallIntegerField(default=0)
     done_at = models.DateTimeField(null=True)
+    given_up = models.BooleanField(default=False)
     said = models.CharField(max_length=200, blank=True)
 
     class Meta:
         ordering = ["-id"]
-        indexes = [models.Index(fields=["next_at"], condition=models.Q(next_at__isnull=False), name="hook_due")]

@@ -2,13 +2,14 @@
 
 import json
 from collections.abc import Callable, Collection, Mapping, Sequence
-from datetime import datetime, timedelta
 from typing import Any
 
-from django.db import transaction
+from django.utils import timezone
+from procrastinate.contrib.django import app
 
 from northing.access.acts import Act
 from northing.access.permissions import companies_of
+from northing.database.connections import release_connection
 from northing.integrations.hook.http import NotTaken, deliver
 from northing.messaging.models import Webhook, WebhookDelivery
 
@@ -17,9 +18,9 @@ KINDS = {
     "arrived": "a shipment arrived",
     "dates_changed": "a shipment's dock date changed",
 }
-# Minutes between tries; then it is given up.
-WAITS = (1, 2, 5, 15, 30, 60, 120, 240, 480, 480)
-AT_ONCE = 200
+TASK = "webhook"
+# Seconds to wait after the first, second, ... try that failed; after the last of them it is given up.
+PAUSES = tuple(60 * minutes for minutes in (1, 2, 5, 15, 30, 60, 120, 240, 480, 480))
 
 
 Told = Sequence[tuple[Mapping[str, Any], Collection[int]]]
@@ -35,40 +36,38 @@ def announce(act: Act, kind: str, what: Callable[[], Told]) -> None:
     if not hooks:
         return
     told = what()
-    WebhookDelivery.objects.bulk_create(
-        WebhookDelivery(hook=hook, kind=kind, body=dict(facts), made_at=act.at, next_at=act.at)
+    made = WebhookDelivery.objects.bulk_create(
+        WebhookDelivery(hook=hook, kind=kind, body=dict(facts), made_at=act.at)
         for hook in hooks
         for facts, companies in told
         if not companies or companies_of(hook.set_by) & set(companies)
     )
+    if made:
+        app.configure_task(TASK).batch_defer(*({"delivery": delivery.pk} for delivery in made))
 
 
-def send_due(now: datetime) -> int:
-    """Send what is due, each by itself; returns how many were taken."""
-    taken = 0
-    due = WebhookDelivery.objects.filter(next_at__lte=now).order_by("next_at").values_list("pk", flat=True)
-    for key in list(due[:AT_ONCE]):
-        with transaction.atomic():
-            found = WebhookDelivery.objects.select_for_update(skip_locked=True, of=("self",)).select_related("hook")
-            delivery = found.filter(pk=key, next_at__isnull=False).first()
-            taken += delivery is not None and _send(delivery, now)
-    return taken
-
-
-def _send(delivery: WebhookDelivery, now: datetime) -> bool:
-    hook = delivery.hook
+def send(pk: int) -> None:
+    """Send a notice that is open. Raises NotTaken where it is to go again. No connection is held meanwhile."""
+    delivery = WebhookDelivery.objects.select_related("hook").filter(pk=pk, done_at=None, given_up=False).first()
+    if delivery is None:
+        return
+    hook, now = delivery.hook, timezone.now()
     if hook.ended_at:
-        delivery.next_at, delivery.said = None, "the webhook is disabled"
-        delivery.save(update_fields=["next_at", "said"])
-        return False
+        _note(delivery, given_up=True, said="the webhook is disabled")
+        return
     said = {"id": delivery.pk, "kind": delivery.kind, "at": delivery.made_at.isoformat(), "facts": delivery.body}
-    delivery.tries += 1
+    release_connection()
     try:
         status = deliver(hook.url, hook.secret, str(delivery.pk), int(now.timestamp()), json.dumps(said).encode())
-        delivery.done_at, delivery.next_at, delivery.said = now, None, f"taken with {status}"
     except NotTaken as error:
-        late = delivery.tries > len(WAITS)
-        delivery.next_at = None if late else now + timedelta(minutes=WAITS[delivery.tries - 1])
-        delivery.said = f"given up: {error}"[:200] if late else str(error)[:200]
-    delivery.save()
-    return delivery.done_at is not None
+        over = delivery.tries >= len(PAUSES)
+        words = f"given up: {error}" if over else str(error)
+        _note(delivery, tries=delivery.tries + 1, given_up=over, said=words[:200])
+        if not over:
+            raise
+    else:
+        _note(delivery, tries=delivery.tries + 1, done_at=now, said=f"taken with {status}")
+
+
+def _note(delivery: WebhookDelivery, **facts: Any) -> None:
+    WebhookDelivery.objects.filter(pk=delivery.pk).update(**facts)

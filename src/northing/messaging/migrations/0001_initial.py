@@ -59,15 +59,14 @@ class Migration(migrations.Migration):
                 ('kind', models.CharField(max_length=20)),
                 ('body', models.JSONField()),
                 ('made_at', models.DateTimeField()),
-                ('next_at', models.DateTimeField(null=True)),
                 ('tries', models.PositiveSmallIntegerField(default=0)),
                 ('done_at', models.DateTimeField(null=True)),
+                ('given_up', models.BooleanField(default=False)),
                 ('said', models.CharField(blank=True, max_length=200)),
                 ('hook', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='deliveries', to='messaging.webhook')),
             ],
             options={
                 'ordering': ['-id'],
-                'indexes': [models.Index(condition=models.Q(('next_at__isnull', False)), fields=['next_at'], name='hook_due')],
             },
         ),
     ]
