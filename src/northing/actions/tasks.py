@@ -1,8 +1,8 @@
 """The worker's tasks at set times; procrastinate finds this module by its name."""
 
-import logging
 from datetime import datetime
 
+import structlog
 from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
@@ -14,6 +14,7 @@ from northing.actions.shipping import carrier_feeds, passage_statistics
 from northing.core.problems import Refused
 from northing.masterdata.models import Company
 
+LOG = structlog.get_logger(__name__)
 # The hour of the business day from which rules chase.
 FROM_HOUR = 6
 
@@ -25,7 +26,7 @@ def chase_by_rule(timestamp: int) -> None:
     now = timezone.now()
     if timezone.localtime(now).hour >= FROM_HOUR:
         for refused in chase_all(now):
-            logging.getLogger(__name__).warning("not chased: %s", refused)
+            LOG.warning("not chased", why=refused)
 
 
 @app.periodic(cron="* * * * *")
@@ -33,7 +34,7 @@ def chase_by_rule(timestamp: int) -> None:
 def poll_feeds(timestamp: int) -> None:
     """Ask carriers' feeds that are due."""
     for said in carrier_feeds.poll_due(timezone.now()):
-        logging.getLogger(__name__).info("%s", said)
+        LOG.info("feed asked", said=said)
 
 
 @app.periodic(cron="20 3 * * *")

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import environ
 
+from northing.settings.logs import *  # noqa: F403
 from northing.settings.sign_in import *  # noqa: F403
 from northing.settings.tables import JOB_HANDLERS, LETTER_FILES, LETTER_FILLERS, LETTER_LISTENERS  # noqa: F401
 
@@ -142,23 +143,4 @@ CONTENT_SECURITY_POLICY = {
         "base-uri": ["'none'"],
         "frame-ancestors": ["'none'"],
     }
-}
-# A file for the line of each request; none: they are not written down.
-REQUEST_LOG = env("REQUEST_LOG", default="")
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "filters": {"mask": {"()": "northing.web.common.logs.MaskTokens"}},
-    "handlers": {
-        "console": {"class": "logging.StreamHandler", "filters": ["mask"]},
-        "requests": (
-            {"class": "logging.handlers.WatchedFileHandler", "filename": REQUEST_LOG, "filters": ["mask"]}
-            if REQUEST_LOG
-            else {"class": "logging.NullHandler"}
-        ),
-    },
-    "loggers": {
-        "django.request": {"handlers": ["console"], "level": "ERROR", "propagate": False},
-        "northing.requests": {"handlers": ["requests"], "level": "INFO", "propagate": False},
-    },
 }

@@ -15,6 +15,7 @@ from northing.access.permissions import require_somewhere
 from northing.actions.shipping import carrier_events
 from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
+from northing.database.connections import release_connection
 from northing.formats.dcsa import Event, read_events
 from northing.integrations.carrier.base import Feed, Unreachable
 from northing.integrations.carrier.http import HttpFeed
@@ -85,12 +86,14 @@ def poll(feed: CarrierFeed, now: datetime, source: Feed | None = None) -> str:
 
 def _hear_all(feed: CarrierFeed, source: Feed, counts: dict[str, int]) -> None:
     since = feed.heard_to - OVERLAP if feed.heard_to else None
+    release_connection()
     page = source.page(since, feed.resume)
     for _ in range(MOST_PAGES):
         newest = max(filter(None, (_hear_page(feed, page.content, counts), feed.newest)), default=None)
         shipping.note_page(feed, page.next, newest)
         if not page.next:
             return
+        release_connection()
         page = source.page(since, page.next)
 
 
