@@ -7,16 +7,20 @@ import pytest
 import time_machine
 from django.core.cache import cache
 from django.db import connection
+from django.db.models import Max
 from django.test import Client
 from hypothesis import settings
 
 from northing.access.models import Person
+from northing.activity.models import HistoryEntry
 from northing.inventory.queries import stock_faults
 from northing.ledger.models import Entry
 from northing.positions.models import Movement
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
-from tests.database import copy_template, empty
+from tests.database import copy_template, empty, use
+from tests.lived_in import live_in
+from tests.stages import STAGES, set_stage, staged
 from tests.worlds import NOW, small_world
 
 # The same cases every time, so that a change is judged by what it changed. With NORTHING_EXAMPLES=200 they search anew.
@@ -68,6 +72,21 @@ def _commits(request) -> bool:
 
 
 @pytest.fixture(autouse=True)
+def right_stage(request, whole_again, on_the_day, django_db_setup, django_db_blocker):
+    """A test that asks for a stage runs in its database."""
+    name = next((name for name in request.fixturenames if name in STAGES), None)
+    if name is None:
+        yield
+        return
+    assert not _commits(request), "a stage is for tests that are undone"
+    with django_db_blocker.unblock():
+        set_stage(NAME, name)
+    yield
+    with django_db_blocker.unblock():
+        use(NAME)
+
+
+@pytest.fixture(autouse=True)
 def no_tries_yet():
     """Nobody has tried to sign in."""
     cache.clear()
@@ -91,8 +110,11 @@ def on_the_day(request):
 
 @pytest.fixture
 def world(db):
-    """The small world. At the end of every test positions and books must hold."""
+    """The small world. At the end of every test in which something happened, positions and books must hold."""
+    before = HistoryEntry.objects.aggregate(last=Max("pk"))
     yield small_world()
+    if HistoryEntry.objects.aggregate(last=Max("pk")) == before:
+        return
     if Movement.objects.exists():
         assert position_faults() == []
     if Entry.objects.exists():
@@ -109,3 +131,6 @@ def signed_in(client):
         return client
 
     return enter
+
+
+lived_in = staged("lived_in", live_in)

@@ -38,7 +38,7 @@ def copy_template(name: str) -> None:
             _make_template(server, template)
         server.execute(f"drop database if exists {name} with (force)")
         server.execute(f"create database {name} template {template}")
-    _use(name)
+    use(name)
 
 
 def _server() -> psycopg.Connection:
@@ -58,7 +58,7 @@ def _make_template(server: psycopg.Connection, template: str) -> None:
         server.execute(f"drop database {old} with (force)")
     making = f"{template}_making"
     server.execute(f"create database {making}")
-    _use(making)
+    use(making)
     call_command("migrate", verbosity=0, interactive=False)
     with time_machine.travel(NOW, tick=True):
         make_small_world()
@@ -73,6 +73,7 @@ def empty() -> None:
         cursor.execute(f"truncate {tables} restart identity cascade")
 
 
-def _use(name: str) -> None:
+def use(name: str) -> None:
+    """Point Django's connection at a database."""
     connection.close()
     settings.DATABASES["default"]["NAME"] = connection.settings_dict["NAME"] = name

@@ -18,7 +18,7 @@ from northing.access.models import Person
 from northing.actions.confirmations import supplier_links
 from northing.core.problems import NotAllowed
 from northing.web.common.permissions import check_permission
-from tests.across.test_pages import addresses, live_in
+from tests.lived_in import addresses
 from tests.worlds import ROLES
 
 TABLE = Path(__file__).parent / "permissions.txt"
@@ -80,9 +80,9 @@ STATED = [who for who in WHO if who not in ASKED]
 
 
 @pytest.mark.parametrize("who", WHO if os.environ.get("NORTHING_WRITE_GATES") else ASKED)
-def test_every_page_is_as_open_as_the_written_table_says(world, settings, tmp_path, who):
+def test_every_page_is_as_open_as_the_written_table_says(lived_in, settings, tmp_path, who):
     settings.FILES = tmp_path
-    found = walk(live_in(world), who)
+    found = walk(lived_in, who)
     if os.environ.get("NORTHING_WRITE_GATES"):
         _write(who, found)
     written = read()
@@ -90,10 +90,10 @@ def test_every_page_is_as_open_as_the_written_table_says(world, settings, tmp_pa
     assert found == {page: cells[who] for page, cells in written.items()}
 
 
-def test_what_pages_state_is_what_the_table_says(world):
+def test_what_pages_state_is_what_the_table_says(lived_in):
     written, wrong = read(), []
     people = {who: Person.objects.get(username=who) for who in STATED}
-    for name, url, _ in addresses(live_in(world)):
+    for name, url, _ in addresses(lived_in):
         view, _, words = resolve(url)
         for who, person in people.items():
             for method, cell in zip(("GET", "POST"), written[name][who], strict=True):

@@ -15,15 +15,16 @@ from northing.actions.quality import inspect
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Site
+from northing.orders.models import PurchaseOrder
 from northing.quality.models import Inspection
-from northing.shipping.models import Container
-from tests.across.test_pages import addresses, everything, live_in
+from northing.shipping.models import Container, Shipment
+from tests.lived_in import addresses, everything
+from tests.stages import staged
 from tests.worlds import TODAY
 
 
-@pytest.fixture
-def busy(world, client):
-    """Addresses of forms that wait for something, by name: goods half received, held, in store, unpacked, inspected."""
+def be_busy(world):
+    """Goods half received, held, in store, unpacked, inspected; on the world hang the forms that wait for something."""
     everything(world)
     world.items["C"].inspected = True
     world.items["C"].save()
@@ -33,15 +34,24 @@ def busy(world, client):
     world.receive(shipment, {"A": D(60), "C": D(50)})
     layer = CostLayer.objects.get(item__code="C")
     inspect.inspect(world.act("inspector"), inspect.InspectRequest(layer.pk, D(10), D(4), "dents", TODAY))
-    waiting = world.sent_order({"A": D(10)})
+    world.sent_order({"A": D(10)})
+
+
+busy = staged("busy", be_busy)
+
+
+@pytest.fixture
+def forms(busy, client):
+    """Addresses of forms that wait for something, by name."""
     client.force_login(Person.objects.get(username="administrator"))
+    layer = CostLayer.objects.get(item__code="C", kind="stock")
     records = {
-        "receive": [Container.objects.get().pk, world.site.pk],
-        "receive-order": [waiting.pk],
+        "receive": [Container.objects.get().pk, busy.site.pk],
+        "receive-order": [PurchaseOrder.objects.order_by("pk").last().pk],
         "inspect": [layer.pk],
         "case": [Claim.objects.get().pk],
-        "item": [world.items["A"].pk],
-        "customs": [shipment.pk, world.nz.pk],
+        "item": [busy.items["A"].pk],
+        "customs": [Shipment.objects.get().pk, busy.nz.pk],
         "move-goods": [layer.pk],
         "reverse-inspection": [Inspection.objects.get().pk],
     }
@@ -130,8 +140,8 @@ NAMES = [
 
 
 @pytest.mark.parametrize("seed", range(3))
-def test_nothing_breaks_whatever_is_sent(world, client, seed):
-    live_in(world)
+def test_nothing_breaks_whatever_is_sent(lived_in, client, seed):
+    world = lived_in
     everything(world)
     client.raise_request_exception = True
     client.force_login(Person.objects.get(username="administrator"))
@@ -195,15 +205,15 @@ class _Form(HTMLParser):
 
 
 @pytest.mark.parametrize("name", DEEP)
-def test_a_form_filled_rightly_but_for_one_field_breaks_nothing(busy, client, name):
-    right = filled(client.get(busy[name]).content.decode())
+def test_a_form_filled_rightly_but_for_one_field_breaks_nothing(forms, client, name):
+    right = filled(client.get(forms[name]).content.decode())
     assert len(right) > 2, "the page has a form"
     chance = random.Random(name)
     for field in chance.sample(sorted(right), min(len(right), 12)):
         for word in chance.sample(WORDS, 4):
             with transaction.atomic():
                 sent = right | {field: word, "key": f"{field}{word}"[:60], "confirmed": "yes"}
-                answer = client.post(busy[name], sent)
+                answer = client.post(forms[name], sent)
                 transaction.set_rollback(True)
             assert answer.status_code < 500, (field, word)
 
@@ -211,12 +221,12 @@ def test_a_form_filled_rightly_but_for_one_field_breaks_nothing(busy, client, na
 @pytest.mark.parametrize(
     "name", ["receive", "receive-order", "inspect", "case", "item", "customs", "reverse-inspection"]
 )
-def test_such_a_form_is_taken_as_its_page_fills_it(busy, client, name):
-    right = filled(client.get(busy[name]).content.decode())
+def test_such_a_form_is_taken_as_its_page_fills_it(forms, client, name):
+    right = filled(client.get(forms[name]).content.decode())
     right |= {one: "1" for one in right if one.startswith(("row-", "quantity"))} | {"passed": "3", "failed": "0"}
     right |= {one: "still" for one in right if one.startswith("short-")}
     right |= {"site": Site.objects.get(code="TRG").pk}
-    assert client.post(busy[name], right).status_code == 302, right
+    assert client.post(forms[name], right).status_code == 302, right
 
 
 GARBAGE = [b"", b"a,b\n1,2", b"PK\x03\x04", b"%PDF-1", b"<x>" * 50]

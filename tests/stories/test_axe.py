@@ -4,7 +4,7 @@ import pytest
 from django.urls import reverse
 
 from northing.masterdata.kinds import KINDS
-from tests.across.test_pages import addresses, everything, live_in
+from tests.lived_in import addresses, everything, live_in
 
 # The pages that hold a component of their own; what the others are made of stands on these.
 NIGHT = """account people watch find lines line answers chasers order new-order order-file load-new board chart

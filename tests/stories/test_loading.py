@@ -61,7 +61,7 @@ def test_three_containers_from_five_orders_in_sixteen_acts(stage):
     assert Container.objects.filter(shipment=made).count() == 3
     assert ShipmentLine.objects.values("instalment__line__order").distinct().count() == 5
     assert {row.quantity for row in ShipmentLine.objects.filter(container__number=NUMBERS[2])} == {D(90), D(50)}
-    assert made.planned_dock == TODAY + 35 * DAY
+    assert made.planned_dock == TODAY + 37 * DAY
     stage.accessible(page)
 
 

@@ -1,0 +1,213 @@
+"""A world in which something of everything has happened, and every address of the application in it."""
+
+from decimal import Decimal as D
+
+from django.urls import URLPattern, get_resolver, reverse
+
+from northing.access.models import Grant, Person
+from northing.actions.activity import remarks
+from northing.actions.confirmations import supplier_links
+from northing.actions.inventory import issue
+from northing.actions.shipping import despatch_notices, pack
+from northing.activity.models import HistoryEntry
+from northing.billing.models import Bill
+from northing.claims.models import Claim, ReturnNote
+from northing.confirmations.models import Answer
+from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry
+from northing.formats.despatch import Line, Notice
+from northing.inventory.models import OnHand, Opening, StockIssue
+from northing.jobs.jobs import begin
+from northing.ledger.models import CostLayer, Entry
+from northing.messaging.models import Message, Webhook
+from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
+from northing.quality.models import Inspection
+from northing.receiving.models import Receipt
+from northing.shipping.models import (
+    CarrierEvent,
+    DateStatement,
+    DespatchNotice,
+    RequiredDocument,
+    Ripple,
+    Shipment,
+    ShipmentLine,
+    Voyage,
+)
+from northing.worklist.models import SavedView
+from tests.worlds import CALLS, NOW, ROLES, TODAY
+
+
+def live_in(world):
+    """Let something of everything happen, all of it the NZ company's."""
+    world.items["B"].inspected = True
+    world.items["B"].save()
+    euros = world.sent_order({"B": D(100)})
+    world.sent_order({"C": D(10)}, agreed=False)
+    shipment = world.shipment([euros])
+    world.say(shipment, "departure")
+    world.charge(shipment, "freight", "100.00", "USD", "volume")
+    world.receive(shipment, {"B": D(90)}, still_coming=False)
+    return world
+
+
+def facts_of(world):
+    """Ids of an inspection, a return, a customs entry and an opening of the first company."""
+    layer, who = CostLayer.objects.filter(kind="stock").get(), world.people["dock"]
+    common = {"company": world.nz, "at": NOW}
+
+    def entry():
+        history = HistoryEntry.objects.create(action="x", at=NOW, occurred_on=TODAY, text="x", channel="page")
+        return Entry.objects.create(history=history, action="x", text="x", occurred_on=TODAY, at=NOW)
+
+    if not Inspection.objects.exists():
+        numbers = dict.fromkeys(("customs_value", "duty", "tax_base", "tax"), 0)
+        of_day = {"occurred_on": TODAY}
+        Inspection.objects.create(
+            layer=layer, passed=1, failed=0, inspector=who, history=entry().history, **common, **of_day
+        )
+        ReturnNote.objects.create(
+            case=Claim.objects.get(),
+            quantity=1,
+            cost=0,
+            claimed=0,
+            lost=0,
+            returned_by=who,
+            entry=entry(),
+            **common,
+            **of_day,
+        )
+        CustomsEntry.objects.create(
+            shipment=Shipment.objects.get(),
+            office=world.parties["customs"],
+            number="E",
+            day=TODAY,
+            entered_by=who,
+            entry=entry(),
+            **common,
+            **numbers,
+        )
+        Opening.objects.create(layer=layer, quantity=1, entered_by=who, entry=entry(), **common, **of_day)
+    return {
+        "inspection_id": Inspection.objects.get().pk,
+        "note_id": ReturnNote.objects.get().pk,
+        "customs_entry_id": CustomsEntry.objects.get().pk,
+        "opening_id": Opening.objects.get().pk,
+    }
+
+
+def addresses(world):
+    """Every address of the application with ids of the lived-in world."""
+    part = ShipmentLine.objects.get()
+    ids = {
+        "line_id": OrderLine.objects.filter(item__code="B").get().pk,
+        "order_id": PurchaseOrder.objects.order_by("pk").first().pk,
+        "answer_id": Answer.objects.first().pk,
+        "shipment_id": Shipment.objects.get().pk,
+        "container_id": part.container_id,
+        "shipment_line_id": part.pk,
+        "charge_id": Charge.objects.get().pk,
+        "bill_id": Bill.objects.get().pk,
+        "company_id": world.nz.pk,
+        "layer_id": CostLayer.objects.filter(kind="stock").get().pk,
+        "site_id": world.site.pk,
+        "receipt_id": Receipt.objects.get().pk,
+        "case_id": Claim.objects.get().pk,
+        "item_id": world.items["B"].pk,
+        "entry_id": Entry.objects.first().pk,
+        "supplier_id": world.parties["USD"].pk,
+        "message_id": Message.objects.get_or_create(
+            kind="t", recipient="a@b.example", message_id="x", company=world.nz, state="failed", made_at=NOW
+        )[0].pk,
+        **facts_of(world),
+        "document_id": document_of(world),
+        "file_id": OrderFile.objects.get_or_create(name="f", sha256="x", person=world.people["expediter"], made_at=NOW)[
+            0
+        ].pk,
+        "event_id": CarrierEvent.objects.get_or_create(
+            source="s", event_id="e", event_type="x", kind="actual", day=TODAY, said_at=NOW, heard_at=NOW, raw={}
+        )[0].pk,
+        "notice_id": notice_of(world),
+        "voyage_id": voyage_of(world),
+        "ripple_id": Ripple.objects.get_or_create(
+            person=world.people["expediter"], company=world.nz, source="s", at=NOW, lines=[], broken=0, saved=0
+        )[0].pk,
+        "webhook_id": Webhook.objects.get_or_create(
+            url="https://x.example/", secret="s", set_by=world.people["administrator"], made_at=NOW
+        )[0].pk,
+        "paper_id": RequiredDocument.objects.get_or_create(
+            shipment=Shipment.objects.get(), kind="lading", party="carrier", due=TODAY, written_on=TODAY
+        )[0].pk,
+        "name": "site",
+        "key": str(world.site.pk),
+        "statement_id": DateStatement.objects.first().pk,
+        "session_id": 0,
+        "pk": 0,
+        "grant_id": Grant.objects.filter(company=world.nz, role="dock").first().pk,
+        "token_id": 0,
+        "kind": "order",
+        "record": PurchaseOrder.objects.order_by("pk").first().pk,
+        "number": 1,
+        "token": link_of(world),
+        "view_id": SavedView.objects.get_or_create(owner=world.people["expediter"], name="v", query="where=all")[0].pk,
+        "issue_id": issue_of(world),
+        "job_id": begin(world.act("expediter", "e"), "set_need_by", "t", {"keys": []}, 0, "", False).pk,
+    }
+    for pattern in all_patterns(get_resolver("northing.web.urls")):
+        wanted = pattern.pattern.converters
+        words = {"voyage-happens": {"name": "roll"}, "shipment-happens": {"name": "split"}}.get(pattern.name, {})
+        yield pattern.name, reverse(pattern.name, kwargs={name: ids[name] for name in wanted} | words), set(wanted)
+
+
+def voyage_of(world):
+    """A voyage that nothing sails with."""
+    there = Voyage.objects.first()
+    asked = pack.VoyageRequest("Heron", "9074729", "1", world.parties["provider"].pk, CALLS)
+    return there.pk if there else pack.create_voyage(world.act("shipping"), asked)
+
+
+def notice_of(world):
+    """A despatch notice about the first order."""
+    there = DespatchNotice.objects.first()
+    if there:
+        return there.pk
+    order = PurchaseOrder.objects.filter(sent_at__isnull=False).order_by("pk").first()
+    said = Notice("N", (Line(1, order.number, "1", "", D(1)),))
+    return despatch_notices.read(world.act("shipping"), despatch_notices.NoticeRequest(said))
+
+
+def document_of(world):
+    """A document on the first order."""
+    order = PurchaseOrder.objects.order_by("pk").first()
+    asked = remarks.DocumentRequest(order.pk, "paper.pdf", b"%PDF-1.4 paper")
+    return remarks.add_document(world.act("expediter", "d"), asked)
+
+
+def issue_of(world):
+    """A stock issue that stands; one unit of what lies in store where there is none."""
+    there = StockIssue.objects.filter(reversed_by=None).first()
+    lies = OnHand.objects.filter(status="in_store", quantity__gt=0, layer__site=world.site).first()
+    if there or not lies:
+        return there.pk if there else 0
+    asked = issue.IssueRequest(world.site.pk, lies.layer.item_id, D(1), "shops", TODAY)
+    return issue.issue_stock(world.act("dock", "i"), asked)
+
+
+def link_of(world):
+    """The token of a supplier's link."""
+    asked = supplier_links.InviteRequest(world.parties["USD"].pk)
+    return supplier_links.invite(world.act("expediter"), asked).rstrip("/").rpartition("/")[2]
+
+
+def all_patterns(resolver):
+    for pattern in resolver.url_patterns:
+        if isinstance(pattern, URLPattern):
+            yield pattern
+        else:
+            yield from all_patterns(pattern)
+
+
+def everything(world):
+    """The administrator has every role, so that every button and form is drawn."""
+    administrator = Person.objects.get(username="administrator")
+    for role in ROLES:
+        administrator.grants.get_or_create(company=world.nz, role=role)
