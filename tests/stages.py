@@ -14,8 +14,8 @@ from tests.worlds import World, small_world
 
 Build = Callable[[World], object]
 STAGES: dict[str, Build] = {}
-# Of each stage that is set: the records that its builder hung on the world.
-_MADE: dict[str, dict[str, models.Model]] = {}
+# Of each stage that is set: what its builder hung on the world.
+_MADE: dict[str, dict[str, object]] = {}
 
 
 def staged(name: str, build: Build):
@@ -26,7 +26,8 @@ def staged(name: str, build: Build):
     @pytest.fixture(name=name)
     def on_stage(world):
         for key, record in _MADE[name].items():
-            setattr(world, key, type(record).objects.get(pk=record.pk))
+            anew = type(record).objects.get(pk=record.pk) if isinstance(record, models.Model) else record
+            setattr(world, key, anew)
         return world
 
     return on_stage

@@ -25,6 +25,7 @@ from northing.ledger.models import Account, CostLayer, OpenItem, Posting
 from northing.orders.models import Instalment
 from northing.positions.models import Position
 from northing.worklist.models import Matter
+from tests.stages import staged
 from tests.worlds import QUANTITIES, TODAY
 
 CHARGES = [
@@ -36,8 +37,7 @@ CHARGES = [
 LANDED = {"A": D("9571.67"), "B": D("7909.93"), "C": D("2583.65")}
 
 
-@pytest.fixture
-def shipped(world):
+def ship(world):
     """Three lines of two orders aboard, departed, with the four bills booked."""
     dollars = world.sent_order({"A": QUANTITIES["A"]})
     euros = world.sent_order({"B": QUANTITIES["B"]})
@@ -46,7 +46,15 @@ def shipped(world):
     world.say(shipment, "departure")
     for charge in CHARGES:
         world.charge(shipment, *charge)
-    return shipment
+    world.cargo = shipment
+
+
+under_way = staged("under_way", ship)
+
+
+@pytest.fixture
+def shipped(under_way):
+    return under_way.cargo
 
 
 def enter_customs(world, shipment):

@@ -10,6 +10,7 @@ from schemathesis.checks import CHECKS
 
 from northing.wsgi import application
 from tests.api.conftest import Program
+from tests.stages import staged
 
 SCHEMA = schemathesis.openapi.from_wsgi("/api/v1/openapi.json", application)
 # A request of the right shape may still be refused for what it means (no such item); and what is changed in a query
@@ -28,11 +29,19 @@ def one_transaction():
         signal.connect(close_old_connections)
 
 
+def be_called(world):
+    """An order, and a program that calls."""
+    world.sent_order({"A": 240})
+    world.token = Program(world).token
+
+
+called = staged("called", be_called)
+
+
 @pytest.mark.parametrize("mode", list(GenerationMode), ids=lambda mode: mode.name.lower())
 @pytest.mark.parametrize("call", CALLS, ids=lambda call: call.label)
-def test_no_call_breaks_or_answers_otherwise_than_it_says(world, call, mode):
-    world.sent_order({"A": 240})
-    headers = {"Authorization": f"Bearer {Program(world).token}"}
+def test_no_call_breaks_or_answers_otherwise_than_it_says(called, call, mode):
+    headers = {"Authorization": f"Bearer {called.token}"}
 
     @settings(
         max_examples=15, deadline=None, database=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]

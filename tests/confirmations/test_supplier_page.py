@@ -19,18 +19,20 @@ from northing.masterdata.models import Party
 from northing.orders.models import Instalment
 from northing.worklist.models import LineSummary
 from tests.formats.test_ubl import DAY, item, response
+from tests.stages import staged
 from tests.worlds import NOW, TODAY
 
 PNG = b"\x89PNG\r\n\x1a\n" + b"0" * 40
 
 
-@pytest.fixture
-def asked(world):
+def ask_suppliers(world):
     """An order of two lines and one of another supplier; a link for the first."""
     world.order = world.sent_order({"A": D(240), "C": D(900)}, agreed=False)
     world.other = world.sent_order({"B": D(50)}, agreed=False)
     world.token = link(world)
-    return world
+
+
+asked = staged("asked", ask_suppliers)
 
 
 def link(world, supplier="USD"):

@@ -49,13 +49,6 @@ def parts(order):
     return [(part.quantity, part.agreed_quantity, part.position.with_supplier) for part in found]
 
 
-@pytest.fixture
-def sent(world):
-    """An agreed order of 240 A and 900 C."""
-    world.order = world.sent_order({"A": D(240), "C": D(900)})
-    return world
-
-
 def test_more_is_asked_for_in_a_part_of_its_own_and_the_agreed_stands(sent):
     line = sent.line("A")
     change(sent, sent.order, as_it_is(line, quantity=D(300)))

@@ -21,12 +21,11 @@ PDF = b"%PDF-1.7 made up"
 
 
 @pytest.fixture
-def desk(world, client):
+def desk(sent, client):
     """An agreed order, and the expediter at the desk."""
-    world.order = world.sent_order({"A": D(240), "C": D(900)})
-    client.force_login(world.people["expediter"])
-    world.client = client
-    return world
+    client.force_login(sent.people["expediter"])
+    sent.client = client
+    return sent
 
 
 def sent_form(world, url, **typed):

@@ -32,6 +32,7 @@ from northing.shipping.models import CarrierEvent, Container, DateStatement, Por
 from northing.shipping.operations import LegPlan
 from northing.web.shipping.queries.likely_matches import likely_boxes
 from northing.worklist.models import LineSummary
+from tests.stages import staged
 from tests.worlds import CALLS, CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
@@ -50,9 +51,7 @@ def cargo(world, leaves, arrives):
     return world
 
 
-@pytest.fixture
-def afloat(world):
-    return cargo(world, 2, 30)
+afloat = staged("afloat", lambda world: cargo(world, 2, 30))
 
 
 @pytest.fixture

@@ -22,14 +22,14 @@ from northing.shipping.models import Container, DateStatement
 from northing.shipping.operations import LegPlan
 from northing.shipping.queries import believed_of
 from northing.worklist.models import Matter
+from tests.stages import staged
 from tests.worlds import CALLS, CONTAINERS, NOW, TODAY
 
 DAY = timedelta(days=1)
 LANDED = TODAY - 8 * DAY
 
 
-@pytest.fixture
-def landed(world):
+def land(world):
     """A container of the forwarder's own vessel, landed eight days ago: five are free, with NZD 80 a day after that."""
     shipment = world.shipment([world.sent_order({"A": D(240)}, ours_from="receipt")])
     asked = pack.VoyageRequest("Heron", "9074729", "1", world.parties["provider"].pk, CALLS)
@@ -39,7 +39,9 @@ def landed(world):
     world.say(shipment, "departure", TODAY - 40 * DAY)
     world.say(shipment, "arrival", LANDED)
     world.box = Container.objects.get()
-    return world
+
+
+landed = staged("landed", land)
 
 
 def clocks(today=TODAY):

@@ -13,17 +13,25 @@ from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Party
 from northing.orders.models import Instalment
 from northing.shipping.models import Container, Shipment, ShipmentLine
+from tests.stages import staged
 from tests.worlds import CONTAINERS
 
 BOX = {"box-0-id": "", "box-0-number": CONTAINERS[0], "box-0-type": "22G1", "box-0-seal": "S1", "box-0-gone": ""}
 
 
-@pytest.fixture
-def desk(world, client):
-    """The shipping coordinator, before two agreed orders and one that is not."""
+def wait_for_loading(world):
+    """Two agreed lines and one that is not."""
     Party.objects.filter(code="SUSD").update(port="CNNGB")
     world.sent_order({"A": D(100), "C": D(300)})
     world.sent_order({"B": D(50)}, agreed=False)
+
+
+to_load = staged("to_load", wait_for_loading)
+
+
+@pytest.fixture
+def desk(to_load, client):
+    """The shipping coordinator, before them."""
     client.force_login(Person.objects.get(username="shipping"))
     return client
 
