@@ -55,16 +55,18 @@ class Stage:
             assert answer.status < 400, f"{path}: {answer.status}"
         return self.pages[who]
 
-    def accessible_by_night(self, page):
-        """Nothing by axe in the dark scheme either."""
-        page.emulate_media(color_scheme="dark")
-        self.accessible(page)
-        page.emulate_media(color_scheme="light")
-
     def accessible(self, page):
-        """Nothing by axe, of whatever weight."""
-        found = self.axe.run(page).response["violations"]
-        assert not found, [(one["id"], [node["html"][:120] for node in one["nodes"][:3]]) for one in found]
+        """Nothing by axe, of whatever weight. Contrast takes most of its time: each page is looked at once."""
+        found = self.found(page)
+        assert not found, found
+
+    def found(self, page, *, contrast=False, only_contrast=False):
+        """What axe finds: rule, and the first elements."""
+        asked = {"resultTypes": ["violations"], "rules": {"color-contrast": {"enabled": contrast}}}
+        if only_contrast:
+            asked["runOnly"] = ["color-contrast"]
+        violations = self.axe.run(page, options=asked).response["violations"]
+        return [(one["id"], [node["html"][:120] for node in one["nodes"][:3]]) for one in violations]
 
 
 @pytest.fixture(scope="session")

@@ -54,7 +54,6 @@ def test_a_morning_round_of_an_expediter(stage):
     page.keyboard.press("Enter")
     expect(page.locator("#beside")).to_contain_text("Where every unit is")
     stage.accessible(page)
-    stage.accessible_by_night(page)
     page.reload()
     expect(page.locator("#beside")).to_contain_text("Where every unit is")
     # Move an instalment's date and tell the supplier: open, type, press.

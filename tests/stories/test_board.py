@@ -35,7 +35,6 @@ def test_the_board_by_keyboard_alone(stage):
     two_voyages(stage)
     shipment = planned(stage, {"A": D(240)})
     page = stage.page("shipping", "/shipping/board/")
-    stage.accessible_by_night(page)
     keys = page.keyboard
     tells = page.locator("#tells")
     keys.press("j")
@@ -95,7 +94,6 @@ def test_a_rolled_container(stage):
     assert (made.containers.get().number, made.expected_dock) == (CONTAINERS[1], TODAY + 38 * DAY)
     # The whole of the other is rolled from the voyage's page; one key shows its lines.
     page.click("a:text-is('Heron 1S')")
-    stage.accessible_by_night(page)
     page.click("text=Roll to another voyage")
     page.check("input[name=shipments]")
     page.select_option("#id_to", label="Tern 1S")
@@ -116,7 +114,6 @@ def test_the_chart_by_keyboard_alone(stage):
     page = stage.page("shipping", "/shipping/board/")
     page.click("text=Chart")
     stage.accessible(page)
-    stage.accessible_by_night(page)
     keys = page.keyboard
     tells = page.locator("#tells")
     for said in ("CNNGB: nothing waits", "NZTRG: nothing waits", "Heron 1S: CNNGB to NZTRG; there 16 Dec"):

@@ -21,11 +21,10 @@ BILLS = [
 
 def test_from_order_to_return(stage):
     Item.objects.filter(code="B").update(inspected=True)
-    kettles = order(stage, "Supplier USD", [("A", "240", "4,416.00")], "4,416.00")
-    cups = order(stage, "Supplier EUR", [("B", "1200", "2,580.00")], "2,580.00")
-    infusers = order(stage, "Supplier USD", [("C", "900", "963.00")], "963.00")
-    for number in (kettles, cups, infusers):
-        send_and_agree(stage, number)
+    send_and_agree(stage, order(stage, "Supplier USD", [("A", "240", "4,416.00")], "4,416.00"))
+    # The same again for cups and infusers, by the actions behind the pages.
+    stage.world.sent_order({"B": D("1200")})
+    stage.world.sent_order({"C": D("900")})
     shipment = pack(stage)
     depart(stage, shipment)
     for bill in BILLS:
@@ -166,7 +165,6 @@ def check_cost_sheet(stage, shipment):
         expect(row).to_contain_text(landed)
         expect(row).to_contain_text(unit)
     expect(sheet.locator("tfoot")).to_contain_text("20,065.25")
-    stage.accessible_by_night(stage.page("costs"))
 
 
 def receive(stage):
@@ -231,19 +229,7 @@ def issue_and_late_bill(stage, shipment):
 
 
 def look_back(stage):
-    for path in (
-        "/orders/lines/?where=all",
-        "/inventory/",
-        "/reports/ledger/",
-        "/billing/",
-        "/costing/",
-        "/shipping/",
-        "/quality/",
-        "/reports/",
-        "/",
-    ):
-        stage.accessible(stage.page("accounts", path))
-        stage.accessible_by_night(stage.page("accounts"))
+    stage.accessible(stage.page("accounts", "/billing/"))
     page = stage.page("accounts", "/reports/ledger/trial-balance/")
     expect(page.locator("section", has_text="Test NZ").locator("tfoot")).to_contain_text("0.00")
     # 82.84 went with the cups that went back, 1.35 came upon them late; their price is not owed any more.
