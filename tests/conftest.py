@@ -26,6 +26,7 @@ from tests.worlds import NOW, small_world
 # The same cases every time, so that a change is judged by what it changed. With NORTHING_EXAMPLES=200 they search anew.
 settings.register_profile("same", derandomize="NORTHING_EXAMPLES" not in os.environ, database=None)
 settings.load_profile("same")
+LONG = ("tests/stories/", "tests/across/test_random", "tests/demo/")
 NAME = f"test_northing_{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}"
 
 
@@ -42,6 +43,11 @@ def _as_shown(send):
 
 
 Client.request = _as_shown(Client.request)
+
+
+def pytest_collection_modifyitems(items):
+    """What takes long begins first, so that no worker is left with it at the end."""
+    items.sort(key=lambda item: not item.nodeid.startswith(LONG))
 
 
 @pytest.fixture(scope="session")
