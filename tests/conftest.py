@@ -20,7 +20,7 @@ from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
 from tests.database import copy_template, empty, use
 from tests.lived_in import live_in
-from tests.stages import STAGES, set_stage, staged
+from tests.stages import set_stage, stage_of, staged
 from tests.worlds import NOW, small_world
 
 # The same cases every time, so that a change is judged by what it changed. With NORTHING_EXAMPLES=200 they search anew.
@@ -80,7 +80,7 @@ def _commits(request) -> bool:
 @pytest.fixture(autouse=True)
 def right_stage(request, whole_again, on_the_day, django_db_setup, django_db_blocker):
     """A test that asks for a stage runs in its database."""
-    name = next((name for name in request.fixturenames if name in STAGES), None)
+    name = stage_of(request.node)
     if name is None:
         yield
         return

@@ -23,14 +23,20 @@ def staged(name: str, build: Build):
     assert name not in STAGES, f"there is a stage {name} already"
     STAGES[name] = build
 
-    @pytest.fixture(name=name)
     def on_stage(world):
         for key, record in _MADE[name].items():
             anew = type(record).objects.get(pk=record.pk) if isinstance(record, models.Model) else record
             setattr(world, key, anew)
         return world
 
-    return on_stage
+    on_stage.stage = name
+    return pytest.fixture(name=name)(on_stage)
+
+
+def stage_of(item: pytest.Item) -> str | None:
+    """The stage that a test asks for. Another fixture may have the name of a stage: it is the function that counts."""
+    fixtures = item._fixtureinfo.name2fixturedefs.values()
+    return next((found[-1].func.stage for found in fixtures if hasattr(found[-1].func, "stage")), None)
 
 
 def set_stage(database: str, name: str) -> None:

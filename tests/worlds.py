@@ -85,11 +85,12 @@ class World:
             need_by=TODAY + timedelta(days=90),
             lines=tuple(write.LineRequest(item, "", quantity) for item, quantity in lines.items()),
         )
-        key = write.write_order(self.act("expediter"), request)
+        expediter = self.act("expediter")
+        key = write.write_order(expediter, request)
         whole = write.OrderAct(key)
-        write.check_order(self.act("expediter"), whole)
+        write.check_order(expediter, whole)
         write.approve_order(self.act("approver"), whole)
-        write.send_order(self.act("expediter"), whole)
+        write.send_order(expediter, whole)
         order = PurchaseOrder.objects.get(pk=key)
         if agreed:
             self.agree(order)

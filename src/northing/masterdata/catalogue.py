@@ -15,11 +15,18 @@ from northing.masterdata.models import Agreement, Item, Pack, Party
 class Catalogue:
     """Items asked for by code, GTIN or id, and the suppliers' agreements about them."""
 
-    def __init__(self, texts: Iterable[str] = (), items: Iterable[int] = (), suppliers: Iterable[int] = ()):
-        self._items: dict[int, Item] = {}
+    def __init__(
+        self,
+        texts: Iterable[str] = (),
+        items: Iterable[int] = (),
+        suppliers: Iterable[int] = (),
+        known: Iterable[Item] = (),
+    ):
+        self._items: dict[int, Item] = {item.pk: item for item in known}
         self._by_code: dict[str, Item] = {}
         self._by_gtin: dict[str, Pack] = {}
         self._packs: dict[int, dict[str, Decimal]] = defaultdict(dict)
+        self._unpacked: set[int] = set()
         self._steps: dict[tuple[int, int], list[Agreement]] = defaultdict(list)
         self._asked: set[str] = set()
         self._suppliers: set[int] = set()
@@ -39,8 +46,6 @@ class Catalogue:
         new = {item.pk: item for item in found if item.pk not in self._items}
         self._items |= new
         self._by_code |= {item.code.upper(): item for item in found}
-        for pack in Pack.objects.filter(item__in=new) if new else ():
-            self._packs[pack.item_id][pack.name] = pack.factor
         more = set(suppliers) - self._suppliers
         if new:
             self._read_steps(self._suppliers, new)
@@ -66,7 +71,11 @@ class Catalogue:
         return item, None
 
     def packs(self, item: Item) -> dict[str, Decimal]:
-        """Base units in each pack of the item, by the pack's name; its unit is one of them."""
+        """Base units in each pack of the item, by the pack's name; its unit is one of them. Read when first wanted."""
+        unread = self._items.keys() - self._unpacked
+        for pack in Pack.objects.filter(item__in=unread) if unread else ():
+            self._packs[pack.item_id][pack.name] = pack.factor
+        self._unpacked |= unread
         return self._packs[item.pk] | {item.unit: Decimal(1)}
 
     def agreement(self, supplier: Party, item: int, day: date, quantity: Decimal) -> Agreement | None:

@@ -111,13 +111,19 @@ LINE_COLUMNS = {
 }
 
 
+COUNT_ON = f"""
+update {Company._meta.db_table} set last_order_number = last_order_number + %s where id = %s returning last_order_number
+"""
+
+
 def _next_numbers(companies: Sequence[Company]) -> list[str]:
     """Each company's next order numbers, without gaps: its row is locked until the orders are saved."""
     counts = Counter(company.pk for company in companies)
-    for key in sorted(counts):
-        Company.objects.filter(pk=key).update(last_order_number=F("last_order_number") + counts[key])
-    last = dict(Company.objects.filter(pk__in=counts).values_list("pk", "last_order_number"))
-    next_of = {key: itertools.count(last[key] - counts[key] + 1) for key in counts}
+    next_of = {}
+    with connection.cursor() as cursor:
+        for key in sorted(counts):
+            cursor.execute(COUNT_ON, [counts[key], key])
+            next_of[key] = itertools.count(cursor.fetchone()[0] - counts[key] + 1)
     return [f"{company.code}-{next(next_of[company.pk]):05d}" for company in companies]
 
 
@@ -132,6 +138,11 @@ def mark(order: PurchaseOrder, **facts) -> None:
     for name, value in facts.items():
         setattr(order, name, value)
     order.save(update_fields=list(facts))
+
+
+def mark_change(order: PurchaseOrder, **facts) -> None:
+    """`mark` and `count_change` in one statement, of an order that is held locked."""
+    mark(order, version=order.version + 1, **facts)
 
 
 def reprice(order: PurchaseOrder, lines: Iterable[OrderLine]) -> None:

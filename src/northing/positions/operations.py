@@ -29,6 +29,22 @@ def open_positions(instalments: Iterable[int]) -> None:
     Position.objects.bulk_create([Position(instalment_id=pk) for pk in instalments], ignore_conflicts=True)
 
 
+SUPPLY = f"""
+insert into {Position._meta.db_table} as p ({", ".join(["instalment_id", *COLUMNS])})
+select instalment, {", ".join("quantity" if name in ("ordered", "with_supplier") else "0" for name in COLUMNS)}
+  from unnest(%s::bigint[], %s::numeric[]) as u (instalment, quantity) order by instalment
+    on conflict (instalment_id) do update
+   set ordered = p.ordered + excluded.ordered, with_supplier = p.with_supplier + excluded.with_supplier
+"""
+
+
+def supply(history: HistoryEntry, units: Sequence[tuple[int, Decimal]]) -> None:
+    """Instalments (ids) become supply: so many units are ordered, and with the supplier. In two statements."""
+    with connection.cursor() as cursor:
+        cursor.execute(SUPPLY, [[key for key, _ in units], [quantity for _, quantity in units]])
+    _write_movements(history, [MoveDraft(key, "ordered", "with_supplier", quantity) for key, quantity in units])
+
+
 def locked_positions(instalments: Iterable[int]) -> dict[int, Position]:
     """The positions, locked in key order, so that two actions on the same units come one after the other."""
     found = Position.objects.select_for_update().filter(instalment__in=list(instalments)).order_by("pk")

@@ -73,8 +73,7 @@ def assign_buyer(act: Act, request: BuyerRequest) -> int:
         [("order", order.pk, order.company_id), *_lines(order)],
         changes=[_change("buyer", str(order.buyer), str(person))],
     )
-    orders.mark(order, buyer=person)
-    orders.count_change(order)
+    orders.mark_change(order, buyer=person)
     bring_along(dated=Instalment.objects.filter(line__order=order).values_list("pk", flat=True))
     return order.pk
 

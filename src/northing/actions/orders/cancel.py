@@ -16,6 +16,7 @@ from northing.drawings.figures import count
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.positions import operations as positions
+from northing.worklist.operations import forget_unsent
 
 ZERO = Decimal(0)
 
@@ -103,11 +104,11 @@ def take_back(act: Act, request: StopRequest) -> int:
     positions.move(history, [positions.MoveDraft(part.pk, "with_supplier", "ordered", part.quantity) for part in parts])
     for part in parts:
         orders.shrink(part, part.quantity)
-    orders.mark(order, sent_at=None, **UNCHECKED)
-    orders.count_change(order)
+    orders.mark_change(order, sent_at=None, **UNCHECKED)
     confirmations.replace_open([part.pk for part in parts])
     mail_order(act, order, "withdrawn")
     bring_along(orders=[order.pk], instalments=[part.pk for part in parts])
+    forget_unsent([order.pk])
     return order.pk
 
 

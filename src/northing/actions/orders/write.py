@@ -114,7 +114,7 @@ def _terms(request: OrderRequest) -> orders.Terms:
         problems.append(Problem("Say from when the goods are ours.", "ours_from"))
     if not request.lines:
         problems.append(Problem("The order has no line.", "lines", "Enter at least one item."))
-    buyer = Person.objects.filter(pk=request.buyer).first()
+    buyer = Person.objects.filter(pk=request.buyer).first() if request.buyer else None
     if request.buyer and (buyer is None or not may(buyer, "write_order", company.pk)):
         problems.append(Problem(f"{buyer or 'No one there'} may not write orders for {company}.", "buyer"))
     names = ("incoterm", "incoterm_place", *WORDS, *PERCENTAGES)
@@ -205,8 +205,7 @@ def check_order(act: Act, request: OrderAct) -> int:
     if order.checked_at:
         raise Refused(Problem(f"{order.number} is checked already.", mend="Reload the page."))
     warnings = refuse_if(problem for found in checks(order, act.today).values() for problem in found)
-    orders.mark(order, checked_at=act.at, checked_by=act.person)
-    orders.count_change(order)
+    orders.mark_change(order, checked_at=act.at, checked_by=act.person)
     passed = "".join(f"; passed: {warning.what}" for warning in warnings)
     add_history(act, "check_order", f"Checked order {order.number}{passed}", links(order))
     bring_along(orders=[order.pk])
@@ -216,7 +215,7 @@ def check_order(act: Act, request: OrderAct) -> int:
 def checks(order: PurchaseOrder, today: date) -> dict[int, list[Problem]]:
     """The problems of sending each line, by its id: blocks, and warnings that let it pass."""
     lines = list(order.lines.select_related("item").order_by("number"))
-    catalogue = Catalogue(items=[line.item_id for line in lines], suppliers=[order.supplier_id])
+    catalogue = Catalogue(known=[line.item for line in lines], suppliers=[order.supplier_id])
     return {line.pk: _checks_of(line, order.supplier, catalogue, today) for line in lines}
 
 
@@ -245,8 +244,7 @@ def approve_order(act: Act, request: OrderAct) -> int:
     if act.person.pk in (order.checked_by_id, order.buyer_id):
         raise Refused(Problem("An order is approved by a second person.", mend="Ask another person who may approve."))
     _within_limit(act, order)
-    orders.mark(order, approved_at=act.at, approved_by=act.person)
-    orders.count_change(order)
+    orders.mark_change(order, approved_at=act.at, approved_by=act.person)
     add_history(act, "approve_order", f"Approved order {order.number}", links(order))
     bring_along(orders=[order.pk])
     return order.pk
@@ -275,16 +273,12 @@ def send_order(act: Act, request: OrderAct) -> int:
         raise Refused(Problem(f"{order.number} was sent already.", mend="Reload the page."))
     instalments = orders.write_instalments(order)
     revision = orders.write_revision(act, order)
-    orders.mark(order, sent_at=act.at, revision=revision.number)
-    orders.count_change(order)
+    orders.mark_change(order, sent_at=act.at, revision=revision.number)
     history = add_history(
         act, "send_order", f"Sent order {order.number}, revision {revision.number}", links(order), shared=True
     )
     keys = [instalment.pk for instalment in instalments]
-    positions.open_positions(keys)
-    positions.move(
-        history, [positions.MoveDraft(part.pk, "ordered", "with_supplier", part.quantity) for part in instalments]
-    )
+    positions.supply(history, [(part.pk, part.quantity) for part in instalments])
     bring_along(orders=[order.pk], instalments=keys)
     mail_order(act, order)
     return order.pk
@@ -330,7 +324,8 @@ def sums_of(order: PurchaseOrder, lines: Sequence[OrderLine]) -> OrderSums:
 
 def locked(order: int) -> PurchaseOrder:
     """The order, held until the action is done."""
-    return PurchaseOrder.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=order)
+    found = PurchaseOrder.objects.select_for_update(of=("self",))
+    return found.select_related("supplier", "company", "site", "buyer").get(pk=order)
 
 
 def links(order: PurchaseOrder) -> list[tuple[str, int, int | None]]:

@@ -1,8 +1,7 @@
 """Open matters of units at the supplier, and of answers that wait for us."""
 
 from collections.abc import Iterable
-
-from django.db.models import Max
+from datetime import date, datetime
 
 from northing.actions.worklist.stakes import Stakes, day_of
 from northing.confirmations.models import Answer
@@ -17,12 +16,7 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
     """Instalments with units at the supplier, or with an answer that waits for us."""
     keys = list(instalments)
     stakes, drafts = Stakes(), []
-    answers = {answer.instalment_id: answer for answer in Answer.objects.filter(instalment__in=keys, outcome="open")}
-    decided = Answer.objects.filter(instalment__in=keys, outcome__in=["refused", "countered"])
-    refused = decided.values_list("instalment")
-    refused = dict(refused.annotate(latest=Max("decided_at")))
-    agreed = Answer.objects.filter(instalment__in=keys, outcome="accepted").values_list("instalment")
-    agreed = dict(agreed.annotate(latest=Max("answered_on")))
+    answers, refused, agreed = _answers_of(keys)
     parts = Instalment.objects.filter(pk__in=keys).select_related(
         "position", "line__order__company", "line__order__supplier", "line__item"
     )
@@ -56,6 +50,20 @@ def refresh_instalments(instalments: Iterable[int]) -> None:
             )
         )
     write_matters(drafts)
+
+
+def _answers_of(keys: list[int]) -> tuple[dict[int, Answer], dict[int, datetime], dict[int, date]]:
+    """By instalment: the open answer, when one was last refused or countered, and the day of the last accepted one."""
+    waiting, refused, agreed = {}, {}, {}
+    for answer in Answer.objects.filter(instalment__in=keys).exclude(outcome="replaced"):
+        key = answer.instalment_id
+        if answer.outcome == "open":
+            waiting[key] = answer
+        elif answer.outcome == "accepted":
+            agreed[key] = max(answer.answered_on, agreed.get(key, answer.answered_on))
+        elif answer.decided_at:
+            refused[key] = max(answer.decided_at, refused.get(key, answer.decided_at))
+    return waiting, refused, agreed
 
 
 def _differs(answer: Answer) -> list[str]:

@@ -3,9 +3,13 @@
 from collections.abc import Iterable
 from decimal import Decimal
 
-from northing.actions.worklist.stakes import Stakes, day_of
+from django.db.models import OuterRef, Subquery
+
+from northing.actions.worklist.stakes import day_of
+from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
 from northing.core.worklist import moves
+from northing.masterdata.models import ExchangeRate
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.worklist.operations import MatterDraft, write_matters
 
@@ -14,13 +18,15 @@ ZERO = Decimal(0)
 
 def refresh_orders(orders: Iterable[int]) -> None:
     """Orders on their way out: check, approve, send."""
-    stakes, drafts = Stakes(), []
-    found = list(PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company"))
+    drafts, terms = [], {}
+    rate = ExchangeRate.objects.filter(company=OuterRef("company"), currency=OuterRef("currency"), purpose="book")
+    heads = PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company")
+    found = list(heads.annotate(rate=Subquery(rate.order_by("-day").values("rate")[:1])))
     # Plain rows: a file writes thousands of lines at once, and of each only its amount is needed.
-    terms: dict[int, list[tuple]] = {order.pk: [] for order in found}
+    waiting = [order.pk for order in found if order.sent_at is None]
     columns = ("order_id", "quantity", "pack_factor", "pack_price", "net_share")
-    for key, *line in OrderLine.objects.filter(order__in=terms).values_list(*columns):
-        terms[key].append(line)
+    for key, *line in OrderLine.objects.filter(order__in=waiting).values_list(*columns) if waiting else ():
+        terms.setdefault(key, []).append(line)
     for order in found:
         facts = moves.OrderFacts(
             created_on=day_of(order.created_at),
@@ -29,15 +35,22 @@ def refresh_orders(orders: Iterable[int]) -> None:
             sent_on=day_of(order.sent_at),
             need_by=order.need_by,
         )
-        amounts = [net_amount(*line, order.currency) for line in terms[order.pk]]
+        amounts = [net_amount(*line, order.currency) for line in terms.get(order.pk, ())]
         drafts.append(
             MatterDraft(
                 kind="order",
                 record=order.pk,
                 company=order.company_id,
                 move=moves.order_move(facts),
-                at_stake=stakes.base(order.company, sum(amounts, ZERO), order.currency),
+                at_stake=_base(order, sum(amounts, ZERO)),
                 person=order.buyer_id,
             )
         )
     write_matters(drafts)
+
+
+def _base(order: PurchaseOrder, amount: Decimal) -> Decimal:
+    """In base currency at the newest book rate; 0 where none was ever entered."""
+    if order.currency == order.company.currency:
+        return amount
+    return converted(amount, order.rate or ZERO, order.company.currency)

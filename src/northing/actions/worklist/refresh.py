@@ -147,8 +147,6 @@ def bring_along(
             refresh(records)
     if any(keys.values()):
         refresh_lines(_lines_of(keys))
-    if orders:
-        forget_unsent(orders)
 
 
 def _lines_of(keys: dict[str, list[int]]) -> list[int]:
