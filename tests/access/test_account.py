@@ -145,6 +145,17 @@ def test_a_stolen_session_changes_no_factor_without_the_password(world, client):
     assert b"not your password" in wrong.content
 
 
+def test_who_lets_somebody_in_confirms_who_they_are(world, client):
+    sign_in(client, "administrator")
+    sent = {"key": "k", "person": world.people["dock"].pk, "password": "a new first one"}
+    asked = client.post(reverse("let-in"), sent)
+    assert asked.url.startswith(reverse("account_reauthenticate"))
+    assert not Person.objects.get(username="dock").check_password("a new first one")
+    done = client.post(asked.url, {"password": "administrator"}, follow=True)
+    assert b"Tell them the password" in done.content
+    assert sign_in(Client(), password="a new first one").status_code == 302
+
+
 def test_sessions_are_seen_and_ended_by_their_owner_only(world, client):
     other = Client()
     sign_in(client), sign_in(other)

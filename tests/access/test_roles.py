@@ -48,8 +48,13 @@ def test_who_lost_the_way_in_is_let_in_by_who_keeps_all_their_companies(world, c
     Authenticator.objects.create(user=dock, type="totp", data={})
     client.force_login(dock)
     roles.let_in(world.act("administrator"), roles.LetInRequest(dock.pk, "a new first one"))
+    give(world, "dock", "administrator")
     assert fresh(world, "dock").check_password("a new first one") and not Authenticator.objects.exists()
     assert client.get("/").status_code == 302, "the old session has ended"
+    with pytest.raises(Refused, match="your account page|own password"):
+        roles.let_in(
+            world.act("administrator"), roles.LetInRequest(world.people["administrator"].pk, "mine, a new one")
+        )
     with pytest.raises(Refused, match="short"):
         roles.let_in(world.act("administrator"), roles.LetInRequest(dock.pk, "x"))
     Grant.objects.create(person=dock, company=world.au, role="viewer")

@@ -150,6 +150,8 @@ def let_in(act: Act, request: LetInRequest) -> int:
     """
     person = _person(request.person)
     require_somewhere(act.person, "keep_people")
+    if person.pk == act.person.pk:
+        raise Refused(Problem("Your own password is changed on your account page.", "person"))
     act.require("keep_people", *person.grants.values_list("company", flat=True).distinct())
     refuse_if(_password_problems(request.password))
     operations.let_in(person, request.password)

@@ -16,6 +16,7 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.access.models import Person
 from northing.activity.operations import add_history
+from northing.database.connections import lock_word
 from northing.messaging import mail
 from northing.web.common.callers import address_of
 
@@ -64,10 +65,18 @@ class AccountAdapter(DefaultAccountAdapter):
         if message:
             super().add_message(request, level, message=message)
 
-    def authentication_failed(self, request, **credentials) -> None:
-        """A locked name learns that it is locked, and nothing about the password."""
-        if getattr(request, "axes_locked_out", False):
+    def authenticate(self, request, **credentials):
+        """Look at one try of a name at a time: many guesses at once are counted like one after the other.
+
+        A locked name learns that it is locked, and nothing about the password.
+        """
+        with transaction.atomic():
+            lock_word("sign-in", (credentials.get("username") or "").lower())
+            person = super().authenticate(request, **credentials)
+        # Only now: what was counted stays counted.
+        if person is None and getattr(request, "axes_locked_out", False):
             raise self.validation_error("too_many_login_attempts")
+        return person
 
     @transaction.atomic
     def send_notification_mail(self, template_prefix, user, context=None, email=None) -> None:

@@ -1,5 +1,6 @@
 """People and roles: who may do what, where, up to which amount."""
 
+from allauth.account.decorators import reauthentication_required
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
@@ -82,8 +83,9 @@ def add_person(request):
 
 @acts_for("keep_people")
 @require_POST
+@reauthentication_required(app="allauth.mfa")
 def let_in(request):
-    """Let a person in who lost the password or the second factor."""
+    """Let a person in who lost the password or the second factor; who does it confirms who they are."""
     form = LetInForm(request.POST)
     if form.do(request, granting.let_in, form.asked):
         messages.success(request, "Done. Tell them the password; they change it on their account page.")
