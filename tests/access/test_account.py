@@ -127,6 +127,17 @@ def test_the_second_factor(world, client, django_capture_on_commit_callbacks):
     assert HistoryEntry.objects.filter(action="set_factor").count() == 2
 
 
+def test_factors_of_another_secret_key_are_told_so(world, client, settings):
+    sign_in(client)
+    secret = set_up(client)
+    settings.SECRET_KEY = "another"
+    other = Client()
+    answer = other.post(sign_in(other).url, {"code": code_at(secret, time.time() + 30)})
+    assert b"under another secret key" in answer.content
+    client.force_login(world.people["dock"])
+    assert b"0 left" in client.get(reverse("account")).content
+
+
 def test_codes_are_not_guessed(world, client):
     sign_in(client)
     set_up(client)

@@ -6,7 +6,7 @@ import hashlib
 import segno
 from allauth.account.adapter import DefaultAccountAdapter
 from allauth.mfa.adapter import DefaultMFAAdapter
-from cryptography.fernet import Fernet
+from cryptography.fernet import Fernet, InvalidToken
 from django.conf import settings
 from django.contrib import messages
 from django.db import transaction
@@ -22,6 +22,7 @@ from northing.web.common.callers import address_of
 
 LOCKED = "Too many wrong tries. Wait a quarter of an hour, then try again."
 WRONG_CODE = "This code is not right, or was used already. Wait for the next one, or use a recovery code."
+OTHER_KEY = "This second factor was set up under another secret key. Ask who keeps people to let you in."
 # What a person does to their own sign-in, by the name allauth gives the notice: the action and its words.
 CHANGES = {
     "account/email/password_changed": ("set_password", "Changed the password"),
@@ -97,7 +98,7 @@ class AccountAdapter(DefaultAccountAdapter):
 class FactorAdapter(DefaultMFAAdapter):
     """Second factors: keys are stored encrypted, and the QR code is drawn by segno."""
 
-    error_messages = DefaultMFAAdapter.error_messages | {"incorrect_code": WRONG_CODE}
+    error_messages = DefaultMFAAdapter.error_messages | {"incorrect_code": WRONG_CODE, "other_key": OTHER_KEY}
 
     def get_totp_label(self, user) -> str:
         """What an authenticator app shows beside the code."""
@@ -112,8 +113,11 @@ class FactorAdapter(DefaultMFAAdapter):
         return _cipher().encrypt(text.encode()).decode()
 
     def decrypt(self, encrypted_text: str) -> str:
-        """Decrypt a key."""
-        return _cipher().decrypt(encrypted_text.encode()).decode()
+        """Decrypt a key. One of another installation is refused like a wrong code, in words that say why."""
+        try:
+            return _cipher().decrypt(encrypted_text.encode()).decode()
+        except InvalidToken as error:
+            raise self.validation_error("other_key") from error
 
     def generate_authenticator_name(self, user, type) -> str:
         """A name for a passkey that is given none."""
