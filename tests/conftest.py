@@ -46,7 +46,7 @@ Client.request = _as_shown(Client.request)
 
 
 def pytest_collection_modifyitems(items):
-    """What takes long begins first, so that no worker is left with it at the end."""
+    """Long tests begin first, so that no worker is left with one at the end."""
     items.sort(key=lambda item: not item.nodeid.startswith(LONG))
 
 
@@ -94,7 +94,7 @@ def right_stage(request, whole_again, on_the_day, django_db_setup, django_db_blo
 
 @pytest.fixture(autouse=True)
 def no_tries_yet():
-    """Nobody has tried to sign in."""
+    """Wrong tries of the test before do not count."""
     cache.clear()
 
 

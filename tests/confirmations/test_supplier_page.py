@@ -228,7 +228,7 @@ def test_links_end_are_renewed_and_are_not_guessed(asked, client):
 
 @pytest.mark.parametrize("lines", ["plain", "json"])
 def test_no_log_holds_a_token(asked, lines):
-    """Neither in the words, nor in an exception, whoever wrote the line; the request's id stands on each."""
+    """Words and exceptions are masked, whichever module wrote the line; the request's id stands on each."""
     path = f"/confirmations/link/{asked.token}/confirm/"
     build = dict(settings.LOGGING["formatters"][lines])
     formatter = build.pop("()")(**build)

@@ -61,7 +61,7 @@ class Stage:
         assert not found, found
 
     def found(self, page, *, contrast=False, only_contrast=False):
-        """What axe finds: rule, and the first elements."""
+        """The findings of axe: rule, and the first elements."""
         asked = {"resultTypes": ["violations"], "rules": {"color-contrast": {"enabled": contrast}}}
         if only_contrast:
             asked["runOnly"] = ["color-contrast"]

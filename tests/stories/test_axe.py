@@ -38,7 +38,7 @@ def pages_of(world):
 
 
 def look(stage, page, name, url):
-    """What axe finds on a page; by night only the colours are others."""
+    """The findings of axe on a page; by night only the colours are others."""
     page.goto(stage.base + url)
     for scheme in ("light", "dark"):
         if scheme == "light" or name in (*BY_NIGHT, "account_login"):

@@ -314,9 +314,8 @@ def _free_time(today: date) -> None:
         )
     # Public holidays are known; the depot in Tauranga also closes for stocktaking between the years.
     depot = Site.objects.get(name="Tauranga")
-    for year in (today.year - 1, today.year):
-        for day in (29, 30):
-            Holiday.objects.create(country="NZ", day=date(year, 12, day), name="Stocktaking", site=depot)
+    days = [date(year, 12, day) for year in (today.year - 1, today.year) for day in (29, 30)]
+    Holiday.objects.bulk_create(Holiday(country="NZ", day=day, name="Stocktaking", site=depot) for day in days)
 
 
 def _routes() -> None:

@@ -1,4 +1,4 @@
-"""What django-allauth and django-axes ask of us: words, history, letters, keys at rest, the page of a locked name."""
+"""Adapters of django-allauth and django-axes: words, history, letters, keys at rest, the page of a locked name."""
 
 import base64
 import hashlib
@@ -50,7 +50,7 @@ class AccountAdapter(DefaultAccountAdapter):
     }
 
     def is_open_for_signup(self, request) -> bool:
-        """Nobody signs up: who keeps people adds them."""
+        """There is no sign-up: people are added under People and roles."""
         return False
 
     def get_client_ip(self, request) -> str:
@@ -101,7 +101,7 @@ class FactorAdapter(DefaultMFAAdapter):
     error_messages = DefaultMFAAdapter.error_messages | {"incorrect_code": WRONG_CODE, "other_key": OTHER_KEY}
 
     def get_totp_label(self, user) -> str:
-        """What an authenticator app shows beside the code."""
+        """The name that an authenticator app shows beside the code."""
         return user.username
 
     def build_totp_svg(self, url: str) -> str:
