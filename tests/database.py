@@ -66,6 +66,13 @@ def _make_template(server: psycopg.Connection, template: str) -> None:
     server.execute(f"alter database {making} rename to {template}")
 
 
+def address() -> str:
+    """The address of the test's database, for a process of its own."""
+    known = connection.settings_dict
+    who = f"{known['USER']}:{known['PASSWORD']}@" if known["USER"] else ""
+    return f"postgres://{who}{known['HOST'].replace('/', '%2f')}:{known['PORT']}/{known['NAME']}"
+
+
 def empty() -> None:
     """Empty every table, within the transaction of the test."""
     tables = ", ".join(f'"{table}"' for table in connection.introspection.django_table_names(only_existing=True))

@@ -8,13 +8,13 @@ import time
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection
 from django.urls import reverse
 
 from northing.actions.shipping import carrier_events
 from northing.activity.models import HistoryEntry
 from northing.jobs.models import Job
 from northing.shipping.models import CarrierEvent, DateStatement
+from tests.database import address
 from tests.shipping.test_carrier_events import call, cargo
 from tests.worlds import small_world
 
@@ -26,10 +26,7 @@ BATCHES = 2
 @pytest.fixture
 def worker(settings):
     """Starts the job in a process of its own, on the test's database."""
-    known = connection.settings_dict
-    who = f"{known['USER']}:{known['PASSWORD']}@" if known["USER"] else ""
-    url = f"postgres://{who}{known['HOST'].replace('/', '%2f')}:{known['PORT']}/{known['NAME']}"
-    env = os.environ | {"DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "northing.settings.testing"}
+    env = os.environ | {"DATABASE_URL": address(), "DJANGO_SETTINGS_MODULE": "northing.settings.testing"}
     started = []
 
     def start(job):

@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from northing.messaging import mail, webhooks
 from northing.messaging.models import Message, Webhook, WebhookDelivery
+from tests.database import address
 from tests.worlds import small_world
 
 REAL_CLOCK = True
@@ -16,10 +17,7 @@ NOBODY_THERE = {"MAIL_URL": "smtp://127.0.0.1:9", "DJANGO_SETTINGS_MODULE": "nor
 
 
 def work_once():
-    known = connection.settings_dict
-    who = f"{known['USER']}:{known['PASSWORD']}@" if known["USER"] else ""
-    url = f"postgres://{who}{known['HOST'].replace('/', '%2f')}:{known['PORT']}/{known['NAME']}"
-    env = os.environ | NOBODY_THERE | {"DATABASE_URL": url}
+    env = os.environ | NOBODY_THERE | {"DATABASE_URL": address()}
     subprocess.run([sys.executable, "-m", "django", "work", "--once"], env=env, check=True, timeout=60)
 
 

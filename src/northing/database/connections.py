@@ -1,12 +1,21 @@
 """The connection of this thread."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from django.db import connection
 
 
-def lock_word(kind: str, word: str) -> None:
-    """Hold a word of a kind until the transaction ends; who wants the same word meanwhile waits."""
+@contextmanager
+def one_at_a_time(kind: str, word: str) -> Iterator[None]:
+    """Hold a word of a kind: another holder of the same word waits. No transaction is open for it."""
     with connection.cursor() as cursor:
-        cursor.execute("select pg_advisory_xact_lock(hashtext(%s), hashtext(%s))", [kind, word])
+        cursor.execute("select pg_advisory_lock(hashtext(%s), hashtext(%s))", [kind, word])
+    try:
+        yield
+    finally:
+        with connection.cursor() as cursor:
+            cursor.execute("select pg_advisory_unlock(hashtext(%s), hashtext(%s))", [kind, word])
 
 
 def release_connection() -> None:

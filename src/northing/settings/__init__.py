@@ -97,7 +97,14 @@ TEMPLATES = [
 DATABASES = {"default": env.db("DATABASE_URL")}
 DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
 # Shared by all processes: limits of tries, and codes that were used. Made by a migration of `access`.
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "cache"}}
+# It holds limits: room for many, so that nobody empties it by trying many names.
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.db.DatabaseCache",
+        "LOCATION": "cache",
+        "OPTIONS": {"MAX_ENTRIES": 200_000},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 LANGUAGE_CODE = "en"

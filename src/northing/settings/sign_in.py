@@ -27,6 +27,8 @@ ACCOUNT_RATE_LIMITS = {"login": None, "login_failed": "30/15m/ip,10/15m/key"}
 MFA_ADAPTER = "northing.web.access.adapters.FactorAdapter"
 MFA_SUPPORTED_TYPES = ["totp", "recovery_codes", "webauthn"]
 MFA_PASSKEY_LOGIN_ENABLED = True
+# A passkey cannot be guessed; a whole office signs in from one address in the morning.
+MFA_RATE_LIMITS = {"webauthn_login": "120/m/ip"}
 MFA_RECOVERY_CODES_SHOW_ONCE = True
 MFA_TOTP_ISSUER = "Northing"
 # A code of the half minute before or after is taken as well: clocks differ.

@@ -146,7 +146,7 @@ def add_person(act: Act, request: PersonRequest) -> int:
 def let_in(act: Act, request: LetInRequest) -> int:
     """Give a person a new first password; their second factors go, and their sessions end.
 
-    Who keeps people in some companies does it for those who have roles in no other: the password is a way in.
+    It takes the right to keep people in every company where the person has a role: the password is a way in.
     """
     person = _person(request.person)
     require_somewhere(act.person, "keep_people")

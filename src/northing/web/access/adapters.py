@@ -16,7 +16,7 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.access.models import Person
 from northing.activity.operations import add_history
-from northing.database.connections import lock_word
+from northing.database.connections import one_at_a_time
 from northing.messaging import mail
 from northing.web.common.callers import address_of
 
@@ -71,10 +71,8 @@ class AccountAdapter(DefaultAccountAdapter):
 
         A locked name learns that it is locked, and nothing about the password.
         """
-        with transaction.atomic():
-            lock_word("sign-in", (credentials.get("username") or "").lower())
+        with one_at_a_time("sign-in", (credentials.get("username") or "").lower()):
             person = super().authenticate(request, **credentials)
-        # Only now: what was counted stays counted.
         if person is None and getattr(request, "axes_locked_out", False):
             raise self.validation_error("too_many_login_attempts")
         return person

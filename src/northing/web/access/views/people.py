@@ -56,10 +56,7 @@ def _page(request, **forms):
 def grant(request):
     """Give a role."""
     form = GrantForm(request.POST, person=request.user)
-    if form.do(request, granting.grant, form.asked):
-        messages.success(request, "The role is given.")
-        return redirect("people")
-    return _page(request, grant_form=form)
+    return _saved(request, "grant_form", form, granting.grant, "The role is given.")
 
 
 @acts_for("keep_people")
@@ -75,22 +72,16 @@ def end_grant(request, grant_id: int):
 def add_person(request):
     """Add a person."""
     form = PersonForm(request.POST)
-    if form.do(request, granting.add_person, form.asked):
-        messages.success(request, "Added. Give them a role now.")
-        return redirect("people")
-    return _page(request, person_form=form)
+    return _saved(request, "person_form", form, granting.add_person, "Added. Give them a role now.")
 
 
 @acts_for("keep_people")
 @require_POST
 @reauthentication_required(app="allauth.mfa")
 def let_in(request):
-    """Let a person in who lost the password or the second factor; who does it confirms who they are."""
-    form = LetInForm(request.POST)
-    if form.do(request, granting.let_in, form.asked):
-        messages.success(request, "Done. Tell them the password; they change it on their account page.")
-        return redirect("people")
-    return _page(request, let_in_form=form)
+    """Let a person in who lost the password or the second factor, after a confirmation of one's own."""
+    words = "Done. Tell them the password; they change it on their account page."
+    return _saved(request, "let_in_form", LetInForm(request.POST), granting.let_in, words)
 
 
 @acts_for("keep_people")
@@ -99,6 +90,14 @@ def set_role(request):
     """Say what a role may do."""
     form = RoleForm(request.POST)
     return _said(request, granting.set_role, form.asked, form)
+
+
+def _saved(request, name, form, action, words):
+    """Do the action and say so, or show the page again with what the form (by its name there) refuses."""
+    if form.do(request, action, form.asked):
+        messages.success(request, words)
+        return redirect("people")
+    return _page(request, **{name: form})
 
 
 def _said(request, action, asked, form):
