@@ -10,7 +10,7 @@ from northing.actions.billing import bills
 from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
-from northing.actions.orders import write
+from northing.actions.orders import send, write
 from northing.actions.receiving import receive as receiving
 from northing.actions.shipping import load, milestones, pack
 from northing.billing.models import BillLine
@@ -40,6 +40,8 @@ from northing.shipping.operations import CallPlan, LegPlan
 TODAY = date(2026, 11, 24)
 NOW = datetime(2026, 11, 24, 0, 30, tzinfo=UTC)
 D = Decimal
+# An amount that no order here reaches: whoever writes one may send it.
+ANY = D(10**8)
 BOOK = {"USD": "1.6420", "EUR": "1.7815", "AUD": "1.0900"}
 CUSTOMS = {"USD": "1.6385", "EUR": "1.7790", "AUD": "1.0880"}
 ITEMS = {
@@ -72,7 +74,7 @@ class World:
         return Act(Person.objects.get(username=who), at, key)
 
     def sent_order(self, lines, *, company=None, ours_from="on_board", agreed=True) -> PurchaseOrder:
-        """An order to the items' supplier, written, checked, approved, sent and (if asked) agreed."""
+        """An order to the items' supplier, written and sent in one act and (if asked) agreed."""
         company = company or self.nz
         site = company.sites.get()
         code = next(iter(lines))
@@ -85,16 +87,14 @@ class World:
             need_by=TODAY + timedelta(days=90),
             lines=tuple(write.LineRequest(item, "", quantity) for item, quantity in lines.items()),
         )
-        expediter = self.act("expediter")
-        key = write.write_order(expediter, request)
-        whole = write.OrderAct(key)
-        write.check_order(expediter, whole)
-        write.approve_order(self.act("approver"), whole)
-        write.send_order(expediter, whole)
-        order = PurchaseOrder.objects.get(pk=key)
+        order = PurchaseOrder.objects.get(pk=send.place_order(self.act("expediter"), request))
         if agreed:
             self.agree(order)
         return order
+
+    def ask_second_person(self, above: Decimal | None = None) -> None:
+        """From now on an order needs approval by a second person; with an amount, only above it."""
+        Company.objects.update(approval_above=above)
 
     def agree(self, order: PurchaseOrder) -> None:
         """The supplier confirms everything as asked."""
@@ -204,8 +204,9 @@ def make_small_world() -> World:
         currency="NZD",
         import_tax_rate=D("0.15"),
         import_tax_base=["customs_value", "duty", "freight", "insurance"],
+        approval_above=ANY,
     )
-    au = Company.objects.create(code="KLA", name="Test AU", country="AU", currency="AUD")
+    au = Company.objects.create(code="KLA", name="Test AU", country="AU", currency="AUD", approval_above=ANY)
     world = World(nz, au, _site(nz, "TRG", ports["NZTRG"]))
     _site(au, "MEL", ports["AUMEL"])
     for role in (*ROLES, "supplier"):

@@ -10,7 +10,7 @@ from northing.access.models import Grant, Person, Role
 from northing.access.permissions import may
 from northing.actions.access import roles
 from northing.actions.inventory import issue
-from northing.actions.orders import write
+from northing.actions.orders import send, write
 from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Bin, Site
@@ -85,9 +85,9 @@ def test_a_limit_is_of_the_grant(world):
         world.nz.pk, world.parties["USD"].pk, world.site.pk, "FOB", "on_board", TODAY.replace(year=2027), (line,)
     )
     key = write.write_order(world.act("expediter"), new)
-    write.check_order(world.act("expediter"), write.OrderAct(key))
+    send.check_order(world.act("expediter"), send.OrderAct(key))
     with pytest.raises(Refused, match="you may approve 100.00"):
-        write.approve_order(world.act("approver"), write.OrderAct(key))
+        send.approve_order(world.act("approver"), send.OrderAct(key))
 
 
 def test_a_role_is_changed_for_everybody_who_has_it(world):

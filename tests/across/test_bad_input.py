@@ -16,7 +16,7 @@ from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue as issuing
 from northing.actions.masterdata.rates import RateRequest, enter_rate
-from northing.actions.orders import write
+from northing.actions.orders import send, write
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive as receiving
 from northing.actions.receiving import reverse as reversing
@@ -93,18 +93,19 @@ def test_every_line_problem_is_said_at_once(world):
 
 
 def test_the_way_of_an_order_has_no_short_cuts(world):
+    world.ask_second_person()
     act, key = world.act, write.write_order(world.act("expediter"), order_request(world))
-    whole = write.OrderAct(key)
-    assert "not checked" in refused(write.approve_order, act("approver"), whole)
-    assert "not approved" in refused(write.send_order, act("expediter"), whole)
-    write.check_order(act("expediter"), whole)
-    assert "checked already" in refused(write.check_order, act("expediter"), whole)
+    whole = send.OrderAct(key)
+    assert "not checked" in refused(send.approve_order, act("approver"), whole)
+    assert "not approved" in refused(send.send_order, act("expediter"), whole)
+    send.check_order(act("expediter"), whole)
+    assert "checked already" in refused(send.check_order, act("expediter"), whole)
     grant = world.people["expediter"].grants.create(company=world.nz, role="approver")
-    assert "second person" in refused(write.approve_order, act("expediter"), whole)
+    assert "second person" in refused(send.approve_order, act("expediter"), whole)
     grant.delete()
-    write.approve_order(act("approver"), whole)
-    write.send_order(act("expediter"), whole)
-    assert "sent already" in refused(write.send_order, act("expediter"), whole)
+    send.approve_order(act("approver"), whole)
+    send.send_order(act("expediter"), whole)
+    assert "sent already" in refused(send.send_order, act("expediter"), whole)
 
 
 def test_answers(world):

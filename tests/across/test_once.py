@@ -11,7 +11,7 @@ from psycopg.errors import DeadlockDetected
 
 from northing.actions.customs import entries
 from northing.actions.inventory import issue
-from northing.actions.orders import write
+from northing.actions.orders import send
 from northing.actions.receiving import reverse
 from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import pack
@@ -218,7 +218,7 @@ def test_rights_are_asked_inside_the_action(world):
         world.receive(shipment, {"A": D(1)}, who="stranger")
     order = world.sent_order({"A": D(1)})
     with pytest.raises(NotAllowed):
-        write.approve_order(world.act("stranger"), write.OrderAct(order.pk))
+        send.approve_order(world.act("stranger"), send.OrderAct(order.pk))
 
 
 @pytest.mark.parametrize(

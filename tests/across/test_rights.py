@@ -14,7 +14,7 @@ from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.masterdata import opening, rates, records, suppliers
-from northing.actions.orders import amend, cancel, revise, set_parts, write
+from northing.actions.orders import amend, cancel, revise, send, set_parts, write
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive, reverse
 from northing.actions.reversal import ReverseRequest
@@ -65,12 +65,12 @@ def actions(world):
     found = receive.ReceiveRow(ShipmentLine.objects.get(container__shipment=landed).pk, D(1), True)
     taken = receive.ReceiveRequest(layer.shipment_line.container_id, world.site.pk, "DN", TODAY, (found,))
     stock = b"company,site,item,quantity,value,received_on\nKLN,TRG,A,1,1.00,2026-06-01"
-    whole, dock = write.OrderAct(order.pk), world.people["dock"]
+    whole, dock = send.OrderAct(order.pk), world.people["dock"]
     return [
         ("write_order", write.write_order, new),
-        ("check_order", write.check_order, whole),
-        ("approve_order", write.approve_order, whole),
-        ("send_order", write.send_order, whole),
+        ("check_order", send.check_order, whole),
+        ("approve_order", send.approve_order, whole),
+        ("send_order", send.send_order, whole),
         ("record_answer", answers.record_answers, answers.AnswersRequest(order.pk, "R", TODAY, (row,))),
         ("decide_answer", answers.decide_answer, answers.Decision(Answer.objects.get(outcome="open").pk, True)),
         ("pack", pack.create_shipment, pack.ShipmentRequest()),

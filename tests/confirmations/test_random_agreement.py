@@ -10,7 +10,7 @@ from hypothesis import strategies as some
 from hypothesis.stateful import initialize, rule
 
 from northing.actions.confirmations import answers
-from northing.actions.orders import amend, cancel, revise, set_parts, write
+from northing.actions.orders import amend, cancel, revise, send, set_parts, write
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
 from northing.actions.worklist import proof
@@ -119,10 +119,10 @@ class Agreement(Machine):
     @rule()
     def take_back_and_send_again(self):
         self.attempt(cancel.take_back, "expediter", cancel.StopRequest(self.order.pk))
-        whole = write.OrderAct(self.order.pk)
-        self.attempt(write.check_order, "expediter", whole)
-        self.attempt(write.approve_order, "approver", whole)
-        self.attempt(write.send_order, "expediter", whole)
+        whole = send.OrderAct(self.order.pk)
+        self.attempt(send.check_order, "expediter", whole)
+        self.attempt(send.approve_order, "approver", whole)
+        self.attempt(send.send_order, "expediter", whole)
 
     @rule(pick=PICK, days=some.integers(0, 200))
     def need(self, pick, days):

@@ -7,7 +7,7 @@ import pytest
 from django.urls import reverse
 
 from northing.actions.masterdata import suppliers
-from northing.actions.orders import write
+from northing.actions.orders import send, write
 from northing.actions.worklist.proof import move_faults
 from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
@@ -52,14 +52,14 @@ def test_a_draft_is_warned_of_what_does_not_fit_and_may_pass(world):
     world.parties["USD"].__class__.objects.update(passage_days=40)
     key = order(world, ("A", "", D(50), D(18)), need_by=TODAY + 60 * DAY)
     record = PurchaseOrder.objects.get(pk=key)
-    found = [str(problem) for problem in write.checks(record, TODAY)[record.lines.get().pk]]
+    found = [str(problem) for problem in send.checks(record, list(record.lines.all()), TODAY)[record.lines.get().pk]]
     assert [words.split(": ")[1].split(" ")[0:4] for words in found] == [
         ["50", "is", "below", "the"],
         ["50", "is", "no", "multiple"],
         ["The", "price", "is", "above"],
         ["Need", "by", "2", "Feb"] if (TODAY + 60 * DAY).month == 2 else ["Need", "by", "23", "Jan"],
     ]
-    write.check_order(world.act("expediter"), write.OrderAct(key))
+    send.check_order(world.act("expediter"), send.OrderAct(key))
     assert "passed: Line 1: 50 is below" in HistoryEntry.objects.get(action="check_order").text
 
 
@@ -68,7 +68,7 @@ def test_a_price_within_the_tolerance_is_not_warned_of(world):
     Party.objects.filter(pk=world.parties["USD"].pk).update(price_tolerance=D(5))
     key = order(world, ("A", "", D(1), D(21)), ("A", "", D(1), D("21.01")))
     record = PurchaseOrder.objects.get(pk=key)
-    assert [len(found) for found in write.checks(record, TODAY).values()] == [0, 1]
+    assert [len(found) for found in send.checks(record, list(record.lines.all()), TODAY).values()] == [0, 1]
 
 
 def test_agreements_in_another_currency_than_the_suppliers_do_not_stand(world):

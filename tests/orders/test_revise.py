@@ -8,7 +8,7 @@ import pytest
 
 from northing.access.models import Grant
 from northing.actions.confirmations import answers
-from northing.actions.orders import amend, cancel, revise, set_parts, write
+from northing.actions.orders import amend, cancel, revise, send, set_parts, write
 from northing.actions.shipping import pack
 from northing.actions.worklist import proof
 from northing.activity.models import HistoryEntry
@@ -197,7 +197,7 @@ def test_a_changed_draft_needs_checking_and_approving_again(world):
     )
     order = PurchaseOrder.objects.get(pk=write.write_order(world.act("expediter"), new))
     assert order.remark == "Hi"
-    write.check_order(world.act("expediter"), write.OrderAct(order.pk))
+    send.check_order(world.act("expediter"), send.OrderAct(order.pk))
     change(world, order, as_it_is(order.lines.get(), quantity=D(6)))
     order.refresh_from_db()
     assert (order.stage, order.lines.get().quantity, Revision.objects.count()) == ("draft", 6, 0)
@@ -297,11 +297,11 @@ def test_taking_back_makes_it_a_draft_and_no_supply(world):
     assert (order.stage, order.revision) == ("draft", 1)
     assert not LineSummary.objects.exists() and not Matter.objects.filter(kind="instalment").exists()
     for action, who in (
-        (write.check_order, "expediter"),
-        (write.approve_order, "approver"),
-        (write.send_order, "expediter"),
+        (send.check_order, "expediter"),
+        (send.approve_order, "approver"),
+        (send.send_order, "expediter"),
     ):
-        action(world.act(who), write.OrderAct(order.pk))
+        action(world.act(who), send.OrderAct(order.pk))
     order.refresh_from_db()
     assert (order.revision, parts(order)) == (2, [(0, 0, 0), (10, 0, 10)])
     assert LineSummary.objects.get().ordered == 10
@@ -318,13 +318,13 @@ def test_an_approver_approves_up_to_the_limit(world):
         world.nz.pk, world.parties["USD"].pk, world.site.pk, "FOB", "on_board", TODAY + 90 * DAY, (line,)
     )
     key = write.write_order(world.act("expediter"), new)
-    write.check_order(world.act("expediter"), write.OrderAct(key))
+    send.check_order(world.act("expediter"), send.OrderAct(key))
     grant = Grant.objects.filter(person=world.people["approver"], company=world.nz, role="approver")
     grant.update(limit=D("30212.79"))
     with pytest.raises(Refused, match="worth NZD 30,212.80; you may approve 30,212.79"):
-        write.approve_order(world.act("approver"), write.OrderAct(key))
+        send.approve_order(world.act("approver"), send.OrderAct(key))
     grant.update(limit=D("30212.80"))
-    write.approve_order(world.act("approver"), write.OrderAct(key))
+    send.approve_order(world.act("approver"), send.OrderAct(key))
 
 
 def test_every_change_is_told(sent):

@@ -7,7 +7,7 @@ from decimal import Decimal as D
 import pytest
 
 from northing.access.models import Grant
-from northing.actions.orders import amend, revise
+from northing.actions.orders import amend, revise, send
 from northing.actions.orders import write as ordering
 from northing.actions.shipping import pack as packing
 from northing.core.problems import Refused
@@ -37,11 +37,11 @@ def write(world, **more):
     return PurchaseOrder.objects.get(pk=key)
 
 
-def send(world, order):
-    whole = ordering.OrderAct(order.pk)
-    for action, who in ((ordering.check_order, "expediter"), (ordering.approve_order, "approver")):
+def go_out(world, order):
+    whole = send.OrderAct(order.pk)
+    for action, who in ((send.check_order, "expediter"), (send.approve_order, "approver")):
         action(world.act(who), whole)
-    ordering.send_order(world.act("expediter"), whole)
+    send.send_order(world.act("expediter"), whole)
     order.refresh_from_db()
     world.agree(order)
     return order
@@ -63,7 +63,7 @@ def test_what_is_paid_of_a_price_is_kept_with_the_line(world):
 
 
 def test_a_discount_reaches_the_value_of_the_goods_and_the_line_book(world):
-    order = send(world, write(world, **HEAD))
+    order = go_out(world, write(world, **HEAD))
     part = Instalment.objects.get(line__order=order, line__number=1)
     assert LineSummary.objects.get(line=part.line_id).value == D("4089.6576")
     world.say(world.shipment([order]), "departure")
@@ -79,7 +79,7 @@ def test_the_tax_is_no_part_of_the_price(world):
 
 
 def test_a_new_discount_asks_again_and_is_for_what_can_still_be_changed(world):
-    order = send(world, write(world))
+    order = go_out(world, write(world))
     first = Instalment.objects.get(line__order=order, line__number=1)
     pack(world, first, 100)
     change(world, order, head={"discount": D("0.5")})
@@ -93,7 +93,7 @@ def test_a_new_discount_asks_again_and_is_for_what_can_still_be_changed(world):
 
 
 def test_a_line_added_later_has_the_discount_of_its_order(world):
-    order = send(world, write(world, discount=D("0.02")))
+    order = go_out(world, write(world, discount=D("0.02")))
     change(world, order, added=(ordering.LineRequest("A", "", D(10)),))
     assert OrderLine.objects.get(order=order, number=3).net_share == D("0.98")
     assert Instalment.objects.get(line__order=order, line__number=3).net_share == D("0.98")
@@ -104,7 +104,7 @@ def test_a_line_added_later_has_the_discount_of_its_order(world):
 
 
 def test_tax_and_addresses_need_no_agreement(world):
-    order = send(world, write(world))
+    order = go_out(world, write(world))
     change(world, order, head={"tax_rate": D("0.1"), "deliver_to": "Dock 2"})
     assert not Instalment.objects.filter(line__order=order, agreed_quantity=0).exists()
 
@@ -152,7 +152,7 @@ def test_the_buyer_is_somebody_who_may_write_orders(world):
 
 
 def test_papers_say_what_the_order_comes_to(world):
-    order = send(world, write(world, **HEAD, deliver_to="Dock 1\nTotara Street"))
+    order = go_out(world, write(world, **HEAD, deliver_to="Dock 1\nTotara Street"))
     names = [name for name, _, _ in order_documents(order.pk)]
     assert len(names) == 2
     content = Revision.objects.get(order=order).content
@@ -173,7 +173,7 @@ def test_papers_say_what_the_order_comes_to(world):
 
 
 def test_the_need_by_date_is_changed_without_touching_what_is_paid(world):
-    order = send(world, write(world, **HEAD))
+    order = go_out(world, write(world, **HEAD))
     line = order.lines.first()
     amend.set_need_by(world.act("expediter"), amend.NeedByRequest(line.pk, TODAY + timedelta(days=80)))
     assert Instalment.objects.get(line=line).net_share == D("0.9261")

@@ -6,7 +6,7 @@ from decimal import Decimal as D
 from playwright.sync_api import expect
 
 from northing.actions.confirmations import answers, supplier_links
-from northing.actions.orders import amend, write
+from northing.actions.orders import amend, send, write
 from northing.confirmations.models import Answer
 from northing.jobs import jobs
 from northing.jobs.models import Job
@@ -151,8 +151,4 @@ def many_lines(world, lines):
     asked = tuple(write.LineRequest(item, "", quantity) for item, quantity in lines)
     need_by = TODAY + timedelta(days=90)
     request = write.OrderRequest(world.nz.pk, world.parties["USD"].pk, world.site.pk, "FOB", "on_board", need_by, asked)
-    whole = write.OrderAct(write.write_order(world.act("expediter"), request))
-    write.check_order(world.act("expediter"), whole)
-    write.approve_order(world.act("approver"), whole)
-    write.send_order(world.act("expediter"), whole)
-    return PurchaseOrder.objects.get(pk=whole.order)
+    return PurchaseOrder.objects.get(pk=send.place_order(world.act("expediter"), request))

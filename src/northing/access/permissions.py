@@ -12,7 +12,7 @@ WRITING = {"write_order", "check_order", "send_order", "record_answer", "decide_
 ROLES: dict[str, set[str]] = {
     "expediter": WRITING | {"keep_supplier"},
     "buyer": {"write_order", "check_order", "send_order", "record_answer", "decide_answer", "keep_supplier"},
-    "approver": {"approve_order", "decide_answer"},
+    "approver": {"approve_order", "send_order", "decide_answer"},
     "shipping": {"pack", "say_dates"},
     "costs": {"estimate_charge", "book_bill", "book_customs_entry", "enter_rate"},
     "dock": {"receive", "reverse_receipt", "issue_stock"},

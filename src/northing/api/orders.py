@@ -9,13 +9,12 @@ from ninja import Query, Router
 
 from northing.access.permissions import companies_of
 from northing.access.queries import people_who, scoped
-from northing.actions.orders import cancel, revise, write
+from northing.actions.orders import cancel, revise, send, write
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, key_of, page, word_of
 from northing.api.parameters import After, Key, Limit, Words, answers
 from northing.api.shapes import orders as shapes
 from northing.api.shapes.common import NO_NUL
-from northing.core.costing.ownership import proposed_moment
 from northing.core.positions.places import PLACES
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Company, Party, Site
@@ -92,16 +91,11 @@ def write_order(request: HttpRequest, asked: shapes.OrderIn):
     head = {name: getattr(asked, name) for name in type(asked).model_fields if name not in named}
     buyers = people_who("write_order", request.auth.person)
     company = _named(scoped(Company.objects.all(), request.auth.person, "pk"), asked.company, "company")
-    moment = asked.ours_from
-    try:
-        moment = moment or proposed_moment(asked.incoterm)
-    except KeyError:
-        raise Refused(Problem("Unknown Incoterms rule.", "incoterm")) from None
     wanted = write.OrderRequest(
         company=company.pk,
         site=_named(Site.objects.filter(company=company), asked.site, "site").pk,
         supplier=_named(Party.objects.filter(kind=Party.Kind.SUPPLIER), asked.supplier, "supplier").pk,
-        ours_from=moment,
+        ours_from=asked.ours_from or "",
         buyer=_named(buyers, asked.buyer, "buyer", "username").pk if asked.buyer else None,
         lines=tuple(_asked_line(line) for line in asked.lines),
         **head,
@@ -153,9 +147,10 @@ def _changed_line(lines: dict[int, Any], asked: shapes.LineChangeIn) -> revise.L
 
 
 STEPS = {
-    "check": lambda act, key: write.check_order(act, write.OrderAct(key)),
-    "approve": lambda act, key: write.approve_order(act, write.OrderAct(key)),
-    "send": lambda act, key: write.send_order(act, write.OrderAct(key)),
+    "check": lambda act, key: send.check_order(act, send.OrderAct(key)),
+    "approve": lambda act, key: send.approve_order(act, send.OrderAct(key)),
+    "approve-and-send": lambda act, key: send.approve_and_send(act, send.OrderAct(key)),
+    "send": lambda act, key: send.send_order(act, send.OrderAct(key)),
     "cancel": lambda act, key: cancel.cancel(act, cancel.StopRequest(key)),
     "reopen": lambda act, key: cancel.reopen(act, cancel.StopRequest(key)),
     "take-back": lambda act, key: cancel.take_back(act, cancel.StopRequest(key)),

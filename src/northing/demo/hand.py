@@ -13,7 +13,7 @@ from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
-from northing.actions.orders import write
+from northing.actions.orders import send, write
 from northing.actions.receiving import receive as receiving
 from northing.actions.shipping import container_milestones, milestones
 from northing.actions.shipping import pack as packing
@@ -64,12 +64,12 @@ class Hand:
             lines=tuple(write.LineRequest(code, "", D(quantity)) for code, quantity in lines.items()),
         )
         key = write.write_order(self.act("ilva", sent - 2), request)
-        steps = [("check", write.check_order, "ilva", -1), ("approve", write.approve_order, "tobin", -1)]
-        steps.append(("send", write.send_order, "ilva", 0))
+        steps = [("check", send.check_order, "ilva", -1), ("approve", send.approve_order, "tobin", -1)]
+        steps.append(("send", send.send_order, "ilva", 0))
         for name, action, who, days in steps:
             if stop == "draft" or (stop == "check" and name == "approve") or (stop == "approve" and name == "send"):
                 return key
-            action(self.act(who, sent + days), write.OrderAct(key))
+            action(self.act(who, sent + days), send.OrderAct(key))
         if agreed:
             self.answer(key, sent + 4)
         return key

@@ -154,7 +154,7 @@ def lay_directory(today: date) -> None:
     base = ["customs_value", "duty", "freight", "insurance"]
     _company("KLN", "Kestrel & Loam Ltd", "NZ", "NZD", D("0.15"), base, ("TRG", "Tauranga", "NZTRG"))
     _company("KLA", "Kestrel & Loam Australia Pty Ltd", "AU", "AUD", D("0.10"), base, ("MEL", "Melbourne", "AUMEL"))
-    Company.objects.filter(code="KLN").update(address="Accounts\n5 Loam Street\nTauranga 3110")
+    Company.objects.filter(code="KLN").update(approval_above=5_000, address="Accounts\n5 Loam Street\nTauranga 3110")
     Company.objects.filter(code="KLA").update(address="Accounts\nLevel 2, 60 Kestrel Walk\nMelbourne VIC 3000")
     Site.objects.filter(code="TRG").update(address="Goods in, dock 1\n140 Totara Street\nTauranga 3116")
     Site.objects.filter(code="MEL").update(address="Receiving\n22 Swanfield Road\nMelbourne VIC 3207")

@@ -8,6 +8,8 @@ from typing import Any
 from zoneinfo import available_timezones
 
 from northing.core.costing.landed_cost import KINDS as CHARGE_KINDS
+from northing.core.costing.ownership import INCOTERMS
+from northing.core.orders.orders import MODES
 from northing.core.planning.calendars import CALENDAR, WORKING, read_rest
 from northing.core.planning.free_time import read_tiers
 from northing.formats import facts as of
@@ -120,6 +122,7 @@ KINDS = {
                 percent("import_tax_rate", "Import tax %"),
                 Fact("import_tax_base", "Import tax is on", of.some_of(TAX_BASE), list),
                 percent("import_tax_reclaimed", "Import tax reclaimed %", Decimal(1)),
+                Fact("approval_above", "A second person approves orders above", of.number(ZERO, LARGEST, 2), None),
                 Fact("rates_stand_days", "A book rate stands for days", of.whole(1, 3650), 10),
             ),
             ("keep_house",),
@@ -199,6 +202,9 @@ KINDS = {
                 *PARTY,
                 PORT,
                 Fact("email", "Mail address", of.mail, ""),
+                choice("incoterm", "Incoterms rule", INCOTERMS, absent=""),
+                Fact("incoterm_place", "Incoterms place", of.text(60), ""),
+                choice("mode", "Goods travel by", MODES, absent="sea"),
                 Fact("passage_days", "Days from ready to our dock", of.whole(0, 400), 40),
                 percent("tax_rate", "Purchase tax %"),
                 address("order_address", "Orders go to"),

@@ -4,15 +4,16 @@ from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 
+from northing.access.acts import Act
 from northing.actions.confirmations import answers
-from northing.actions.orders import cancel, write
+from northing.actions.orders import cancel, send, set_parts, write
 from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.shipping import milestones, pack
-from northing.core.costing.ownership import INCOTERMS, proposed_moment
+from northing.core.costing.ownership import INCOTERMS
 from northing.core.problems import Problem, Refused
 from northing.formats.identifiers import with_container_check_digit
-from northing.orders.models import Instalment
+from northing.orders.models import Instalment, OrderLine
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
@@ -36,7 +37,7 @@ class Goods(Played):
             supplier=self.laid.one("parties", action.supplier).pk,
             site=self.laid.one("sites", action.site).pk,
             incoterm=action.incoterm,
-            ours_from=(action.ours_from or proposed_moment(action.incoterm)).replace(" ", "_"),
+            ours_from=(action.ours_from or "").replace(" ", "_"),
             need_by=action.need_by or action.day + timedelta(days=TO_NEED),
             lines=tuple(write.LineRequest(one.item, "", one.quantity, one.price) for one in action.lines),
             number=action.id,
@@ -44,20 +45,34 @@ class Goods(Played):
         act = self.laid.act(action.day)
         key = write.write_order(act, request)
         steps = (
-            ("checked", write.check_order, act),
-            ("approved", write.approve_order, self.laid.act(action.day, self.laid.second)),
-            ("sent", write.send_order, act),
+            ("checked", send.check_order, act),
+            ("approved", send.approve_order, self.laid.act(action.day, self.laid.second)),
+            ("sent", send.send_order, act),
         )
         if action.stop == "draft":
             return "order", key
         for name, step, who in steps:
-            step(who, write.OrderAct(key))
+            step(who, send.OrderAct(key))
             if action.stop == name:
                 return "order", key
+        self._divide(act, key, action)
         parts = Instalment.objects.filter(line__order=key).order_by("pk")
         rows = tuple(answers.AnswerRow(one.pk, one.quantity, one.asked_on, one.pack_price) for one in parts)
         answers.record_answers(act, answers.AnswersRequest(key, "", action.day, rows))
         return "order", key
+
+    def _divide(self, act: Act, order: int, action: shapes.Order) -> None:
+        """Ask for lines in dated parts, before the supplier answers; the first is the one that is there."""
+        for number, line in enumerate(action.lines, 1):
+            if not line.parts:
+                continue
+            record = OrderLine.objects.select_related("order").get(order=order, number=number)
+            first = Instalment.objects.get(line=record)
+            parts = tuple(
+                set_parts.PartRequest(None if place else first.pk, part.quantity, part.ready)
+                for place, part in enumerate(line.parts)
+            )
+            set_parts.set_parts(act, set_parts.PartsRequest(record.pk, record.order.version, parts))
 
     def stop(self, action: shapes.Stop) -> None:
         """Cancel or reopen an order, or lines of it."""
@@ -90,7 +105,7 @@ class Goods(Played):
     def _portions(self, part: shapes.PartShape) -> list[tuple[int, Decimal]]:
         """Which instalments of a line the quantity is, the oldest first."""
         left, found = part.quantity, []
-        parts = list(Instalment.objects.filter(line=self.line(part.line)).select_related("position").order_by("number"))
+        parts = list(self.parts(part.line).select_related("position"))
         for one in parts:
             there = min(left, one.position.with_supplier) if one is not parts[-1] else left
             if there > 0:
@@ -140,14 +155,13 @@ class Goods(Played):
 
     def _packed(self, box: Container, row: shapes.RowShape, site: str) -> list[ReceiveRow]:
         """The parts of a line in a container, the oldest first; what is over or short is so of the last."""
-        parts = ShipmentLine.objects.filter(container=box, instalment__line=self.line(row.line)).order_by("instalment")
+        parts = ShipmentLine.objects.filter(container=box, instalment__in=self.parts(row.line)).order_by("instalment")
         there = [(part.pk, None, part.quantity - part.accounted) for part in parts]
         return self._rows(row, site, there)
 
     def _unpacked(self, order: int, row: shapes.RowShape, site: str) -> list[ReceiveRow]:
         """The instalments of a line, the oldest first."""
-        parts = Instalment.objects.filter(line=self.line(row.line), line__order=order, position__isnull=False)
-        parts = parts.select_related("position").order_by("number")
+        parts = self.parts(row.line).filter(line__order=order, position__isnull=False).select_related("position")
         return self._rows(row, site, [(None, part.pk, part.position.with_supplier) for part in parts])
 
     def _rows(self, row: shapes.RowShape, site: str, there: list[tuple]) -> list[ReceiveRow]:

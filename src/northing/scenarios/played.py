@@ -1,7 +1,9 @@
 """The context of every action of a scenario: the world, and the records that earlier actions made."""
 
+from django.db.models import QuerySet
+
 from northing.core.problems import Problem, Refused
-from northing.orders.models import OrderLine
+from northing.orders.models import Instalment, OrderLine
 from northing.scenarios.shapes import NotScenario, Scenario, Scope
 from northing.scenarios.world import Laid, lay
 
@@ -33,6 +35,16 @@ class Played:
         found = OrderLine.objects.filter(order=key, number=int(number) if number.isdigit() else 0).first()
         if found is None:
             raise NotScenario(f"there is no line {name}")
+        return found
+
+    def parts(self, name: str) -> QuerySet[Instalment]:
+        """The instalments of a line, the oldest first; of a name such as `PO1/1.2` that one."""
+        line, _, number = name.partition(".")
+        found = Instalment.objects.filter(line=self.line(line)).order_by("number")
+        if number:
+            found = found.filter(number=int(number) if number.isdigit() else 0)
+            if not found.exists():
+                raise NotScenario(f"there is no part {name}")
         return found
 
     def scope(self, scope: Scope) -> dict[str, tuple[int, ...]]:

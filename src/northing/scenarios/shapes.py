@@ -114,12 +114,20 @@ class WorldShape(Shape):
     rates: list[RateShape] = []
 
 
+class DatedPart(Shape):
+    """A part of a line that is to be ready on a day."""
+
+    quantity: Number
+    ready: date
+
+
 class LineShape(Shape):
-    """A line of an order; the price is per base unit."""
+    """A line of an order; the price is per base unit. Its parts, where it has some, are called `PO1/1.1`, `PO1/1.2`."""
 
     item: Code
     quantity: Number
     price: Number
+    parts: list[DatedPart] = []
 
 
 class Dated(Shape):

@@ -6,8 +6,9 @@ from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.actions.orders.revise import UNCHECKED, finish
+from northing.actions.orders.send import mail_order
 from northing.actions.orders.units import locked_parts, new_part
-from northing.actions.orders.write import links, locked, mail_order
+from northing.actions.orders.write import links, locked
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.confirmations import operations as confirmations

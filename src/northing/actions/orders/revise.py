@@ -14,6 +14,7 @@ from django.db.models import Sum
 
 from northing.access.acts import Act
 from northing.actions.costing import charges
+from northing.actions.orders.send import mail_order
 from northing.actions.orders.units import ask_anew, new_part, take_back_units
 from northing.actions.orders.write import (
     PERCENTAGES,
@@ -21,7 +22,6 @@ from northing.actions.orders.write import (
     head_problems,
     links,
     locked,
-    mail_order,
     order_total,
     terms_of_lines,
 )

@@ -22,17 +22,17 @@ class OrderLineIn(Strict):
 
 
 class OrderIn(Strict):
-    """An order to be written as a draft."""
+    """An order to be written as a draft. What is left out of its terms is what is kept for the supplier."""
 
     company: Word = Field(description="its code")
     site: Word = Field(description="its code")
     supplier: Word = Field(description="its code")
-    need_by: Day
+    need_by: Day | None = Field(default=None, description="the first day the goods can keep when left out")
     lines: Annotated[list[OrderLineIn], Field(min_length=1, max_length=1_000)]
-    incoterm: Annotated[str, StringConstraints(max_length=3, pattern=NO_NUL)] = "FOB"
+    incoterm: Annotated[str, StringConstraints(max_length=3, pattern=NO_NUL)] = ""
     incoterm_place: Word = ""
     ours_from: Literal["pickup", "on_board", "arrival", "receipt"] | None = None
-    mode: Mode = "sea"
+    mode: Mode | Literal[""] = ""
     reference: Word = ""
     supplier_reference: Word = ""
     remark: Text = ""

@@ -11,6 +11,9 @@ from northing.core.money.money import MINOR_UNITS, rounded
 from northing.core.money.periods import day_problems
 from northing.core.problems import Problem
 
+# By which goods travel.
+MODES = ("sea", "air", "road", "rail")
+
 ONE, ZERO = Decimal(1), Decimal(0)
 LARGEST = Decimal("999999999")
 LARGEST_AMOUNT = Decimal("999999999999")

@@ -54,6 +54,7 @@ class Migration(migrations.Migration):
                 ('address', models.TextField(blank=True, db_default='', verbose_name='Address for invoices')),
                 ('closed_through', models.DateField(blank=True, help_text='Last day of the last closed period', null=True)),
                 ('rates_stand_days', models.PositiveSmallIntegerField(blank=True, default=10, null=True)),
+                ('approval_above', models.DecimalField(blank=True, decimal_places=2, max_digits=14, null=True)),
                 ('last_order_number', models.PositiveIntegerField(default=0)),
             ],
             options={
@@ -116,6 +117,9 @@ class Migration(migrations.Migration):
                 ('country', models.CharField(max_length=2)),
                 ('city', models.CharField(blank=True, max_length=80)),
                 ('passage_days', models.PositiveSmallIntegerField(default=40, help_text='Days from ready to our dock')),
+                ('incoterm', models.CharField(blank=True, db_default='', max_length=3)),
+                ('incoterm_place', models.CharField(blank=True, db_default='', max_length=60)),
+                ('mode', models.CharField(db_default='sea', default='sea', max_length=8)),
                 ('over_tolerance', models.DecimalField(decimal_places=2, default=Decimal('0'), max_digits=5, verbose_name='Over tolerance, %')),
                 ('email', models.EmailField(blank=True, help_text='Where orders and chasers go', max_length=254)),
                 ('order_address', models.TextField(blank=True, db_default='', verbose_name='Orders go to')),

@@ -73,6 +73,10 @@ class Party(models.Model):
     city = models.CharField(max_length=80, blank=True)
     port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
     passage_days = models.PositiveSmallIntegerField(default=40, help_text="Days from ready to our dock")
+    # How orders to a supplier are delivered unless an order says otherwise; empty: as we usually buy.
+    incoterm = models.CharField(max_length=3, blank=True, db_default="")
+    incoterm_place = models.CharField(max_length=60, blank=True, db_default="")
+    mode = models.CharField(max_length=8, default="sea", db_default="sea")
     over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO)
     email = models.EmailField(blank=True, help_text="Where orders and chasers go")
     order_address = models.TextField("Orders go to", blank=True, db_default="")

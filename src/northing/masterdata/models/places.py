@@ -21,6 +21,8 @@ class Company(models.Model):
     closed_through = models.DateField(null=True, blank=True, help_text="Last day of the last closed period")
     # For how many days a book rate stands when no newer one is entered; empty: until there is a newer one.
     rates_stand_days = models.PositiveSmallIntegerField(null=True, blank=True, default=10)
+    # Orders worth more than this, in base currency, need approval by a second person; empty: every order does.
+    approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
     last_order_number = models.PositiveIntegerField(default=0)
 
     class Meta:

@@ -30,6 +30,7 @@ urlpatterns = [
     path("<int:order_id>/", orders.order, name="order"),
     path("<int:order_id>/check/", orders.order_step, {"step": "check"}, name="check"),
     path("<int:order_id>/approve/", orders.order_step, {"step": "approve"}, name="approve"),
+    path("<int:order_id>/approve-and-send/", orders.order_step, {"step": "approve-and-send"}, name="approve-and-send"),
     path("<int:order_id>/send/", orders.order_step, {"step": "send"}, name="send"),
     path("<int:order_id>/change/", revise.change, name="change-order"),
     path("<int:order_id>/cancel/", revise.stop, {"name": "cancel"}, name="cancel-order"),

@@ -14,7 +14,7 @@ from northing.masterdata.models import Company
 from northing.masterdata.queries import in_one_currency
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
-from northing.web.confirmations.queries.answers import acts_of
+from northing.web.worklist.acts import acts_of
 from northing.web.worklist.words import name_all
 from northing.worklist.models import Matter, Visit
 from northing.worklist.operations import note_visit
@@ -41,7 +41,7 @@ def watch(request):
     page = page_of_rows(_dearest_first(matters, companies_of(request.user)), request.GET)
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
     context = {"matters": name_all(page.rows), "page": page, "parties": parties, "companies": companies, "asked": asked}
-    context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows)}
+    context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows, request.user)}
     return render(request, "worklist/watch.html", context)
 
 

@@ -7,7 +7,6 @@ from decimal import Decimal
 
 from northing.confirmations.models import Answer
 from northing.core.orders.orders import net_amount
-from northing.orders.models import Instalment
 
 
 @dataclass
@@ -67,19 +66,3 @@ def _beside(answer: Answer) -> Waiting:
         last + passage,
         answer.asked_on + passage,
     )
-
-
-def acts_of(matters) -> dict[int, dict]:
-    """The acts on the spot for each matter (id): an answer decided, a supplier chased."""
-    parts = {matter.record: matter.pk for matter in matters if matter.kind == "instalment"}
-    found: dict[int, dict] = {}
-    waiting = Answer.objects.filter(instalment__in=parts, outcome="open")
-    for answer in waiting.select_related("instalment__line__order"):
-        found[parts[answer.instalment_id]] = {"answer": answer}
-    silent = {matter.record for matter in matters if matter.reason == "has not answered"}
-    rows = Instalment.objects.filter(pk__in=silent).values_list(
-        "pk", "line__order__supplier", "line__order__supplier__name"
-    )
-    for part, supplier, name in rows:
-        found[parts[part]] = {"supplier": supplier, "name": name}
-    return found

@@ -15,6 +15,7 @@ from northing.confirmations.models import Answer
 from northing.core.problems import Refused
 from northing.jobs import jobs
 from northing.orders.models import Instalment
+from northing.web.common.back import way_back
 from northing.web.common.forms import act_of
 from northing.web.common.paging import page_of
 from northing.web.common.permissions import acts_for, form_for, open_page
@@ -48,7 +49,7 @@ def decide_many(request):
     except Refused as refused:
         for problem in refused.problems:
             messages.error(request, str(problem))
-    return redirect(request.POST.get("back") if request.POST.get("back") == "/" else "answers")
+    return way_back(request, "answers")
 
 
 def _keys(request, word: str) -> list[int]:
@@ -128,6 +129,4 @@ def decide(request, answer_id: int):
     except Refused as refused:
         for problem in refused.problems:
             messages.error(request, str(problem))
-    if request.POST.get("back") == "line":
-        return redirect("line", record.instalment.line_id)
-    return redirect("order", record.instalment.line.order_id)
+    return way_back(request, "order", record.instalment.line.order_id)

@@ -15,6 +15,7 @@ from northing.core.problems import Refused
 from northing.masterdata.models import Party
 from northing.messaging import mail
 from northing.messaging.models import Message
+from northing.web.common.back import way_back
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
@@ -55,7 +56,7 @@ def chase(request, supplier_id: int):
         messages.success(request, f"{'A trial copy' if trial else 'The chaser'} goes to {whom}.")
     except Refused as refused:
         _say(request, refused)
-    return redirect(_back(request))
+    return way_back(request, "chasers")
 
 
 @acts_for("chase")
@@ -81,13 +82,9 @@ def send_again(request, message_id: int):
     letter = get_object_or_404(Message, pk=message_id, state="failed", company__in=companies_of(request.user))
     mail.again(letter)
     messages.success(request, "It is tried again.")
-    return redirect("chasers")
+    return way_back(request, "chasers")
 
 
 def _say(request, refused: Refused) -> None:
     for problem in refused.problems:
         messages.error(request, str(problem))
-
-
-def _back(request) -> str:
-    return "watch" if request.POST.get("back") == "watch" else "chasers"

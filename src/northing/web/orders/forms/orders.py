@@ -6,11 +6,12 @@ from django import forms
 
 from northing.access.models import Person
 from northing.access.queries import people_who, scoped
-from northing.actions.orders.write import LENGTHS, MODES, PERCENTAGES, WORDS, LineRequest, OrderRequest
+from northing.actions.orders.write import LENGTHS, PERCENTAGES, WORDS, LineRequest, OrderRequest
 from northing.core.costing.ownership import INCOTERMS
+from northing.core.orders.orders import MODES
 from northing.masterdata.models import Company, Party, Site
 from northing.orders import documents
-from northing.orders.models import ADDRESSES, OursFrom
+from northing.orders.models import ADDRESSES, OursFrom, PurchaseOrder
 from northing.web.common.forms import ActionForm, DayField, ExactField, LinesField, PercentField
 
 ZERO = Decimal(0)
@@ -41,35 +42,74 @@ class WholeOrderFields(forms.Form):
         return [self[name] for name in ADDRESSES]
 
 
+# What an order needs beside its lines; all else is as it is kept for the supplier.
+ASKED = ("supplier", "company", "site", "need_by", "reference", "remark")
+KEPT = ("incoterm", "incoterm_place", "ours_from", "mode", "supplier_reference", "answer_by", "buyer")
+AS_KEPT = ("", "as kept for the supplier")
+
+
 class OrderForm(ActionForm, WholeOrderFields):
-    """The head of an order."""
+    """The head of an order. Company and site follow each other; the last ones a person ordered for are proposed."""
 
     supplier = forms.ModelChoiceField(Party.objects.filter(kind="supplier"))
-    company = forms.ModelChoiceField(Company.objects.none())
-    site = forms.ModelChoiceField(Site.objects.none())
-    incoterm = forms.ChoiceField(label="Incoterms rule", choices=[(code, code) for code in INCOTERMS], initial="FOB")
-    incoterm_place = forms.CharField(label="Incoterms place", max_length=60, required=False)
-    ours_from = forms.ChoiceField(label="Ours from", choices=OursFrom.choices, initial=OursFrom.ON_BOARD)
-    need_by = DayField(label="Need by")
-    mode = forms.ChoiceField(label="By", choices=[(mode, mode.capitalize()) for mode in MODES], initial="sea")
+    company = forms.ModelChoiceField(Company.objects.none(), required=False, empty_label="the site's")
+    site = forms.ModelChoiceField(Site.objects.none(), required=False, empty_label="the company's")
+    need_by = DayField(label="Need by", required=False)
     reference = forms.CharField(label="Our reference", max_length=60, required=False)
+    remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
+    incoterm = forms.ChoiceField(
+        label="Incoterms rule", choices=[AS_KEPT, *((code, code) for code in INCOTERMS)], required=False
+    )
+    incoterm_place = forms.CharField(label="Incoterms place", max_length=60, required=False)
+    ours_from = forms.ChoiceField(
+        label="Ours from", choices=[("", "as the rule proposes"), *OursFrom.choices], required=False
+    )
+    mode = forms.ChoiceField(
+        label="By", choices=[AS_KEPT, *((mode, mode.capitalize()) for mode in MODES)], required=False
+    )
     supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
     answer_by = DayField(label="Answer by", required=False)
     buyer = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="the person who writes it")
-    remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
         self.fields["buyer"].queryset = people_who("write_order", person)
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.fields["site"].queryset = scoped(Site.objects.select_related("company"), person)
+        self.fields["company"].label_from_instance = lambda company: f"{company} ({company.code})"
         self.fields["site"].label_from_instance = lambda site: f"{site} ({site.company.code})"
-        self.choose_the_only_one("company", "site")
+        last = PurchaseOrder.objects.filter(buyer=person).order_by("-id").values("company", "site").first()
+        for name, value in (last or {}).items():
+            self.fields[name].initial = value
+        if not last:
+            self.choose_the_only_one("company", "site")
 
-    def head(self):
-        """The fields of the terms, for the template."""
-        apart = {*PERCENTAGES, *ADDRESSES}
-        return [field for field in self.visible_fields() if field.name not in apart]
+    def clean(self):
+        """A site tells its company, and a company with one site that site."""
+        entered = super().clean()
+        if not entered.get("company") and entered.get("site"):
+            entered["company"] = entered["site"].company
+        if not entered.get("site") and entered.get("company"):
+            sites = list(entered["company"].sites.all()[:2])
+            if len(sites) == 1:
+                entered["site"] = sites[0]
+            else:
+                self.add_error("site", "Choose the site where the goods are received.")
+        elif not entered.get("site") and not self.errors:
+            self.add_error("site", "Choose the site where the goods are received.")
+        return entered
+
+    def asked(self):
+        """The fields that every order needs, for the template."""
+        return [self[name] for name in ASKED]
+
+    def kept(self):
+        """The fields of which something is kept for the supplier."""
+        return [self[name] for name in KEPT]
+
+    def wrong_terms(self):
+        """Whether one of those has to be seen."""
+        return any(name in self.errors for name in KEPT)
 
 
 class LineForm(forms.Form):

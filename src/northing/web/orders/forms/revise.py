@@ -5,9 +5,10 @@ from decimal import Decimal
 from django import forms
 
 from northing.actions.orders import cancel, revise, set_parts
-from northing.actions.orders.write import MODES, PERCENTAGES, LineRequest
+from northing.actions.orders.write import PERCENTAGES, LineRequest
 from northing.core.costing.ownership import INCOTERMS
 from northing.core.money.exact import plain
+from northing.core.orders.orders import MODES
 from northing.drawings.figures import written_price
 from northing.orders.models import ADDRESSES, Instalment, OrderLine, PurchaseOrder
 from northing.web.common.forms import ActionForm, DayField, ExactField

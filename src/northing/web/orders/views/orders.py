@@ -1,6 +1,6 @@
 """Orders: lines with their strips, an order, a line, the supplier's answer."""
 
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 
 from django.contrib import messages
@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.permissions import may
 from northing.access.queries import scoped
-from northing.actions.orders import write
+from northing.actions.orders import send, write
 from northing.actions.orders.write import PERCENTAGES
 from northing.confirmations.models import Answer
 from northing.core.confirmations.agreement import misfits
@@ -26,12 +26,27 @@ from northing.masterdata.catalogue import Catalogue, offer_of
 from northing.masterdata.models import Item, Party, Site
 from northing.orders import documents
 from northing.orders.models import ADDRESSES, PurchaseOrder
+from northing.web.common.back import way_back
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_by, form_for, open_page
 from northing.web.orders.forms.orders import LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
 
-STEPS = {"check": write.check_order, "approve": write.approve_order, "send": write.send_order}
+STEPS = {
+    "check": send.check_order,
+    "approve": send.approve_order,
+    "approve-and-send": send.approve_and_send,
+    "send": send.send_order,
+}
+DONE = {
+    "check": "Checked",
+    "approve": "Approved",
+    "approve-and-send": "Approved and sent",
+    "send": "Sent",
+    "sent": "Sent to the supplier",
+    "waiting for approval": "Saved and checked; a second person approves and sends it",
+    "draft": "The draft is saved",
+}
 
 
 @open_page
@@ -54,9 +69,11 @@ def new_order(request):
     if lines.is_valid() and form.is_valid():
         forms_in_use = [line for line in lines if line.asked()]
         asked = [line.asked() for line in forms_in_use]
-        order = form.do(request, write.write_order, lambda head: order_request(head, asked))
+        action = send.place_order if "send" in request.POST else write.write_order
+        order = form.do(request, action, lambda head: order_request(head, asked))
         if order:
-            messages.success(request, "The draft is saved. Check it, then a second person approves it.")
+            written = PurchaseOrder.objects.get(pk=order)
+            messages.success(request, f"{written.number}: {DONE[written.stage]}.")
             return redirect("order", order)
         beside_lines(form, forms_in_use)
     return render(request, "orders/new_order.html", {"form": form, "lines": lines}, status=422)
@@ -122,10 +139,18 @@ def quote(request):
             "packs": {name: plain(units) for name, units in packs.items()},
             "price": written_price(agreement.price, supplier.currency) if agreement else "",
             "warns": _warns(agreement, supplier, quantity, factor, entered, today),
+            "soonest": _soonest(agreement, supplier, today),
             "currency": supplier.currency if supplier else "",
             "decimals": minor_units(supplier.currency) if supplier else 2,
         }
     )
+
+
+def _soonest(agreement, supplier: Party | None, today: date) -> str:
+    """The first day on which the item can be at our dock."""
+    if supplier is None:
+        return ""
+    return (today + timedelta(days=(agreement.lead_days if agreement else 0) + supplier.passage_days)).isoformat()
 
 
 def _warns(agreement, supplier: Party | None, quantity: Decimal, factor: Decimal, entered: dict, today) -> list[str]:
@@ -163,7 +188,12 @@ def usual(request):
     sites = scoped(Site.objects.select_related("company"), request.user)
     site = sites.filter(pk=_number(request.GET.get("site", ""))).first()
     found = write.usual_terms(site.company if site else None, supplier, site)
-    return JsonResponse(found | {"tax_rate": plain(Decimal(found["tax_rate"]) * 100)})
+    rule = found["incoterm"]
+    return JsonResponse(
+        found
+        | {"tax_rate": plain(Decimal(found["tax_rate"]) * 100), "ours_from": proposed_moment(rule)}
+        | {"company": site.company_id if site else None}
+    )
 
 
 @open_page
@@ -186,7 +216,7 @@ def order(request, order_id: int):
     """An order: where it stands, its lines, the answers, its story."""
     record = seen_order(request, order_id)
     lines = list(record.lines.select_related("item").prefetch_related("instalments__position"))
-    checks = write.checks(record, timezone.localdate()) if not record.sent_at else {}
+    checks = {} if record.sent_at else send.checks(record, lines, timezone.localdate())
     for line in lines:
         paid = net_share(line.discount)
         line.amount = net_amount(line.quantity, line.pack_factor, line.pack_price, paid, record.currency)
@@ -210,15 +240,18 @@ def order(request, order_id: int):
 ordering_rights = ("write_order", "check_order", "approve_order", "send_order", "record_answer", "decide_answer")
 
 
-@acts_by("step", {"check": "check_order", "approve": "approve_order", "send": "send_order"})
+BY_STEP = {"check": "check_order", "approve": "approve_order", "send": "send_order"}
+
+
+@acts_by("step", BY_STEP | {"approve-and-send": "approve_order"})
 @require_POST
 def order_step(request, order_id: int, step: str):
-    """Check, approve or send."""
+    """Check, approve or send; from a list one stays in the list."""
     record = seen_order(request, order_id)
     form = WholeForm(request.POST)
-    if form.do(request, STEPS[step], lambda _: write.OrderAct(record.pk)) is None:
+    if form.do(request, STEPS[step], lambda _: send.OrderAct(record.pk)) is None:
         for error in form.non_field_errors() or ["Reload the page and try again."]:
             messages.error(request, error)
     else:
-        messages.success(request, f"{record.number}: {step} done.")
-    return redirect("order", record.pk)
+        messages.success(request, f"{record.number}: {DONE[step]}.")
+    return way_back(request, "order", record.pk)

@@ -33,6 +33,7 @@ from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
 from northing.shipping.models import Leg, RequiredDocument, Shipment, ShipmentLine, Voyage
 from northing.shipping.queries import visible_shipments
+from northing.web.common.back import way_back
 from northing.web.common.forms import act_of, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
@@ -207,8 +208,9 @@ def say_date(request, shipment_id: int):
         if form.cleaned_data["kind"] == "actual":
             note = posting_note(companies_of(request.user), form.cleaned_data["value"])
         messages.success(request, f"The date is recorded{note}; everything aboard follows it.")
-        return redirect("shipment", record.pk)
+        return way_back(request, "shipment", record.pk)
     context = {"shipment": record, "form": form, "book": _book(record.reference), "action": "say-date"}
+    context["back"] = request.POST.get("back", "")
     if form.is_valid():
         asked = form.asked(form.cleaned_data)
         context |= {"asked": form.cleaned_data, "others": _others_aboard(record, asked.leg), "shown": SHOWN}

@@ -22,6 +22,8 @@ async function look(row) {
   if (!found.description) return;
   row.dataset.packs = JSON.stringify(found.packs);
   row.dataset.price = found.price;
+  row.dataset.soonest = found.soonest;
+  soonest();
   if (found.currency) money = { currency: found.currency, decimals: found.decimals };
   if (!cell(row, "pack").value) cell(row, "pack").value = found.unit;
   offer(cell(row, "pack"), Object.keys(found.packs));
@@ -35,6 +37,18 @@ function typed(row) {
   if (cell(row, "pack_price").dataset.typed) said.pack_price = cell(row, "pack_price").value;
   if (!said.need_by && form.elements.need_by) said.need_by = form.elements.need_by.value;
   return said;
+}
+
+// An order without a need-by date is needed as soon as all of it can be here.
+function soonest() {
+  const says = document.getElementById("need_by-says");
+  const days = [...body.rows].map((row) => row.dataset.soonest ?? "").filter((day) => day).sort();
+  if (!says || !days.length || says.closest(".wrong")) return;
+  says.textContent = form.elements.need_by.value ? "" : `left empty: ${shown(days.at(-1))}, the first day all can be here`;
+}
+
+function shown(day) {
+  return new Date(`${day}T12:00:00Z`).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
 }
 
 function warn(row, words) {
@@ -114,8 +128,25 @@ async function usual() {
   const query = new URLSearchParams({ supplier: supplier.value, site: form.elements.site.value });
   const answer = await fetch(`/orders/usual/?${query}`).catch(() => null);
   if (!answer?.ok) return;
-  for (const [name, value] of Object.entries(await answer.json())) form.elements[name].placeholder = value;
+  const kept = await answer.json();
+  for (const [name, value] of Object.entries(kept)) {
+    const field = form.elements[name];
+    if (field?.matches("select")) keptChoice(field, String(value ?? ""));
+    else if (field) field.placeholder = value ?? "";
+  }
+  const said = document.getElementById("terms-kept");
+  if (said) said.textContent = `${[kept.incoterm, kept.incoterm_place].filter(Boolean).join(" ")}, by ${kept.mode}, unless said otherwise here`;
   total();
+}
+
+// An empty choice says what it stands for; company and site follow each other.
+function keptChoice(field, value) {
+  if (field.name === "company") {
+    if (value) field.value = value;
+    return;
+  }
+  const words = [...field.options].find((option) => option.value === value)?.text;
+  if (words && field.options[0].value === "") field.options[0].text = `${words}, as kept`;
 }
 
 function add() {
@@ -134,10 +165,17 @@ body.addEventListener("input", (event) => {
   if (event.target.name.endsWith("-pack_price")) event.target.dataset.typed = event.target.value ? "yes" : "";
   total();
 });
+form.elements.company?.addEventListener("change", (event) => {
+  const site = form.elements.site;
+  const code = event.target.selectedOptions[0]?.text.match(/\(\w+\)$/)?.[0];
+  const own = [...site.options].filter((option) => code && option.text.endsWith(code));
+  if (own.length && !own.some((option) => option.selected)) site.value = own.length === 1 ? own[0].value : "";
+});
 supplier.addEventListener("change", () => [...body.rows].forEach(look));
 for (const input of [supplier, form.elements.site]) input?.addEventListener("change", usual);
 for (const name of ["discount", "surcharge", "tax_rate"]) form.elements[name]?.addEventListener("input", total);
 form.elements.incoterm.addEventListener("change", async (event) => {
+  if (!event.target.value) return;
   const answer = await fetch(`/orders/incoterm/?incoterm=${event.target.value}`).catch(() => null);
   if (answer?.ok && form.elements.ours_from) form.elements.ours_from.value = (await answer.json()).ours_from;
 });
