@@ -365,7 +365,7 @@ def test_receipt_before_the_departure_message_moves_nothing_later(world):
     world.receive(shipment, {"A": D(60)})
     world.say(shipment, "departure")
     position = Instalment.objects.get().position
-    assert (position.in_store, position.under_way) == (60, 40)
+    assert (position.in_store, position.landed) == (60, 40)
     world.receive(shipment, {"A": D(40)})
 
 

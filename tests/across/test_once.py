@@ -164,7 +164,7 @@ class TestAtTheSameMoment:
         shipment = self.world.shipment([order])
         at_once(lambda: self.world.say(shipment, "departure"), lambda: self.world.receive(shipment, {"A": D(60)}))
         position = Position.objects.get()
-        assert (position.in_store, position.under_way, position.packed) == (60, 40, 0)
+        assert (position.in_store, position.landed, position.packed) == (60, 40, 0)
 
     def test_two_vessels_with_parts_of_the_same_lines_depart_at_once(self):
         order = self.world.sent_order({"A": D(100), "C": D(100)})

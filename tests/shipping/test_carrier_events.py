@@ -213,11 +213,13 @@ def test_a_withdrawal_that_a_receipt_stands_against_does_not_stop_the_lot(world)
     afloat = cargo(world, -20, -4)
     Container.objects.create(shipment=afloat.cargo, number=CONTAINERS[1], size_type="22G1")
     hear(afloat, box("a", "DISC", -3), box("b", "DISC", -2, number=CONTAINERS[1]))
-    hear(afloat, box("-a", "DISC", -3) | {"retractedEventID": "a"})
+    hear(afloat, call("c", "ARRI", -4, -5, "ACT"), box("-a", "DISC", -3) | {"retractedEventID": "a"})
     afloat.receive(afloat.cargo, {"A": D(240)})
-    heard = hear(afloat, box("-b", "DISC", -3) | {"retractedEventID": "b"}, call("e", "ARRI", -2, 0, "ACT"))
+    # The receipt proves that it came, whatever is withdrawn of the container beside it.
+    assert hear(afloat, box("-b", "DISC", -3) | {"retractedEventID": "b"})["waits"] == 0
+    heard = hear(afloat, call("-d", "ARRI", -4, 0) | {"retractedEventID": "c"}, call("e", "ARRI", -2, 0, "ACT"))
     assert (heard["waits"], heard["tied"]) == (1, 1)
-    assert "Reverse the receipt first" in CarrierEvent.objects.get(event_id="-b").says
+    assert "Reverse the receipt first" in CarrierEvent.objects.get(event_id="-d").says
     assert Shipment.objects.get(pk=afloat.cargo.pk).place == "landed"
 
 

@@ -24,6 +24,9 @@ class Receipt(models.Model):
     entry = models.OneToOneField(Entry, models.PROTECT)
     reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
     history = models.ForeignKey("activity.HistoryEntry", models.PROTECT)
+    # What of the shipment's way is known by this receipt alone.
+    proves_departure = models.BooleanField(default=False)
+    proves_arrival = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-id"]

@@ -15,6 +15,12 @@ def write_receipt(receipt: Receipt, lines: Sequence[ReceiptLine]) -> Receipt:
     return receipt
 
 
+def mark_proof(receipt: Receipt, mark: str) -> None:
+    """By this receipt alone it is known now that its shipment departed, or arrived."""
+    setattr(receipt, mark, True)
+    receipt.save(update_fields=[mark])
+
+
 def mark_reversed(receipt: Receipt, entry: Entry) -> None:
     """The receipt was undone; it stays a fact."""
     receipt.reversed_by = entry

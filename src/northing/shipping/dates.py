@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 
 from northing.access.acts import Act
 from northing.core.planning.passage import ExpectedLeg
@@ -18,10 +18,13 @@ class Said:
 
     at: datetime
     source: str
-    event: int
+    event: int | None
     instant: datetime | None = None
     rank: int = 0
 
+
+# What only follows from something else is believed where no one said it: as if said before all that was said.
+IMPLIED = datetime(1970, 1, 1, tzinfo=UTC)
 
 # What a person says by hand stands above what a machine says at the same instant.
 BY_HAND = 100
@@ -136,7 +139,8 @@ def sailed_days(
             departed = day.start
         if arrived and leg.main and day.ended:
             arrived = day.end
-    return departed, arrived
+    # A departure that no one spoke of is not later than an arrival that someone did.
+    return min(departed, arrived) if departed and arrived else departed, arrived
 
 
 def take_over_calls(calls: Iterable[tuple[PortCall, date | None, date | None]]) -> None:

@@ -5,18 +5,19 @@ from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, OuterRef, Q, Sum
 
 from northing.access.acts import Act
 from northing.activity.models import HistoryEntry
 from northing.core.costing.ownership import moments_through, ours_since
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
-from northing.ledger.models import Entry, Posting
+from northing.ledger.models import Account, Allocation, DocumentKind, Entry, Posting
 from northing.ledger.operations import open_entry, post_all
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
+from northing.receiving.models import Receipt
 from northing.shipping.models import ShipmentLine
 from northing.shipping.operations import own_shipment_lines
 
@@ -96,7 +97,7 @@ def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple
     """Goods aboard that are ours since another day than that of their moment.
 
     `days` are those of the moments, by shipment (id). Returns by shipment, rule and the day in the books the day it
-    should be; None where nothing has made them ours. Received goods have gone on to stock at their value.
+    should be; None where nothing has made them ours.
     """
     ours = _unsettled(days).order_by().values_list(*OWNED_BY).distinct()
     found = {}
@@ -111,8 +112,15 @@ OWNED_BY = ("container__shipment", "instalment__line__order__ours_from", "ours_o
 
 
 def _unsettled(shipments: Iterable[int]):
-    ours = ShipmentLine.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False, accounted=0)
-    return ours.exclude(instalment__line__order__ours_from="receipt")
+    """What is ours at a value that can still change: afloat, or received while only the receipt proves that it came;
+    and nothing of it was given back or claimed at that value."""
+    ours = ShipmentLine.objects.filter(container__shipment__in=list(shipments), ours_on__isnull=False)
+    of_shipment = Receipt.objects.filter(container__shipment=OuterRef("container__shipment"), reversed_by=None)
+    ours = ours.filter(Q(accounted=0) | Exists(of_shipment.filter(Q(proves_departure=True) | Q(proves_arrival=True))))
+    items = {"item__document_kind": DocumentKind.SHIPMENT_LINE, "item__document": OuterRef("pk")}
+    used = Allocation.objects.filter(item__account=Account.OWNED_NOT_BILLED, **items).order_by().values("item")
+    used = used.annotate(total=Sum("amount")).exclude(total=0)
+    return ours.exclude(instalment__line__order__ours_from="receipt").exclude(Exists(used))
 
 
 def brought_in() -> Exists:

@@ -6,12 +6,13 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.actions.costing import ownership
+from northing.actions.costing import absorb, ownership
 from northing.actions.shipping.sail import named
 from northing.activity.operations import add_history
 from northing.core.planning.passage import ExpectedLeg, PlannedLeg, expected_legs
 from northing.core.problems import Refused
-from northing.ledger.operations import open_entry
+from northing.ledger.models import Entry
+from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.shipping.dates import sailed_days
@@ -90,6 +91,8 @@ def value_anew(act: Act, shipments: Mapping[int, Shipment], days: Mapping[int, D
 
 def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due: date | None) -> None:
     names, links = named(shipments)
+    parts = parts if due else parts.filter(accounted=0)
+    received = set(parts.filter(accounted__gt=0).values_list("pk", flat=True))
     shipment_lines = list(parts.values_list("pk", flat=True))
     if not shipment_lines:
         return
@@ -106,4 +109,13 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
     ownership.give_up(open_entry(act, history, text, since), shipment_lines)
     if due:
         text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
-        ownership.take_ownership(open_entry(act, history, text, due), owned, due)
+        entry = open_entry(act, history, text, due)
+        ownership.take_ownership(entry, owned, due)
+        _follow_in_store(entry, [one for one in owned if one.goods.shipment_line in received])
+
+
+def _follow_in_store(entry: Entry, owned: Sequence[ownership.Owned]) -> None:
+    """What was received of the goods bears the new value, wherever it has gone since."""
+    totals = {absorb.Bearer(one.goods.line, one.goods.shipment_line): {None: one.base} for one in owned}
+    if totals:
+        post(entry, absorb.write(entry, absorb.absorption(totals)))

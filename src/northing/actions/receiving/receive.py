@@ -13,6 +13,7 @@ from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, ownership
 from northing.actions.receiving.found import Found, found_by
 from northing.actions.receiving.missing import miss, open_cases
+from northing.actions.receiving.proof_of_arrival import arrive_by_receipt
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -47,17 +48,18 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     """Take goods in. Layers, positions, books and story follow in the same transaction. Returns the receipt's id."""
     site = Site.objects.select_related("company").get(pk=request.site)
     act.require_at("receive", site.company_id, site.pk)
-    container = Container.objects.get(pk=request.container) if request.container else None
+    container = _locked_container(request)
     shipments = [container.shipment_id] if container else []
-    shipping.lock(shipments)
     refuse_if(_head_problems(act, request))
+    # Before the goods are read: with this they may be in another place, and ours.
+    proves = arrive_by_receipt(act, container, request.occurred_on) if container else {}
     found = found_by(request, site)
     text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
     history = add_history(act, "receive", text, _links(container, site, found), request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
     _account_for(container, found)
     _own_what_was_not(entry, request, found)
-    receipt = _write_receipt(act, request, site, container, found, history, entry)
+    receipt = _write_receipt(act, request, site, container, found, history, entry, proves)
     _move(history, found)
     layers = _write_layers(history, request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
@@ -73,6 +75,14 @@ def receive(act: Act, request: ReceiveRequest) -> int:
         cases=list(cases.values()),
     )
     return receipt.pk
+
+
+def _locked_container(request: ReceiveRequest) -> Container | None:
+    if request.container is None:
+        return None
+    container = Container.objects.get(pk=request.container)
+    container.shipment = shipping.lock([container.shipment_id])[container.shipment_id]
+    return container
 
 
 def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
@@ -108,7 +118,7 @@ def _own_what_was_not(entry: Entry, request: ReceiveRequest, found: Sequence[Fou
         ownership.take_ownership(entry, owned, request.occurred_on)
 
 
-def _write_receipt(act, request, site, container, found: Sequence[Found], history, entry: Entry) -> Receipt:
+def _write_receipt(act, request, site, container, found: Sequence[Found], history, entry: Entry, proves) -> Receipt:
     before, rates = _received_before(found), Rates(request.occurred_on)
     for one in found:
         value = _own_value(one, before[one.goods.pk], rates)
@@ -124,6 +134,7 @@ def _write_receipt(act, request, site, container, found: Sequence[Found], histor
         at=act.at,
         entry=entry,
         history=history,
+        **proves,
     )
     return receiving.write_receipt(receipt, [one.line for one in found])
 

@@ -8,6 +8,7 @@ from django.db.models import Sum
 
 from northing.access.acts import Act
 from northing.actions.costing import absorb, accruals, ownership
+from northing.actions.receiving.proof_of_arrival import unprove
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -53,6 +54,8 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     inventory.clear_layers(history, layers)
     _undo_books(entry, receipt, layers)
     _undo_movements(history, receipt, next((one.place for one in locked.values()), ""))
+    for shipment in locked.values():
+        unprove(act, history, receipt, shipment)
     _own_anew(act, history, entry, receipt, next(iter(locked.values()), None))
     _bear_anew(entry, receipt)
     receiving.mark_reversed(receipt, entry)

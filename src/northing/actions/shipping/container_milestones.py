@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import date
 
 from northing.access.acts import Act, future_problem
 from northing.actions.shipping import milestones
@@ -13,14 +13,12 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.reports.clocks import FACTS, facts_of
 from northing.shipping import dates
 from northing.shipping import operations as shipping
-from northing.shipping.dates import Said
+from northing.shipping.dates import IMPLIED, Said
 from northing.shipping.models import Container, DateStatement, Shipment
 from northing.shipping.queries import OWN, companies_aboard, planned_legs
 
 Kind = DateStatement.Kind
 WORDS = {"discharged": "discharged", "gate_out": "taken out of the port", "returned": "given back empty"}
-# What only follows from something else is believed where no one said it: as if said before all that was said.
-IMPLIED = datetime(1970, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True)

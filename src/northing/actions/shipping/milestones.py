@@ -20,6 +20,8 @@ from northing.core.planning.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.masterdata.models import Company
 from northing.messaging.webhooks import announce
+from northing.receiving.queries import EVENTS
+from northing.receiving.queries import proven as proven_by_receipt
 from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, ShipmentLine
@@ -230,8 +232,10 @@ def _sailing_problems(subject: _Subject, request: DateRequest) -> list[Problem]:
     if _recorded(subject, request.milestone) == request.value:
         what = f"The {request.milestone} is recorded already, on {request.value:%-d %b %Y}."
         raise RecordedAlready(Problem(what, "milestone", "Say another day to correct it."))
+    # A receipt proves that a shipment departed, and not when: a day before it may be said.
+    proven = proven_by_receipt(subject.shipments, "proves_departure")
     for shipment in subject.those("arrival"):
-        if shipment.departed_on and request.value < shipment.departed_on:
+        if shipment.departed_on and request.value < shipment.departed_on and shipment.pk not in proven:
             what = f"It departed on {shipment.departed_on:%-d %b %Y}."
             return [Problem("It cannot arrive before it departed.", "value", what)]
     for shipment in subject.those("on_board"):
@@ -246,9 +250,11 @@ def _recorded(subject: _Subject, milestone: str) -> date | None:
     said = recorded(subject.call.pk, milestone) if subject.call else None
     if said:
         return said
-    for event, (fact, _, _) in sail.SAILS.items():
-        for shipment in subject.those(event):
-            if getattr(shipment, fact):
+    for event, fact, mark in EVENTS:
+        those = [shipment for shipment in subject.those(event) if getattr(shipment, fact)]
+        proven = proven_by_receipt(those, mark)
+        for shipment in those:
+            if shipment.pk not in proven:
                 return getattr(shipment, fact)
     return None
 

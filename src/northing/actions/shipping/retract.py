@@ -9,15 +9,15 @@ from northing.access.acts import Act
 from northing.access.permissions import companies_of
 from northing.actions.costing import ownership, revalue
 from northing.actions.shipping import milestones, sail
-from northing.actions.shipping.container_milestones import IMPLIED, WORDS
+from northing.actions.shipping.container_milestones import WORDS
 from northing.activity.operations import Link, add_history, once
-from northing.core.planning.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.positions import operations as positions
+from northing.receiving.queries import EVENTS, proven
 from northing.shipping import dates
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DateStatement, Leg, PortCall, Shipment, ShipmentLine
-from northing.shipping.queries import UNSETTLED, Planned, companies_aboard, first_carried, planned_legs
+from northing.shipping.queries import UNSETTLED, companies_aboard, planned_legs
 
 MOST_NAMED = 6
 
@@ -53,7 +53,7 @@ def take_back(act: Act, request: TakeBackRequest) -> int:
 
 def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
     """`take_back` inside a transaction: the person who calls it follows the dates of what it returns."""
-    said = [one for one in statements if one.said_at != IMPLIED]
+    said = [one for one in statements if one.said_at != dates.IMPLIED]
     # What only follows goes with the last from which it follows, or by itself where it is what is meant.
     statements = [*said, *_implied_by(said)] if said else statements
     calls = list(PortCall.objects.filter(statements__in=statements).select_related("voyage").distinct())
@@ -66,9 +66,8 @@ def unsay(act: Act, statements: Sequence[DateStatement]) -> Unsaid:
     planned, _ = planned_legs(shipments.values(), act.today)
     for event in ("arrival", "on_board"):
         fact, source, target = sail.SAILS[event]
-        undone = [
-            one for one in shipments.values() if getattr(one, fact) and not _happened(event, planned[one.pk], act)
-        ]
+        unsaid = [one for one in shipments.values() if not sail.happened(event, planned[one.pk], act.today)]
+        undone = _without_proof(event, [one for one in unsaid if getattr(one, fact)])
         if undone:
             refuse_if(_undoing_problems(event, undone))
             positions.move_all(history, target, source, UNSETTLED, [[one.pk for one in undone]])
@@ -96,19 +95,20 @@ def _implied_by(statements: Iterable[DateStatement]) -> QuerySet[DateStatement]:
     implied = DateStatement.objects.filter(
         Q(leg__in=main) | Q(call__in=main.exclude(discharge_call=None).values("discharge_call")),
         milestone="arrival",
-        said_at=IMPLIED,
+        said_at=dates.IMPLIED,
         retracted=False,
     )
     return implied.exclude(pk__in=gone).exclude(Exists(of_leg)).exclude(Exists(of_call))
 
 
-def _happened(event: str, planned: Planned, act: Act) -> bool:
-    legs, plan = planned
-    days = expected_legs(plan, act.today)
-    first = first_carried(legs)
-    if event == "arrival":
-        return any(day.ended for leg, day in zip(legs, days, strict=True) if leg.main)
-    return any(day.started for leg, day in zip(legs, days, strict=True) if leg is first)
+def _without_proof(event: str, shipments: Sequence[Shipment]) -> list[Shipment]:
+    """Those that no receipt proves to have departed, or arrived; the others did so by the day of their receipt."""
+    fact, mark = next((fact, mark) for name, fact, mark in EVENTS if name == event)
+    receipts = proven(shipments, mark)
+    for shipment in shipments:
+        if shipment.pk in receipts:
+            dates.mark_sailed([shipment], fact, receipts[shipment.pk].occurred_on)
+    return [shipment for shipment in shipments if shipment.pk not in receipts]
 
 
 def _undoing_problems(event: str, undone: Iterable[Shipment]) -> list[Problem]:

@@ -12,7 +12,7 @@ from northing.messaging.webhooks import Told, announce
 from northing.positions import operations as positions
 from northing.shipping import dates
 from northing.shipping.models import Leg, Shipment, ShipmentLine
-from northing.shipping.queries import UNSETTLED, companies_of_shipments, first_carried, planned_legs
+from northing.shipping.queries import UNSETTLED, Planned, companies_of_shipments, first_carried, planned_legs
 
 # What happens, the fact of the shipment that it is, and from where to where its goods go with it.
 SAILS = {"on_board": ("departed_on", "packed", "under_way"), "arrival": ("arrived_on", "under_way", "landed")}
@@ -31,6 +31,16 @@ def event_of(leg: Leg, legs: list[Leg], milestone: str) -> str | None:
     if first and leg.pk == first.pk:
         return "on_board"
     return "pickup" if leg.number == 1 else None
+
+
+def happened(event: str, planned: Planned, today: date) -> bool:
+    """Whether someone said that it departed, or arrived, by what is believed now."""
+    legs, plan = planned
+    days = expected_legs(plan, today)
+    if event == "arrival":
+        return any(day.ended for leg, day in zip(legs, days, strict=True) if leg.main)
+    first = first_carried(legs)
+    return any(day.started for leg, day in zip(legs, days, strict=True) if leg is first)
 
 
 def depart_first(act: Act, history, shipments: Sequence[Shipment], moments: set[str]) -> None:

@@ -140,7 +140,7 @@ def shipment_move(facts: ShipmentFacts) -> Move | None:
         return Move(US, "nothing is packed yet", facts.created_on)
     if facts.open_quantity <= 0:
         return None
-    if facts.departure is None:
+    if facts.departure is None and not facts.arrived_on:
         return Move(US, "has no legs: plan its passage", facts.created_on)
     if not facts.departed_on:
         return Move(CARRIER, "to depart", facts.created_on, facts.departure)

@@ -27,6 +27,8 @@ class Migration(migrations.Migration):
                 ('delivery_note', models.CharField(max_length=40)),
                 ('occurred_on', models.DateField()),
                 ('at', models.DateTimeField()),
+                ('proves_departure', models.BooleanField(default=False)),
+                ('proves_arrival', models.BooleanField(default=False)),
                 ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
                 ('container', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='receipts', to='shipping.container')),
                 ('entry', models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, to='ledger.entry')),

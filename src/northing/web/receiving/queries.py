@@ -45,12 +45,12 @@ def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
     still = ShipmentLine.objects.filter(
         instalment__line__order__company__in=companies,
         accounted__lt=F("quantity"),
-        container__shipment__expected_dock__isnull=False,
+        container__isnull=False,
     )
     day = Coalesce("container__own_dock", "container__shipment__expected_dock")
     site = F("instalment__line__order__site")
     pairs = still.order_by().annotate(site=site).values("container", "site").annotate(day=Min(day))
-    found = list(pairs.order_by("day", "container__number", "container", "site")[first:past])
+    found = list(pairs.order_by(F("day").asc(nulls_last=True), "container__number", "container", "site")[first:past])
     parts = still.filter(container__in=[row["container"] for row in found]).order_by("pk")
     parts = parts.select_related(
         "container__shipment__voyage", "instalment__line__order__site", "instalment__line__item"
