@@ -217,8 +217,9 @@ def test_a_withdrawal_that_a_receipt_stands_against_does_not_stop_the_lot(world)
     afloat.receive(afloat.cargo, {"A": D(240)})
     # The receipt proves that it came, whatever is withdrawn of the container beside it.
     assert hear(afloat, box("-b", "DISC", -3) | {"retractedEventID": "b"})["waits"] == 0
-    heard = hear(afloat, call("-d", "ARRI", -4, 0) | {"retractedEventID": "c"}, call("e", "DEPA", -20, 0, "ACT"))
-    assert (heard["waits"], heard["tied"]) == (1, 1)
+    other = box("e", "DISC", -1, number="XXXU1234567")
+    heard = hear(afloat, call("-d", "ARRI", -4, 0) | {"retractedEventID": "c"}, other)
+    assert (heard["waits"], heard["new"]) == (2, 2)
     assert "Reverse the receipt first" in CarrierEvent.objects.get(event_id="-d").says
     assert Shipment.objects.get(pk=afloat.cargo.pk).place == "landed"
 
