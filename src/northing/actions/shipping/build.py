@@ -28,8 +28,11 @@ def build(act: Act, request: BuildRequest) -> dict:
     load = request.load
     if request.opening is not None:
         load = replace(load, shipment=pack.create_shipment(act.inner(), request.opening))
+    asked = routing.RouteRequest(load.shipment, request.route, request.voyages, request.begin)
     if request.route:
-        routing.plan_by_route(
-            act.inner(), routing.RouteRequest(load.shipment, request.route, request.voyages, request.begin)
-        )
-    return loading.load(act.inner(), load)
+        routing.plan_by_route(act.inner(), asked)
+    done = loading.load(act.inner(), load)
+    if request.voyages and not request.route:
+        # The ports follow from the goods that are aboard now.
+        routing.plan_by_route(act.inner(), asked)
+    return done

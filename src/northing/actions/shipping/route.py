@@ -11,13 +11,16 @@ from northing.core.planning.routes import Step, worked_out
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import RouteLeg
 from northing.masterdata.queries import calendars_of
-from northing.shipping.models import CARRIED, PortCall
+from northing.shipping.models import CARRIED, PortCall, ShipmentLine
 from northing.shipping.operations import LegPlan, with_main
 
 
 @dataclass(frozen=True)
 class RouteRequest:
-    """A route by its name, the voyages (ids) that sail its legs in their order, and the first day without any."""
+    """A route by its name, the voyages (ids) that sail its legs in their order, and the first day without any.
+
+    Without a route the voyages are the passage: from where the goods' suppliers load to where their sites discharge.
+    """
 
     shipment: int
     route: str
@@ -28,7 +31,7 @@ class RouteRequest:
 @once
 def plan_by_route(act: Act, request: RouteRequest) -> int:
     """Plan the legs of a shipment by a pattern. Returns the shipment (id)."""
-    plans = tuple(legs_by_route(request, act.today))
+    plans = tuple(legs_by_route(request, act.today) if request.route else legs_by_voyages(request))
     return pack.plan_passage(act.inner(), pack.PassageRequest(request.shipment, None, plans))
 
 
@@ -55,6 +58,34 @@ def legs_by_route(request: RouteRequest, today: date) -> list[LegPlan]:
         load, discharge = calls.get(leg.pk, (None, None))
         keys = (load and load.pk, discharge and discharge.pk)
         plans.append(LegPlan(leg.mode, leg.origin, leg.destination, start, end, False, *keys))
+    return with_main(plans)
+
+
+def legs_by_voyages(request: RouteRequest) -> list[LegPlan]:
+    """A leg for each voyage. Raises Refused where two of them meet at no port."""
+    calls = PortCall.objects.filter(voyage__in=request.voyages, omitted=False).order_by("number")
+    by_voyage: dict[int, list[PortCall]] = {}
+    for call in calls.select_related("port"):
+        by_voyage.setdefault(call.voyage_id, []).append(call)
+    chain = [by_voyage.get(voyage, []) for voyage in dict.fromkeys(request.voyages)]
+    aboard = ShipmentLine.objects.filter(container__shipment=request.shipment)
+    order = "instalment__line__order"
+    ports = set(aboard.order_by().values_list(f"{order}__supplier__port", f"{order}__site__port"))
+    begin, plans = {load for load, _ in ports}, []
+    for place, of_voyage in enumerate(chain):
+        ends = {call.port_id for call in chain[place + 1]} if place + 1 < len(chain) else {port for _, port in ports}
+        load = next((call for call in of_voyage if call.port_id in begin), of_voyage[0] if of_voyage else None)
+        later = [call for call in of_voyage if load and call.number > load.number]
+        discharge = next((call for call in later if call.port_id in ends), None)
+        if discharge is None and place + 1 == len(chain):
+            discharge = later[-1] if later else None
+        if load is None or discharge is None:
+            raise Refused(Problem("The voyages meet at no port.", "voyage", "Choose the route that they sail."))
+        days = load.expected_departure, discharge.expected_arrival
+        if None in days:
+            raise Refused(Problem("A call of the voyage has no day.", "voyage", "Enter its days on the voyage's page."))
+        plans.append(LegPlan("sea", load.port_id, discharge.port_id, *days, False, load.pk, discharge.pk))
+        begin = {discharge.port_id}
     return with_main(plans)
 
 

@@ -10,7 +10,7 @@ from northing.actions.customs import entries
 from northing.core.problems import Refused
 from northing.customs.models import CustomsEntry
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Company
+from northing.masterdata.models import Company, Party
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page
 from northing.web.customs.forms import EntryForm
@@ -24,7 +24,7 @@ def customs(request, shipment_id: int, company_id: int):
     company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
     entered = CustomsEntry.objects.filter(shipment=shipment, company=company).select_related("office").order_by("-pk")
     standing = next((one for one in entered if not one.reversed_by_id), None)
-    initial = {"day": timezone.localdate(), "office": standing and standing.office_id}
+    initial = {"day": timezone.localdate(), "office": _usual_office(company, standing)}
     initial["corrects"] = standing and standing.pk
     form = EntryForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
@@ -40,6 +40,17 @@ def customs(request, shipment_id: int, company_id: int):
     except Refused as refused:
         context["refused"] = refused.problems
     return render(request, "customs/entry.html", context, status=422 if form.errors else 200)
+
+
+def _usual_office(company: Company, standing: CustomsEntry | None) -> int | None:
+    """The office of the entry that stands, else of the company's last one, else the only one of its country."""
+    last = standing or CustomsEntry.objects.filter(company=company).order_by("-pk").first()
+    if last:
+        return last.office_id
+    found = list(
+        Party.objects.filter(kind=Party.Kind.CUSTOMS, country=company.country).values_list("pk", flat=True)[:2]
+    )
+    return found[0] if len(found) == 1 else None
 
 
 @form_for("book_customs_entry")

@@ -1,5 +1,7 @@
 """Quality: held goods, verdicts, cases, returns."""
 
+from decimal import Decimal
+
 from django.contrib import messages
 from django.db.models import F, Sum
 from django.shortcuts import get_object_or_404, redirect, render
@@ -47,10 +49,10 @@ def inspect(request, layer_id: int):
         "item", "site", "company", "shipment_line__instalment__line__order__supplier"
     )
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
-    held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or 0
+    held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or Decimal(0)
     start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}
     form = InspectForm(request.POST or None, initial=start)
-    if request.method == "POST" and form.do(request, inspecting.inspect, lambda _: form.asked(layer.pk)):
+    if request.method == "POST" and form.do(request, inspecting.inspect, lambda _: form.asked(layer.pk, held)):
         messages.success(request, "The verdict is recorded.")
         return redirect("quality")
     context = {

@@ -49,6 +49,14 @@ class ReceiveForm(ActionForm):
                 names = [f"{name}-{end}" for name in NAMES]
                 yield None if number else part, *(self[name] if name in self.fields else None for name in names)
 
+    def clean(self):
+        """Received as expected: what was not counted is what was expected."""
+        entered = super().clean()
+        for part in self.parts if "all" in self.data else ():
+            if all(entered.get(f"row-{end}") is None for end in part.ends()):
+                entered[f"row-{part.key}"] = part.open
+        return entered
+
     def asked(self, container: int | None) -> ReceiveRequest:
         """The receipt as a request; rows with nothing entered were not counted."""
         entered = self.cleaned_data

@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import may
+from northing.access.queries import scoped
 from northing.confirmations.models import Answer
 from northing.core.worklist.moves import CARRIER, CUSTOMS, DOCK, QUALITY
 from northing.drawings.figures import count, money
@@ -52,6 +53,13 @@ def acts_of(matters: Sequence[Matter], person) -> dict[int, list[Act]]:
             if may(person, act.permission, matter.company_id):
                 found.setdefault(matter.pk, []).append(act)
     return found
+
+
+def acts_on(kind: str, record: int, person) -> list[Act]:
+    """The acts that end what waits of one record, for its own page; one of each, whoever's goods wait for it."""
+    matters = list(scoped(Matter.objects.filter(kind=kind, record=record), person).order_by("pk"))
+    found = acts_of(matters, person)
+    return list({act.address: act for matter in matters for act in found.get(matter.pk, ())}.values())
 
 
 Offered = list[tuple[Matter, Act]]

@@ -3,6 +3,7 @@
 import tempfile
 from datetime import date
 from pathlib import Path
+from uuid import uuid4
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
@@ -42,6 +43,7 @@ from northing.web.orders.forms.orders import WholeForm
 from northing.web.shipping.forms.required_documents import DocumentDoneForm, RequiredDocumentForm
 from northing.web.shipping.forms.shipments import BoxesForm, CallFormSet, DateForm, LegFormSet, PassageForm, VoyageForm
 from northing.web.shipping.queries.date_history import said_of_shipment
+from northing.web.worklist.acts import acts_on
 
 SHOWN = 200
 
@@ -117,6 +119,8 @@ def shipment(request, shipment_id: int):
         "total": _total(shipment_lines),
         "date_form": DateForm(shipment=record, initial={"value": timezone.localdate()}),
         "history": history_for(request, "shipment", record.pk),
+        "doing": acts_on("shipment", record.pk, request.user),
+        "key": uuid4().hex,
     }
     return render(request, "shipping/shipment.html", context)
 

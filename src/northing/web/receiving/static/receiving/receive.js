@@ -1,4 +1,4 @@
-// Counting at the dock: all as expected in one touch; a short rest asks at once whether it is still coming.
+// Counting at the dock: a short rest asks at once whether it is still coming.
 import { read } from "../common/exact.js";
 
 const rows = [...document.querySelectorAll("table.entry tbody tr")].filter((row) => row.querySelector("[data-expected]"));
@@ -25,12 +25,3 @@ for (const row of rows) {
   row.addEventListener("input", () => ask(row));
   ask(row);
 }
-const all = document.getElementById("all-as-expected");
-// It does nothing before this is here.
-if (all) all.disabled = false;
-all?.addEventListener("click", () => {
-  for (const row of rows) {
-    found(row).value = row.querySelector("[data-expected]").dataset.expected;
-    ask(row);
-  }
-});

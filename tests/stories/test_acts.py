@@ -1,0 +1,211 @@
+"""Jobs by the shortest road, their acts counted in the page."""
+
+from datetime import timedelta
+
+import pytest
+from playwright.sync_api import expect
+
+from northing.actions.confirmations import answers
+from northing.actions.shipping import pack
+from northing.masterdata.models import Item
+from northing.orders.models import PurchaseOrder
+from northing.receiving.models import Receipt
+from northing.shipping.models import Shipment
+from northing.shipping.operations import CallPlan
+from tests.stories.acts import job
+from tests.worlds import CONTAINERS, TODAY, D
+
+
+@pytest.fixture
+def used(stage):
+    """A house in which the person has ordered before: where from is proposed again."""
+    stage.world.sent_order({"C": D(1)})
+    return stage
+
+
+def enter_order(page, *lines, discount=""):
+    """From the list of orders to the order, sent or waiting."""
+    page.click("a:has-text('New order')")
+    page.select_option("#id_supplier", label="Supplier USD")
+    for index, (item, quantity) in enumerate(lines):
+        page.fill(f"#id_lines-{index}-item", item)
+        page.fill(f"#id_lines-{index}-packs", quantity)
+    if discount:
+        page.fill("#id_discount", discount)
+    page.click("button:has-text('Send to supplier')")
+    page.wait_for_selector(".story")
+
+
+def main(page):
+    return expect(page.locator("main"))
+
+
+def test_an_order_of_two_lines(used):
+    stage = used
+    page = stage.page("expediter", "/orders/")
+    with job("order of two lines at agreed prices, discount, to sent, where no second approval is needed", 9) as done:
+        done.hear(page)
+        enter_order(page, ("A", "240"), ("A", "60"), discount="2")
+        main(page).to_contain_text("Sent to the supplier")
+    order = PurchaseOrder.objects.latest("pk")
+    assert (order.stage, order.discount, order.lines.count()) == ("sent", D("0.02"), 2)
+
+
+def test_an_order_with_a_second_person(used):
+    stage = used
+    stage.world.ask_second_person()
+    page, second = stage.page("expediter", "/orders/"), stage.page("approver", "/")
+    with job("the same with approval by a second person (both people's acts)", 11) as done:
+        done.hear(page)
+        enter_order(page, ("A", "240"), ("A", "60"), discount="2")
+        main(page).to_contain_text("a second person approves")
+        second.reload()
+        done.hear(second)
+        second.click("button:has-text('Approve and send')")
+        main(second).to_contain_text("Approved and sent")
+    assert PurchaseOrder.objects.latest("pk").stage == "sent"
+
+
+def test_goods_that_come_unannounced(used):
+    stage = used
+    page, dock = stage.page("expediter", "/orders/"), stage.page("dock", "/receiving/")
+    with job("order to received, goods that come unannounced and unpacked", 16) as done:
+        done.hear(page)
+        enter_order(page, ("A", "240"))
+        record_answer(page)
+        dock.reload()
+        done.hear(dock)
+        dock.click("#unpacked tr:has-text('KLN-00002') a:has-text('Receive')")
+        receive_all(dock)
+    assert stage.world.line("A").instalments.get().position.in_store == 240
+
+
+def test_through_a_container_with_a_known_voyage(used):
+    stage, world = used, used.world
+    calls = (CallPlan("CNNGB", None, TODAY), CallPlan("NZTRG", TODAY + timedelta(days=20), None))
+    voyage = pack.VoyageRequest("Tern", "9074729", "7S", world.parties["provider"].pk, calls)
+    pack.create_voyage(world.act("shipping"), voyage)
+    page, shipping, costs, dock = (
+        stage.page(who, path)
+        for who, path in (("expediter", "/orders/"), ("shipping", "/shipping/loading/"), ("costs", "/"), ("dock", "/"))
+    )
+    with job("order to received through one container with a known voyage, all facts recorded", 26) as done:
+        done.hear(page)
+        enter_order(page, ("A", "240"))
+        record_answer(page)
+        shipping.reload()
+        done.hear(shipping)
+        shipping.check("tr:has-text('KLN-00002') input[type=checkbox]")
+        shipping.click("button:has-text('Load')")
+        shipping.fill("[name=box-0-number]", CONTAINERS[0])
+        shipping.select_option("[name=box-0-type]", "22G1")
+        shipping.fill("[name=box-0-seal]", "SL-1")
+        shipping.fill("td.stow input", "240")
+        shipping.select_option("#id_voyage", index=1)
+        shipping.click("button:text-is('Load')")
+        main(shipping).to_contain_text("The shipment is loaded")
+        for button in ("Departed today", "Arrived today"):
+            happens_today(shipping, button)
+        costs.reload()
+        done.hear(costs)
+        costs.click("a:has-text('Book entry')")
+        costs.fill("#id_number", "E-1")
+        costs.click("text=Book the entry")
+        main(costs).to_contain_text("The customs entry is booked")
+        dock.reload()
+        done.hear(dock)
+        dock.click("a:has-text('Receive')")
+        receive_all(dock)
+    assert world.line("A").instalments.get().position.in_store == 240
+    shipment = Shipment.objects.get()
+    assert (shipment.departed_on, shipment.arrived_on, shipment.voyage.vessel) == (TODAY, TODAY, "Tern")
+
+
+def record_answer(page):
+    page.click("text=Record an answer")
+    page.click("button:has-text('Record answer')")
+    page.wait_for_selector(".story")
+
+
+def receive_all(page):
+    page.fill("#id_delivery_note", "DN-1")
+    page.click("button:has-text('Receive all as expected')")
+    main(page).to_contain_text("Received.")
+
+
+def aboard(stage) -> Shipment:
+    return stage.world.shipment([stage.world.sent_order({"A": D(240)})])
+
+
+def test_departure_and_arrival_of_today(stage):
+    aboard(stage)
+    page = stage.page("shipping", "/?party=carrier")
+    with job("departure of today, all aboard", 2) as done:
+        done.hear(page)
+        happens_today(page, "Departed today")
+    assert page.url.endswith("/?party=carrier"), "the Watch keeps its filter"
+    assert Shipment.objects.get().departed_on == TODAY
+    with job("arrival of today, all aboard", 2) as done:
+        done.hear(page)
+        happens_today(page, "Arrived today")
+    assert Shipment.objects.get().arrived_on == TODAY
+
+
+def happens_today(page, button):
+    page.click(f"button:has-text('{button}')")
+    page.click("button:has-text('Record actual')")
+    main(page).to_contain_text("everything aboard follows")
+
+
+def test_from_the_watch_through_customs_to_the_dock(stage):
+    world = stage.world
+    shipment = aboard(stage)
+    world.say(shipment, "departure", TODAY - timedelta(days=1))
+    world.say(shipment, "arrival")
+    page = stage.page("costs", "/")
+    with job("customs entry as computed, from the Watch", 3) as done:
+        done.hear(page)
+        page.click("a:has-text('Book entry')")
+        page.fill("#id_number", "E-1")
+        page.click("text=Book the entry")
+        main(page).to_contain_text("The customs entry is booked")
+    dock = stage.page("dock", "/")
+    with job("receive all as expected, from the Watch", 3) as done:
+        done.hear(dock)
+        dock.click("a:has-text('Receive')")
+        receive_all(dock)
+    assert Receipt.objects.get().lines.get().quantity == 240
+
+
+def test_an_inspection_with_failures(stage):
+    Item.objects.filter(code="A").update(inspected=True)
+    stage.world.receive(aboard(stage), {"A": D(100)})
+    page = stage.page("inspector", "/")
+    with job("inspect a part delivery, some fail", 4) as done:
+        done.hear(page)
+        page.click("main a:has-text('Inspect')")
+        page.fill("#id_passed", "93")
+        page.select_option("#id_reason", "chipped")
+        page.click("text=Record the verdict")
+        main(page).to_contain_text("The verdict is recorded")
+    position = stage.world.line("A").instalments.get().position
+    assert (position.in_store, position.rejected) == (93, 7)
+
+
+def test_an_answer_is_taken_where_it_stands(stage):
+    world = stage.world
+    late = world.sent_order({"A": D(240)}, agreed=False)
+    answer_later(world, late)
+    page = stage.page("expediter", "/confirmations/")
+    with job("see and take a supplier's answer", 1) as done:
+        done.hear(page)
+        page.click("button:has-text('Accept')")
+        main(page).to_contain_text("Accepted: 1 answer")
+    assert page.url.endswith("/confirmations/")
+    assert late.lines.get().instalments.get().agreed_quantity == 240
+
+
+def answer_later(world, order):
+    part = order.lines.get().instalments.get()
+    row = answers.AnswerRow(part.pk, part.quantity, part.asked_on + timedelta(days=9), part.pack_price)
+    answers.record_answers(world.act("expediter"), answers.AnswersRequest(order.pk, "", TODAY, (row,)))
