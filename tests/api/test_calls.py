@@ -58,6 +58,16 @@ def test_the_same_key_does_an_action_once(world, program):
     assert other.status_code == 409 and PurchaseOrder.objects.count() == 1
 
 
+def test_a_key_is_never_cut(world, program):
+    """Two keys that begin alike are two keys; one that is too long is refused."""
+    for end in "ab":
+        assert program.send("post", "/orders", NEW, idempotency_key="k" * 254 + end).status_code == 201
+    assert PurchaseOrder.objects.count() == 2
+    answer = program.send("post", "/orders", NEW, idempotency_key="k" * 256)
+    assert answer.status_code == 422 and "at most 255" in answer.content.decode()
+    assert PurchaseOrder.objects.count() == 2
+
+
 def test_the_second_of_two_is_told_what_the_first_did(world, program):
     order = program.send("post", "/orders", NEW).json()
     change = {"version": order["version"], "lines": [{"number": 1, "quantity": "250"}]}

@@ -1,5 +1,6 @@
 """Pages that change an order, its story with remarks and documents, and its papers."""
 
+import hashlib
 from datetime import timedelta
 from decimal import Decimal as D
 
@@ -8,6 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from northing.actions.activity import remarks
+from northing.activity import store
 from northing.activity.documents import where
 from northing.activity.models import Document, HistoryEntry
 from northing.core.problems import NotAllowed
@@ -230,11 +232,27 @@ def test_what_is_no_document_is_refused(desk, content, name, says):
     assert says in answer.content and not Document.objects.exists()
 
 
-def test_a_lost_file_is_said_to_be_lost(desk):
+@pytest.mark.parametrize("left", [None, b"%PDF-1", b"%PDF- of another kind"])
+def test_a_lost_or_torn_file_is_never_given_out_and_a_second_upload_mends_it(desk, left):
     attach(desk, PDF + b"lost")
     found = Document.objects.get()
-    where(found.sha256).unlink()
-    assert desk.client.get(reverse("document", args=[found.pk])).status_code == 404
+    path, url = where(found.sha256), reverse("document", args=[found.pk])
+    path.unlink() if left is None else path.write_bytes(left)
+    answer = desk.client.get(url)
+    assert answer.status_code == 409 and b"damaged or gone" in answer.content
+    attach(desk, PDF + b"lost", "again.pdf")
+    assert b"".join(desk.client.get(url).streaming_content) == PDF + b"lost"
+
+
+def test_a_power_cut_while_a_file_is_written_leaves_nothing_under_its_name(desk, monkeypatch):
+    def no_power(_):
+        raise OSError("no space left on device")
+
+    monkeypatch.setattr(store.os, "fsync", no_power)
+    with pytest.raises(OSError, match="no space"):
+        attach(desk, PDF + b"cut")
+    folder = where(hashlib.sha256(PDF + b"cut").hexdigest()).parent
+    assert not Document.objects.exists() and list(folder.iterdir()) == []
 
 
 def test_papers_of_every_revision(desk):

@@ -11,6 +11,9 @@ from northing.access.permissions import require
 from northing.core.money.periods import day_problems
 from northing.core.problems import NotAllowed, Problem
 
+# Of a key that makes an action happen once; a longer one is refused, never cut: two keys might become one.
+LONGEST_KEY = 255
+
 
 @dataclass(frozen=True)
 class Act:

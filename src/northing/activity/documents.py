@@ -2,11 +2,13 @@
 
 import hashlib
 from pathlib import Path
+from typing import BinaryIO
 
 from django.conf import settings
 
 from northing.access.acts import Act
 from northing.activity.models import Document
+from northing.activity.store import is_whole, keep
 from northing.core.problems import Problem, Refused
 
 LARGEST = 10_000_000
@@ -51,9 +53,8 @@ def attach(act: Act, kind: str, record: int, company: int | None, name: str, con
         raise Refused(Problem("The file is larger than 10 MB.", "file", "Make it smaller, or split it."))
     kind_of_file, digest = media_type(content, name), hashlib.sha256(content).hexdigest()
     path = where(digest)
-    path.parent.mkdir(parents=True, exist_ok=True)
-    if not path.exists():
-        path.write_bytes(content)
+    if not is_whole(path, digest):
+        keep(path, [content])
     return Document.objects.create(
         kind=kind,
         record=record,
@@ -66,6 +67,15 @@ def attach(act: Act, kind: str, record: int, company: int | None, name: str, con
         added_by=act.person,
         added_at=act.at,
     )
+
+
+def content_of(document: Document) -> BinaryIO:
+    """The document's content, open for reading. Raises Refused where it is not there as it was attached."""
+    path = where(document.sha256)
+    if not is_whole(path, document.sha256):
+        what = f"The file of {document.name!r} is damaged or gone."
+        raise Refused(Problem(what, mend="Attach it again; or restore it from a backup."))
+    return path.open("rb")
 
 
 def where(digest: str) -> Path:

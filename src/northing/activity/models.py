@@ -38,7 +38,7 @@ class HistoryLink(models.Model):
 class IdempotencyKey(models.Model):
     """A key that came with an action, the digest of the request, and what the action returned."""
 
-    key = models.CharField(max_length=64)
+    key = models.CharField(max_length=260)
     actor = models.ForeignKey(Person, models.PROTECT)
     action = models.CharField(max_length=24)
     digest = models.CharField(max_length=64)

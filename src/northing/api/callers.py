@@ -4,9 +4,9 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja.security import HttpBearer
 
-from northing.access.acts import Act
+from northing.access.acts import LONGEST_KEY, Act
 from northing.actions.access.tokens import token_of
-from northing.core.problems import NotAllowed, Problem
+from northing.core.problems import NotAllowed, Problem, Refused
 
 
 class Token(HttpBearer):
@@ -22,8 +22,11 @@ class Token(HttpBearer):
 
 def act_of(request: HttpRequest) -> Act:
     """The act of the token's person; `Idempotency-Key` makes its action happen once."""
-    key = request.headers.get("Idempotency-Key", "").replace("\x00", "")[:60]
-    return Act(request.auth.person, timezone.now(), f"api:{key}"[:64] if key else "", "api")
+    key = request.headers.get("Idempotency-Key", "").replace("\x00", "")
+    if len(key) > LONGEST_KEY:
+        what = f"The Idempotency-Key has {len(key)} characters; at most {LONGEST_KEY} tell one call from another."
+        raise Refused(Problem(what, "Idempotency-Key", "Send a shorter one, such as a UUID."))
+    return Act(request.auth.person, timezone.now(), f"api:{key}" if key else "", "api")
 
 
 def require(request: HttpRequest, scope: str) -> None:

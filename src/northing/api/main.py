@@ -30,7 +30,7 @@ class Northing(NinjaAPI):
                 for code, answer in call.get("responses", {}).items():
                     if int(code) >= 400 and "content" in answer:
                         answer["content"] = {PROBLEM: next(iter(answer["content"].values()))}
-                key = {"name": "Idempotency-Key", "in": "header", "schema": {"type": "string", "maxLength": 60}}
+                key = {"name": "Idempotency-Key", "in": "header", "schema": {"type": "string", "maxLength": 255}}
                 if "requestBody" in call or call["operationId"].endswith("_order"):
                     call.setdefault("parameters", []).append(key)
         return found

@@ -45,7 +45,7 @@ class Run:
 
     def act(self, key: str = "") -> Act:
         """The act of the person whose job it is, with a key that is the job's own."""
-        whole = f"{self.job.key[:40]}:{key}" if key else ""
+        whole = f"job {self.job.pk}:{key}" if key else ""
         return Act(self.job.person, timezone.now(), whole, "job")
 
     def count(self, done: int) -> None:

@@ -17,7 +17,7 @@ class Job(models.Model):
     kind = models.CharField(max_length=24)
     title = models.CharField(max_length=160)
     person = models.ForeignKey(Person, models.PROTECT, related_name="jobs")
-    key = models.CharField(max_length=64)
+    key = models.CharField(max_length=260)
     request = models.JSONField()
     total = models.PositiveIntegerField(default=0)
     done = models.PositiveIntegerField(default=0)

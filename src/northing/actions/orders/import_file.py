@@ -5,7 +5,6 @@ so that a worker that was killed goes on where it was.
 """
 
 import hashlib
-import tempfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
@@ -20,6 +19,7 @@ from northing.actions.orders.check_file import CHANGES, NEW, SAME, WRONG, Judge,
 from northing.actions.orders.revise import change_order
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import HistoryDraft, add_history_rows, once
+from northing.activity.store import settle, written_beside
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.formats import grids, order_rows, ubl
 from northing.orders import operations as orders
@@ -47,21 +47,16 @@ def folder() -> Path:
 
 def keep(chunks: Iterable[bytes]) -> str:
     """Put a file on disk and return its digest. Raises Refused when it is too large."""
-    folder().mkdir(parents=True, exist_ok=True)
     digest, size = hashlib.sha256(), 0
-    with tempfile.NamedTemporaryFile(dir=folder(), delete=False) as file:
-        try:
-            for chunk in chunks:
-                size += len(chunk)
-                if size > grids.LARGEST:
-                    what = f"The file is larger than {grids.LARGEST // 1_000_000} MB."
-                    raise Refused(Problem(what, "file", "Split it."))
-                digest.update(chunk)
-                file.write(chunk)
-            Path(file.name).rename(folder() / digest.hexdigest())
-        except BaseException:
-            Path(file.name).unlink(missing_ok=True)
-            raise
+    with written_beside(folder()) as (file, path):
+        for chunk in chunks:
+            size += len(chunk)
+            if size > grids.LARGEST:
+                what = f"The file is larger than {grids.LARGEST // 1_000_000} MB."
+                raise Refused(Problem(what, "file", "Split it."))
+            digest.update(chunk)
+            file.write(chunk)
+        settle(file, path, folder() / digest.hexdigest())
     return digest.hexdigest()
 
 

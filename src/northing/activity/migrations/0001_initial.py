@@ -43,7 +43,7 @@ class Migration(migrations.Migration):
             name='IdempotencyKey',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('key', models.CharField(max_length=64)),
+                ('key', models.CharField(max_length=260)),
                 ('action', models.CharField(max_length=24)),
                 ('digest', models.CharField(max_length=64)),
                 ('result', models.JSONField(null=True)),

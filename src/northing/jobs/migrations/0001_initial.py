@@ -20,7 +20,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('kind', models.CharField(max_length=24)),
                 ('title', models.CharField(max_length=160)),
-                ('key', models.CharField(max_length=64)),
+                ('key', models.CharField(max_length=260)),
                 ('request', models.JSONField()),
                 ('total', models.PositiveIntegerField(default=0)),
                 ('done', models.PositiveIntegerField(default=0)),

@@ -10,7 +10,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from northing.actions.activity import remarks
-from northing.activity.documents import LARGEST, where
+from northing.activity.documents import LARGEST, content_of
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Party
 from northing.shipping.models import Container
@@ -76,11 +76,9 @@ def document(request, document_id: int):
         found = remarks.document_of(act_of(request), document_id)
     except (Refused, NotAllowed):
         raise Http404 from None
-    path = where(found.sha256)
-    if not path.exists():
-        raise Http404
+    content = content_of(found)
     shown = found.shown and request.GET.get("show") == "1"
-    answer = FileResponse(path.open("rb"), as_attachment=not shown, filename=found.name, content_type=found.media_type)
+    answer = FileResponse(content, as_attachment=not shown, filename=found.name, content_type=found.media_type)
     # Whatever it holds may do nothing, and is what we say it is.
     answer["Content-Security-Policy"] = "sandbox; default-src 'none'; style-src 'unsafe-inline'"
     answer["X-Content-Type-Options"] = "nosniff"

@@ -11,7 +11,7 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 from django.utils.html import format_html
 
-from northing.access.acts import Act
+from northing.access.acts import LONGEST_KEY, Act
 from northing.core.money.exact import plain, read_exact
 from northing.core.money.money import MINOR_UNITS
 from northing.core.money.periods import day_problems
@@ -75,7 +75,7 @@ class DayField(forms.DateField):
 class ActionForm(forms.Form):
     """A form that does an action: once per key, with every refusal shown where it belongs."""
 
-    key = forms.CharField(widget=forms.HiddenInput, max_length=64)
+    key = forms.CharField(widget=forms.HiddenInput, max_length=LONGEST_KEY)
 
     def __init__(self, *args, **kwargs):
         super().__init__(*args, **kwargs)
@@ -127,7 +127,9 @@ def _with_link(problem: Problem) -> str:
 
 def act_of(request, key: str = "") -> Act:
     """The signed-in person acting now."""
-    return Act(request.user, timezone.now(), key[:64])
+    if len(key) > LONGEST_KEY:
+        raise Refused(Problem("The form's key is too long.", mend="Reload the page and enter it again."))
+    return Act(request.user, timezone.now(), key)
 
 
 def say_errors(request, form: forms.Form) -> None:

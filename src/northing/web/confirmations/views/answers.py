@@ -77,7 +77,7 @@ def _decide(request, word: str, keys: list[int], counter_on: date | None) -> Non
     done = 0
     for key in keys:
         try:
-            act = act_of(request, f"{request.POST.get('key', '')[:40]}:{key}")
+            act = act_of(request, f"{request.POST.get('key', '')}:{key}")
             agreeing.decide_answer(act, agreeing.decision(key, word, counter_on))
             done += 1
         except Refused as refused:
@@ -90,7 +90,7 @@ def _decide(request, word: str, keys: list[int], counter_on: date | None) -> Non
 def _later(request, word: str, keys: list[int], counter_on: date | None):
     """Many at once are the worker's."""
     asked = {"keys": keys, "word": word, "counter_on": counter_on.isoformat() if counter_on else ""}
-    act = act_of(request, request.POST.get("key", "")[:40] or timezone.now().isoformat())
+    act = act_of(request, request.POST.get("key", "") or timezone.now().isoformat())
     job = jobs.begin(act, "decide_answers", f"{WORDS[word]}: {len(keys)} answers", asked, len(keys), "/confirmations/")
     return redirect("job", job.pk)
 
