@@ -42,6 +42,7 @@ NOW = datetime(2026, 11, 24, 0, 30, tzinfo=UTC)
 D = Decimal
 # An amount that no order here reaches: whoever writes one may send it.
 ANY = D(10**8)
+CHECKS_WARN = {"depart_without_voyage": "warn", "receive_without_entry": "warn"}
 BOOK = {"USD": "1.6420", "EUR": "1.7815", "AUD": "1.0900"}
 CUSTOMS = {"USD": "1.6385", "EUR": "1.7790", "AUD": "1.0880"}
 ITEMS = {
@@ -205,8 +206,11 @@ def make_small_world() -> World:
         import_tax_rate=D("0.15"),
         import_tax_base=["customs_value", "duty", "freight", "insurance"],
         approval_above=ANY,
+        **CHECKS_WARN,
     )
-    au = Company.objects.create(code="KLA", name="Test AU", country="AU", currency="AUD", approval_above=ANY)
+    au = Company.objects.create(
+        code="KLA", name="Test AU", country="AU", currency="AUD", approval_above=ANY, **CHECKS_WARN
+    )
     world = World(nz, au, _site(nz, "TRG", ports["NZTRG"]))
     _site(au, "MEL", ports["AUMEL"])
     for role in (*ROLES, "supplier"):

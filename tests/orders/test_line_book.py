@@ -20,7 +20,7 @@ from northing.jobs import jobs
 from northing.jobs.models import Job
 from northing.masterdata.models import Item, Party
 from northing.messaging.models import Message
-from northing.orders.models import Instalment, OrderLine
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.line_book.asked import asked_from
 from northing.reports.line_book.rows import book_page, totals
 from northing.reports.line_book.where import where
@@ -89,10 +89,12 @@ SENTENCES = [
     ("to TRG", "ABC"),
     ("to MEL", "A"),
     ("our move", "A"),
-    ("carrier's move", "B"),
+    ("carrier's move", ""),
+    ("customs' move", "B"),
     ("supplier's move", "AC"),
     ("units held", "B"),
-    ("units under way", "B"),
+    ("units landed", "B"),
+    ("units under way", ""),
     ("units rejected", ""),
     ("not agreed", "AC"),
     ("agreed", "AB"),
@@ -123,6 +125,13 @@ SENTENCES = [
 @pytest.mark.parametrize(("sentence", "found"), SENTENCES)
 def test_a_sentence_finds(book, sentence, found):
     assert codes(book, sentence) == sorted(found)
+
+
+def test_what_we_and_they_call_an_order_finds_it(book, signed_in):
+    PurchaseOrder.objects.filter(lines__item__code="B").update(reference="JOB 7/26", supplier_reference="SO-4711")
+    assert [codes(book, words) for words in ("job 7", "order SO-4711", "order JOB 7/26")] == [["B"]] * 3
+    page = signed_in("expediter").get(reverse("find"), {"q": "job 7"}).content.decode()
+    assert "Supplier EUR · JOB 7/26 · SO-4711" in page
 
 
 def test_only_the_lines_of_ones_companies(book):
@@ -186,10 +195,10 @@ def parse(address):
 
 def test_the_figures_of_a_line(book):
     line = LineSummary.objects.get(item__code="B")
-    assert (line.ordered, line.held, line.under_way, line.received, line.outstanding) == (100, 60, 40, 60, 40)
+    assert (line.ordered, line.held, line.landed, line.received, line.outstanding) == (100, 60, 40, 60, 40)
     assert (line.billed, line.unbilled, line.agreed) == (0, 100, 100)
     assert line.value == D("86.0000") and line.value_base == D("153.2090")
-    assert line.party == "carrier" and line.reason == "to arrive"
+    assert line.party == "customs" and line.reason == "landed without a customs entry"
 
 
 def test_moves_are_proved_and_mended(book):
@@ -211,7 +220,7 @@ def test_what_is_seen_comes_as_csv(book, client):
     text = b"".join(answer.streaming_content).decode("utf-8-sig")
     rows = list(csv.DictReader(io.StringIO(text)))
     cups = next(row for row in rows if row["Item"] == "B")
-    assert (cups["held"], cups["Ordered"], cups["Value out"], cups["Move"]) == ("60", "100", "86.00", "carrier's move")
+    assert (cups["held"], cups["Ordered"], cups["Value out"], cups["Move"]) == ("60", "100", "86.00", "customs' move")
     assert cups["Need by"] == (TODAY + timedelta(days=90)).isoformat()
     assert next(row for row in rows if row["Item"] == "C")["Description"].startswith("'=")
     assert [row["Line"] for row in rows[-2:]] == ["Total AUD", "Total NZD"] and len(rows) == 6

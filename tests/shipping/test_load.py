@@ -250,3 +250,32 @@ def test_a_route_that_fits_no_voyage(world, shipment):
     routing.plan_by_route(world.act("shipping"), routing.RouteRequest(shipment, "Ningbo to TRG", (), TODAY))
     assert Leg.objects.get(number=1).planned_start == TODAY
     assert not Shipment.objects.get().voyage_id
+
+
+def test_a_voyage_without_a_route_sails_the_shipment(world, parts):
+    """From where the goods' supplier loads to where their site discharges; two vessels meet at a port of both."""
+    Party.objects.filter(kind="supplier").update(port="CNNGB")
+    first = voyage(world, 41, ("AUMEL", None, 1), ("CNNGB", 3, 5), ("NZTRG", 30, 31), ("AUMEL", 40, None))
+    key = built(world, parts, first)
+    assert legs_of(key) == [("CNNGB", "NZTRG", 5, 30, True)]
+    assert Shipment.objects.get(pk=key).voyage_id == first
+    feeder = voyage(world, 42, ("CNNGB", None, 2), ("AUMEL", 12, None))
+    onward = voyage(world, 43, ("AUMEL", None, 15), ("NZTRG", 20, None))
+    assert legs_of(built(world, parts, feeder, onward)) == [
+        ("CNNGB", "AUMEL", 2, 12, False),
+        ("AUMEL", "NZTRG", 15, 20, True),
+    ]
+    with pytest.raises(Refused, match="meet at no port"):
+        built(world, parts, onward, feeder)
+
+
+def built(world, parts, *voyages):
+    Container.objects.filter(number=ONE).update(number=TWO)
+    request = BuildRequest(loading.LoadRequest(0, (box((parts[0], 10)),)), pack.ShipmentRequest(), voyages=voyages)
+    return build(world.act("shipping"), request)["shipment"]
+
+
+def legs_of(shipment):
+    rows = Leg.objects.filter(shipment=shipment).order_by("number")
+    days = rows.values_list("origin", "destination", "planned_start", "planned_end", "main")
+    return [(origin, to, (start - TODAY).days, (end - TODAY).days, main) for origin, to, start, end, main in days]

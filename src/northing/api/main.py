@@ -43,7 +43,10 @@ for step in (masterdata, orders, confirmations, activity, shipping, receiving):
 
 def said(status: int, detail: str = "", problems: list[Problem] | None = None) -> HttpResponse:
     """An error as problem details."""
-    faults = [{"what": one.what, "where": one.where, "mend": one.mend} for one in problems or []]
+    faults = [
+        {"what": one.what, "where": one.where, "mend": one.mend, "strength": one.strength.value}
+        for one in problems or []
+    ]
     content = {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": detail}
     return JsonResponse(content | {"problems": faults}, status=status, content_type=PROBLEM)
 

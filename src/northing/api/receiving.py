@@ -31,7 +31,7 @@ def take_in(request: HttpRequest, asked: shapes.ReceiptIn):
         get_object_or_404(Container, pk=asked.container, shipment__in=visible_shipments(request.auth.person))
     bins = {bin.code.upper(): bin.pk for bin in Bin.objects.filter(site=site)}
     rows = tuple(_row(number, row, bins) for number, row in enumerate(asked.rows))
-    wanted = ReceiveRequest(asked.container, site.pk, asked.delivery_note, asked.received_on, rows)
+    wanted = ReceiveRequest(asked.container, site.pk, asked.delivery_note, asked.received_on, rows, asked.accept)
     return 201, {"id": receive(act_of(request), wanted)}
 
 

@@ -150,7 +150,7 @@ class Hand:
     ) -> None:
         """A departure or arrival of a leg by its number."""
         leg = Leg.objects.get(shipment=shipment, number=number)
-        request = milestones.DateRequest(leg.pk, milestone, kind, self.today + timedelta(days=value))
+        request = milestones.DateRequest(leg.pk, milestone, kind, self.today + timedelta(days=value), accept=True)
         milestones.say_date(self.act("hanne", value if said is None else said), request)
 
     def handle(self, shipment: int, milestone: str, value: int) -> None:
@@ -208,5 +208,5 @@ class Hand:
                 receiving.ReceiveRow(part.pk, part.quantity - missing, not missing, lot if item.keeps_lot else "", best)
             )
         site = Site.objects.get(code="TRG").pk
-        request = receiving.ReceiveRequest(box.pk, site, note, self.today + timedelta(days=day), tuple(rows))
+        request = receiving.ReceiveRequest(box.pk, site, note, self.today + timedelta(days=day), tuple(rows), True)
         return receiving.receive(self.act(who, day), request)

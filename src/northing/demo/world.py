@@ -151,7 +151,7 @@ class _World(Hand):
         site, box = Site.objects.get(code="MEL").pk, Container.objects.get(shipment=shipment).pk
         day = self.today - timedelta(days=20)
         self.handle(shipment, "gate_out", -21)
-        receive.receive(self.act("jessa", -20), receive.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows)))
+        receive.receive(self.act("jessa", -20), receive.ReceiveRequest(box, site, "DN-M0091", day, tuple(rows), True))
         self.handle(shipment, "returned", -19)
 
     def kettles_held(self) -> None:

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 from zoneinfo import available_timezones
 
+from northing.core.checks import CHECKS, STRENGTHS
 from northing.core.costing.landed_cost import KINDS as CHARGE_KINDS
 from northing.core.costing.ownership import INCOTERMS
 from northing.core.orders.orders import MODES
@@ -123,6 +124,7 @@ KINDS = {
                 Fact("import_tax_base", "Import tax is on", of.some_of(TAX_BASE), list),
                 percent("import_tax_reclaimed", "Import tax reclaimed %", Decimal(1)),
                 Fact("approval_above", "A second person approves orders above", of.number(ZERO, LARGEST, 2), None),
+                *(choice(one.code, one.words, STRENGTHS, absent=one.ships.value) for one in CHECKS),
                 Fact("rates_stand_days", "A book rate stands for days", of.whole(1, 3650), 10),
             ),
             ("keep_house",),

@@ -7,6 +7,7 @@ from datetime import date
 from django.db.models import Count, F, Q
 from django.urls import reverse
 
+from northing.core.checks import strongest
 from northing.core.problems import Strength
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Bin, Company, Item
@@ -69,7 +70,9 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
     if not legs:
         yield Missing("It has no legs.", "Plan the passage", reverse("plan", args=[shipment.pk]))
     elif shipment.mode == Shipment.Mode.SEA and not shipment.voyage_id:
-        yield Missing("No voyage is chosen.", "Plan the passage", reverse("plan", args=[shipment.pk]))
+        said = Company.objects.filter(purchaseorder__lines__instalments__shipment_lines__in=parts).distinct()
+        strength = strongest(list(said.values_list("depart_without_voyage", flat=True)))
+        yield Missing("No voyage is chosen.", "Plan the passage", reverse("plan", args=[shipment.pk]), strength)
     unagreed = parts.filter(instalment__agreed_quantity__lt=F("instalment__quantity")).values_list(
         "instalment__line__order__number", "instalment__line__number", "instalment__line"
     )
@@ -99,7 +102,8 @@ def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date)
 def _entries(shipment: Shipment, without: set[int], parts) -> Iterable[Missing]:
     for company in Company.objects.filter(pk__in=without).order_by("code"):
         url = reverse("customs", args=[shipment.pk, company.pk])
-        yield Missing(f"{company.code} has no customs entry.", "Book it", url)
+        strength = Strength(company.receive_without_entry)
+        yield Missing(f"{company.code} has no customs entry.", "Book it", url, strength)
     bare = Item.objects.filter(Q(hs_code="") | Q(hs_code__isnull=True))
     codes = bare.filter(order_lines__instalments__shipment_lines__in=parts).distinct().order_by("code")[:6]
     for item in codes:

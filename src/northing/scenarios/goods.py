@@ -123,7 +123,8 @@ class Goods(Played):
 
     def _happened(self, action: shapes.Happened, milestone: str) -> None:
         leg = Leg.objects.get(shipment=self.find("shipment", action.shipment), main=True)
-        milestones.say_date(self.laid.act(action.day), milestones.DateRequest(leg.pk, milestone, "actual", action.day))
+        request = milestones.DateRequest(leg.pk, milestone, "actual", action.day, accept=action.accept)
+        milestones.say_date(self.laid.act(action.day), request)
 
     def receive(self, action: shapes.Receive) -> tuple[str, int]:
         """Goods out of a shipment's container, or unpacked against an order."""
@@ -136,7 +137,7 @@ class Goods(Played):
             box = self._box(action)
             found = [(row, one) for one in action.rows for row in self._packed(box, one, action.site)]
         rows = tuple(row for row, _ in found)
-        request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, rows)
+        request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, rows, action.accept)
         try:
             return "receipt", receive(self.laid.act(action.day), request)
         except Refused as refused:

@@ -38,12 +38,13 @@ class ImportTax(Shape):
 
 
 class CompanyShape(Shape):
-    """A company; import tax is none where nothing is said."""
+    """A company; import tax is none where nothing is said, and every check warns."""
 
     code: Code
     currency: Code
     country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
     import_tax: ImportTax | None = None
+    checks: dict[Literal["depart without voyage", "receive without entry"], Literal["warn", "ask", "block"]] = {}
 
 
 class SiteShape(Shape):
@@ -184,6 +185,7 @@ class Happened(Dated):
 
     do: Literal["depart", "arrive"]
     shipment: Id
+    accept: bool = False
 
 
 class Scope(Shape):
@@ -281,6 +283,7 @@ class Receive(Dated):
     source: Id = Field(alias="from")
     container: Id = ""
     rows: list[RowShape]
+    accept: bool = False
 
 
 class Issue(Dated):

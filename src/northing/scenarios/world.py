@@ -7,6 +7,7 @@ from decimal import Decimal
 from northing.access.acts import Act
 from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, ROLES
+from northing.core.checks import CHECKS
 from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Pack, Party, Site
 from northing.scenarios.shapes import NotScenario, WorldShape
 
@@ -49,6 +50,7 @@ def lay(world: WorldShape) -> Laid:
             import_tax_base=list(tax.base) if tax else [],
             import_tax_reclaimed=tax.reclaimed if tax else Decimal(1),
             rates_stand_days=None,
+            **{check.code: one.checks.get(check.code.replace("_", " "), "warn") for check in CHECKS},
         )
     Grant.objects.bulk_create(
         Grant(person=person, company=company, role=role)

@@ -115,7 +115,7 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
 
 
 def _follow_in_store(entry: Entry, owned: Sequence[ownership.Owned]) -> None:
-    """What was received of the goods bears the new value, wherever it has gone since."""
+    """Received goods bear the new value as well, wherever they have gone since."""
     totals = {absorb.Bearer(one.goods.line, one.goods.shipment_line): {None: one.base} for one in owned}
     if totals:
         post(entry, absorb.write(entry, absorb.absorption(totals)))

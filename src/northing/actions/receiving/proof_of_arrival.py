@@ -43,7 +43,7 @@ def arrive_by_receipt(act: Act, container: Container, day: date) -> dict[str, bo
 
 
 def unprove(act: Act, history: HistoryEntry, receipt: Receipt, shipment: Shipment) -> None:
-    """What only this receipt proved has not happened, unless another receipt proves it or it was said since."""
+    """Take back the departure and arrival that only this receipt proved; those that were said since stay."""
     others = Receipt.objects.filter(reversed_by=None).exclude(pk=receipt.pk)
     if not others.filter(container=receipt.container).exists():
         implied = DateStatement.objects.filter(container=receipt.container, milestone=GATE_OUT, said_at=dates.IMPLIED)

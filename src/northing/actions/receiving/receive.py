@@ -18,11 +18,13 @@ from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
+from northing.core.checks import answered
 from northing.core.costing.ownership import is_ours_after
 from northing.core.money.exact import plain
 from northing.core.money.money import converted
-from northing.core.problems import Problem, refuse_if
+from northing.core.problems import Problem, Strength, refuse_if
 from northing.costing.models import ChargeShare
+from northing.customs.models import CustomsEntry
 from northing.inventory.operations import Place, StockMove, move_stock
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry
@@ -54,7 +56,9 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     # Before the goods are read: with this they may be in another place, and ours.
     proves = arrive_by_receipt(act, container, request.occurred_on) if container else {}
     found = found_by(request, site)
+    bare = refuse_if(_entry_problems(request, site, container, found))
     text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
+    text += "".join(f". {problem.what}" for problem in bare)
     history = add_history(act, "receive", text, _links(container, site, found), request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
     _account_for(container, found)
@@ -93,6 +97,21 @@ def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
     if not request.rows:
         problems.append(Problem("Nothing was counted.", "rows", "Enter what was found, 0 included."))
     return problems
+
+
+def _entry_problems(
+    request: ReceiveRequest, site: Site, container: Container | None, found: Sequence[Found]
+) -> list[Problem]:
+    """Goods from abroad are received behind customs."""
+    company = site.company
+    foreign = any(one.of_line.order.supplier.country != company.country for one in found)
+    entered = CustomsEntry.objects.filter(company=company, reversed_by=None)
+    if container is None or not foreign or entered.filter(shipment=container.shipment_id).exists():
+        return []
+    what = f"{company.code} has no customs entry for {container.shipment}."
+    mend = "Book it first, or receive all the same."
+    problem = Problem(what, "accept", mend, Strength(company.receive_without_entry))
+    return [answered(problem, request.accept)]
 
 
 def _account_for(container: Container | None, found: Sequence[Found]) -> None:

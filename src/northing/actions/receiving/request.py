@@ -35,3 +35,5 @@ class ReceiveRequest:
     delivery_note: str
     occurred_on: date
     rows: tuple[ReceiveRow, ...]
+    # A person was asked about what is missing, and goes on all the same.
+    accept: bool = False

@@ -15,6 +15,7 @@ from northing.actions.shipping import required_documents, sail
 from northing.actions.shipping.ripple import Ripple, moving
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
+from northing.core.checks import answered, strongest
 from northing.core.money.periods import far_problems
 from northing.core.planning.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
@@ -48,6 +49,8 @@ class DateRequest:
     value: date
     said: dates.Said | None = None
     call: int | None = None
+    # A person was asked about what is missing, and goes on all the same.
+    accept: bool = False
 
 
 @dataclass(frozen=True)
@@ -221,7 +224,24 @@ def _problems(act: Act, subject: _Subject, request: DateRequest) -> list[Problem
     found += far_problems(request.value, act.today, "value")
     if _actual(request):
         found += _sailing_problems(subject, request)
+        found += [answered(problem, request.accept) for problem in _voyage_problems(subject)]
     return found
+
+
+def missing(request: DateRequest) -> list[Problem]:
+    """The findings of a company's checks about this: warnings, questions and blocks."""
+    return _voyage_problems(_subject(request, lock=False)) if _actual(request) else []
+
+
+def _voyage_problems(subject: _Subject) -> list[Problem]:
+    """A vessel carries goods by a voyage. Of several companies aboard the strictest counts."""
+    bare = [one for one in subject.to_follow("on_board") if one.mode == Shipment.Mode.SEA and not one.voyage_id]
+    if not bare or subject.call:
+        return []
+    companies = Company.objects.filter(pk__in=companies_aboard([one.pk for one in bare]))
+    strength = strongest(list(companies.values_list("depart_without_voyage", flat=True)))
+    mend = "Choose one in its plan, or record the departure all the same."
+    return [Problem(f"{bare[0]} departs without a voyage.", "accept", mend, strength)]
 
 
 class RecordedAlready(Refused):

@@ -34,11 +34,12 @@ class Strict(Schema):
 
 
 class Fault(Schema):
-    """One thing that is wrong: what, where, how to mend it."""
+    """One thing that is wrong: what, where, how to mend it, and how strong it is."""
 
     what: str
     where: str = ""
     mend: str = ""
+    strength: str = Field(default="block", description="ask: send it again with `accept`")
 
 
 class ProblemDetails(Schema):

@@ -22,7 +22,7 @@ class OrderLineIn(Strict):
 
 
 class OrderIn(Strict):
-    """An order to be written as a draft. What is left out of its terms is what is kept for the supplier."""
+    """An order to be written as a draft. Terms that are left out are those kept for the supplier."""
 
     company: Word = Field(description="its code")
     site: Word = Field(description="its code")

@@ -31,4 +31,5 @@ class ReceiptIn(Strict):
     delivery_note: Code
     received_on: Day
     container: Id | None = None
+    accept: bool = Field(default=False, description="go on where a check asks, such as for a customs entry")
     rows: Annotated[list[ReceiptRowIn], Field(min_length=1, max_length=2_000)]

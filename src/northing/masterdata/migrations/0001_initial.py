@@ -55,6 +55,8 @@ class Migration(migrations.Migration):
                 ('closed_through', models.DateField(blank=True, help_text='Last day of the last closed period', null=True)),
                 ('rates_stand_days', models.PositiveSmallIntegerField(blank=True, default=10, null=True)),
                 ('approval_above', models.DecimalField(blank=True, decimal_places=2, max_digits=14, null=True)),
+                ('depart_without_voyage', models.CharField(db_default='ask', default='ask', max_length=5)),
+                ('receive_without_entry', models.CharField(db_default='ask', default='ask', max_length=5)),
                 ('last_order_number', models.PositiveIntegerField(default=0)),
             ],
             options={

@@ -23,6 +23,9 @@ class Company(models.Model):
     rates_stand_days = models.PositiveSmallIntegerField(null=True, blank=True, default=10)
     # Orders worth more than this, in base currency, need approval by a second person; empty: every order does.
     approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
+    # How strong the checks are that a company chooses (core.checks).
+    depart_without_voyage = models.CharField(max_length=5, default="ask", db_default="ask")
+    receive_without_entry = models.CharField(max_length=5, default="ask", db_default="ask")
     last_order_number = models.PositiveIntegerField(default=0)
 
     class Meta:

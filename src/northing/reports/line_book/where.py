@@ -14,6 +14,7 @@ from northing.core.orders.sentence import NAMED, Clause
 from northing.core.planning.windows import read_window
 from northing.masterdata.models import Item, Party, Site
 from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.queries import called
 
 MOST_NAMES = 20_000
 
@@ -128,7 +129,7 @@ def _add_words(found: Where, words: str) -> None:
         "(b.item_id = any({items}) or b.supplier_id = any({suppliers}) or b.order_id = any({orders}))",
         items=_ids(Item.objects.filter(item)),
         suppliers=_ids(Party.objects.filter(kind="supplier", name__icontains=words)),
-        orders=_ids(PurchaseOrder.objects.filter(number__icontains=words)),
+        orders=_ids(PurchaseOrder.objects.filter(called(words))),
     )
 
 
@@ -152,8 +153,9 @@ def _items(names: Sequence[str]):
 
 
 def _orders(names: Sequence[str]):
-    exact = PurchaseOrder.objects.filter(_any(names, "number__iexact"))
-    return exact if exact.exists() else PurchaseOrder.objects.filter(_any(names, "number__icontains"))
+    exact = _any(names, "number__iexact", "reference__iexact", "supplier_reference__iexact")
+    found = PurchaseOrder.objects.filter(exact)
+    return found if found.exists() else PurchaseOrder.objects.filter(reduce(or_, map(called, names)))
 
 
 def _sites(names: Sequence[str]):

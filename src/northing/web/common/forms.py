@@ -15,7 +15,7 @@ from northing.access.acts import LONGEST_KEY, Act
 from northing.core.money.exact import plain, read_exact
 from northing.core.money.money import MINOR_UNITS
 from northing.core.money.periods import day_problems
-from northing.core.problems import Problem, Refused
+from northing.core.problems import Problem, Refused, Strength
 from northing.web.common.addresses import address_of
 
 
@@ -117,6 +117,12 @@ class ActionForm(forms.Form):
     def field_of(self, where: str) -> str:
         """The field that a problem's place means."""
         return where
+
+
+def asks_only(form: ActionForm) -> bool:
+    """Whether a form was refused for nothing but what a person may answer with yes."""
+    refused = getattr(form, "refused", [])
+    return bool(refused) and all(problem.strength is Strength.ASK for problem in refused)
 
 
 def _with_link(problem: Problem) -> str:

@@ -6,7 +6,7 @@ from django import forms
 
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.masterdata.models import Bin, Site
-from northing.web.common.forms import ActionForm, DayField, ExactField
+from northing.web.common.forms import ActionForm, DayField, ExactField, asks_only
 from northing.web.receiving.parts import Part
 
 STILL, NO_MORE = "still", "no_more"
@@ -42,6 +42,10 @@ class ReceiveForm(ActionForm):
         usual = ("", "quarantine" if item.inspected else "store")
         self.fields[f"bin-{end}"] = forms.ChoiceField(choices=[usual, *bins], required=False, label=f"Bin {label}")
 
+    def asks(self) -> bool:
+        """Whether all that stands against it is a question to this person."""
+        return asks_only(self)
+
     def rows(self) -> Iterator[tuple]:
         """(part or None, found, short, lot, best-before, bin) for the template; the part with its first row only."""
         for part in self.parts:
@@ -74,4 +78,5 @@ class ReceiveForm(ActionForm):
             for end in part.ends()
             if entered[f"row-{end}"] is not None
         )
-        return ReceiveRequest(container, self.site.pk, entered["delivery_note"], entered["occurred_on"], rows)
+        head = (container, self.site.pk, entered["delivery_note"], entered["occurred_on"])
+        return ReceiveRequest(*head, rows, accept="accept" in self.data)

@@ -8,6 +8,7 @@ from northing.access.queries import scoped
 from northing.billing.models import Bill
 from northing.masterdata.models import Item
 from northing.orders.models import PurchaseOrder
+from northing.orders.queries import called
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Shipment
 from northing.web.common.permissions import open_page
@@ -34,7 +35,7 @@ def _found(text: str, person) -> list[dict]:
     receipts = scoped(Receipt.objects.all(), person).filter(delivery_note__icontains=text)
     items = Item.objects.filter(Q(code__icontains=text) | Q(description__icontains=text) | Q(packs__gtin=text))
     wanted = [
-        ("Orders", orders.filter(number__icontains=text), lambda o: (f"/orders/{o.pk}/", o.number, o.supplier.name)),
+        ("Orders", orders.filter(called(text)), lambda o: (f"/orders/{o.pk}/", o.number, _about(o))),
         ("Items", items.distinct(), lambda i: (f"/inventory/{i.pk}/", i.code, i.description)),
         (
             "Shipments",
@@ -47,7 +48,16 @@ def _found(text: str, person) -> list[dict]:
             bills.select_related("party").distinct(),
             lambda bill: (f"/billing/{bill.pk}/", bill.number, bill.party.name),
         ),
-        ("Delivery notes", receipts, lambda r: (f"/receiving/receipts/{r.pk}/", r.delivery_note, f"{r.occurred_on}")),
+        (
+            "Delivery notes",
+            receipts,
+            lambda r: (f"/receiving/receipts/{r.pk}/", r.delivery_note, f"{r.occurred_on:%-d %b %Y}"),
+        ),
     ]
     groups = [{"name": name, "rows": [shown(row) for row in rows[:12]]} for name, rows, shown in wanted]
     return [group for group in groups if group["rows"]]
+
+
+def _about(order: PurchaseOrder) -> str:
+    """The supplier, and what we and they call the order beside its number."""
+    return " · ".join(filter(None, [order.supplier.name, order.reference, order.supplier_reference]))

@@ -1,4 +1,4 @@
-"""What can be done about an open matter on the spot: each row that waits carries the act that ends the waiting."""
+"""Acts on open matters on the spot: each row that waits carries the act that ends the waiting."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -56,7 +56,7 @@ def acts_of(matters: Sequence[Matter], person) -> dict[int, list[Act]]:
 
 
 def acts_on(kind: str, record: int, person) -> list[Act]:
-    """The acts that end what waits of one record, for its own page; one of each, whoever's goods wait for it."""
+    """The acts on one record's open matters, for its own page; one of each, though several companies wait for it."""
     matters = list(scoped(Matter.objects.filter(kind=kind, record=record), person).order_by("pk"))
     found = acts_of(matters, person)
     return list({act.address: act for matter in matters for act in found.get(matter.pk, ())}.values())
@@ -119,7 +119,7 @@ def _accept(answer: Answer) -> Act:
 
 
 def _shipments(matters: Sequence[Matter]) -> Offered:
-    """What ends the waiting of a shipment: its plan, what happened today, its customs entry, its receipt."""
+    """The acts on a shipment: load, what happened today, its customs entry, its receipt."""
     legs: dict[int, list[Leg]] = {}
     for leg in Leg.objects.filter(shipment__in=[one.record for one in matters]).order_by("shipment", "number"):
         legs.setdefault(leg.shipment_id, []).append(leg)

@@ -126,6 +126,7 @@ class DateForm(ActionForm):
         choices=DateStatement.Kind.choices, label="Planned, estimated or actual", initial=DateStatement.Kind.ESTIMATED
     )
     value = DayField(label="Day")
+    accept = forms.BooleanField(widget=forms.HiddenInput, required=False)
 
     def __init__(self, *args, shipment, **kwargs):
         super().__init__(*args, **kwargs)
@@ -137,4 +138,5 @@ class DateForm(ActionForm):
     @staticmethod
     def asked(entered: dict) -> DateRequest:
         """The statement as a request."""
-        return DateRequest(entered["leg"].pk, entered["milestone"], entered["kind"], entered["value"])
+        facts = (entered["leg"].pk, entered["milestone"], entered["kind"], entered["value"])
+        return DateRequest(*facts, accept=entered["accept"])

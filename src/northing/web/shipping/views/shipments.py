@@ -17,7 +17,7 @@ from django.views.decorators.http import require_POST
 from northing.access.permissions import companies_of, may_somewhere
 from northing.actions.shipping import container_milestones, milestones, pack, required_documents
 from northing.core.planning.loading import chargeable_weight, fill_of
-from northing.core.problems import Refused
+from northing.core.problems import Refused, Strength
 from northing.core.worklist.moves import PARTIES
 from northing.ledger.queries import posting_note
 from northing.reports.clocks import standings_of
@@ -220,9 +220,16 @@ def say_date(request, shipment_id: int):
         context |= {"asked": form.cleaned_data, "others": _others_aboard(record, asked.leg), "shown": SHOWN}
         try:
             context["ripple"] = milestones.preview(asked, timezone.localdate(), companies_of(request.user))
+            context |= _asked_about(asked)
         except Refused as refused:
             form.take(refused)
     return render(request, "shipping/ripple.html", context, status=422 if form.errors else 200)
+
+
+def _asked_about(asked: milestones.DateRequest) -> dict:
+    """The things that are missing for it: a person who sees them and records it all the same has answered."""
+    missing = milestones.missing(asked)
+    return {"missing": missing, "blocked": any(one.strength is Strength.BLOCK for one in missing)}
 
 
 def _others_aboard(record: Shipment, leg: int) -> int:

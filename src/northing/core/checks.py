@@ -1,0 +1,45 @@
+"""Checks whose strength a company chooses: each warns, asks or blocks, and says the same wherever it is said."""
+
+from dataclasses import dataclass, replace
+
+from northing.core.problems import Problem, Strength
+
+STRENGTHS = tuple(strength.value for strength in Strength)
+# The strengths from the weakest on.
+ORDER = (Strength.WARN, Strength.ASK, Strength.BLOCK)
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """A check by its code (the column of the company that says how strong it is), in words, and as it ships."""
+
+    code: str
+    words: str
+    ships: Strength
+
+
+DEPART_WITHOUT_VOYAGE = Check("depart_without_voyage", "Departure without a voyage", Strength.ASK)
+RECEIVE_WITHOUT_ENTRY = Check("receive_without_entry", "Receipt without a customs entry", Strength.ASK)
+CHECKS = (DEPART_WITHOUT_VOYAGE, RECEIVE_WITHOUT_ENTRY)
+
+
+def strongest(said: list[str]) -> Strength:
+    """The strongest of what several companies say.
+
+    >>> strongest(["warn", "block", "ask"]).value
+    'block'
+    """
+    return max((Strength(one) for one in said), key=ORDER.index, default=Strength.WARN)
+
+
+def answered(problem: Problem, accepted: bool) -> Problem:
+    """A question that a person has answered with yes only warns; a block stays.
+
+    >>> answered(Problem("No entry.", strength=Strength.ASK), True).strength.value
+    'warn'
+    >>> answered(Problem("No entry.", strength=Strength.BLOCK), True).strength.value
+    'block'
+    """
+    if accepted and problem.strength is Strength.ASK:
+        return replace(problem, strength=Strength.WARN)
+    return problem
