@@ -44,6 +44,7 @@ function soonest() {
   const says = document.getElementById("need_by-says");
   const days = [...body.rows].map((row) => row.dataset.soonest ?? "").filter((day) => day).sort();
   if (!says || !days.length || says.closest(".wrong")) return;
+  says.classList.add("hint");
   says.textContent = form.elements.need_by.value ? "" : `left empty: ${shown(days.at(-1))}, the first day all can be here`;
 }
 
