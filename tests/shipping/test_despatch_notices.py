@@ -12,7 +12,7 @@ from northing.actions.shipping import despatch_notices, required_documents
 from northing.actions.worklist.proof import move_faults
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.despatch import Line, Notice
-from northing.masterdata.models import Pack, Party
+from northing.masterdata.models import Company, Pack, Party
 from northing.reports.packing_list import packed_rows
 from northing.reports.proofs import position_faults
 from northing.reports.readiness import readiness_of
@@ -274,6 +274,8 @@ def missing(world, shipment):
 
 
 def test_what_is_missing_for_the_next_step(world, orders):
+    """The company decides what stops: a paper that is missing only warns."""
+    Company.objects.update(depart_without_voyage="warn", receive_without_entry="block")
     unagreed = world.sent_order({"A": D(10)}, agreed=False)
     shipment = world.shipment([*orders, unagreed])
     ask(world, shipment, kind="cut_off", party="us", anchor_days=-6, needed_for="departure")
@@ -281,17 +283,17 @@ def test_what_is_missing_for_the_next_step(world, orders):
     assert missing(world, shipment) == (
         "depart",
         [
-            ("No voyage is chosen.", "block"),
+            ("No voyage is chosen.", "warn"),
             ("Not agreed: KLN-00003/1.", "warn"),
             (f"No seal: {ONE}.", "warn"),
-            ("Cut-off is not met, due 18 Nov (late).", "block"),
+            ("Cut-off is not met, due 18 Nov (late).", "warn"),
         ],
     )
     world.say(shipment, "departure")
     world.items["A"].hs_code = ""
     world.items["A"].save()
-    late = ("Bill of lading is not there, due 28 Nov.", "block")
-    entry, tariff = ("KLN has no customs entry.", "block"), ("A has no tariff number.", "block")
+    late = ("Bill of lading is not there, due 28 Nov.", "warn")
+    entry, tariff = ("KLN has no customs entry.", "block"), ("A has no tariff number.", "warn")
     assert missing(world, shipment) == ("arrive", [(what, "warn") for what, _ in (entry, tariff, late)])
     world.say(shipment, "arrival")
     assert missing(world, shipment) == ("clear customs", [entry, tariff, late])

@@ -18,12 +18,12 @@ DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be receiv
 
 @dataclass(frozen=True)
 class Missing:
-    """One thing that is missing: what, how strong, and where it is mended."""
+    """One thing that is missing: what, where it is mended, and what the act does about it: warn, ask or stop."""
 
     what: str
     mend: str
     url: str
-    strength: Strength = Strength.BLOCK
+    strength: Strength = Strength.WARN
 
 
 @dataclass(frozen=True)
@@ -65,10 +65,10 @@ def _softened(one: Missing) -> Missing:
 def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
     load = reverse("load", args=[shipment.pk])
     if not parts.exists():
-        yield Missing("Nothing is packed yet.", "Load it", load)
+        yield Missing("Nothing is packed yet.", "Load it", load, Strength.BLOCK)
     legs = list(shipment.legs.all())
     if not legs:
-        yield Missing("It has no legs.", "Plan the passage", reverse("plan", args=[shipment.pk]))
+        yield Missing("It has no legs.", "Plan the passage", reverse("plan", args=[shipment.pk]), Strength.BLOCK)
     elif shipment.mode == Shipment.Mode.SEA and not shipment.voyage_id:
         said = Company.objects.filter(purchaseorder__lines__instalments__shipment_lines__in=parts).distinct()
         strength = strongest(list(said.values_list("depart_without_voyage", flat=True)))
@@ -80,11 +80,11 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
     if lines:
         names = ", ".join(f"{order}/{number}" for order, number, _ in lines)
         url = reverse("line", args=[lines[0][2]])
-        yield Missing(f"Not agreed: {names}.", "Record the answer", url, Strength.WARN)
+        yield Missing(f"Not agreed: {names}.", "Record the answer", url)
     bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("shipment_lines"))
     numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True)[:6])
     if numbers:
-        yield Missing(f"No seal: {', '.join(numbers)}.", "Enter it", load, Strength.WARN)
+        yield Missing(f"No seal: {', '.join(numbers)}.", "Enter it", load)
 
 
 def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date) -> Iterable[Missing]:
@@ -96,7 +96,7 @@ def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date)
         yield Missing(f"{paper} {paper.lacks}{by}{late}.", "Record it", f"{page}#papers")
     balance = RequiredDocument.objects.filter(shipment=shipment, done_on=None, kind=RequiredDocument.Kind.BALANCE)
     for paper in balance.exclude(needed_for__in=needed):
-        yield Missing(f"{paper} {paper.lacks}: it releases the papers.", "Record it", f"{page}#papers", Strength.WARN)
+        yield Missing(f"{paper} {paper.lacks}: it releases the papers.", "Record it", f"{page}#papers")
 
 
 def _entries(shipment: Shipment, without: set[int], parts) -> Iterable[Missing]:
@@ -116,4 +116,4 @@ def _bins(parts) -> Iterable[Missing]:
     there = set(Bin.objects.filter(purpose=Bin.Purpose.STORE).values_list("site", flat=True))
     for site, code in sorted(sites, key=lambda one: one[1]):
         if site not in there:
-            yield Missing(f"{code} has no store bin.", "Make one", reverse("new-record", args=["bin"]))
+            yield Missing(f"{code} has no store bin.", "Make one", reverse("new-record", args=["bin"]), Strength.BLOCK)
