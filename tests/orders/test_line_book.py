@@ -303,7 +303,7 @@ def test_need_by_and_buyer_of_many(book, client):
     assert b"may not write orders for this company" in done.content
     assert HistoryEntry.objects.filter(action="assign_buyer").count() == 0
     told = HistoryEntry.objects.filter(action="set_need_by").first()
-    assert told.channel == "job" and told.changes[0]["new"] == day.isoformat()
+    assert told.channel == "job" and told.changes[0]["new"] == f"{day:%-d %b %Y}"
 
 
 def test_the_suppliers_of_many_lines_are_chased_in_one_letter_each(book, client):

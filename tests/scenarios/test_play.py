@@ -99,3 +99,18 @@ def test_what_is_not_as_expected_is_said_and_what_is_refused_stands_in_place(not
     assert ended.value.code == 1 and "accounts.KLN.stock: expected 6.00, got 6.67" in said.err
     refused = json.loads(said.out)["actions"][2]
     assert refused["do"] == "issue" and "Only 2 pc of KET are in store" in refused["refused"][0]["what"]
+
+
+@pytest.mark.parametrize("left", [False, True])
+def test_an_opening_of_several_rows_is_reversed_whole(nothing_yet, left):
+    """Or not at all, where goods of one of them have left: 8.00 are 4 of 5 that cost 10.00."""
+    rows = [{"item": "KET", "site": "TRG", "quantity": units, "value": "10.00"} for units in ("3", "5")]
+    actions = [
+        {"do": "open", "day": "2026-01-31", "id": "O1", "stock": rows},
+        {"do": "issue", "day": "2026-02-01", "site": "TRG", "item": "KET", "quantity": "4", "for": "shops"},
+        {"do": "reverse", "day": "2026-02-02", "what": "O1"},
+    ]
+    player = Player(files.read(json.dumps(SMALL | {"actions": actions if left else actions[::2]}).encode()))
+    refused = [one["do"] for one in player.play() if "refused" in one]
+    stock = result(player)["accounts"].get("KLN", {}).get("stock")
+    assert (refused, stock) == ((["reverse"], "8.00") if left else ([], None))

@@ -68,6 +68,15 @@ def day(value: date, this_year: int) -> str:
     return text if value.year == this_year else f"{text} {value.year}"
 
 
+def dated(value: date) -> str:
+    """A day with its year, as stories write it.
+
+    >>> dated(date(2026, 12, 16))
+    '16 Dec 2026'
+    """
+    return f"{value.day} {_MONTHS[value.month - 1]} {value.year}"
+
+
 def weekday(value: date) -> str:
     """Three letters of the weekday.
 

@@ -13,6 +13,7 @@ from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Bin, Company, Item
 from northing.shipping.models import RequiredDocument, Shipment, ShipmentLine
 
+NAMED = 6
 DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be received"
 
 
@@ -76,15 +77,20 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
     unagreed = parts.filter(instalment__agreed_quantity__lt=F("instalment__quantity")).values_list(
         "instalment__line__order__number", "instalment__line__number", "instalment__line"
     )
-    lines = list(unagreed.distinct().order_by("instalment__line__order__number", "instalment__line__number")[:6])
+    lines = list(unagreed.distinct().order_by("instalment__line__order__number", "instalment__line__number"))
     if lines:
-        names = ", ".join(f"{order}/{number}" for order, number, _ in lines)
+        names = _named([f"{order}/{number}" for order, number, _ in lines])
         url = reverse("line", args=[lines[0][2]])
         yield Missing(f"Not agreed: {names}.", "Record the answer", url)
     bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("shipment_lines"))
-    numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True)[:6])
+    numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True))
     if numbers:
-        yield Missing(f"No seal: {', '.join(numbers)}.", "Enter it", load)
+        yield Missing(f"No seal: {_named(numbers)}.", "Enter it", load)
+
+
+def _named(names: list[str]) -> str:
+    """The first of them, and how many more there are."""
+    return ", ".join(names[:NAMED]) + (f" and {len(names) - NAMED} more" if len(names) > NAMED else "")
 
 
 def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date) -> Iterable[Missing]:

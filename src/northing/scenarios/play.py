@@ -4,6 +4,7 @@ from collections.abc import Callable
 from datetime import UTC
 from typing import Any
 
+from django.db import transaction
 from django.utils import timezone
 
 from northing.access.acts import Act
@@ -89,7 +90,10 @@ class Player(Goods, Costs, Stock):
             kind, key = ("bill", billed.bill_id) if billed else (kind, key)
         if kind not in REVERSALS:
             raise Refused(Problem(f"A {kind} cannot be reversed.", "what"))
-        REVERSALS[kind](self.laid.act(action.day), ReverseRequest(key, action.reason))
+        keys = self.openings.get(key, [key]) if kind == "opening" else [key]
+        with transaction.atomic():
+            for one in keys:
+                REVERSALS[kind](self.laid.act(action.day), ReverseRequest(one, action.reason))
 
 
 def _said(problem: Problem) -> dict[str, str]:

@@ -18,6 +18,8 @@ class Played:
         self.laid: Laid = lay(scenario.world)
         self.made: dict[str, tuple[str, int]] = {}
         self.boxes = 0
+        # What one action opened, by the first of it.
+        self.openings: dict[int, list[int]] = {}
 
     def find(self, kind: str, name: str) -> int:
         """The record that an earlier action made. Raises Refused where it made none, NotScenario for another kind."""

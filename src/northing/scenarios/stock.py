@@ -1,5 +1,7 @@
 """Stock, inspections and returns of a scenario."""
 
+from django.db.models import Max
+
 from northing.actions.claims import returns
 from northing.actions.inventory import issue as issuing
 from northing.actions.inventory.move import MoveRequest, move_goods
@@ -70,5 +72,8 @@ class Stock(Played):
         for one in action.stock:
             site = self.laid.one("sites", one.site)
             rows.append(csv_line([site.company.code, one.site, one.item, one.quantity, one.value, action.day]))
+        before = Opening.objects.aggregate(last=Max("pk"))["last"] or 0
         opening.open_stock(self.laid.act(action.day), opening.FileRequest("".join(rows).encode()))
-        return "opening", Opening.objects.latest("pk").pk
+        made = list(Opening.objects.filter(pk__gt=before).order_by("pk").values_list("pk", flat=True))
+        self.openings[made[0]] = made
+        return "opening", made[0]

@@ -11,7 +11,7 @@ from northing.confirmations import operations as confirmations
 from northing.confirmations.models import Answer
 from northing.core.confirmations.answers import Part, Terms, answer_problems, by_rule, differences
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.drawings.figures import count
+from northing.drawings.figures import count, dated
 from northing.masterdata.models import Party
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, PurchaseOrder
@@ -222,7 +222,7 @@ def _counter(act: Act, request: Decision, answer: Answer, order: PurchaseOrder) 
     changes = [
         {"field": name, "old": old, "new": new}
         for name, old, new in (
-            ("date", answer.ready_on.isoformat(), day.isoformat()),
+            ("date", dated(answer.ready_on), dated(day)),
             ("price", count(answer.pack_price), count(price)),
         )
         if old != new
@@ -246,8 +246,8 @@ def _split(history, part: Instalment, later: Instalment) -> None:
 
 
 def _changes(asked: Terms, answer: Answer) -> list[dict[str, str]]:
-    old = {"quantity": count(asked.quantity), "date": asked.ready_on.isoformat(), "price": count(asked.pack_price)}
-    new = {"quantity": count(answer.quantity), "date": answer.ready_on.isoformat(), "price": count(answer.pack_price)}
+    old = {"quantity": count(asked.quantity), "date": dated(asked.ready_on), "price": count(asked.pack_price)}
+    new = {"quantity": count(answer.quantity), "date": dated(answer.ready_on), "price": count(answer.pack_price)}
     return [{"field": name, "old": old[name], "new": new[name]} for name in old if old[name] != new[name]]
 
 

@@ -225,5 +225,9 @@ def _record(act: Act, planned: Planned, message: Message) -> None:
         for link in (("line", row["line_id"], company), ("order", row["order_id"], company))
     ]
     reasons = ", ".join(dict.fromkeys(line.due.reason for line in planned.lines[:5]))
-    text = f"Chased {planned.supplier} about {len(planned.lines)} instalments: {reasons}"
+    text = f"Chased {planned.supplier} about {_parts(len(planned.lines))}: {reasons}"
     add_history(act, "chase", text, links, shared=True)
+
+
+def _parts(units: int) -> str:
+    return "1 instalment" if units == 1 else f"{units} instalments"

@@ -10,6 +10,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
+from northing.drawings.figures import dated
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 
@@ -42,7 +43,7 @@ def set_need_by(act: Act, request: NeedByRequest) -> int:
     if not problems and request.need_by == line.need_by:
         problems.append(Problem(f"{request.need_by:%-d %b %Y} is its need-by date already.", "need_by"))
     refuse_if(problems)
-    changes = [_change("need by", line.need_by.isoformat(), request.need_by.isoformat())]
+    changes = [_change("need by", dated(line.need_by), dated(request.need_by))]
     add_history(
         act,
         "set_need_by",

@@ -31,7 +31,7 @@ from northing.activity.operations import add_history, once
 from northing.confirmations import operations as confirmations
 from northing.core.orders.orders import LineDraft, line_problems
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.drawings.figures import count
+from northing.drawings.figures import count, dated
 from northing.orders import operations as orders
 from northing.orders.documents import changes
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
@@ -229,7 +229,7 @@ def _changed_lines(before: dict[int, OrderLine], asked: Sequence[LineChange]) ->
         for name in ("quantity", "pack_price", "discount", "need_by"):
             old, new = getattr(line, name), getattr(change, name)
             if old != new:
-                said = [value.isoformat() if isinstance(value, date) else count(value) for value in (old, new)]
+                said = [dated(value) if isinstance(value, date) else count(value) for value in (old, new)]
                 words = name.replace("pack_price", "price").replace("_", " ")
                 found.append({"field": f"line {line.number} {words}", "old": said[0], "new": said[1]})
     return found
