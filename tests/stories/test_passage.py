@@ -52,7 +52,6 @@ def order(stage, supplier, lines, total):
         page.fill(f"#id_lines-{index}-packs", quantity)
         expect(page.locator("#lines tr").nth(index).locator(".amount")).to_have_text(amount)
     expect(page.locator("#total")).to_have_text(total)
-    stage.accessible(page)
     page.click("button:has-text('Send to supplier')")
     expect(page.locator("main")).to_contain_text("a second person approves and sends it")
     return page.locator("h1").inner_text().split()[0]
@@ -68,12 +67,10 @@ def send_and_agree(stage, number):
     page.fill("#id_reference", "SO-1")
     page.click("button:has-text('Record answer')")
     expect(page.locator(".story")).to_contain_text("as asked, 0 different")
-    stage.accessible(page)
 
 
 def pack(stage):
     page = stage.page("shipping", "/shipping/loading/")
-    stage.accessible(page)
     page.check("#all")
     page.click("button:has-text('Load')")
     wrong = CONTAINERS[0][:-1] + str((int(CONTAINERS[0][-1]) + 1) % 10)
@@ -108,7 +105,6 @@ def depart(stage, shipment):
     say(stage, shipment, "departure")
     page = stage.page("shipping", shipment)
     expect(page.locator("main")).to_contain_text("ours since 24 Nov")
-    stage.accessible(page)
 
 
 def say(stage, shipment, milestone):
@@ -166,7 +162,6 @@ def check_cost_sheet(stage, shipment):
 
 def receive(stage):
     page = stage.page("dock", "/receiving/")
-    stage.accessible(page)
     page.click("a:has-text('Receive')")
     page.fill("#id_delivery_note", "DN-77")
     stage.accessible(page)
@@ -182,7 +177,6 @@ def check_cost_trail(stage):
     main = page.locator("main")
     for text in ("39.8820", "7,251.07", "1,584.88", "101.16", "241.11", "31.67", "361.78", "by volume"):
         expect(main).to_contain_text(text)
-    stage.accessible(page)
 
 
 def inspect_and_return(stage):
@@ -200,7 +194,6 @@ def inspect_and_return(stage):
     # 7,909.93 for 1,200 cups: 30 of them cost 197.75, of which goods 114.91
     expect(page.locator("main")).to_contain_text("price 114.91 NZD")
     expect(page.locator("main")).to_contain_text("lost 82.84 NZD")
-    stage.accessible(page)
 
 
 def issue_and_late_bill(stage, shipment):
@@ -210,7 +203,6 @@ def issue_and_late_bill(stage, shipment):
     page.fill("#id_purpose", "shops")
     page.click("button:has-text('Issue')")
     expect(page.locator("main")).to_contain_text("800")
-    stage.accessible(page)
     # 54.00 of 108.30 falls on the cups: 36.00 in stock, 16.65 issued, 1.35 returned
     book(
         stage,
@@ -224,7 +216,6 @@ def issue_and_late_bill(stage, shipment):
 
 
 def look_back(stage):
-    stage.accessible(stage.page("accounts", "/billing/"))
     page = stage.page("accounts", "/reports/ledger/trial-balance/")
     expect(page.locator("section", has_text="Test NZ").locator("tfoot")).to_contain_text("0.00")
     # 82.84 went with the cups that went back, 1.35 came upon them late; their price is not owed any more.
