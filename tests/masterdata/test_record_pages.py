@@ -1,5 +1,7 @@
 """The records of the house on their pages: made, changed, brought in, taken out; and by whom."""
 
+import re
+
 import pytest
 from bench.bulk import fill
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -7,7 +9,7 @@ from django.urls import reverse
 
 from northing.access.models import Person
 from northing.masterdata.kinds import KINDS
-from northing.masterdata.models import Item, Site
+from northing.masterdata.models import Item, Party, Site
 from tests.worlds import small_world
 
 
@@ -45,6 +47,17 @@ def test_a_record_is_kept_as_it_is_shown(desk, name):
     entered = {field.html_name: field.value() or "" for field in form} | {"key": "k"}
     assert desk.post(url, entered).status_code == 302, name
     assert KINDS[name].texts(KINDS[name].rows().get(pk=first.pk)) == before
+
+
+@pytest.mark.parametrize("kept", ["", "DAP"])
+def test_a_choice_that_is_left_alone_stays_what_it_was(desk, kept):
+    """A browser sends the first choice where none is marked as chosen."""
+    supplier = Party.objects.filter(kind="supplier").first()
+    Party.objects.filter(pk=supplier.pk).update(incoterm=kept)
+    for name, args, expected in (("record", ["supplier", supplier.pk], kept), ("new-record", ["supplier"], "")):
+        field = str(desk.get(reverse(name, args=args)).context["form"]["incoterm"])
+        first, marked = re.search(r'<option value="([^"]*)"', field)[1], re.findall(r'value="([^"]*)" selected', field)
+        assert (marked or [first])[0] == expected
 
 
 def test_what_is_wrong_stands_at_its_field_and_what_was_typed_is_kept(desk):

@@ -54,7 +54,7 @@ def attach(act: Act, kind: str, record: int, company: int | None, name: str, con
     kind_of_file, digest = media_type(content, name), hashlib.sha256(content).hexdigest()
     path = where(digest)
     if not is_whole(path, digest):
-        keep(path, [content])
+        keep(path, content)
     return Document.objects.create(
         kind=kind,
         record=record,

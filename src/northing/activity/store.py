@@ -4,11 +4,9 @@ import contextlib
 import hashlib
 import os
 import tempfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
-
-BLOCK = 1 << 20
 
 
 @contextlib.contextmanager
@@ -36,11 +34,10 @@ def settle(file: BinaryIO, path: Path, target: Path) -> None:
         os.close(folder)
 
 
-def keep(target: Path, content: Iterable[bytes]) -> None:
+def keep(target: Path, content: bytes) -> None:
     """Write the content under its name; what lies there torn is replaced."""
     with written_beside(target.parent) as (file, path):
-        for block in content:
-            file.write(block)
+        file.write(content)
         settle(file, path, target)
 
 

@@ -32,6 +32,18 @@ def strongest(said: list[str]) -> Strength:
     return max((Strength(one) for one in said), key=ORDER.index, default=Strength.WARN)
 
 
+def finding(said: str, what: str, mend: str, otherwise: str) -> Problem:
+    """The finding of a check of this strength; only a question leaves a second way.
+
+    >>> str(finding("ask", "No entry.", "Book it", "receive all the same"))
+    'No entry. Book it, or receive all the same.'
+    >>> str(finding("block", "No entry.", "Book it", "receive all the same"))
+    'No entry. Book it.'
+    """
+    strength = Strength(said)
+    return Problem(what, "accept", f"{mend}, or {otherwise}." if strength is Strength.ASK else f"{mend}.", strength)
+
+
 def answered(problem: Problem, accepted: bool) -> Problem:
     """A question that a person has answered with yes only warns; a block stays.
 

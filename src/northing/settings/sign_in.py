@@ -12,7 +12,7 @@ AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "allauth.accou
 LOGIN_URL = LOGOUT_REDIRECT_URL = "account_login"
 LOGIN_REDIRECT_URL = "watch"
 
-# People are added by who keeps people: nobody signs up.
+# There is no sign-up: people are added under People and roles.
 ACCOUNT_ADAPTER = "northing.web.access.adapters.AccountAdapter"
 ACCOUNT_FORMS = {"change_password": "northing.web.access.forms.sign_in.PasswordForm"}
 ACCOUNT_LOGIN_METHODS = {"username"}

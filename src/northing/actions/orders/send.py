@@ -20,7 +20,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.actions.worklist.stakes import Stakes
 from northing.activity.operations import add_history, once
 from northing.core.confirmations.agreement import misfits
-from northing.core.orders.orders import LineDraft, line_problems
+from northing.core.orders.orders import LineDraft, asks_second_person, line_problems
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import money
 from northing.masterdata.catalogue import Catalogue, offer_of
@@ -143,7 +143,7 @@ def needs_second_person(order: PurchaseOrder, lines: Sequence[OrderLine]) -> boo
     """Whether the order's amount asks for approval by a second person; without a rate it does."""
     above = order.company.approval_above
     amount = None if above is None else base_total(order, lines)
-    return above is None or amount is None or amount > above
+    return asks_second_person(above, amount)
 
 
 @once

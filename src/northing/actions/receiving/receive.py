@@ -18,11 +18,11 @@ from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
-from northing.core.checks import answered
+from northing.core.checks import answered, finding
 from northing.core.costing.ownership import is_ours_after
 from northing.core.money.exact import plain
 from northing.core.money.money import converted
-from northing.core.problems import Problem, Strength, refuse_if
+from northing.core.problems import Problem, refuse_if
 from northing.costing.models import ChargeShare
 from northing.customs.models import CustomsEntry
 from northing.inventory.operations import Place, StockMove, move_stock
@@ -109,8 +109,7 @@ def _entry_problems(
     if container is None or not foreign or entered.filter(shipment=container.shipment_id).exists():
         return []
     what = f"{company.code} has no customs entry for {container.shipment}."
-    mend = "Book it first, or receive all the same."
-    problem = Problem(what, "accept", mend, Strength(company.receive_without_entry))
+    problem = finding(company.receive_without_entry, what, "Book it first", "receive all the same")
     return [answered(problem, request.accept)]
 
 

@@ -15,7 +15,7 @@ from northing.actions.shipping import required_documents, sail
 from northing.actions.shipping.ripple import Ripple, moving
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
-from northing.core.checks import answered, strongest
+from northing.core.checks import answered, finding, strongest
 from northing.core.money.periods import far_problems
 from northing.core.planning.passage import expected_legs
 from northing.core.problems import Problem, Refused, refuse_if
@@ -240,8 +240,8 @@ def _voyage_problems(subject: _Subject) -> list[Problem]:
         return []
     companies = Company.objects.filter(pk__in=companies_aboard([one.pk for one in bare]))
     strength = strongest(list(companies.values_list("depart_without_voyage", flat=True)))
-    mend = "Choose one in its plan, or record the departure all the same."
-    return [Problem(f"{bare[0]} departs without a voyage.", "accept", mend, strength)]
+    what, otherwise = f"{bare[0]} departs without a voyage.", "record the departure all the same"
+    return [finding(strength, what, "Choose one in its plan", otherwise)]
 
 
 class RecordedAlready(Refused):

@@ -76,6 +76,18 @@ def order_sums(
     return OrderSums(goods, goods - reduced, total - reduced, total, tax, total + tax)
 
 
+def asks_second_person(above: Decimal | None, amount: Decimal | None) -> bool:
+    """Whether an order of this amount needs approval by a second person; both in base currency.
+
+    Without a limit every order does, and so does one of unknown amount.
+
+    >>> limit = Decimal(5000)
+    >>> asks_second_person(limit, limit), asks_second_person(limit, None), asks_second_person(None, Decimal(1))
+    (False, True, True)
+    """
+    return above is None or amount is None or amount > above
+
+
 def sums_problems(discount: Decimal, surcharge: Decimal, tax_rate: Decimal) -> list[Problem]:
     """What is wrong with the percentages of a whole order. `where` of each is the field's name."""
     found = []

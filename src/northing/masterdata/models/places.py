@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from northing.core.checks import DEPART_WITHOUT_VOYAGE as VOYAGE
+from northing.core.checks import RECEIVE_WITHOUT_ENTRY as ENTRY
 from northing.database import fields
 
 
@@ -24,8 +26,8 @@ class Company(models.Model):
     # Orders worth more than this, in base currency, need approval by a second person; empty: every order does.
     approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
     # How strong the checks are that a company chooses (core.checks).
-    depart_without_voyage = models.CharField(max_length=5, default="ask", db_default="ask")
-    receive_without_entry = models.CharField(max_length=5, default="ask", db_default="ask")
+    depart_without_voyage = models.CharField(max_length=5, default=VOYAGE.ships.value, db_default=VOYAGE.ships.value)
+    receive_without_entry = models.CharField(max_length=5, default=ENTRY.ships.value, db_default=ENTRY.ships.value)
     last_order_number = models.PositiveIntegerField(default=0)
 
     class Meta:

@@ -22,7 +22,7 @@ from northing.web.common.callers import address_of
 
 LOCKED = "Too many wrong tries. Wait a quarter of an hour, then try again."
 WRONG_CODE = "This code is not right, or was used already. Wait for the next one, or use a recovery code."
-OTHER_KEY = "This second factor was set up under another secret key. Ask who keeps people to let you in."
+OTHER_KEY = "This second factor was set up under another secret key. Ask an administrator to let you in."
 # What a person does to their own sign-in, by the name allauth gives the notice: the action and its words.
 CHANGES = {
     "account/email/password_changed": ("set_password", "Changed the password"),
@@ -34,7 +34,7 @@ CHANGES = {
 }
 LETTER = """{words}: {person}, {at}, from {caller}.
 
-If this was not you, end your sessions and change your password at {url}, and tell who keeps people.
+If this was not you, end your sessions and change your password at {url}, and tell an administrator.
 """
 
 

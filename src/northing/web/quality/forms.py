@@ -12,7 +12,7 @@ class InspectForm(ActionForm):
     """A verdict on held units."""
 
     passed = ExactField()
-    failed = ExactField(required=False, label="Failed, the rest where empty")
+    failed = ExactField(required=False, label="Failed (empty: all others)")
     reason = forms.ChoiceField(
         choices=[("", "no failure")] + [(reason, reason) for reason in REASONS], required=False, label="Defect"
     )

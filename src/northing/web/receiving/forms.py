@@ -3,8 +3,10 @@
 from collections.abc import Iterator
 
 from django import forms
+from django.http import QueryDict
 
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
+from northing.core.money.exact import plain
 from northing.masterdata.models import Bin, Site
 from northing.web.common.forms import ActionForm, DayField, ExactField, asks_only
 from northing.web.receiving.parts import Part
@@ -20,8 +22,8 @@ class ReceiveForm(ActionForm):
     delivery_note = forms.CharField(max_length=40, label="Delivery note")
     occurred_on = DayField(label="Received on")
 
-    def __init__(self, *args, parts: list[Part], site: Site, **kwargs):
-        super().__init__(*args, **kwargs)
+    def __init__(self, data, *, parts: list[Part], site: Site, **kwargs):
+        super().__init__(_as_expected(data, parts) if data and "all" in data else data, **kwargs)
         self.parts, self.site = parts, site
         bins = [(str(one.pk), one.code) for one in Bin.objects.filter(site=site)]  # read once, for every row
         for part in parts:
@@ -53,14 +55,6 @@ class ReceiveForm(ActionForm):
                 names = [f"{name}-{end}" for name in NAMES]
                 yield None if number else part, *(self[name] if name in self.fields else None for name in names)
 
-    def clean(self):
-        """Received as expected: what was not counted is what was expected."""
-        entered = super().clean()
-        for part in self.parts if "all" in self.data else ():
-            if all(entered.get(f"row-{end}") is None for end in part.ends()):
-                entered[f"row-{part.key}"] = part.open
-        return entered
-
     def asked(self, container: int | None) -> ReceiveRequest:
         """The receipt as a request; rows with nothing entered were not counted."""
         entered = self.cleaned_data
@@ -80,3 +74,12 @@ class ReceiveForm(ActionForm):
         )
         head = (container, self.site.pk, entered["delivery_note"], entered["occurred_on"])
         return ReceiveRequest(*head, rows, accept="accept" in self.data)
+
+
+def _as_expected(data: QueryDict, parts: list[Part]) -> QueryDict:
+    """Received as expected: what was not counted is what was expected, and stands in its field."""
+    data = data.copy()
+    for part in parts:
+        if not any(data.get(f"row-{end}", "").strip() for end in part.ends()):
+            data[f"row-{part.key}"] = plain(part.open)
+    return data

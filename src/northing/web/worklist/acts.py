@@ -1,7 +1,7 @@
 """Acts on open matters on the spot: each row that waits carries the act that ends the waiting."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from django.db.models import F
@@ -11,9 +11,9 @@ from django.utils import timezone
 from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.confirmations.models import Answer
+from northing.core.orders.orders import asks_second_person
 from northing.core.worklist.moves import CARRIER, CUSTOMS, DOCK, QUALITY
-from northing.drawings.figures import count, money
-from northing.masterdata.models import Company
+from northing.drawings.figures import count, price
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.shipping.models import Leg, ShipmentLine
@@ -34,6 +34,8 @@ class Act:
     fields: dict[str, str] | None = None
     title: str = ""
     record: int = 0
+    # People (ids) who may not do it, whatever their roles.
+    not_by: tuple[int | None, ...] = ()
 
     @property
     def marked(self) -> tuple[str, str, str]:
@@ -50,7 +52,7 @@ def acts_of(matters: Sequence[Matter], person) -> dict[int, list[Act]]:
     found: dict[int, list[Act]] = {}
     for kind, some in by_kind.items():
         for matter, act in FOR[kind](some) if kind in FOR else ():
-            if may(person, act.permission, matter.company_id):
+            if person.pk not in act.not_by and may(person, act.permission, matter.company_id):
                 found.setdefault(matter.pk, []).append(act)
     return found
 
@@ -72,18 +74,15 @@ def _orders(matters: Sequence[Matter]) -> Offered:
     offered = []
     for matter in matters:
         order = known[matter.record]
-        if order.approved_at or not _above(order.company, matter.at_stake):
+        # Nothing is at stake of an order whose currency has no rate: its amount is unknown.
+        if order.approved_at or not asks_second_person(order.company.approval_above, matter.at_stake or None):
             offered.append((matter, _post("Send", "send", order.pk, "send_order", "s")))
         elif order.checked_at:
-            offered.append((matter, _post("Approve and send", "approve-and-send", order.pk, "approve_order", "a")))
+            approve = _post("Approve and send", "approve-and-send", order.pk, "approve_order", "a")
+            offered.append((matter, replace(approve, not_by=(order.buyer_id, order.checked_by_id))))
         else:
             offered.append((matter, _post("Check", "check", order.pk, "check_order", "c")))
     return offered
-
-
-def _above(company: Company, amount: Decimal) -> bool:
-    above = company.approval_above
-    return above is None or not amount or amount > above
 
 
 def _post(words: str, name: str, record: int, permission: str, letter: str, **fields: str) -> Act:
@@ -113,7 +112,7 @@ def _accept(answer: Answer) -> Act:
     elif answer.ready_on != answer.asked_on:
         differs = f"{answer.ready_on:%-d %b}"
     else:
-        differs = money(answer.pack_price, answer.instalment.line.order.currency)
+        differs = price(answer.pack_price, answer.instalment.line.order.currency)
     fields = {"accept": str(answer.pk)}
     return Act(f"Accept {differs}", reverse("decide-many"), "decide_answer", "a", fields, record=answer.pk)
 

@@ -47,7 +47,10 @@ class RecordForm(ActionForm):
             choices = [("", "choose" if needed else "none"), *((row.code, f"{row.code} {row.name}") for row in rows)]
             return Chosen(label=fact.words, choices=choices, required=needed)
         if fact.choices:
-            return Chosen(label=fact.words, choices=[(one, one) for one in fact.choices], required=needed)
+            # A choice that may be left out has a row for it: a browser would send the first of the others.
+            none = [("", "none")] if fact.absent == "" else []
+            choices = none + [(one, one) for one in fact.choices]
+            return Chosen(label=fact.words, choices=choices, required=needed)
         if fact.name.endswith("address"):
             return Told(label=fact.words, widget=forms.Textarea({"rows": 3}), required=needed)
         widget = forms.DateInput({"type": "date"}) if fact.read is day else forms.TextInput()

@@ -87,15 +87,13 @@ class OrderForm(ActionForm, WholeOrderFields):
     def clean(self):
         """A site tells its company, and a company with one site that site."""
         entered = super().clean()
-        if not entered.get("company") and entered.get("site"):
-            entered["company"] = entered["site"].company
-        if not entered.get("site") and entered.get("company"):
-            sites = list(entered["company"].sites.all()[:2])
-            if len(sites) == 1:
-                entered["site"] = sites[0]
-            else:
-                self.add_error("site", "Choose the site where the goods are received.")
-        elif not entered.get("site") and not self.errors:
+        company, site = entered.get("company"), entered.get("site")
+        if company and not site:
+            sites = list(company.sites.all()[:2])
+            site = sites[0] if len(sites) == 1 else None
+        if site:
+            entered |= {"site": site, "company": company or site.company}
+        elif "site" not in self.errors:
             self.add_error("site", "Choose the site where the goods are received.")
         return entered
 

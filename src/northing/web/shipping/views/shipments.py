@@ -34,7 +34,7 @@ from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
 from northing.shipping.models import Leg, RequiredDocument, Shipment, ShipmentLine, Voyage
 from northing.shipping.queries import visible_shipments
-from northing.web.common.back import way_back
+from northing.web.common.back import is_ours, way_back
 from northing.web.common.forms import act_of, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
@@ -79,7 +79,7 @@ def new_voyage(request):
 def back_of(request) -> str | None:
     """A path of a shipment or a voyage to return to, if one was given."""
     path = request.GET.get("then", "")
-    return path if path.startswith("/shipping/") and "//" not in path[1:] else None
+    return path if path.startswith("/shipping/") and is_ours(path) else None
 
 
 @open_page
