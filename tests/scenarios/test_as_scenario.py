@@ -11,20 +11,30 @@ from northing.access.models import Person
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.claims import returns
+from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import issue
+from northing.actions.inventory.move import MoveRequest, move_goods
+from northing.actions.masterdata.opening import FileRequest, open_stock
+from northing.actions.orders.set_parts import PartRequest, PartsRequest, set_parts
 from northing.actions.quality import inspect
+from northing.actions.receiving.receive import receive
+from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
 from northing.claims.models import Claim
+from northing.confirmations.models import Answer
+from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Item
-from northing.orders.models import OrderLine
+from northing.masterdata.models import Bin, Item, Site
+from northing.orders.models import Instalment, OrderLine
+from northing.reports.as_scenario import as_scenario
 from northing.scenarios import files
 from northing.scenarios.expect import differences
 from northing.scenarios.play import Player
 from northing.scenarios.result import result
+from northing.shipping.models import Container, ShipmentLine
 from tests.database import empty
 from tests.worlds import TODAY, small_world
 
@@ -72,14 +82,60 @@ def test_what_is_downloaded_replays_to_the_cent(db, client):
     text = found.content.decode()
     assert not [word for word in ("KLN", "QXNU", "Test", "Supplier", "kettles", "F-1", "RMA", "dents") if word in text]
     assert len(found.json()["expect"]["layers"]) == 4
+    assert replayed(found.json()) == []
+
+
+def replayed(found: dict) -> list[str]:
+    """What differs when a downloaded file is played in an empty database."""
     with connection.cursor() as cursor:
         cursor.execute("set constraints all immediate")
     empty()
-    scenario = files.read(found.content)
+    scenario = files.read(json.dumps(found).encode())
     player = Player(scenario)
     actions = player.play()
     assert [one for one in actions if "refused" in one] == []
-    assert list(differences(scenario.expect, {"actions": actions} | result(player))) == []
+    return list(differences(scenario.expect, {"actions": actions} | result(player)))
+
+
+def test_parts_with_their_own_prices_and_goods_moved_to_another_site_replay(db):
+    world = small_world()
+    order = world.sent_order({"A": D(240)})
+    line = OrderLine.objects.get(order=order)
+    later = (PartRequest(Instalment.objects.get().pk, D(100), TODAY), PartRequest(None, D(140), TODAY))
+    set_parts(world.act("buyer"), PartsRequest(line.pk, order.version, later))
+    dearer = Instalment.objects.get(number=2)
+    said = (AnswerRow(dearer.pk, D(140), dearer.asked_on, dearer.pack_price + D("0.35")),)
+    record_answers(world.act("buyer"), AnswersRequest(order.pk, "", TODAY, said))
+    decide_answer(world.act("buyer"), Decision(Answer.objects.get(outcome="open").pk, accept=True))
+    shipment = world.shipment([order])
+    world.say(shipment, "departure")
+    world.say(shipment, "arrival")
+    rows = tuple(ReceiveRow(part.pk, part.quantity) for part in ShipmentLine.objects.order_by("pk"))
+    receive(world.act("dock"), ReceiveRequest(Container.objects.get().pk, world.site.pk, "DN-1", TODAY, rows, True))
+    layer, dear = CostLayer.objects.order_by("pk")
+    assert dear.total_cost / dear.received > layer.total_cost / layer.received
+    other = Site.objects.create(company=world.nz, code="FAR", name="Far", port=world.site.port)
+    there = Bin.objects.create(site=other, code="F-1", purpose="store")
+    lies = OnHand.objects.get(layer=dear)
+    move_goods(world.act("dock"), MoveRequest(dear.pk, lies.bin_id, "in_store", D(40), there.pk))
+    taken = issue.IssueRequest(there.site_id, dear.item_id, D(15), "shops", TODAY)
+    issue.issue_stock(world.act("dock"), taken)
+    found = as_scenario({line.pk}, {world.nz.pk})
+    assert [one["do"] for one in found["actions"]][-2:] == ["move", "issue"]
+    assert [part["price"] for part in found["actions"][0]["lines"][0]["parts"]] == ["18.4", "18.75"]
+    assert replayed(found) == []
+
+
+def test_the_opening_of_a_unit_cost_replays(db, client):
+    world = small_world()
+    rows = f"company,site,item,quantity,value,received_on\nKLN,TRG,A,30,900.55,{TODAY}\n"
+    open_stock(world.act("administrator"), FileRequest(rows.encode()))
+    taken = issue.IssueRequest(world.site.pk, Item.objects.get(code="A").pk, D(7), "shops", TODAY)
+    issue.issue_stock(world.act("dock"), taken)
+    client.force_login(Person.objects.get(username="costs"))
+    found = client.get(reverse("layer-scenario", args=[CostLayer.objects.get().pk])).json()
+    assert found["expect"]["layers"][0]["value"] == "690.42"
+    assert replayed(found) == []
 
 
 def test_goods_of_a_company_one_does_not_see_are_not_told(world, client):
@@ -101,7 +157,5 @@ def test_what_is_not_there_is_not_there(world, client, name):
 
 def test_the_file_is_small(world):
     much_happens(world)
-    from northing.reports.as_scenario import as_scenario
-
     found = as_scenario({OrderLine.objects.first().pk}, {world.nz.pk})
     assert len(json.dumps(found)) < 12_000

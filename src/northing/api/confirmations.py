@@ -7,7 +7,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 
 from northing.access.queries import scoped
-from northing.actions.confirmations import answers as agreeing
+from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, decide_answer, decision, record_answers
 from northing.api.callers import act_of, require
 from northing.api.orders import seen_orders
 from northing.api.paging import USUAL, page
@@ -51,11 +51,10 @@ def record_confirmation(request: HttpRequest, asked: shapes.ConfirmationIn):
     require(request, "confirmations")
     get_object_or_404(seen_orders(request), pk=asked.order)
     rows = tuple(
-        agreeing.AnswerRow(row.instalment, row.quantity, row.ready_on, row.price, remark=row.remark)
-        for row in asked.rows
+        AnswerRow(row.instalment, row.quantity, row.ready_on, row.price, remark=row.remark) for row in asked.rows
     )
-    wanted = agreeing.AnswersRequest(asked.order, asked.reference, asked.answered_on, rows)
-    return 201, {"id": agreeing.record_answers(act_of(request), wanted)}
+    wanted = AnswersRequest(asked.order, asked.reference, asked.answered_on, rows)
+    return 201, {"id": record_answers(act_of(request), wanted)}
 
 
 @router.post("/confirmations/{answer_id}/decision", response=answers(shapes.ConfirmationOut), tags=["confirmations"])
@@ -64,5 +63,5 @@ def decide(request: HttpRequest, answer_id: Key, asked: shapes.DecisionIn):
     require(request, "confirmations")
     found = scoped(Answer.objects.select_related("instalment__line"), request.auth.person, COMPANY_OF_ANSWER)
     get_object_or_404(found, pk=answer_id)
-    agreeing.decide_answer(act_of(request), agreeing.decision(answer_id, asked.decision, asked.counter_on))
+    decide_answer(act_of(request), decision(answer_id, asked.decision, asked.counter_on))
     return _answer(found.get(pk=answer_id))

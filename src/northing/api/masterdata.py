@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from ninja import Router
 
 from northing.actions.masterdata import records
-from northing.actions.masterdata import suppliers as supplying
+from northing.actions.masterdata import suppliers as suppliers_action
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Limit, Words, answers
@@ -107,5 +107,5 @@ def _agreement(row: Agreement) -> dict[str, Any]:
 def set_agreement(request: HttpRequest, asked: shapes.AgreementIn):
     """Write a price step; one of the same item, day and quantity is replaced."""
     require(request, "suppliers")
-    key = supplying.set_agreement(act_of(request), supplying.AgreementRequest(**dict(asked)))
+    key = suppliers_action.set_agreement(act_of(request), suppliers_action.AgreementRequest(**dict(asked)))
     return _agreement(Agreement.objects.select_related("item").get(pk=key))

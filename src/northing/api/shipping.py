@@ -8,9 +8,9 @@ from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 
 from northing.access.permissions import companies_of, require_somewhere
-from northing.actions.shipping import build as building
+from northing.actions.shipping import build as build_action
 from northing.actions.shipping import carrier_events, pack
-from northing.actions.shipping import load as loading
+from northing.actions.shipping import load as load_action
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Key, Limit, answers
@@ -99,9 +99,9 @@ def _shipment_line(part: ShipmentLine) -> dict[str, Any]:
     return about | {"quantity": part.quantity, "accounted": part.accounted}
 
 
-def _boxes(asked: shapes.LoadIn) -> tuple[loading.Box, ...]:
+def _boxes(asked: shapes.LoadIn) -> tuple[load_action.Box, ...]:
     return tuple(
-        loading.Box(
+        load_action.Box(
             one.id,
             one.number,
             one.size_type,
@@ -117,9 +117,9 @@ def build(request: HttpRequest, asked: shapes.ShipmentIn):
     """Build a shipment: containers with what is in them, a route and its voyages; all of it or nothing."""
     require(request, "passage")
     opening = pack.ShipmentRequest(asked.document, mode=asked.mode)
-    load = loading.LoadRequest(0, _boxes(asked))
-    wanted = building.BuildRequest(load, opening, asked.route, tuple(asked.voyages), asked.begin)
-    done = building.build(act_of(request), wanted)
+    load = load_action.LoadRequest(0, _boxes(asked))
+    wanted = build_action.BuildRequest(load, opening, asked.route, tuple(asked.voyages), asked.begin)
+    done = build_action.build(act_of(request), wanted)
     return 201, {"id": done["shipment"], "warnings": done["warnings"]}
 
 
@@ -128,7 +128,7 @@ def load(request: HttpRequest, shipment_id: Key, asked: shapes.LoadIn):
     """Say what the containers of a shipment should hold."""
     require(request, "passage")
     get_object_or_404(_shipments(request), pk=shipment_id)
-    done = loading.load(act_of(request), loading.LoadRequest(shipment_id, _boxes(asked)))
+    done = load_action.load(act_of(request), load_action.LoadRequest(shipment_id, _boxes(asked)))
     return {"id": done["shipment"], "warnings": done["warnings"]}
 
 

@@ -14,9 +14,20 @@ from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.orders import send, write
-from northing.actions.receiving import receive as receiving
+from northing.actions.receiving import receive as receive_action
 from northing.actions.shipping import container_milestones, milestones
-from northing.actions.shipping import pack as packing
+from northing.actions.shipping.pack import (
+    ContainerRequest,
+    PassageRequest,
+    ShipmentRequest,
+    StowRequest,
+    VoyageRequest,
+    add_container,
+    create_shipment,
+    create_voyage,
+    plan_passage,
+    stow,
+)
 from northing.demo.masterdata import SEED
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Company, Party, Site
@@ -91,10 +102,8 @@ class Hand:
 
     def voyage(self, vessel: str, number: str, carrier: str, load: str, discharge: str, imo: str) -> int:
         """A voyage."""
-        request = packing.VoyageRequest(
-            vessel, imo, number, self.parties[carrier].pk, (CallPlan(load), CallPlan(discharge))
-        )
-        return packing.create_voyage(self.act("hanne", -130), request)
+        request = VoyageRequest(vessel, imo, number, self.parties[carrier].pk, (CallPlan(load), CallPlan(discharge)))
+        return create_voyage(self.act("hanne", -130), request)
 
     def shipment(
         self, orders: list[int], voyage: int, ports: tuple[str, str, str], day: int, sea: int, boxes: int = 1
@@ -112,19 +121,19 @@ class Hand:
 
     def pack(self, orders: list[int], voyage: int, plans: tuple[LegPlan, ...], packed: int, boxes: int = 1) -> int:
         """Everything of the orders packed on a day into containers that take those legs."""
-        key = packing.create_shipment(
+        key = create_shipment(
             self.act("hanne", packed),
-            packing.ShipmentRequest(f"QMF{self.chance.randrange(100000, 999999)}", self.parties["QUI"].pk),
+            ShipmentRequest(f"QMF{self.chance.randrange(100000, 999999)}", self.parties["QUI"].pk),
         )
-        packing.plan_passage(self.act("hanne", packed), packing.PassageRequest(key, voyage, plans))
+        plan_passage(self.act("hanne", packed), PassageRequest(key, voyage, plans))
         parts = list(Instalment.objects.filter(line__order__in=orders).order_by("pk"))
         for index in range(boxes):
             self.boxes += 1
             number = with_container_check_digit(f"QXNU{self.boxes * 7 + 100300:06d}")
-            request = packing.ContainerRequest(key, number, "42G1", f"KL{self.boxes:05d}")
-            box = packing.add_container(self.act("hanne", packed), request)
+            request = ContainerRequest(key, number, "42G1", f"KL{self.boxes:05d}")
+            box = add_container(self.act("hanne", packed), request)
             rows = tuple((part.pk, self._portion(part.quantity, index, boxes)) for part in parts)
-            packing.stow(self.act("hanne", packed), packing.StowRequest(box, rows))
+            stow(self.act("hanne", packed), StowRequest(box, rows))
         return key
 
     @staticmethod
@@ -205,8 +214,10 @@ class Hand:
             missing = short.get(item.code, 0)
             best = self.today + timedelta(days=500) if item.keeps_best_before else None
             rows.append(
-                receiving.ReceiveRow(part.pk, part.quantity - missing, not missing, lot if item.keeps_lot else "", best)
+                receive_action.ReceiveRow(
+                    part.pk, part.quantity - missing, not missing, lot if item.keeps_lot else "", best
+                )
             )
         site = Site.objects.get(code="TRG").pk
-        request = receiving.ReceiveRequest(box.pk, site, note, self.today + timedelta(days=day), tuple(rows), True)
-        return receiving.receive(self.act(who, day), request)
+        request = receive_action.ReceiveRequest(box.pk, site, note, self.today + timedelta(days=day), tuple(rows), True)
+        return receive_action.receive(self.act(who, day), request)

@@ -10,7 +10,7 @@ from django.utils import timezone
 from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.inventory import issue
-from northing.actions.masterdata import opening as beginning
+from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.actions.quality import inspect
 from northing.actions.receiving import receive
 from northing.actions.shipping import carrier_events, despatch_notices, passage_statistics, required_documents
@@ -67,7 +67,7 @@ class _World(Hand):
             ("KLA", "WRP-03", 900, "1350.00"),
         ]:
             rows.append(f"{company},{SITES[company]},{code},{quantity},{value},{self.today - timedelta(days=170)},,")
-        beginning.open_stock(self.act("wyn", -168), beginning.FileRequest("\n".join(rows).encode()))
+        open_stock(self.act("wyn", -168), FileRequest("\n".join(rows).encode()))
 
     def finished_kettles(self) -> None:
         """Received, short, inspected, partly rejected, partly returned, partly issued, haulage billed late."""

@@ -10,6 +10,7 @@ from northing.actions.orders import cancel, send, set_parts, write
 from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.shipping import milestones, pack
+from northing.confirmations.models import Answer
 from northing.core.costing.ownership import INCOTERMS
 from northing.core.problems import Problem, Refused
 from northing.formats.identifiers import with_container_check_digit
@@ -56,10 +57,27 @@ class Goods(Played):
             if action.stop == name:
                 return "order", key
         self._divide(act, key, action)
-        parts = Instalment.objects.filter(line__order=key).order_by("pk")
-        rows = tuple(answers.AnswerRow(one.pk, one.quantity, one.asked_on, one.pack_price) for one in parts)
-        answers.record_answers(act, answers.AnswersRequest(key, "", action.day, rows))
+        self._answer(act, key, action)
         return "order", key
+
+    def _answer(self, act: Act, order: int, action: shapes.Order) -> None:
+        """The supplier answers as asked, or with the price of a part, which we accept."""
+        prices = {
+            (number, place): part.price
+            for number, line in enumerate(action.lines, 1)
+            for place, part in enumerate(line.parts, 1)
+            if part.price is not None
+        }
+        parts = Instalment.objects.filter(line__order=order).select_related("line").order_by("pk")
+        rows = tuple(
+            answers.AnswerRow(
+                one.pk, one.quantity, one.asked_on, prices.get((one.line.number, one.number), one.pack_price)
+            )
+            for one in parts
+        )
+        answers.record_answers(act, answers.AnswersRequest(order, "", action.day, rows))
+        for waiting in Answer.objects.filter(instalment__line__order=order, outcome="open").order_by("pk"):
+            answers.decide_answer(act, answers.Decision(waiting.pk, accept=True))
 
     def _divide(self, act: Act, order: int, action: shapes.Order) -> None:
         """Ask for lines in dated parts, before the supplier answers; the first is the one that is there."""

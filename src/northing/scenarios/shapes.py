@@ -116,10 +116,11 @@ class WorldShape(Shape):
 
 
 class DatedPart(Shape):
-    """A part of a line that is to be ready on a day."""
+    """A part of a line that is to be ready on a day, at its own price where we agree to one."""
 
     quantity: Number
     ready: date
+    price: Number | None = None
 
 
 class LineShape(Shape):
@@ -334,6 +335,7 @@ class Move(Dated):
     source: list[Code] = Field(alias="from", min_length=2, max_length=2)
     target: list[Code] = Field(alias="to", min_length=2, max_length=2)
     quantity: Number
+    line: str = ""
     lot: str = ""
 
 

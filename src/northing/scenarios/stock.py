@@ -3,10 +3,10 @@
 from django.db.models import Max
 
 from northing.actions.claims import returns
-from northing.actions.inventory import issue as issuing
+from northing.actions.inventory.issue import IssueRequest, issue_stock
 from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.masterdata import opening
-from northing.actions.quality import inspect as inspecting
+from northing.actions.quality import inspect as inspect_action
 from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Problem, Refused
 from northing.formats.tables import csv_line
@@ -24,8 +24,8 @@ class Stock(Played):
     def issue(self, action: shapes.Issue) -> tuple[str, int]:
         """Stock goes out, first in, first out."""
         site, item = self.laid.one("sites", action.site), self.laid.one("items", action.item)
-        request = issuing.IssueRequest(site.pk, item.pk, action.quantity, action.purpose, action.day)
-        return "issue", issuing.issue_stock(self.laid.act(action.day), request)
+        request = IssueRequest(site.pk, item.pk, action.quantity, action.purpose, action.day)
+        return "issue", issue_stock(self.laid.act(action.day), request)
 
     def inspect(self, action: shapes.Inspect) -> tuple[str, int]:
         """A verdict; failed units are a case."""
@@ -36,8 +36,8 @@ class Stock(Played):
         layer = layer or layers.order_by("pk").first()
         if layer is None:
             raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
-        request = inspecting.InspectRequest(layer.pk, action.passed, action.failed, action.reason, action.day)
-        inspecting.inspect(self.laid.act(action.day), request)
+        request = inspect_action.InspectRequest(layer.pk, action.passed, action.failed, action.reason, action.day)
+        inspect_action.inspect(self.laid.act(action.day), request)
         return "inspection", Inspection.objects.latest("pk").pk
 
     def move(self, action: shapes.Move) -> None:
@@ -46,6 +46,8 @@ class Stock(Played):
         rows = OnHand.objects.filter(bin=source, status="in_store", layer__item__code=action.item, quantity__gt=0)
         if action.lot:
             rows = rows.filter(layer__lot=action.lot)
+        if action.line:
+            rows = rows.filter(layer__receipt_line__instalment__in=self.parts(action.line))
         rows = list(rows.order_by("layer__occurred_on", "layer"))
         left = action.quantity
         for number, row in enumerate(rows, 1):

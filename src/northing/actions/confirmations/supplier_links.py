@@ -9,7 +9,7 @@ from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
-from northing.access import operations as people
+from northing.access import operations as access
 from northing.access.acts import Act
 from northing.access.models import Grant, Person, SupplierPerson
 from northing.activity.operations import add_history, once
@@ -96,8 +96,8 @@ def acting_person(supplier: Party) -> Person:
     """The person of the supplier's name, who cannot sign in and may only answer, in whatever company."""
     found = SupplierPerson.objects.select_related("person").filter(supplier=supplier).first()
     if found is None:
-        found = people.add_supplier_person(supplier)
-    people.give_roles(Grant(person=found.person, company=company, role="supplier") for company in Company.objects.all())
+        found = access.add_supplier_person(supplier)
+    access.give_roles(Grant(person=found.person, company=company, role="supplier") for company in Company.objects.all())
     return found.person
 
 

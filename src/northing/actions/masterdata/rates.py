@@ -7,7 +7,7 @@ from decimal import Decimal
 from northing.access.acts import Act
 from northing.activity.operations import add_history, once
 from northing.drawings.figures import price
-from northing.masterdata import operations as directory
+from northing.masterdata import operations as masterdata
 from northing.masterdata.models import Company, ExchangeRate
 
 
@@ -29,7 +29,7 @@ def enter_rate(act: Act, request: RateRequest) -> int:
     act.require("enter_rate", company.pk)
     which = {"currency": request.currency, "purpose": request.purpose, "day": request.day}
     before = ExchangeRate.objects.filter(company=company, **which).values_list("rate", flat=True).first()
-    made = directory.enter_rate(company, request.currency, request.purpose, request.day, request.rate)
+    made = masterdata.enter_rate(company, request.currency, request.purpose, request.day, request.rate)
     if before != request.rate:
         words = f"{request.purpose.capitalize()} rate of {request.currency} from {request.day:%-d %b %Y}"
         change = {"field": "rate", "old": price(before, 4) if before else "", "new": price(request.rate, 4)}

@@ -12,7 +12,7 @@ from northing.core.money.periods import day_problems
 from northing.core.orders.orders import LARGEST
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import count, price
-from northing.masterdata import operations as directory
+from northing.masterdata import operations as masterdata
 from northing.masterdata.models import LINK_MAY, OWES, Item, Party
 from northing.masterdata.queries import find_pack
 from northing.orders.models import Instalment
@@ -71,7 +71,7 @@ def set_delay_cost(act: Act, request: DelayRequest) -> int:
         raise Refused(Problem("Enter an amount from 0 on, with at most two decimals.", "cost"))
     changes = [{"field": "cost of a day's delay", "old": count(item.delay_cost), "new": count(request.cost)}]
     if item.delay_cost != request.cost:
-        directory.change_item(item, delay_cost=request.cost)
+        masterdata.change_item(item, delay_cost=request.cost)
         words = f"A day without {item.code} costs {count(request.cost)}"
         add_history(act, "set_delay_cost", words, [("item", item.pk, None)], changes=changes)
         waiting = Instalment.objects.filter(line__item=item, position__with_supplier__gt=0)
@@ -86,12 +86,12 @@ def keep_supplier(act: Act, request: SupplierRequest) -> int:
     facts = dict(request.facts)
     refuse_if(_fact_problems(facts))
     changes = [
-        {"field": FACTS[name], "old": directory.as_said(getattr(supplier, name)), "new": directory.as_said(value)}
+        {"field": FACTS[name], "old": masterdata.as_said(getattr(supplier, name)), "new": masterdata.as_said(value)}
         for name, value in facts.items()
-        if directory.as_said(getattr(supplier, name)) != directory.as_said(value)
+        if masterdata.as_said(getattr(supplier, name)) != masterdata.as_said(value)
     ]
     if changes:
-        directory.change_party(supplier, facts)
+        masterdata.change_party(supplier, facts)
         add_history(
             act, "keep_supplier", f"Changed how we agree with {supplier}", [("party", supplier.pk, None)], None, changes
         )
@@ -118,8 +118,8 @@ def set_agreement(act: Act, request: AgreementRequest) -> int:
     supplier = _supplier(act, request.supplier)
     item, _ = find_pack(request.item)
     refuse_if(_step_problems(request, item.decimals))
-    step, before = directory.keep_agreement(supplier, item, request)
-    new = {name: directory.as_said(getattr(step, name)) for name in directory.STEP}
+    step, before = masterdata.keep_agreement(supplier, item, request)
+    new = {name: masterdata.as_said(getattr(step, name)) for name in masterdata.STEP}
     changes = [
         {"field": name.replace("_", " "), "old": (before or {}).get(name, ""), "new": value}
         for name, value in new.items()

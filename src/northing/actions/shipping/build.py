@@ -4,9 +4,9 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from northing.access.acts import Act
-from northing.actions.shipping import load as loading
+from northing.actions.shipping import load as load_action
 from northing.actions.shipping import pack
-from northing.actions.shipping import route as routing
+from northing.actions.shipping.route import RouteRequest, plan_by_route
 from northing.activity.operations import once
 
 
@@ -14,7 +14,7 @@ from northing.activity.operations import once
 class BuildRequest:
     """A shipment (id; None: a new one), what its containers should hold, and its route with voyages (ids)."""
 
-    load: loading.LoadRequest
+    load: load_action.LoadRequest
     opening: pack.ShipmentRequest | None = None
     route: str = ""
     voyages: tuple[int, ...] = ()
@@ -28,11 +28,11 @@ def build(act: Act, request: BuildRequest) -> dict:
     load = request.load
     if request.opening is not None:
         load = replace(load, shipment=pack.create_shipment(act.inner(), request.opening))
-    asked = routing.RouteRequest(load.shipment, request.route, request.voyages, request.begin)
+    asked = RouteRequest(load.shipment, request.route, request.voyages, request.begin)
     if request.route:
-        routing.plan_by_route(act.inner(), asked)
-    done = loading.load(act.inner(), load)
+        plan_by_route(act.inner(), asked)
+    done = load_action.load(act.inner(), load)
     if request.voyages and not request.route:
         # The ports follow from the goods that are aboard now.
-        routing.plan_by_route(act.inner(), asked)
+        plan_by_route(act.inner(), asked)
     return done

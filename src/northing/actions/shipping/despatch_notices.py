@@ -9,9 +9,9 @@ from django.db.models import F, Q
 
 from northing.access.acts import Act
 from northing.access.permissions import companies_of, require_somewhere
-from northing.actions.shipping import load as loading
 from northing.actions.shipping import pack
 from northing.actions.shipping.build import BuildRequest, build
+from northing.actions.shipping.load import Box, LoadRequest
 from northing.actions.worklist import notices
 from northing.activity.operations import add_history, once
 from northing.core.planning.despatch import Allotted, Open, allot, differences
@@ -234,7 +234,7 @@ def take(act: Act, request: TakeRequest) -> dict:
     if request.shipment is None:
         opening = pack.ShipmentRequest(notice.document)
     boxes = _boxes(request.shipment, good)
-    load = loading.LoadRequest(request.shipment or 0, boxes, beyond=request.beyond)
+    load = LoadRequest(request.shipment or 0, boxes, beyond=request.beyond)
     done = build(act.inner(), BuildRequest(load, opening, request.route, request.voyages, request.begin))
     shipment = Shipment.objects.get(pk=done["shipment"])
     _palletise(shipment, good)
@@ -246,7 +246,7 @@ def take(act: Act, request: TakeRequest) -> dict:
     return done
 
 
-def _boxes(shipment: int | None, good: Iterable[Judged]) -> tuple[loading.Box, ...]:
+def _boxes(shipment: int | None, good: Iterable[Judged]) -> tuple[Box, ...]:
     """The containers of the notice with what is in them afterwards: what they hold, and what is announced."""
     there = {box.number: box for box in Container.objects.filter(shipment=shipment)} if shipment else {}
     held = held_in(box.pk for box in there.values())
@@ -265,7 +265,7 @@ def _boxes(shipment: int | None, good: Iterable[Judged]) -> tuple[loading.Box, .
         box, row = there.get(number), said[number]
         kind = LOOSE if number == NO_BOX else row.size_type or (box.size_type if box else "45G1")
         seal = row.seal or (box.seal if box else "")
-        found.append(loading.Box(box.pk if box else None, number, kind, seal, tuple(cells.items())))
+        found.append(Box(box.pk if box else None, number, kind, seal, tuple(cells.items())))
     return tuple(found)
 
 

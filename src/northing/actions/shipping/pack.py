@@ -6,9 +6,8 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.actions.shipping import load as loading
 from northing.actions.shipping import milestones
-from northing.actions.shipping.load import open_shipment, require_packing
+from northing.actions.shipping.load import Change, open_shipment, require_packing, restow
 from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused, refuse_if
@@ -214,6 +213,6 @@ def stow(act: Act, request: StowRequest) -> int:
         raise Refused(Problem("Nothing was entered to pack.", "rows", "Type a quantity beside a line."))
     negative = [Problem("The quantity must be above 0.", f"row-{key}") for key, quantity in rows if quantity < 0]
     refuse_if(negative)
-    changes = [loading.Change(container, key, quantity, f"row-{key}") for key, quantity in rows]
-    loading.restow(act, shipment, changes)
+    changes = [Change(container, key, quantity, f"row-{key}") for key, quantity in rows]
+    restow(act, shipment, changes)
     return shipment.pk

@@ -3,7 +3,7 @@
 from django.db import connection, transaction
 
 from northing.actions.worklist import cases, instalments, layers, letters, notices, orders, ripples, shipments
-from northing.actions.worklist import refresh as aftermath
+from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
@@ -22,7 +22,7 @@ def move_faults(mend: bool = False) -> list[str]:
     with transaction.atomic():
         faults = _matter_faults() + _line_faults()
         if mend:
-            aftermath.refresh_every_line()
+            refresh_every_line()
         else:
             transaction.set_rollback(True)
     return faults
@@ -65,9 +65,9 @@ def _matters() -> set[tuple]:
 
 
 def _line_faults() -> list[str]:
-    names = ", ".join(name for name in aftermath.NAMES if name not in aftermath.DRIFTING)
+    names = ", ".join(name for name in NAMES if name not in DRIFTING)
     stored = f"select {names} from {LineSummary._meta.db_table}"
-    said = f"select {names} from ({aftermath.FIGURES.format(touched=EVERY_LINE)}) f"
+    said = f"select {names} from ({FIGURES.format(touched=EVERY_LINE)}) f"
     with connection.cursor() as cursor:
         cursor.execute(f"select line_id from (({stored} except {said}) union ({said} except {stored})) d group by 1")
         return [f"line {line} stands otherwise than its facts say" for (line,) in cursor.fetchall()]

@@ -10,7 +10,7 @@ from northing.reports.as_scenario.actions import actions_of
 from northing.reports.as_scenario.reach import Reach, TooMuch, reach_of
 from northing.reports.as_scenario.world import Names, world_of
 
-__all__ = ["TooMuch", "as_scenario"]
+__all__ = ["TooMuch", "as_scenario", "opening_as_scenario"]
 
 
 def as_scenario(lines: set[int], companies: set[int]) -> dict[str, Any]:
@@ -19,14 +19,22 @@ def as_scenario(lines: set[int], companies: set[int]) -> dict[str, Any]:
     It expects the costs that stand here. Raises TooMuch where it would reach goods of companies other than `companies`
     (ids), or more than a small file.
     """
-    reach = reach_of(lines, companies)
+    return _scenario(reach_of(lines, companies))
+
+
+def opening_as_scenario(layer: int) -> dict[str, Any]:
+    """The scenario of a cost layer (id) that a company began with: its opening, moves and issues."""
+    return _scenario(Reach(layers={layer}))
+
+
+def _scenario(reach: Reach) -> dict[str, Any]:
     names = Names(reach)
     actions = actions_of(reach, names)
     return {"world": world_of(reach, names), "actions": actions, "expect": {"layers": _layers(reach, names)}}
 
 
 def _layers(reach: Reach, names: Names) -> list[dict[str, str]]:
-    found = CostLayer.objects.filter(shipment_line__instalment__line__in=reach.lines, kind="stock", received__gt=0)
+    found = CostLayer.objects.filter(pk__in=reach.layers, kind="stock", received__gt=0)
     return [
         {
             "item": names.of("item", layer.item_id),

@@ -1,45 +1,32 @@
 """The actions of a scenario: what happened to the lines it reaches, in the order in which it was recorded."""
 
 from collections.abc import Iterator
-from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
-from northing.claims.models import ReturnNote
 from northing.core.money.exact import divide, plain
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
-from northing.inventory.models import StockIssue
-from northing.quality.models import Inspection
+from northing.orders.models import Instalment, OrderLine
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.reports.as_scenario.reach import Reach
-from northing.reports.as_scenario.world import Names
+from northing.reports.as_scenario.recorded import Recorded, action, reversal
+from northing.reports.as_scenario.stock import STOCK
+from northing.reports.as_scenario.world import Names, priced_parts
 from northing.shipping.models import DateStatement, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
-# When it was recorded, its place among what was recorded at one instant, and the action.
-Recorded = tuple[datetime, int, dict[str, Any]]
 
 
 def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
     """All actions, oldest first. A fact that was reversed is there with its reversal."""
     found: list[Recorded] = []
-    for part in (_orders, _shipments, _charges, _bills, _entries, _receipts, _inspections, _returns, _issues):
+    for part in (_orders, _shipments, _charges, _bills, _entries, _receipts, *STOCK):
         found += part(reach, names)
     found.sort(key=lambda one: one[:2])
-    return [action for _, _, action in found]
-
-
-def _action(do: str, day: date, **facts: Any) -> dict[str, Any]:
-    return {"do": do, "day": day.isoformat(), **facts}
-
-
-def _reversal(fact: Any, name: str) -> Iterator[Recorded]:
-    by = fact.reversed_by
-    if by is not None:
-        yield by.at, 9, _action("reverse", by.occurred_on, what=name)
+    return [one for _, _, one in found]
 
 
 def _orders(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -56,14 +43,27 @@ def _orders(reach: Reach, names: Names) -> Iterator[Recorded]:
             "ours_from": order.ours_from.replace("_", " "),
             "lines": [_line(line, names) for line in lines],
         }
-        yield order.sent_at, 0, _action("order", order.sent_at.date(), **facts)
+        yield order.sent_at, 0, action("order", order.sent_at.date(), **facts)
 
 
-def _line(line, names: Names) -> dict[str, str]:
-    part = line.instalments.order_by("number").first()
-    price = divide(part.pack_price * part.net_share, line.pack_factor, 10)
-    units = sum((one.quantity for one in line.instalments.all()), ZERO)
-    return {"item": names.of("item", line.item_id), "quantity": plain(units), "price": plain(price)}
+def _line(line: OrderLine, names: Names) -> dict[str, Any]:
+    all_parts = list(line.instalments.all())
+    facts: dict[str, Any] = {
+        "item": names.of("item", line.item_id),
+        "quantity": plain(sum((one.quantity for one in all_parts), ZERO)),
+        "price": _price(all_parts[0], line),
+    }
+    if parts := priced_parts(line):
+        facts["parts"] = [
+            {"quantity": plain(one.quantity), "ready": one.asked_on.isoformat(), "price": _price(one, line)}
+            for one in parts
+        ]
+    return facts
+
+
+def _price(part: Instalment, line: OrderLine) -> str:
+    """What a base unit of a part costs, after discounts."""
+    return plain(divide(part.pack_price * part.net_share, line.pack_factor, 10))
 
 
 def _shipments(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -72,7 +72,7 @@ def _shipments(reach: Reach, names: Names) -> Iterator[Recorded]:
         held = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__in=reach.lines)
         parts = [
             {
-                "line": names.of("line", one.instalment.line_id),
+                "line": names.part(one.instalment),
                 "quantity": plain(one.quantity),
                 "container": names.of("container", one.container_id),
             }
@@ -85,14 +85,14 @@ def _shipments(reach: Reach, names: Names) -> Iterator[Recorded]:
         said = sailed | DateStatement.objects.filter(call__voyage=shipment.voyage_id, kind="actual", retracted=False)
         days = {"departs": shipment.departed_on or at.date(), "arrives": shipment.arrived_on}
         days = {key: day.isoformat() for key, day in days.items() if day}
-        yield at, 1, _action("ship", at.date(), id=name, parts=parts, **days)
+        yield at, 1, action("ship", at.date(), id=name, parts=parts, **days)
         for do, milestone, day in (
             ("depart", "departure", shipment.departed_on),
             ("arrive", "arrival", shipment.arrived_on),
         ):
             if day:
                 told = said.filter(milestone=milestone, value=day).order_by("-said_at").first()
-                yield told.said_at if told else at, 3 if do == "depart" else 5, _action(do, day, shipment=name)
+                yield told.said_at if told else at, 3 if do == "depart" else 5, action(do, day, shipment=name)
 
 
 def _over(charge: Charge, names: Names) -> dict[str, list[str]]:
@@ -120,10 +120,10 @@ def _charges(reach: Reach, names: Names) -> Iterator[Recorded]:
         name = names.of("charge", charge.pk)
         facts = {"company": names.of("company", charge.company_id), "payee": names.of("party", charge.payee_id)}
         facts |= {"amount": plain(charge.estimated), "currency": charge.estimated_currency} | _kind(charge, names)
-        yield entered.at, 2, _action("charge", charge.estimated_on, id=name, **facts)
+        yield entered.at, 2, action("charge", charge.estimated_on, id=name, **facts)
         ended = told.filter(action="end_estimate").first()
         if ended is not None:
-            yield ended.at, 7, _action("end", ended.occurred_on, charge=name)
+            yield ended.at, 7, action("end", ended.occurred_on, charge=name)
 
 
 def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -142,8 +142,8 @@ def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
             "lines": [_bill_line(line, names) for line in lines],
         }
         facts = {key: value for key, value in facts.items() if value is not None}
-        yield bill.at, 4, _action(bill.kind, bill.day, **facts)
-        yield from _reversal(bill, name)
+        yield bill.at, 4, action(bill.kind, bill.day, **facts)
+        yield from reversal(bill, name)
 
 
 def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
@@ -171,9 +171,9 @@ def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
         }
         if entry.corrects_id:
             facts["corrects"] = names.of("entry", entry.corrects_id)
-        yield entry.at, 6, _action("customs", entry.day, **facts)
+        yield entry.at, 6, action("customs", entry.day, **facts)
         if not CustomsEntry.objects.filter(corrects=entry).exists():
-            yield from _reversal(entry, name)
+            yield from reversal(entry, name)
 
 
 def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -188,46 +188,11 @@ def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
         else:
             facts["from"] = names.of("shipment", receipt.container.shipment_id)
             facts["container"] = names.of("container", receipt.container_id)
-        yield receipt.at, 6, _action("receive", receipt.occurred_on, **facts)
-        yield from _reversal(receipt, name)
+        yield receipt.at, 6, action("receive", receipt.occurred_on, **facts)
+        yield from reversal(receipt, name)
 
 
 def _received(line: ReceiptLine, names: Names) -> dict[str, Any]:
     rest = "no more" if line.missing or line.dropped else "coming"
-    return {"line": names.of("line", line.instalment.line_id), "quantity": plain(line.quantity), "rest": rest}
-
-
-def _inspections(reach: Reach, names: Names) -> Iterator[Recorded]:
-    found = Inspection.objects.filter(layer__shipment_line__instalment__line__in=reach.lines).order_by("pk")
-    for one in found.select_related("layer__receipt_line", "layer__shipment_line__instalment", "reversed_by"):
-        facts = {
-            "id": names.of("case", one.pk),
-            "receipt": names.of("receipt", one.layer.receipt_line.receipt_id),
-            "line": names.of("line", one.layer.shipment_line.instalment.line_id),
-            "passed": plain(one.passed),
-            "failed": plain(one.failed),
-            "reason": "other" if one.failed else "",
-        }
-        yield one.at, 7, _action("inspect", one.occurred_on, **facts)
-        yield from _reversal(one, names.of("case", one.pk))
-
-
-def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
-    notes = ReturnNote.objects.filter(case__layer__shipment_line__instalment__line__in=reach.lines).order_by("pk")
-    for note in notes.select_related("case", "reversed_by"):
-        name = names.of("given back", note.pk)
-        facts = {"case": names.of("case", note.case.inspection_id), "quantity": plain(note.quantity)}
-        yield note.at, 8, _action("return", note.occurred_on, id=name, reference=name, **facts)
-        yield from _reversal(note, name)
-
-
-def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
-    of_lines = {"lines__layer__shipment_line__instalment__line__in": reach.lines}
-    issues = StockIssue.objects.filter(**of_lines).distinct().order_by("pk").select_related("reversed_by")
-    for issue in issues:
-        name = names.of("use", issue.pk)
-        took = issue.lines.filter(layer__shipment_line__instalment__line__in=reach.lines)
-        units = sum((line.quantity for line in took), ZERO)
-        facts = {"id": name, "site": names.of("site", issue.site_id), "item": names.of("item", issue.item_id)}
-        yield issue.at, 8, _action("issue", issue.occurred_on, quantity=plain(units), **facts, **{"for": "use"})
-        yield from _reversal(issue, name)
+    facts = {"line": names.part(line.instalment), "quantity": plain(line.quantity), "rest": rest}
+    return facts | ({"bin": names.of("bin", line.bin_id)} if line.quantity else {})

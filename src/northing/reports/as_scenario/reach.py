@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from django.db.models import Q
 
 from northing.costing.models import Charge
+from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
 from northing.shipping.models import Shipment, ShipmentLine
 
@@ -18,11 +19,12 @@ class TooMuch(Exception):
 
 @dataclass
 class Reach:
-    """Ids of order lines, shipments and charges."""
+    """Ids of order lines, shipments, charges, and of the cost layers of goods received of these lines."""
 
     lines: set[int] = field(default_factory=set)
     shipments: set[int] = field(default_factory=set)
     charges: set[int] = field(default_factory=set)
+    layers: set[int] = field(default_factory=set)
 
 
 def reach_of(lines: set[int], companies: set[int]) -> Reach:
@@ -48,4 +50,6 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
     if owners - companies:
         what = "Goods of a company that you do not see bear a part of these costs."
         raise TooMuch(f"{what} Ask a person who sees both companies.")
+    layers = CostLayer.objects.filter(shipment_line__instalment__line__in=found.lines)
+    found.layers = set(layers.values_list("pk", flat=True))
     return found

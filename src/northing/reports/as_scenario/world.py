@@ -2,12 +2,16 @@
 
 from collections.abc import Iterable
 from decimal import Decimal
+from itertools import groupby
+from operator import itemgetter
 from typing import Any
 
 from northing.core.money.exact import plain
 from northing.costing.models import Charge
+from northing.inventory.models import Status, StockMovement
+from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Party, Site
-from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.as_scenario.reach import Reach
 
 
@@ -16,19 +20,22 @@ class Names:
 
     def __init__(self, reach: Reach):
         lines = OrderLine.objects.filter(pk__in=reach.lines).select_related("order", "item").order_by("order", "number")
-        self.lines = list(lines)
+        self.lines = list(lines.prefetch_related("instalments"))
         orders = PurchaseOrder.objects.filter(lines__in=reach.lines).distinct().order_by("pk")
         self.orders = {order.pk: order for order in orders.select_related("company", "supplier", "site")}
+        layers = CostLayer.objects.filter(pk__in=reach.layers)
         charges = Charge.objects.filter(pk__in=reach.charges)
         payees = set(charges.values_list("payee", flat=True))
-        companies = {order.company_id for order in self.orders.values()} | set(
-            charges.values_list("company", flat=True)
-        )
+        companies = {order.company_id for order in self.orders.values()}
+        companies |= set(charges.values_list("company", flat=True)) | set(layers.values_list("company", flat=True))
+        self.moves = list(_moves(reach))
+        sites = {order.site_id for order in self.orders.values()} | set(layers.values_list("site", flat=True))
+        sites |= {bin.site_id for move in self.moves for bin in (move.source, move.target)}
         self._named: dict[tuple[str, int], str] = {}
         self._name("C", "company", companies)
-        self._name("W", "site", {order.site_id for order in self.orders.values()})
+        self._name("W", "site", sites)
         self._name("PO", "order", self.orders)
-        self._name("I", "item", {line.item_id for line in self.lines})
+        self._name("I", "item", {line.item_id for line in self.lines} | set(layers.values_list("item", flat=True)))
         self._name("S", "party", {order.supplier_id for order in self.orders.values()} | payees)
         self._name("SH", "shipment", reach.shipments)
         self._name("CH", "charge", reach.charges)
@@ -36,10 +43,20 @@ class Names:
         for line in self.lines:
             numbers[line.order_id] = numbers.get(line.order_id, 0) + 1
             self._named["line", line.pk] = f"{self.of('order', line.order_id)}/{numbers[line.order_id]}"
+            for number, part in enumerate(priced_parts(line), 1):
+                self._named["part", part.pk] = f"{self.of('line', line.pk)}.{number}"
+        bins = Bin.objects.filter(site__in=sites).order_by("site", "pk").values_list("site", "pk")
+        for _, those in groupby(bins, key=itemgetter(0)):
+            for number, (_, bin) in enumerate(those, 1):
+                self._named["bin", bin] = f"B{number}"
 
     def _name(self, letters: str, kind: str, keys: Iterable[int]) -> None:
         for number, key in enumerate(sorted(keys), 1):
             self._named[kind, key] = f"{letters}{number}"
+
+    def part(self, part: Instalment) -> str:
+        """The name of an instalment: of its line, where the line is not divided by prices."""
+        return self._named.get(("part", part.pk)) or self.of("line", part.line_id)
 
     def of(self, kind: str, key: int) -> str:
         """The name of a record; of one that has none yet (an office, say) a new one."""
@@ -50,6 +67,19 @@ class Names:
     def keys(self, kind: str) -> list[int]:
         """Ids of the records of a kind that are named."""
         return [key for known, key in self._named if known == kind]
+
+
+def _moves(reach: Reach) -> Iterable[StockMovement]:
+    """Goods in store that went to another bin, in the order in which they did."""
+    found = StockMovement.objects.filter(layer__in=reach.layers, source__isnull=False, target__isnull=False)
+    found = found.filter(source_status=Status.IN_STORE, target_status=Status.IN_STORE)
+    return found.select_related("layer__receipt_line__instalment", "source", "target", "history").order_by("pk")
+
+
+def priced_parts(line: OrderLine) -> list[Instalment]:
+    """The instalments of a line whose units have more than one price; none where they have one."""
+    parts = [part for part in line.instalments.all() if part.quantity]
+    return parts if len({part.pack_price * part.net_share for part in parts}) > 1 else []
 
 
 def world_of(reach: Reach, names: Names) -> dict[str, Any]:
@@ -80,7 +110,7 @@ def _company(one: Company, names: Names) -> dict[str, Any]:
 
 
 def _site(one: Site, names: Names) -> dict[str, Any]:
-    bins = {f"B{number}": bin.purpose for number, bin in enumerate(Bin.objects.filter(site=one).order_by("pk"), 1)}
+    bins = {names.of("bin", bin.pk): bin.purpose for bin in Bin.objects.filter(site=one).order_by("pk")}
     return {"code": names.of("site", one.pk), "company": names.of("company", one.company_id), "bins": bins}
 
 

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from northing.access.permissions import companies_of, may
-from northing.actions.billing import bills as billing
+from northing.actions.billing.bills import book_bill, foresee, reverse_bill
 from northing.billing.models import Bill
 from northing.core.problems import Refused
 from northing.ledger.models import Account, OpenItem
@@ -67,7 +67,7 @@ def new_bill(request):
     entered = request.method == "POST" and request.POST.get("act") != "another"
     if entered and form.is_valid():
         if request.POST.get("act") == "book":
-            booked = form.do(request, billing.book_bill, lambda _: form.asked())
+            booked = form.do(request, book_bill, lambda _: form.asked())
             if booked:
                 note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
                 messages.success(request, f"Booked and spread{note}.")
@@ -82,7 +82,7 @@ def new_bill(request):
 def _effect(form: BillForm) -> dict:
     """The effect of booking, or the refusal on the form."""
     try:
-        return {"plans": billing.foresee(form.asked())}
+        return {"plans": foresee(form.asked())}
     except Refused as refused:
         form.take(refused)
         return {}
@@ -94,7 +94,7 @@ def bill(request, bill_id: int):
     found = visible_bills(request.user).select_related("party", "company", "entry__history", "entered_by")
     record = get_object_or_404(found, pk=bill_id)
     form = ReasonForm(request.POST or None)
-    if request.method == "POST" and form.do(request, billing.reverse_bill, form.reversing(record.pk)):
+    if request.method == "POST" and form.do(request, reverse_bill, form.reversing(record.pk)):
         messages.success(request, "The bill is reversed. Its charges are expected again as they were estimated.")
         return redirect("bill", record.pk)
     context = {

@@ -7,8 +7,8 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
-from northing.actions.billing import bills as billing
-from northing.actions.costing import charges as costing
+from northing.actions.billing.bills import book_bill, foresee
+from northing.actions.costing import charges as charges_action
 from northing.billing.models import BillLine
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
@@ -57,9 +57,9 @@ def new_charge(request):
     if request.method == "POST" and form.is_valid():
         if request.POST.get("confirmed"):
             if form.cleaned_data["state"] == "billed":
-                page, booked = "bill", form.do(request, billing.book_bill, lambda _: form.bill())
+                page, booked = "bill", form.do(request, book_bill, lambda _: form.bill())
             else:
-                page, booked = "charge", form.do(request, costing.enter_estimate, lambda _: form.asked())
+                page, booked = "charge", form.do(request, charges_action.enter_estimate, lambda _: form.asked())
             if booked:
                 note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
                 messages.success(request, f"Booked and spread{note}.")
@@ -105,7 +105,7 @@ def _initial(request, replaces: Charge | None) -> dict:
         shipment = request.GET.get("shipment", "")
         found = {"day": today, "shipments": [int(shipment)] if _is_key(shipment) else []}
         return found | _of_clock(request, today)
-    asked = costing.request_of(replaces)
+    asked = charges_action.request_of(replaces)
     return {**asked.__dict__, "day": today, "state": "billed", "amount": f"{asked.amount.normalize():f}"}
 
 
@@ -135,7 +135,7 @@ def _effect(form: ChargeForm) -> dict:
     """The effect of booking, or the refusal on the form."""
     try:
         billed = form.cleaned_data["state"] == "billed"
-        plan = billing.foresee(form.bill())[0] if billed else costing.foresee(form.asked())
+        plan = foresee(form.bill())[0] if billed else charges_action.foresee(form.asked())
     except Refused as refused:
         form.take(refused)
         return {}
@@ -159,7 +159,7 @@ def charge(request, charge_id: int):
     context["history"] = history_for(request, "charge", record.pk)
     if record.expected and may_somewhere(request.user, "book_bill"):
         form = context["form"] = ReasonForm(request.POST or None)
-        if request.method == "POST" and form.do(request, costing.end_estimate, _ending(record)):
+        if request.method == "POST" and form.do(request, charges_action.end_estimate, _ending(record)):
             messages.success(request, "The estimate has ended. Goods received no longer carry it.")
             return redirect("charge", record.pk)
     status = 422 if context["form"] and context["form"].errors else 200
@@ -167,7 +167,7 @@ def charge(request, charge_id: int):
 
 
 def _ending(record: Charge):
-    return lambda entered: costing.EndRequest(record.pk, entered["reason"])
+    return lambda entered: charges_action.EndRequest(record.pk, entered["reason"])
 
 
 @open_page

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
-from northing.actions.quality import inspect as inspecting
+from northing.actions.quality import inspect as inspect_action
 from northing.actions.quality.reverse import reverse_inspection as undo_inspection
 from northing.claims.models import Claim
 from northing.inventory.models import OnHand
@@ -52,7 +52,7 @@ def inspect(request, layer_id: int):
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or Decimal(0)
     start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}
     form = InspectForm(request.POST or None, initial=start)
-    if request.method == "POST" and form.do(request, inspecting.inspect, lambda _: form.asked(layer.pk, held)):
+    if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer.pk, held)):
         messages.success(request, "The verdict is recorded.")
         return redirect("quality")
     context = {

@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
-from northing.actions.receiving import receive as receiving
+from northing.actions.receiving import receive as receive_action
 from northing.actions.receiving import reverse
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
@@ -70,7 +70,7 @@ def _receive(request, site: Site, parts: list[Part], container: int | None, cont
     if request.method == "POST" and request.POST.get("split"):
         form.errors.clear()  # a further row is asked for; nothing is received yet
     elif request.method == "POST":
-        done = form.do(request, receiving.receive, lambda _: form.asked(container))
+        done = form.do(request, receive_action.receive, lambda _: form.asked(container))
         if done:
             note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
             messages.success(request, f"Received{note}. Stock, costs and positions are up to date.")

@@ -13,7 +13,7 @@ from northing.billing.models import Bill
 from northing.costing.models import ChargeShare
 from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
-from northing.reports.as_scenario import TooMuch, as_scenario
+from northing.reports.as_scenario import TooMuch, as_scenario, opening_as_scenario
 from northing.web.common.addresses import address_of
 from northing.web.common.permissions import open_page
 
@@ -37,9 +37,11 @@ def of_bill(request, bill_id: int):
 
 @open_page
 def of_layer(request, layer_id: int):
-    """The line behind a unit cost as a scenario."""
+    """The line behind a unit cost, or the opening it is of, as a scenario."""
     layers = CostLayer.objects.select_related("shipment_line__instalment")
-    layer = get_object_or_404(scoped(layers.filter(shipment_line__isnull=False), request.user), pk=layer_id)
+    layer = get_object_or_404(scoped(layers, request.user), pk=layer_id)
+    if layer.shipment_line is None:
+        return _given(opening_as_scenario(layer.pk), "layer", layer.pk)
     return _file(request, {layer.shipment_line.instalment.line_id}, "layer", layer.pk)
 
 
@@ -49,6 +51,10 @@ def _file(request, lines: set[int], kind: str, record: int) -> HttpResponse:
     except TooMuch as error:
         messages.error(request, f"No file was made. {error}")
         return redirect(address_of(kind, record))
+    return _given(found, kind, record)
+
+
+def _given(found: dict, kind: str, record: int) -> HttpResponse:
     answer = HttpResponse(json.dumps(found, indent=1), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="scenario-{kind}-{record}.json"'
     return answer

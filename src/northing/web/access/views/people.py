@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, WORDS, permissions_of_roles
 from northing.access.queries import scoped
-from northing.actions.access import roles as granting
+from northing.actions.access import roles as roles_action
 from northing.web.access.forms.people import GrantForm, LetInForm, PersonForm, RoleForm
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
@@ -56,7 +56,7 @@ def _page(request, **forms):
 def grant(request):
     """Give a role."""
     form = GrantForm(request.POST, person=request.user)
-    return _saved(request, "grant_form", form, granting.grant, "The role is given.")
+    return _saved(request, "grant_form", form, roles_action.grant, "The role is given.")
 
 
 @acts_for("keep_people")
@@ -64,7 +64,9 @@ def grant(request):
 def end_grant(request, grant_id: int):
     """Take a role away."""
     record = get_object_or_404(scoped(Grant.objects.all(), request.user), pk=grant_id)
-    return _said(request, granting.end_grant, lambda _: granting.EndRequest(record.pk), ActionForm(request.POST))
+    return _said(
+        request, roles_action.end_grant, lambda _: roles_action.EndRequest(record.pk), ActionForm(request.POST)
+    )
 
 
 @acts_for("keep_people")
@@ -72,7 +74,7 @@ def end_grant(request, grant_id: int):
 def add_person(request):
     """Add a person."""
     form = PersonForm(request.POST)
-    return _saved(request, "person_form", form, granting.add_person, "Added. Give them a role now.")
+    return _saved(request, "person_form", form, roles_action.add_person, "Added. Give them a role now.")
 
 
 @acts_for("keep_people")
@@ -81,7 +83,7 @@ def add_person(request):
 def let_in(request):
     """Let a person in who lost the password or the second factor, after a confirmation of one's own."""
     words = "Done. Tell them the password; they change it on their account page."
-    return _saved(request, "let_in_form", LetInForm(request.POST), granting.let_in, words)
+    return _saved(request, "let_in_form", LetInForm(request.POST), roles_action.let_in, words)
 
 
 @acts_for("keep_people")
@@ -89,7 +91,7 @@ def let_in(request):
 def set_role(request):
     """Say what a role may do."""
     form = RoleForm(request.POST)
-    return _said(request, granting.set_role, form.asked, form)
+    return _said(request, roles_action.set_role, form.asked, form)
 
 
 def _saved(request, name, form, action, words):

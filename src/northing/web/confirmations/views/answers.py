@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.actions.confirmations import answers as agreeing
+from northing.actions.confirmations import answers as answers_action
 from northing.confirmations.models import Answer
 from northing.core.problems import Refused
 from northing.jobs import jobs
@@ -78,7 +78,7 @@ def _decide(request, word: str, keys: list[int], counter_on: date | None) -> Non
     for key in keys:
         try:
             act = act_of(request, f"{request.POST.get('key', '')}:{key}")
-            agreeing.decide_answer(act, agreeing.decision(key, word, counter_on))
+            answers_action.decide_answer(act, answers_action.decision(key, word, counter_on))
             done += 1
         except Refused as refused:
             for problem in refused.problems:
@@ -105,7 +105,7 @@ def answer(request, order_id: int):
         if part.position.with_supplier == part.quantity
     ]
     form = AnswersForm(request.POST or None, parts=parts, initial={"answered_on": timezone.localdate()})
-    if request.method == "POST" and form.do(request, agreeing.record_answers, lambda _: form.asked(record.pk)):
+    if request.method == "POST" and form.do(request, answers_action.record_answers, lambda _: form.asked(record.pk)):
         messages.success(request, f"The answer to {record.number} is recorded.")
         return redirect("order", record.pk)
     return render(
@@ -124,7 +124,9 @@ def decide(request, answer_id: int):
     try:
         if decision not in ("accept", "refuse"):
             raise Refused("Say whether you accept or refuse this answer.")
-        agreeing.decide_answer(act_of(request, request.POST.get("key", "")), agreeing.Decision(record.pk, accept))
+        answers_action.decide_answer(
+            act_of(request, request.POST.get("key", "")), answers_action.Decision(record.pk, accept)
+        )
         messages.success(request, "Accepted." if accept else "Refused: what was asked stands.")
     except Refused as refused:
         for problem in refused.problems:

@@ -9,7 +9,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of
 from northing.actions.confirmations import chaser_rules
-from northing.actions.confirmations import chasers as chasing
+from northing.actions.confirmations import chasers as chasers_action
 from northing.confirmations.models import Chaser, ChaserRule
 from northing.core.problems import Refused
 from northing.masterdata.models import Party
@@ -31,7 +31,7 @@ def chasers(request):
     page = page_of_rows(sent.select_related("supplier", "message", "made_by").order_by("-id"), request.GET)
     failed = Message.objects.filter(state="failed", company__in=mine).select_related("supplier")
     context = {
-        "planned": chasing.plan(mine, today),
+        "planned": chasers_action.plan(mine, today),
         "sent": page.rows,
         "page": page,
         "failed": failed[:50],
@@ -51,7 +51,7 @@ def chase(request, supplier_id: int):
     trial, everything = request.POST.get("how") == "trial", request.POST.get("how") == "unanswered"
     act = act_of(request, request.POST.get("key", ""))
     try:
-        chasing.chase(act, chasing.ChaseRequest(supplier.pk, trial, everything))
+        chasers_action.chase(act, chasers_action.ChaseRequest(supplier.pk, trial, everything))
         whom = request.user.email if trial else supplier.email
         messages.success(request, f"{'A trial copy' if trial else 'The chaser'} goes to {whom}.")
     except Refused as refused:

@@ -5,7 +5,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 
 from northing.access.queries import scoped
-from northing.actions.masterdata import rates as rating
+from northing.actions.masterdata.rates import enter_rate
 from northing.masterdata.models import ExchangeRate
 from northing.web.common.permissions import acts_for
 from northing.web.masterdata.forms.rates import RateForm
@@ -16,7 +16,7 @@ def rates(request):
     """Exchange rates, newest first; enter one."""
     form = RateForm(request.POST or None, person=request.user, initial={"day": timezone.localdate()})
     if request.method == "POST":
-        entered = form.do(request, rating.enter_rate, form.asked)
+        entered = form.do(request, enter_rate, form.asked)
         if entered:
             messages.success(request, "The rate is entered.")
             return redirect("rates")

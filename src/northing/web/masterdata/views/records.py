@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 
 from northing.access.permissions import ASK, WORDS, companies_of, may, may_somewhere
-from northing.actions.masterdata import records as founding
+from northing.actions.masterdata.records import company_of, judge_rows, keep_record, read_file
 from northing.actions.orders import import_file
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.formats.tables import csv_line
@@ -47,7 +47,7 @@ def _seen(request, kind: Kind):
 
 
 def _may_keep(request, kind: Kind, record=None) -> bool:
-    company = founding.company_of(kind, record) if record is not None else None
+    company = company_of(kind, record) if record is not None else None
     if company is not None:
         return any(may(request.user, permission, company) for permission in kind.permissions)
     return any(may_somewhere(request.user, permission) for permission in kind.permissions)
@@ -95,7 +95,7 @@ def record(request, name: str, key: str = ""):
         raise _not_kept(kind)
     form = RecordForm(request.POST or None, kind=kind, person=request.user, record=found)
     if request.method == "POST":
-        made = form.do(request, founding.keep_record, lambda _: form.asked())
+        made = form.do(request, keep_record, lambda _: form.asked())
         if made is not None:
             messages.success(request, "Kept.")
             return redirect("record", kind.name, made)
@@ -167,7 +167,7 @@ def _path(sha256: str):
 
 
 def _judged(request, kind: Kind, sha256: str) -> dict:
-    rows = founding.judge_rows(act_of(request), founding.read_file(kind, _path(sha256)))
+    rows = judge_rows(act_of(request), read_file(kind, _path(sha256)))
     counts = Counter(row.state for row in rows)
     shown = sorted((row for row in rows if row.state != "same"), key=lambda row: (row.state != "wrong", row.number))
     doing = counts["new"] + counts["changes"]
@@ -175,7 +175,7 @@ def _judged(request, kind: Kind, sha256: str) -> dict:
 
 
 def _take(request, kind: Kind, sha256: str):
-    rows = founding.read_file(kind, _path(sha256)).rows
+    rows = read_file(kind, _path(sha256)).rows
     asked = {"kind": kind.name, "sha256": sha256}
     act, later = act_of(request, request.POST.get("key", "")), len(rows) > AT_ONCE
     title, back = f"{kind.many.capitalize()} from a file", reverse("records", args=[kind.name])

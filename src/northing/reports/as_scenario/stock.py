@@ -1,0 +1,81 @@
+"""Goods in store, of a scenario: what a company began with, inspections, returns, moves and issues."""
+
+from collections.abc import Iterator
+from decimal import Decimal
+
+from northing.claims.models import ReturnNote
+from northing.core.money.exact import plain
+from northing.core.money.money import minor_units
+from northing.inventory.models import Opening, StockIssue
+from northing.quality.models import Inspection
+from northing.reports.as_scenario.reach import Reach
+from northing.reports.as_scenario.recorded import Recorded, action, reversal
+from northing.reports.as_scenario.world import Names
+
+ZERO = Decimal(0)
+
+
+def _openings(reach: Reach, names: Names) -> Iterator[Recorded]:
+    openings = Opening.objects.filter(layer__in=reach.layers).order_by("pk")
+    for one in openings.select_related("layer", "company", "reversed_by"):
+        name, layer = names.of("beginning", one.pk), one.layer
+        # Goods that were moved since began elsewhere.
+        first = layer.movements.filter(source__isnull=True).select_related("target").earliest("pk")
+        stock = {
+            "item": names.of("item", layer.item_id),
+            "site": names.of("site", first.target.site_id),
+            "quantity": plain(layer.received),
+            "value": f"{layer.total_cost:.{minor_units(one.company.currency)}f}",
+        }
+        yield one.at, 0, action("open", one.occurred_on, id=name, stock=[stock])
+        yield from reversal(one, name)
+
+
+def _moves(_reach: Reach, names: Names) -> Iterator[Recorded]:
+    for move in names.moves:
+        ends = {
+            side: [names.of("site", bin.site_id), names.of("bin", bin.pk)]
+            for side, bin in (("from", move.source), ("to", move.target))
+        }
+        facts = {"item": names.of("item", move.layer.item_id), "quantity": plain(move.quantity)} | ends
+        if move.layer.receipt_line:
+            facts["line"] = names.part(move.layer.receipt_line.instalment)
+        yield move.history.at, 8, action("move", move.history.occurred_on, **facts)
+
+
+def _inspections(reach: Reach, names: Names) -> Iterator[Recorded]:
+    found = Inspection.objects.filter(layer__in=reach.layers).order_by("pk")
+    for one in found.select_related("layer__receipt_line", "layer__shipment_line__instalment", "reversed_by"):
+        facts = {
+            "id": names.of("case", one.pk),
+            "receipt": names.of("receipt", one.layer.receipt_line.receipt_id),
+            "line": names.of("line", one.layer.shipment_line.instalment.line_id),
+            "passed": plain(one.passed),
+            "failed": plain(one.failed),
+            "reason": "other" if one.failed else "",
+        }
+        yield one.at, 7, action("inspect", one.occurred_on, **facts)
+        yield from reversal(one, names.of("case", one.pk))
+
+
+def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
+    notes = ReturnNote.objects.filter(case__layer__in=reach.layers).order_by("pk")
+    for note in notes.select_related("case", "reversed_by"):
+        name = names.of("given back", note.pk)
+        facts = {"case": names.of("case", note.case.inspection_id), "quantity": plain(note.quantity)}
+        yield note.at, 8, action("return", note.occurred_on, id=name, reference=name, **facts)
+        yield from reversal(note, name)
+
+
+def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
+    issues = StockIssue.objects.filter(lines__layer__in=reach.layers).distinct().order_by("pk")
+    for issue in issues.select_related("reversed_by"):
+        name = names.of("use", issue.pk)
+        took = issue.lines.filter(layer__in=reach.layers)
+        units = sum((line.quantity for line in took), ZERO)
+        facts = {"id": name, "site": names.of("site", issue.site_id), "item": names.of("item", issue.item_id)}
+        yield issue.at, 8, action("issue", issue.occurred_on, quantity=plain(units), **facts, **{"for": "use"})
+        yield from reversal(issue, name)
+
+
+STOCK = (_openings, _inspections, _returns, _moves, _issues)
