@@ -8,7 +8,7 @@ import time_machine
 from django.core.cache import cache
 from django.db import connection
 from django.db.models import Max
-from django.test import Client
+from django.test import Client, TransactionTestCase
 from hypothesis import settings
 
 from northing.access.models import Person
@@ -20,7 +20,7 @@ from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
 from tests.database import copy_template, empty, use
 from tests.lived_in import live_in
-from tests.stages import set_stage, stage_of, staged
+from tests.stages import STAGES, set_stage, stage_of, staged
 from tests.worlds import NOW, small_world
 
 # The same cases every time, so that a change is judged by what it changed. With NORTHING_EXAMPLES=200 they search anew.
@@ -60,6 +60,8 @@ def django_db_setup(django_test_environment, django_db_blocker):
     connection.close()
 
 
+# Emptying every table after a test that commits is in vain: the next one begins with a new copy.
+TransactionTestCase._fixture_teardown = lambda _self: None
 EMPTIED = pytest.StashKey[bool]()
 
 
@@ -99,10 +101,13 @@ def no_tries_yet():
     cache.clear()
 
 
-@pytest.fixture
-def nothing_yet(db):
+def _nothing_yet(db):
     """An empty database."""
-    empty()
+
+
+STAGES["nothing_yet"] = lambda _world: empty()
+_nothing_yet.stage = "nothing_yet"
+nothing_yet = pytest.fixture(name="nothing_yet")(_nothing_yet)
 
 
 @pytest.fixture(autouse=True)
