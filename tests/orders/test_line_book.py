@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 from datetime import timedelta
 from decimal import Decimal as D
 from urllib.parse import parse_qsl
@@ -13,6 +14,7 @@ from django.urls import reverse
 
 from northing.access.models import Person
 from northing.actions.confirmations import answers
+from northing.actions.orders.cancel import StopRequest, cancel
 from northing.actions.worklist import proof, refresh
 from northing.activity.models import HistoryEntry
 from northing.confirmations.models import Answer
@@ -119,6 +121,7 @@ SENTENCES = [
     ("Supplier EUR", "B"),
     ("our move, of B", ""),
     ("not agreed, of infusers", "C"),
+    ("not agreed and of infusers", "C"),
 ]
 
 
@@ -132,6 +135,23 @@ def test_what_we_and_they_call_an_order_finds_it(book, signed_in):
     assert [codes(book, words) for words in ("job 7", "order SO-4711", "order JOB 7/26")] == [["B"]] * 3
     page = signed_in("expediter").get(reverse("find"), {"q": "job 7"}).content.decode()
     assert "Supplier EUR · JOB 7/26 · SO-4711" in page
+
+
+def test_what_is_not_understood_is_said_with_what_it_may_have_meant(book, signed_in):
+    page = signed_in("expediter").get(reverse("lines"), {"where": "not pakced, from Atlantis"}).content.decode()
+    assert "No order, item or supplier is called “not pakced”. Did you mean" in page and ">not packed</a>" in page
+    assert "No supplier or port is called Atlantis. Check the spelling" in page
+    assert page.count('class="unknown"') == 2
+
+
+def test_a_line_that_is_finished_is_said_and_linked(book, signed_in):
+    world = book
+    order = world.sent_order({"C": D(3)})
+    cancel(world.act("expediter"), StopRequest(order.pk))
+    page = signed_in("expediter").get(reverse("lines"), {"where": order.number}).content.decode()
+    assert "No open line fits." in page and "1 finished line</a> does" in page
+    address = re.search(r'href="([^"]*)">1 finished line', page)[1].replace("&amp;", "&")
+    assert f"{order.number}/1" in signed_in("expediter").get(address).content.decode()
 
 
 def test_only_the_lines_of_ones_companies(book):

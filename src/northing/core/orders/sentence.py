@@ -1,19 +1,21 @@
 """The sentence that says which order lines one wants: `late, from Ningbo, not packed, expected next 7 days`.
 
-Phrases are parted by commas and all of them hold; inside a phrase `or` joins names. What is no phrase is looked
-for as words. Names are only read here; who they are, the desk finds out.
+Phrases are parted by commas, or by `and` where it stands beside a phrase, and all of them hold; inside a phrase `or`
+joins names. What is no phrase is looked for as words. Names are only read here; who they are, the desk finds out.
 """
 
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
+from difflib import get_close_matches
 
 from northing.core.planning.windows import read_window
 from northing.core.positions.places import PLACES
 from northing.core.worklist.moves import PARTIES
 
 LONGEST, MOST = 400, 20
+OUTSIDE_QUOTES = r'(?=(?:[^"]*"[^"]*")*[^"]*$)'
 NAMED = {
     "from": "supplier or port",
     "of": "item, group or GTIN",
@@ -79,7 +81,7 @@ class Clause:
 
 
 def _quoted(value: str) -> str:
-    return f'"{value}"' if re.search(r"[,;]|\bor\b", value) else value
+    return f'"{value}"' if re.search(r"[,;]|\b(or|and)\b", value, re.IGNORECASE) else value
 
 
 def read_sentence(text: str, today: date) -> tuple[Clause, ...]:
@@ -89,7 +91,7 @@ def read_sentence(text: str, today: date) -> tuple[Clause, ...]:
     ['late', 'from Ningbo or Porto', 'our move', 'with "kettle"']
     """
     text = " ".join(text.replace("\x00", " ").split())[:LONGEST]
-    found = (_clause(phrase, today) for phrase in _phrases(text))
+    found = (_clause(part, today) for phrase in _phrases(text) for part in _joined(phrase, today))
     return tuple(dict.fromkeys(clause for clause in found if clause))[:MOST]
 
 
@@ -101,6 +103,38 @@ def say(clauses: Iterable[Clause]) -> str:
 def _phrases(text: str) -> list[str]:
     """The text parted at commas and semicolons that stand outside quotes."""
     return [found.strip() for found in re.findall(r'(?:"[^"]*"?|[^,;"])+', text) if found.strip()]
+
+
+def _joined(phrase: str, today: date) -> list[str]:
+    """The phrase parted at `and`, where that joins phrases and is not part of a name.
+
+    >>> _joined("late and from Salt and Pepper", date(2026, 11, 25))
+    ['late', 'from Salt and Pepper']
+    """
+    parts = re.split(r"(\s+and\s+)" + OUTSIDE_QUOTES, phrase, flags=re.IGNORECASE)
+    kinds = [clause.kind if (clause := _clause(part, today)) else "" for part in parts[::2]]
+    found = [parts[0]]
+    for before, kind, joint, part in zip(kinds, kinds[1:], parts[1::2], parts[2::2], strict=False):
+        if before not in ("words", "", *NAMED) or kind not in ("words", ""):
+            found.append(part)
+        else:
+            found[-1] += joint + part
+    return found
+
+
+def meant(words: str) -> list[str]:
+    """Phrases that somebody may have meant by words that name nothing.
+
+    >>> meant("not pakced"), meant("expected soonish")
+    (['not packed'], ['expected today', 'expected next 7 days', 'expected before 12 mar'])
+    """
+    plain = words.lower()
+    for word in _DATE_WORDS:
+        if plain.startswith(f"{word} ") or plain == word:
+            return [f"{word} {window}" for window in ("today", "next 7 days", "before 12 mar")]
+    known = {**{phrase: phrase for phrase in FIXED}, **_OTHERWISE}
+    close = get_close_matches(plain, known, n=2, cutoff=0.75)
+    return list(dict.fromkeys(known[phrase] for phrase in close))
 
 
 def _clause(phrase: str, today: date) -> Clause | None:
@@ -124,6 +158,6 @@ def _clause(phrase: str, today: date) -> Clause | None:
 
 def _names(text: str) -> tuple[str, ...]:
     """The names joined by `or` outside quotes."""
-    parts = re.split(r'\bor\b(?=(?:[^"]*"[^"]*")*[^"]*$)', text)
+    parts = re.split(r"\bor\b" + OUTSIDE_QUOTES, text)
     names = (" ".join(part.replace('"', " ").split()) for part in parts)
     return tuple(dict.fromkeys(name for name in names if name))

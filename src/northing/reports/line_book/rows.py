@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db import connection, transaction
 
+from northing.core.orders.sentence import Clause
 from northing.core.positions.places import COLUMNS as PLACE_COLUMNS
 from northing.core.worklist.moves import PARTIES
 from northing.drawings.figures import day
@@ -57,7 +58,7 @@ class BookPage:
     start: str = ""
     counted: int = 0
     more: bool = False
-    unknown: list[str] = field(default_factory=list)
+    unknown: dict[Clause, str] = field(default_factory=dict)
     groups: list[Group] = field(default_factory=list)
 
 
@@ -87,7 +88,7 @@ def flat_page(asked: Asked, companies: set[int], today: date) -> tuple[list[dict
     """Rows, the mark after the last (empty at the end), and what the sentence named that nothing is called."""
     found = where(asked.clauses, companies, today)
     rows = fetch(*page_sql(replace(asked, group=""), found))
-    return rows[:PAGE], _mark(rows[PAGE - 1]) if len(rows) > PAGE else "", found.unknown
+    return rows[:PAGE], _mark(rows[PAGE - 1]) if len(rows) > PAGE else "", list(found.unknown.values())
 
 
 def page_sql(asked: Asked, found: Where) -> tuple[str, dict]:
@@ -165,6 +166,13 @@ def _count(found: Where) -> tuple[int, bool]:
     inner = f"select 1 from {TABLE} where {found.text()} limit {COUNTED + 1}"
     counted = fetch(f"select count(*) as n from ({inner}) x", found.values)[0]["n"]
     return min(counted, COUNTED), counted > COUNTED
+
+
+def finished(asked: Asked, companies: set[int], today: date) -> tuple[int, bool]:
+    """How many finished lines the question fits that looks at open ones only, and whether there are more."""
+    if any(clause.kind == "show" for clause in asked.clauses):
+        return 0, False
+    return _count(where((Clause("show", ("finished",)), *asked.clauses), companies, today))
 
 
 EXPECTED = "greatest(b.expected_on, %(today)s::date)"

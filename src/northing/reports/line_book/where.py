@@ -25,7 +25,7 @@ class Where:
 
     sql: list[str] = field(default_factory=list)
     values: dict[str, object] = field(default_factory=dict)
-    unknown: list[str] = field(default_factory=list)
+    unknown: dict[Clause, str] = field(default_factory=dict)
 
     def add(self, sql: str, **values: object) -> None:
         """One more condition that must hold; its parameters get names of their own."""
@@ -84,7 +84,7 @@ def _add(found: Where, clause: Clause, today: date) -> None:
     elif clause.kind in _WINDOWS:
         _add_window(found, clause.kind, value, today)
     elif clause.kind == "words":
-        _add_words(found, value)
+        _add_words(found, clause)
     else:
         column, find = _NAMES[clause.kind]
         keys = _ids(find(clause.values))
@@ -94,7 +94,7 @@ def _add(found: Where, clause: Clause, today: date) -> None:
         else:
             found.add(f"b.{column} = any({{keys}})", keys=keys)
         if not keys:
-            found.unknown.append(f"No {NAMED[clause.kind]} is called {' or '.join(clause.values)}.")
+            found.unknown[clause] = f"No {NAMED[clause.kind]} is called {' or '.join(clause.values)}."
 
 
 _WINDOWS = {
@@ -122,15 +122,18 @@ def _add_window(found: Where, kind: str, words: str, today: date) -> None:
         found.add(f"{column} between {{first}} and {{last}}", first=first, last=last)
 
 
-def _add_words(found: Where, words: str) -> None:
+def _add_words(found: Where, clause: Clause) -> None:
     """Words of the order, the item or the supplier."""
+    words = clause.values[0]
     item = Q(code__icontains=words) | Q(description__icontains=words)
-    found.add(
-        "(b.item_id = any({items}) or b.supplier_id = any({suppliers}) or b.order_id = any({orders}))",
-        items=_ids(Item.objects.filter(item)),
-        suppliers=_ids(Party.objects.filter(kind="supplier", name__icontains=words)),
-        orders=_ids(PurchaseOrder.objects.filter(called(words))),
-    )
+    keys = {
+        "items": _ids(Item.objects.filter(item)),
+        "suppliers": _ids(Party.objects.filter(kind="supplier", name__icontains=words)),
+        "orders": _ids(PurchaseOrder.objects.filter(called(words))),
+    }
+    found.add("(b.item_id = any({items}) or b.supplier_id = any({suppliers}) or b.order_id = any({orders}))", **keys)
+    if not any(keys.values()):
+        found.unknown[clause] = f"No order, item or supplier is called “{words}”."
 
 
 def _ids(queryset) -> list[int]:

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
-from northing.core.orders.sentence import FIXED, read_sentence
+from northing.core.orders.sentence import FIXED, meant, read_sentence
 from northing.core.positions.places import PLACES
 from northing.core.worklist.moves import PARTIES
 from northing.jobs import jobs
@@ -21,7 +21,7 @@ from northing.orders.models import OrderLine
 from northing.reports.line_book import export
 from northing.reports.line_book.asked import GROUPS, asked_from
 from northing.reports.line_book.columns import COLUMNS
-from northing.reports.line_book.rows import all_lines, book_page, totals
+from northing.reports.line_book.rows import all_lines, book_page, finished, totals
 from northing.reports.line_book.where import where
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
@@ -49,12 +49,34 @@ def lines(request):
     context = {"asked": asked, "page": page, "rows": _headed_rows(asked, page, today)}
     context |= {
         "address": asked.address(),
-        "chips": [(clause.words, asked.without(clause)) for clause in asked.clauses],
+        "chips": [(clause.words, asked.without(clause), clause in page.unknown) for clause in asked.clauses],
+        "unknown": [(text, _instead(asked, clause)) for clause, text in page.unknown.items()],
     }
+    if not page.rows:
+        context |= _finished(request, asked, today)
     context |= {"columns": _headed(asked), "views": _views(request, asked), "choices": _choices(request)}
     if asked.open_line:
         context |= _beside(request, asked.open_line)
     return render(request, "orders/lines.html", context)
+
+
+def _instead(asked, clause) -> list[tuple[str, str]]:
+    """Phrases that may have been meant by one that names nothing, each with the address that asks for it."""
+    if clause.kind != "words":
+        return []
+    found = []
+    for phrase in meant(clause.values[0]):
+        other = read_sentence(phrase, timezone.localdate())
+        clauses = tuple(new for one in asked.clauses for new in (other if one == clause else (one,)))
+        found.append((phrase, asked.address(clauses=clauses)))
+    return found
+
+
+def _finished(request, asked, today) -> dict:
+    """The finished lines that fit, where no open one does."""
+    count, more = finished(asked, companies_of(request.user), today)
+    clauses = (*asked.clauses, *read_sentence("finished", today))
+    return {"finished": count, "finished_more": more, "finished_at": asked.address(clauses=clauses, group="")}
 
 
 def _headed_rows(asked, page, today) -> list[tuple[str, dict | None]]:

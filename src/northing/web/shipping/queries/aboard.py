@@ -36,7 +36,7 @@ def shipments_asked(person: Person, text: str, today: date) -> Asked:
     table = LineSummary._meta.db_table
     sql = f"select b.line_id from {table} b where {asked.text()} limit {MOST_LINES}"
     lines = [row.pk for row in LineSummary.objects.raw(sql, asked.values)]
-    return Asked(_with_lines(shipments, lines), say(clauses), asked.unknown)
+    return Asked(_with_lines(shipments, lines), say(clauses), list(asked.unknown.values()))
 
 
 def _with_lines(shipments: QuerySet[Shipment], lines: Iterable[int]) -> QuerySet[Shipment]:
