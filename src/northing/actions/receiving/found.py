@@ -116,7 +116,12 @@ def _by_part(rows: Iterable[ReceiveRow]) -> dict[str, list[ReceiveRow]]:
 
 def _expected(part: ShipmentLine) -> counts.Expected:
     position, order = part.instalment.position, part.instalment.line.order
-    common = {"over_tolerance": order.supplier.over_tolerance, "excess": position.excess}
+    item = part.instalment.line.item
+    common = {
+        "over_tolerance": order.supplier.over_tolerance,
+        "excess": position.excess,
+        "decimals": item.decimals,
+    }
     if part.container is None:
         whole = part.instalment.quantity
         return counts.Expected("with_supplier", whole, whole - position.with_supplier, ZERO, **common)

@@ -6,7 +6,7 @@ Binary floats never enter. Every rounding in Northing is half up, away from zero
 import re
 from collections.abc import Iterable
 from contextlib import AbstractContextManager
-from decimal import ROUND_HALF_UP, Context, Decimal, Inexact, localcontext
+from decimal import ROUND_FLOOR, ROUND_HALF_UP, Context, Decimal, Inexact, localcontext
 
 _PATTERN = re.compile(r"-?[0-9]{1,15}(?:\.[0-9]{1,10})?")
 _EXACT = Context(prec=160, traps=[Inexact])
@@ -78,6 +78,15 @@ def round_to(value: Decimal, decimals: int) -> Decimal:
     (Decimal('2.35'), Decimal('-2.35'))
     """
     return _ROUNDING.quantize(value, _UNITS[decimals])
+
+
+def floor_to(value: Decimal, decimals: int) -> Decimal:
+    """The largest number of so many decimals that is not above `value`.
+
+    >>> floor_to(Decimal("12.24"), 0), floor_to(Decimal("-0.5"), 0)
+    (Decimal('12'), Decimal('-1'))
+    """
+    return value.quantize(_UNITS[decimals], ROUND_FLOOR, _ROUNDING)
 
 
 def divide(value: Decimal, by: Decimal, decimals: int) -> Decimal:

@@ -33,6 +33,7 @@ FIXED = {
     "open": ("show", "open"),
     "all": ("show", "all"),
     "finished": ("show", "finished"),
+    "open or not billed": ("show", "due"),
     "late": ("late", "need"),
     "late against promise": ("late", "promise"),
     "agreed": ("agreed", "yes"),

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
-from northing.core.money.exact import plain
+from northing.core.money.exact import floor_to, plain
 from northing.core.positions.places import drawn_from
 from northing.core.problems import Problem, Strength
 
@@ -16,7 +16,7 @@ class Expected:
     """A part as the papers say it: its place, its quantity, the units of it accounted for.
 
     The place of goods that come unpacked is `with_supplier`; then nothing more of them is `with_supplier` beside it.
-    `excess` is what came beyond the order before.
+    `excess` is what came beyond the order before; the item is counted in units of so many `decimals`.
     """
 
     place: str
@@ -25,6 +25,7 @@ class Expected:
     with_supplier: Decimal
     over_tolerance: Decimal
     excess: Decimal = ZERO
+    decimals: int = 0
 
     @property
     def open(self) -> Decimal:
@@ -61,10 +62,13 @@ class Taking:
 def most_allowed(expected: Expected) -> Decimal:
     """The largest quantity that passes: what is open plus the over tolerance on the whole, as far as it is not used.
 
+    The tolerance allows whole units of the item only.
+
     >>> most_allowed(Expected("landed", Decimal(100), Decimal(40), Decimal(0), Decimal("2")))
     Decimal('62')
     """
-    return expected.open + max(expected.quantity * expected.over_tolerance / 100 - expected.excess, ZERO)
+    over = floor_to(expected.quantity * expected.over_tolerance / 100, expected.decimals)
+    return expected.open + max(over - expected.excess, ZERO)
 
 
 def taking(expected: Expected, counted: Counted) -> Taking:

@@ -52,7 +52,7 @@ class Asked:
 
     def sentence(self) -> str:
         """What is asked for, as people say it."""
-        shown = next((clause.values[0] for clause in self.clauses if clause.kind == "show"), "open")
+        shown = next((clause.words for clause in self.clauses if clause.kind == "show"), "open")
         rest = say(clause for clause in self.clauses if clause.kind != "show")
         parts = [f"{shown.capitalize()} lines" + (f": {rest}" if rest else "")]
         if self.group:

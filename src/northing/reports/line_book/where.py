@@ -42,6 +42,7 @@ FIXED = {
     ("show", "open"): "b.is_open",
     ("show", "all"): "true",
     ("show", "finished"): "not b.is_open",
+    ("show", "due"): "(b.is_open or b.unbilled > 0)",
     ("late", "promise"): "(b.slip > 0 or (b.with_supplier > 0 and b.promise < {today}))",
     # What has not happened is not expected before today, whenever the date was last worked out.
     ("late", "need"): "b.is_open and greatest(b.expected_on, {today}) > b.need_by",

@@ -8,6 +8,7 @@ from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.claims import returns
 from northing.claims.models import Claim, ReturnNote
+from northing.core.money.exact import plain
 from northing.drawings.figures import count
 from northing.ledger.queries import posting_note
 from northing.web.claims.forms import ReturnForm
@@ -21,10 +22,15 @@ from northing.web.common.reversals import reversal_page
 def case(request, case_id: int):
     """A case: each unit awaiting its end, and the way out for some of them."""
     found = Claim.objects.select_related(
-        "layer__item", "layer__shipment_line__instalment__line__order", "supplier", "company"
+        "layer__item",
+        "layer__receipt_line__receipt",
+        "layer__shipment_line__instalment__line__order",
+        "supplier",
+        "company",
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
-    form = ReturnForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
+    start = {"occurred_on": timezone.localdate(), "quantity": plain(record.open_quantity)}
+    form = ReturnForm(request.POST or None, initial=start)
     if request.method == "POST" and form.do(request, returns.return_goods, lambda _: form.asked(record.pk)):
         note = posting_note([record.company_id], form.cleaned_data["occurred_on"])
         messages.success(request, f"Returned{note}. What the supplier did not authorise stays open.")

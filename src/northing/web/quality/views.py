@@ -21,6 +21,9 @@ from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page
 from northing.web.quality.forms import InspectForm
 
+# Of a layer: the order its goods came from.
+ORDER = "shipment_line__instalment__line__order"
+
 
 @open_page
 def quality(request):
@@ -28,10 +31,13 @@ def quality(request):
     mine = companies_of(request.user)
     held = (
         OnHand.objects.filter(status="held", quantity__gt=0, layer__company__in=mine)
-        .select_related("layer__item", "layer__site", "layer__receipt_line__receipt", "bin")
+        .select_related(
+            "layer__item", "layer__site", "layer__receipt_line__receipt", "bin", f"layer__{ORDER}__supplier"
+        )
         .order_by("layer__occurred_on", "pk")
     )
-    cases = scoped(Claim.objects.filter(withdrawn_at=None).select_related("layer__item", "supplier"), request.user)
+    cases = Claim.objects.filter(withdrawn_at=None)
+    cases = scoped(cases.select_related("layer__item", "supplier", f"layer__{ORDER}"), request.user)
     context = {
         "held": page_of_rows(held, request.GET),
         "cases": page_of_rows(

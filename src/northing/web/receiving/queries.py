@@ -1,6 +1,6 @@
 """Goods that come to a dock: of its own companies' orders, and beside them."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from django.db.models import Count, F, Min, OuterRef, Subquery
 from django.db.models.functions import Coalesce, Lower
@@ -10,6 +10,7 @@ from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.masterdata.models import Company, Site
 from northing.orders.models import Instalment, PurchaseOrder
+from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.web.receiving.parts import Part
 
@@ -53,7 +54,10 @@ def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
     found = list(pairs.order_by(F("day").asc(nulls_last=True), "container__number", "container", "site")[first:past])
     parts = still.filter(container__in=[row["container"] for row in found]).order_by("pk")
     parts = parts.select_related(
-        "container__shipment__voyage", "instalment__line__order__site", "instalment__line__item"
+        "container__shipment__voyage",
+        "instalment__line__order__site",
+        "instalment__line__order__supplier",
+        "instalment__line__item",
     )
     boxes: dict[tuple[int, int], dict] = {(row["container"], row["site"]): {"parts": []} for row in found}
     for part in parts:
@@ -62,7 +66,24 @@ def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
         if box is not None:
             box["container"], box["site"] = part.container, order.site
             box["parts"].append(part)
+    for box in boxes.values():
+        box["orders"] = list({part.instalment.line.order for part in box["parts"]})
+        box["suppliers"] = sorted({str(order.supplier) for order in box["orders"]})
     return list(boxes.values())
+
+
+def named_receipts(receipts: Sequence[Receipt]) -> None:
+    """Each receipt gets the numbers of its `orders` and the names of its `suppliers`."""
+    order = "instalment__line__order"
+    lines = ReceiptLine.objects.filter(receipt__in=[one.pk for one in receipts]).order_by("pk")
+    rows = lines.values_list("receipt", f"{order}__number", f"{order}__supplier__name")
+    orders: dict[int, dict[str, None]] = {}
+    suppliers: dict[int, dict[str, None]] = {}
+    for receipt, number, supplier in rows:
+        orders.setdefault(receipt, {})[number] = None
+        suppliers.setdefault(receipt, {})[supplier] = None
+    for one in receipts:
+        one.orders, one.suppliers = list(orders.get(one.pk, ())), list(suppliers.get(one.pk, ()))
 
 
 def expected_orders(companies: Iterable[int]):

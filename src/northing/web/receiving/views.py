@@ -23,6 +23,7 @@ from northing.web.receiving.parts import Part
 from northing.web.receiving.queries import (
     expected_boxes,
     expected_orders,
+    named_receipts,
     parts_of_container,
     parts_of_order,
     sent_here,
@@ -34,13 +35,15 @@ def dock(request):
     """Containers with goods to come, the next to land first."""
     mine = companies_of(request.user)
     boxes = page_of(lambda first, past: expected_boxes(mine, first, past), request.GET)
-    receipts = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user).order_by("-pk")
+    taken = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user)
+    receipts = page_of_rows(taken.order_by("-pk"), request.GET, 20, name="receipts")
+    named_receipts(receipts.rows)
     unpacked = page_of_rows(expected_orders(mine), request.GET, 20, name="orders")
     context = {
         "unpacked": unpacked,
         "boxes": boxes.rows,
         "page": boxes,
-        "receipts": page_of_rows(receipts, request.GET, 20, name="receipts"),
+        "receipts": receipts,
         "others": sent_here(request.user),
     }
     return render(request, "receiving/dock.html", context)

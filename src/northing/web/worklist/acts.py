@@ -64,6 +64,13 @@ def acts_on(kind: str, record: int, person) -> list[Act]:
     return list({act.address: act for matter in matters for act in found.get(matter.pk, ())}.values())
 
 
+def acts_on_each(kind: str, records: Sequence[int], person) -> dict[int, list[Act]]:
+    """The acts on the open matters of records (ids) of a kind, by record, for a list of them."""
+    matters = list(scoped(Matter.objects.filter(kind=kind, record__in=records), person).order_by("pk"))
+    found = acts_of(matters, person)
+    return {matter.record: found[matter.pk] for matter in matters if matter.pk in found}
+
+
 Offered = list[tuple[Matter, Act]]
 
 

@@ -14,6 +14,7 @@ from northing.masterdata.models import Company
 from northing.masterdata.queries import in_one_currency
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
+from northing.web.orders.line_book.saved_views import READY
 from northing.web.worklist.acts import acts_of
 from northing.web.worklist.words import name_all
 from northing.worklist.models import Matter, Visit
@@ -42,6 +43,7 @@ def watch(request):
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
     context = {"matters": name_all(page.rows), "page": page, "parties": parties, "companies": companies, "asked": asked}
     context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows, request.user)}
+    context["due_view"] = READY["due"][1]
     return render(request, "worklist/watch.html", context)
 
 

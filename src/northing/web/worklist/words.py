@@ -13,22 +13,26 @@ from northing.inventory.models import OnHand, Status
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
-from northing.shipping.models import Container, DespatchNotice, RequiredDocument, Ripple, Shipment
+from northing.shipping.models import Container, DespatchNotice, RequiredDocument, Ripple, Shipment, ShipmentLine
 from northing.worklist.models import Matter
 
 ZERO = Decimal(0)
-# The words for a matter, and the address of its page.
-Named = tuple[str, str]
+MOST_NAMES = 2
+# Of a layer: the order its goods came from.
+ORDER = "shipment_line__instalment__line__order"
+# The words for a matter, the address of its page, and what tells it from others like it.
+Named = tuple[str, str] | tuple[str, str, str]
 
 
 def name_all(matters: Sequence[Matter]) -> Sequence[Matter]:
-    """Give each matter its `subject` and `url`; one query for each kind of record."""
+    """Give each matter its `subject`, `url` and `beside`; one or two queries for each kind of record."""
     keys: dict[str, set[int]] = defaultdict(set)
     for matter in matters:
         keys[matter.kind].add(matter.record)
     known = {kind: NAMES[kind](found) for kind, found in keys.items()}
     for matter in matters:
-        matter.subject, matter.url = known[matter.kind].get(matter.record, ("", ""))
+        named = known[matter.kind].get(matter.record, ("", "", ""))
+        matter.subject, matter.url, matter.beside = (*named, "")[:3]
     return matters
 
 
@@ -49,8 +53,27 @@ def _instalments(keys: Iterable[int]) -> dict[int, Named]:
 
 
 def _shipments(keys: Iterable[int]) -> dict[int, Named]:
-    found = Shipment.objects.filter(pk__in=keys)
-    return {one.pk: (f"Shipment {one.reference}", reverse("shipment", args=[one.pk])) for one in found}
+    found, goods = Shipment.objects.filter(pk__in=keys), _goods("container__shipment", keys)
+    return {
+        one.pk: (f"Shipment {one.reference}", reverse("shipment", args=[one.pk]), goods.get(one.pk, ""))
+        for one in found
+    }
+
+
+def _goods(field: str, keys: Iterable[int]) -> dict[int, str]:
+    """Suppliers and orders of the goods aboard, by the record that the field of their shipment lines names."""
+    order = "instalment__line__order"
+    rows = ShipmentLine.objects.filter(**{f"{field}__in": list(keys)}).order_by(f"{order}__number")
+    suppliers: dict[int, dict[str, None]] = defaultdict(dict)
+    orders: dict[int, dict[str, None]] = defaultdict(dict)
+    for key, supplier, number in rows.values_list(field, f"{order}__supplier__name", f"{order}__number").distinct():
+        suppliers[key][supplier] = orders[key][number] = None
+    return {key: f"{_some(names)} · {_some(orders[key])}" for key, names in suppliers.items()}
+
+
+def _some(names: Iterable[str]) -> str:
+    found = list(names)
+    return ", ".join(found[:MOST_NAMES]) + (f" and {len(found) - MOST_NAMES} more" if len(found) > MOST_NAMES else "")
 
 
 def _documents(keys: Iterable[int]) -> dict[int, Named]:
@@ -78,11 +101,12 @@ def _ripples(keys: Iterable[int]) -> dict[int, Named]:
 
 
 def _containers(keys: Iterable[int]) -> dict[int, Named]:
-    found = Container.objects.filter(pk__in=keys).select_related("shipment")
+    found, goods = Container.objects.filter(pk__in=keys).select_related("shipment"), _goods("container", keys)
     return {
         one.pk: (
             f"Container {one.number} of {one.shipment.reference}",
             reverse("shipment", args=[one.shipment_id]),
+            goods.get(one.pk, ""),
         )
         for one in found
     }
@@ -91,11 +115,23 @@ def _containers(keys: Iterable[int]) -> dict[int, Named]:
 def _layers(keys: Iterable[int]) -> dict[int, Named]:
     held = OnHand.objects.filter(layer__in=keys, status=Status.HELD).values_list("layer").order_by()
     units = dict(held.annotate(total=Sum("quantity")))
-    found = CostLayer.objects.filter(pk__in=keys).select_related("item")
+    found = CostLayer.objects.filter(pk__in=keys).select_related("item", "receipt_line__receipt", f"{ORDER}__supplier")
     return {
-        one.pk: (f"{count(units.get(one.pk, ZERO))} {one.item.unit} {one.item}", reverse("inspect", args=[one.pk]))
+        one.pk: (
+            f"{count(units.get(one.pk, ZERO))} {one.item.unit} {one.item}",
+            reverse("inspect", args=[one.pk]),
+            _came(one),
+        )
         for one in found
     }
+
+
+def _came(layer: CostLayer) -> str:
+    """The supplier, order and delivery note that goods came by."""
+    if layer.shipment_line is None:
+        return ""
+    order = layer.shipment_line.instalment.line.order
+    return f"{order.supplier} · {order.number} · {layer.receipt_line.receipt.delivery_note}"
 
 
 def _cases(keys: Iterable[int]) -> dict[int, Named]:

@@ -8,6 +8,10 @@ READY = {
     "not-agreed": ("Not agreed yet", "where=not+agreed&group=supplier"),
     "to-pack": ("Agreed, not packed", "where=agreed%2C+not+packed&sort=promise"),
     "coming": ("Expected next 14 days", "where=expected+next+14+days&sort=expected_on"),
+    "due": (
+        "To deliver and to bill",
+        "where=open+or+not+billed&group=supplier&cols=line,item,strip,ordered,received,outstanding,unbilled,value,expected_on",
+    ),
     "held": ("Held or rejected", "where=all%2C+units+held"),
     "unbilled": ("Ours, not billed", "where=all%2C+not+billed&cols=line,item,supplier,received,billed,unbilled,value"),
 }

@@ -1,5 +1,6 @@
 """Orders: lines with their strips, an order, a line, the supplier's answer."""
 
+import uuid
 from datetime import date, timedelta
 from decimal import Decimal
 
@@ -31,6 +32,8 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_by, form_for, open_page
 from northing.web.orders.forms.orders import LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
+from northing.web.orders.queries.orders import receipts_of, shipments_of, with_figures
+from northing.web.worklist.acts import acts_on_each
 
 STEPS = {
     "check": send.check_order,
@@ -54,7 +57,10 @@ def orders(request):
     """Orders, newest first; drafts too."""
     found = scoped(PurchaseOrder.objects.select_related("supplier", "site", "buyer"), request.user)
     page = page_of_rows(found.order_by("-id"), request.GET)
-    return render(request, "orders/orders.html", {"orders": page.rows, "page": page})
+    doing = acts_on_each("order", [order.pk for order in page.rows], request.user)
+    with_figures(page.rows)
+    context = {"orders": page.rows, "page": page, "doing": doing, "key": uuid.uuid4().hex}
+    return render(request, "orders/orders.html", context)
 
 
 @form_for("write_order")
@@ -215,7 +221,8 @@ def seen_order(request, order_id: int) -> PurchaseOrder:
 def order(request, order_id: int):
     """An order: where it stands, its lines, the answers, its story."""
     record = seen_order(request, order_id)
-    lines = list(record.lines.select_related("item").prefetch_related("instalments__position"))
+    lines = record.lines.select_related("item", "summary").prefetch_related("instalments__position")
+    lines = list(lines)
     checks = {} if record.sent_at else send.checks(record, lines, timezone.localdate())
     for line in lines:
         paid = net_share(line.discount)
@@ -232,6 +239,8 @@ def order(request, order_id: int):
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
+        "shipments": shipments_of(record),
+        "receipts": receipts_of(record),
         "history": history_for(request, "order", record.pk),
     }
     return render(request, "orders/order.html", context)

@@ -12,6 +12,38 @@ function move(step) {
   next.scrollIntoView({ block: "nearest" });
 }
 
+// A single letter acts on the row in hand, or on the first row that has such an act.
+function letter(key) {
+  const button = `[data-letter="${CSS.escape(key)}"]`;
+  const row = document.activeElement.closest("tbody tr");
+  const act = (row ?? document.querySelector(`main tbody tr:has(${button})`))?.querySelector(button);
+  act?.click();
+  return act;
+}
+
+// After an act on a row the page comes again: the hand stays on the row that is there now.
+const HELD = "row in hand";
+document.addEventListener("submit", (event) => {
+  const at = rows().indexOf(event.target.closest("main table.dense tbody tr"));
+  if (at >= 0) sessionStorage.setItem(HELD, JSON.stringify([location.pathname, at]));
+});
+
+// A refusal leaves the hand in the field that is wrong; a form begins in its first field.
+function begin() {
+  const [path, at] = JSON.parse(sessionStorage.getItem(HELD) ?? "[]");
+  sessionStorage.removeItem(HELD);
+  if (document.activeElement !== document.body) return;
+  const fields = "input:not([type=hidden], [type=checkbox], [type=radio], [type=file]), select, textarea";
+  const seen = (field) => field.checkVisibility() && !field.readOnly && !field.disabled;
+  const wrong = [...document.querySelectorAll('main [aria-invalid="true"]')].find(seen);
+  const forms = [...document.querySelectorAll("main form[method=post]:not(table form, .story form, .many)")];
+  const first = forms.flatMap((form) => [...form.querySelectorAll(fields)]).find((field) => seen(field) && !field.closest("aside, table.book, .many"));
+  if (wrong) wrong.focus();
+  else if (path === location.pathname) rows()[Math.min(at, rows().length - 1)]?.querySelector("a")?.focus();
+  else if (!location.hash) first?.focus({ preventScroll: true });
+}
+begin();
+
 function go(digit) {
   const places = document.querySelectorAll(".rail li a");
   if (places[digit - 1]) location.assign(places[digit - 1].href);
@@ -28,6 +60,10 @@ const acts = {
 
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+  if (letter(event.key)) {
+    event.preventDefault();
+    return;
+  }
   const keyed = /^[a-z]$/.test(event.key) && document.querySelector(`main [data-key="${event.key}"]`);
   if (keyed) {
     event.preventDefault();
