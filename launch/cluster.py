@@ -12,6 +12,7 @@ from pathlib import Path
 
 from launch.places import HOME, POSTGRES_BIN, cluster_folder
 from launch.say import Stop, run, say
+from launch.supervise import Program
 
 SETTINGS = """
 listen_addresses = '127.0.0.1'
@@ -74,6 +75,12 @@ class Cluster:
             return False
         self._start()
         return True
+
+    def program(self) -> Program:
+        """The server as a program that is watched, on the port that it had."""
+        command: list[str | Path] = [POSTGRES_BIN / "postgres", "-D", self.folder, "-p", str(self.port)]
+        user = "postgres" if os.getuid() == 0 else ""
+        return Program("database", command, user, Path("/"), 1, "INT", self.folder.with_name(f"{self.name}.log"))
 
     def stop(self) -> bool:
         if not self.running():

@@ -14,11 +14,13 @@ import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 
+from launch import supervise
 from launch.cluster import Cluster, free_port
 from launch.keeping import backup_to, restore_from
 from launch.places import HOME, ROOT, python
 from launch.say import Stop, run, say
 from launch.setup import prepare
+from launch.supervise import Program
 
 DATA = Cluster("data")
 DATABASE = "northing"
@@ -85,32 +87,40 @@ def demo(words: list[str]) -> int:
         port = free_port(8000)
     smtp, page = free_port(8025), free_port(8090)
     env |= {"MAIL_URL": f"smtp://127.0.0.1:{smtp}", "PUBLIC_URL": f"http://127.0.0.1:{port}"}
-    inbox = _background(["inbox", "--smtp", str(smtp), "--page", str(page)], env)
-    server = _server(port, env)
-    carrier = _background(["carrier", "--port", str(free_port(8070))], env)
-    # The worker does jobs, sends letters, and wakes at set times.
-    worker = _background(["work"], env)
-    RUNNING[DATABASE].write_text(f"{server.pid} {port}")
-    try:
-        _wait_for(port, server)
-        subprocess.run(
-            [python(), "-m", "django", "demo_people", "--address", f"http://127.0.0.1:{port}/"],
-            env=env,
-            cwd=ROOT,
-            check=True,
-        )
+    programs = [
+        _django("inbox", "--smtp", str(smtp), "--page", str(page)),
+        _django("carrier", "--port", str(free_port(8070))),
+        # The worker does jobs, sends letters, and wakes at set times.
+        _django("work"),
+    ]
+    own = f"http://127.0.0.1:{port}/"
+    people = [python(), "-m", "django", "demo_people", "--address", own]
+
+    def told() -> None:
+        subprocess.run(people, env=env, cwd=ROOT, check=True)
         say(f"mails to suppliers land in http://127.0.0.1:{page}/")
         say("Ctrl-C stops it")
-        return server.wait()
+
+    return _watched(DATABASE, port, env | _plain(), programs, started, told)
+
+
+def _watched(
+    database: str, port: int, env: dict[str, str], programs: list[Program], started: bool, told: Callable[[], None]
+) -> int:
+    """Run the web server and programs beside it under a supervisor until it ends, or a person stops it."""
+    if started:
+        DATA.stop()  # from now on the supervisor starts it, again and again
+    supervisor = supervise.start(database, [DATA.program(), _web(port), *programs], env)
+    RUNNING[database].write_text(f"{supervisor.pid} {port}")
+    try:
+        _wait_for(port, supervisor)
+        told()
+        return supervisor.wait()
     finally:
         say("stopping")
-        for process in (worker, server, inbox, carrier):
-            process.terminate()
-        for process in (worker, server, inbox, carrier):
-            process.wait()
-        RUNNING[DATABASE].unlink(missing_ok=True)
-        if started:
-            DATA.stop()
+        supervise.stop(supervisor.pid)
+        supervisor.wait()
+        RUNNING[database].unlink(missing_ok=True)
 
 
 def serve(words: list[str]) -> int:
@@ -128,18 +138,8 @@ def serve(words: list[str]) -> int:
     env = live(options.host, options.mail)
     _manage(["check", "--deploy", "--fail-level", "WARNING"], env)
     _manage(["migrate", "--no-input", "-v", "0"], env)
-    server, worker = _gunicorn(options.port, env), _background(["work"], env)
-    RUNNING[LIVE].write_text(f"{server.pid} {options.port}")
-    say(f"http://127.0.0.1:{options.port}/, for a proxy that speaks HTTPS as {', '.join(options.host)}")
-    try:
-        return server.wait()
-    finally:
-        for process in (worker, server):
-            process.terminate()
-            process.wait()
-        RUNNING[LIVE].unlink(missing_ok=True)
-        if started:
-            DATA.stop()
+    where = f"http://127.0.0.1:{options.port}/, for a proxy that speaks HTTPS as {', '.join(options.host)}"
+    return _watched(LIVE, options.port, env, [_django("work")], started, lambda: say(where))
 
 
 def live(hosts: list[str], mail: str) -> dict[str, str]:
@@ -194,73 +194,70 @@ def _running(database: str = DATABASE) -> tuple[int, int] | None:
         command = Path(f"/proc/{pid}/cmdline").read_bytes()
     except (OSError, ValueError):
         return None
-    return (pid, port) if b"gunicorn" in command else None
+    return (pid, port) if b"supervisord" in command else None
 
 
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _server(port: int, env: dict[str, str]) -> subprocess.Popen[bytes]:
-    # Loopback over plain HTTP: the browser would not send a cookie marked for HTTPS only.
+def _plain() -> dict[str, str]:
+    """Loopback over plain HTTP: the browser would not send a cookie marked for HTTPS only."""
     plain = {"COOKIES_OVER_HTTPS": "0", "ALLOWED_HOSTS": "127.0.0.1,localhost"}
-    return _gunicorn(port, env | plain | {"REQUEST_LOG": str(HOME / "requests.log")})
+    return plain | {"REQUEST_LOG": str(HOME / "requests.log")}
 
 
-def _gunicorn(port: int, env: dict[str, str]) -> subprocess.Popen[bytes]:
-    command = [
-        python(),
-        "-m",
-        "gunicorn",
-        "northing.wsgi",
-        "--bind",
-        f"127.0.0.1:{port}",
-        "--workers",
-        "2",
-        "--threads",
-        "4",
-    ]
-    command += ["--worker-class", "gthread", "--log-level", "warning", "--no-control-socket"]
-    return subprocess.Popen(command, env=env, cwd=ROOT, start_new_session=True)
+def _web(port: int) -> Program:
+    command = [python(), "-m", "gunicorn", "northing.wsgi", "--bind", f"127.0.0.1:{port}"]
+    command += ["--workers", "2", "--threads", "4", "--worker-class", "gthread", "--log-level", "warning"]
+    return Program("web", [*command, "--no-control-socket"])
 
 
-def _background(words: list[str], env: dict[str, str]) -> subprocess.Popen[bytes]:
+def _django(name: str, *words: str) -> Program:
     """A management command that runs beside the server."""
-    return subprocess.Popen([python(), "-m", "django", *words], env=env, cwd=ROOT, start_new_session=True)
+    return Program(name, [python(), "-m", "django", name, *words])
 
 
-def _wait_for(port: int, server: subprocess.Popen[bytes]) -> None:
-    for _ in range(150):
+def _wait_for(port: int, server: subprocess.Popen[bytes], path: str = "healthz") -> None:
+    said = "nothing"
+    for _ in range(600):
         if server.poll() is not None:
             raise Stop("the application does not start; what it said is above")
         try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/healthz", timeout=2):
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/{path}", timeout=5):
                 return
+        except urllib.error.HTTPError as error:
+            said = error.read(200).decode(errors="replace")
         except (urllib.error.URLError, OSError):
-            time.sleep(0.1)
-    raise Stop("the application does not answer on /healthz")
+            pass
+        time.sleep(0.1)
+    raise Stop(f"the application does not come up; /{path} says: {said}")
 
 
 def stop(words: list[str]) -> int:
     """Stop the application and the clusters of this checkout."""
     for database, note in RUNNING.items():
-        running = _running(database)
-        if running:
-            os.kill(running[0], signal.SIGTERM)
-            _wait_until_gone(running[0])
-            say(f"stopped the application on {database}")
-        note.unlink(missing_ok=True)
+        if note.exists():
+            # Also where the supervisor was killed, and left behind what it had started.
+            session = int(note.read_text().split()[0])
+            if _ours(session):
+                supervise.stop(session)
+                say(f"stopped the application on {database}")
+            note.unlink(missing_ok=True)  # the launcher may have been quicker
     for cluster in (DATA, Cluster("scratch")):
         if (cluster.folder / "PG_VERSION").exists() and cluster.stop():
             say(f"stopped the cluster {cluster.name}")
     return 0
 
 
-def _wait_until_gone(pid: int) -> None:
-    for _ in range(100):
-        if not Path(f"/proc/{pid}").exists():
-            return
-        time.sleep(0.1)
+def _ours(session: int) -> bool:
+    """Whether processes of the session are of this checkout: numbers are given anew."""
+    for process in supervise.members(session):
+        with contextlib.suppress(OSError):
+            command = Path(f"/proc/{process}/cmdline").read_bytes().decode(errors="replace")
+            if str(HOME) in command or str(DATA.folder) in command:
+                return True
+    return False
 
 
 def manage(words: list[str]) -> int:
@@ -349,9 +346,9 @@ def shots(words: list[str]) -> int:
         raise Stop("Chromium is missing: apt-get install chromium")
     env, started = ready()
     port = free_port(8300)
-    server = _server(port, env)
+    server = subprocess.Popen(_web(port).command, env=env | _plain(), cwd=ROOT, start_new_session=True)
     try:
-        _wait_for(port, server)
+        _wait_for(port, server, "healthz?only=web")
         env["PYTHONPATH"] += f":{ROOT}"
         script = [python(), "-m", "bench.shots", f"http://127.0.0.1:{port}", *words]
         return subprocess.run(script, env=env, cwd=ROOT).returncode

@@ -80,6 +80,13 @@ def empty() -> None:
         cursor.execute(f"truncate {tables} restart identity cascade")
 
 
+def worker_gave_sign(at) -> None:
+    """A worker gave a sign of life, and no other did."""
+    with connection.cursor() as cursor:
+        cursor.execute("delete from procrastinate_workers")
+        cursor.execute("insert into procrastinate_workers (last_heartbeat) values (%s)", [at])
+
+
 def use(name: str) -> None:
     """Point Django's connection at a database."""
     connection.close()

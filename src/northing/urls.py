@@ -5,3 +5,4 @@ from django.urls import include, path
 from northing.api.main import api
 
 urlpatterns = [path("api/v1/", api.urls), path("", include("northing.web.urls"))]
+handler500 = "northing.web.common.errors.failed"

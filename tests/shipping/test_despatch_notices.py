@@ -9,6 +9,7 @@ import pytest
 from northing.access.acts import Act
 from northing.actions.confirmations import supplier_links
 from northing.actions.shipping import despatch_notices, required_documents
+from northing.actions.shipping import load as load_action
 from northing.actions.worklist.proof import move_faults
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.despatch import Line, Notice
@@ -117,12 +118,12 @@ def test_taken_on_top_of_what_is_there(world, orders):
     assert [int(row.quantity) for row in packed_rows(shipment, {world.nz.pk})] == [40, 60]
     with pytest.raises(Refused, match="is in this shipment already"):
         take(world, read(world, line(dollars, 9, item="C", sscc=SSCC), number="PL-3"), shipment=first)
-    despatch_notices.loading.load(
+    load_action.load(
         world.act("shipping"),
-        despatch_notices.loading.LoadRequest(
+        load_action.LoadRequest(
             first,
             (
-                despatch_notices.loading.Box(
+                load_action.Box(
                     Container.objects.get().pk, ONE, "22G1", "", ((ShipmentLine.objects.get().instalment_id, D(70)),)
                 ),
             ),

@@ -1,5 +1,6 @@
 """Building a shipment in one action: its containers and what they hold, its route and voyages."""
 
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal as D
 
@@ -221,6 +222,9 @@ def test_a_shipment_built_in_one_act(world, parts):
         box((parts[2], 50), number=with_container_check_digit("QXNU100009")),
     )
     asked = BuildRequest(loading.LoadRequest(0, boxes), pack.ShipmentRequest("B/L 1"), "Ningbo to TRG", (sails,))
+    with pytest.raises(Refused, match="to be ready on .* after the vessel leaves on 29 Nov 2026"):
+        build(world.act("shipping"), asked)
+    asked = replace(asked, load=replace(asked.load, accept=True))
     done = build(world.act("shipping", "k1"), asked)
     assert build(world.act("shipping", "k1"), asked) == done
     made = Shipment.objects.get()
@@ -271,7 +275,8 @@ def test_a_voyage_without_a_route_sails_the_shipment(world, parts):
 
 def built(world, parts, *voyages):
     Container.objects.filter(number=ONE).update(number=TWO)
-    request = BuildRequest(loading.LoadRequest(0, (box((parts[0], 10)),)), pack.ShipmentRequest(), voyages=voyages)
+    load = loading.LoadRequest(0, (box((parts[0], 10)),), accept=True)
+    request = BuildRequest(load, pack.ShipmentRequest(), voyages=voyages)
     return build(world.act("shipping"), request)["shipment"]
 
 

@@ -117,7 +117,7 @@ def build(request: HttpRequest, asked: shapes.ShipmentIn):
     """Build a shipment: containers with what is in them, a route and its voyages; all of it or nothing."""
     require(request, "passage")
     opening = pack.ShipmentRequest(asked.document, mode=asked.mode)
-    load = load_action.LoadRequest(0, _boxes(asked))
+    load = load_action.LoadRequest(0, _boxes(asked), accept=asked.accept)
     wanted = build_action.BuildRequest(load, opening, asked.route, tuple(asked.voyages), asked.begin)
     done = build_action.build(act_of(request), wanted)
     return 201, {"id": done["shipment"], "warnings": done["warnings"]}
@@ -128,7 +128,7 @@ def load(request: HttpRequest, shipment_id: Key, asked: shapes.LoadIn):
     """Say what the containers of a shipment should hold."""
     require(request, "passage")
     get_object_or_404(_shipments(request), pk=shipment_id)
-    done = load_action.load(act_of(request), load_action.LoadRequest(shipment_id, _boxes(asked)))
+    done = load_action.load(act_of(request), load_action.LoadRequest(shipment_id, _boxes(asked), accept=asked.accept))
     return {"id": done["shipment"], "warnings": done["warnings"]}
 
 

@@ -100,14 +100,14 @@ ADDRESSES = {
     "AMB": ("77 Garden Terrace\nColombo 03", "Tea store 11\nDock Gate Road\nColombo 13"),
 }
 PROVIDERS = [
-    ("QUI", "Quillmark Forwarding", "provider", "USD", "SG"),
-    ("VAN", "Vantara Bight Lines", "provider", "USD", "SG"),
-    ("OSP", "Osprel Container Line", "provider", "USD", "JP"),
-    ("MAR", "Marlstone Cover", "provider", "NZD", "NZ"),
-    ("PEA", "Peaty Creek Haulage", "provider", "NZD", "NZ"),
-    ("FEN", "Tollgate & Fen Brokers", "provider", "NZD", "NZ"),
-    ("CTG", "Customs office Tauranga", "customs", "NZD", "NZ"),
-    ("CML", "Customs office Melbourne", "customs", "AUD", "AU"),
+    ("QUI", "Quillmark Forwarding", "provider", "USD", "SG", "forwarder"),
+    ("VAN", "Vantara Bight Lines", "provider", "USD", "SG", "carrier"),
+    ("OSP", "Osprel Container Line", "provider", "USD", "JP", "carrier"),
+    ("MAR", "Marlstone Cover", "provider", "NZD", "NZ", "insurer"),
+    ("PEA", "Peaty Creek Haulage", "provider", "NZD", "NZ", "haulier"),
+    ("FEN", "Tollgate & Fen Brokers", "provider", "NZD", "NZ", "broker"),
+    ("CTG", "Customs office Tauranga", "customs", "NZD", "NZ", ""),
+    ("CML", "Customs office Melbourne", "customs", "AUD", "AU", ""),
 ]
 # code, description, group, supplier, price, weight kg, volume m3, HS, duty (sample), pack of, keeps lot, inspected
 ITEMS = [
@@ -231,16 +231,10 @@ def _parties() -> None:
         )
         for code, name, currency, country, city, port, days in SUPPLIERS
     )
+    names = ("code", "name", "kind", "currency", "country", "service")
     Party.objects.bulk_create(
-        Party(
-            kind=kind,
-            code=code,
-            name=name,
-            currency=currency,
-            country=country,
-            payment_terms=terms["M20"] if kind == "provider" else None,
-        )
-        for code, name, kind, currency, country in PROVIDERS
+        Party(payment_terms=terms["M20"] if row[2] == "provider" else None, **dict(zip(names, row, strict=True)))
+        for row in PROVIDERS
     )
 
 

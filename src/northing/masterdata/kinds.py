@@ -224,7 +224,7 @@ KINDS = {
             "service providers",
             Party,
             ("code",),
-            PARTY,
+            (*PARTY, choice("service", "What they do", Party.Service.values, absent="")),
             ("keep_house", "keep_supplier"),
             history="party",
             given={"kind": Party.Kind.PROVIDER},

@@ -5,11 +5,13 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 
+from django.db.models import QuerySet
+
 from northing.core.money.exact import divide
 from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
 from northing.core.problems import Problem, Refused
 from northing.masterdata.catalogue import Catalogue
-from northing.masterdata.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, RouteLeg, WorkingWeek
+from northing.masterdata.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, Party, RouteLeg, WorkingWeek
 
 ONE = Decimal(1)
 # Customs offices set their rates once a month.
@@ -142,6 +144,16 @@ class Calendars(dict[str, Calendar]):
 def calendars_of(countries: Iterable[str]) -> Calendars:
     """The calendars of these countries, in two queries."""
     return Calendars(countries)
+
+
+def forwarders() -> QuerySet[Party]:
+    """Providers that forward goods, and those of whom nothing is said."""
+    return Party.objects.filter(kind=Party.Kind.PROVIDER, service__in=("", "forwarder", "carrier"))
+
+
+def carriers() -> QuerySet[Party]:
+    """Providers that carry goods, and those of whom nothing is said."""
+    return Party.objects.filter(kind=Party.Kind.PROVIDER, service__in=("", "carrier"))
 
 
 def route_choices() -> list[tuple[str, str]]:

@@ -12,6 +12,7 @@ from northing.core.problems import Strength
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Bin, Company, Item
 from northing.shipping.models import RequiredDocument, Shipment, ShipmentLine
+from northing.shipping.queries import ready_too_late
 
 NAMED = 6
 DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be received"
@@ -82,6 +83,10 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
         names = _named([f"{order}/{number}" for order, number, _ in lines])
         url = reverse("line", args=[lines[0][2]])
         yield Missing(f"Not agreed: {names}.", "Record the answer", url)
+    late = ready_too_late(shipment, NAMED + 1)
+    if late:
+        what = f"Ready after the vessel leaves on {late[0].leaves:%-d %b}: {_named([one.name for one in late])}."
+        yield Missing(what, "Choose a later voyage", reverse("plan", args=[shipment.pk]))
     bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("shipment_lines"))
     numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True))
     if numbers:

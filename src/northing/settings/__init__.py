@@ -95,7 +95,12 @@ TEMPLATES = [
 ]
 
 DATABASES = {"default": env.db("DATABASE_URL")}
-DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
+# A request finds out within three seconds that the database is away, and the next one after it came back is served.
+DATABASES["default"]["OPTIONS"] = {
+    "connect_timeout": 2,
+    "pool": {"min_size": 1, "max_size": 8, "timeout": 2.5, "reconnect_timeout": 3},
+}
+DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
 # Shared by all processes: limits of tries, and codes that were used. Made by a migration of `access`.
 # It holds limits: room for many, so that nobody empties it by trying many names.
 CACHES = {

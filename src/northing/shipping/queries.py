@@ -6,8 +6,10 @@ from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from hashlib import sha256
 from itertools import groupby
+from typing import NamedTuple
 
 from django.db.models import Exists, OuterRef, Q, QuerySet, Sum
+from django.db.models.functions import Coalesce
 
 from northing.access.models import Person
 from northing.access.permissions import companies_of
@@ -256,3 +258,26 @@ def given_back() -> Exists:
 def first_carried(legs: Iterable[Leg]) -> Leg | None:
     """Of a shipment's legs in order the one with which its goods are on board."""
     return next((leg for leg in legs if leg.main or leg.mode in CARRIED), None)
+
+
+class TooLate(NamedTuple):
+    """Goods aboard that are to be ready after their vessel leaves: what of which line, and both days."""
+
+    name: str
+    ready: date
+    leaves: date
+
+
+def ready_too_late(shipment: Shipment, most: int = 20) -> list[TooLate]:
+    """What is packed and, by the supplier's promise or our asking, not ready when its vessel leaves; latest first."""
+    leg = first_carried(shipment.legs.order_by("number"))
+    if leg is None or shipment.departed_on or leg.load_call_id is None:
+        return []
+    ready = Coalesce("instalment__promise", "instalment__asked_on")
+    parts = ShipmentLine.objects.filter(container__shipment=shipment, accounted=0).annotate(ready=ready)
+    late = parts.filter(ready__gt=leg.expected_start).order_by("-ready", "pk")[:most]
+    names = ("instalment__line__item__code", "instalment__line__order__number", "instalment__line__number", "ready")
+    return [
+        TooLate(f"{item} of {order}/{number}", day, leg.expected_start)
+        for item, order, number, day in late.values_list(*names)
+    ]

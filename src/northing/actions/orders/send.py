@@ -21,13 +21,14 @@ from northing.actions.worklist.stakes import Stakes
 from northing.activity.operations import add_history, once
 from northing.core.confirmations.agreement import misfits
 from northing.core.orders.orders import LineDraft, asks_second_person, line_problems
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem, Refused, Strength, refuse_if
 from northing.drawings.figures import money
 from northing.masterdata.catalogue import Catalogue, offer_of
 from northing.masterdata.models import Party
 from northing.messaging import mail
 from northing.orders import operations as orders
 from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.queries import never_sold
 from northing.positions import operations as positions
 
 RELOAD = "Reload the page."
@@ -69,7 +70,15 @@ def _passed(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> st
 def checks(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> dict[int, list[Problem]]:
     """The problems of sending each line, by its id: blocks, and warnings that let it pass."""
     catalogue = Catalogue(known=[line.item for line in lines], suppliers=[order.supplier_id])
-    return {line.pk: _checks_of(line, order.supplier, catalogue, today) for line in lines}
+    found = {line.pk: _checks_of(line, order.supplier, catalogue, today) for line in lines}
+    new = [line for line in lines if not catalogue.agreement(order.supplier, line.item_id, today, line.quantity)]
+    sold = never_sold(order.supplier_id, {line.item_id for line in new}) if new else set()
+    for line in new:
+        if line.item_id in sold:
+            what = f"Line {line.number}: {order.supplier} never sold {line.item.code} to us."
+            mend = "Check the item, or agree a price first."
+            found[line.pk].append(Problem(what, f"line {line.number}-item", mend, Strength.WARN))
+    return found
 
 
 def _checks_of(line: OrderLine, supplier: Party, catalogue: Catalogue, today: date) -> list[Problem]:

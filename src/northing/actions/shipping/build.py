@@ -8,6 +8,7 @@ from northing.actions.shipping import load as load_action
 from northing.actions.shipping import pack
 from northing.actions.shipping.route import RouteRequest, plan_by_route
 from northing.activity.operations import once
+from northing.shipping.models import Shipment
 
 
 @dataclass(frozen=True)
@@ -35,4 +36,6 @@ def build(act: Act, request: BuildRequest) -> dict:
     if request.voyages and not request.route:
         # The ports follow from the goods that are aboard now.
         plan_by_route(act.inner(), asked)
+        late = load_action.in_time(Shipment.objects.get(pk=load.shipment), accept=load.accept)
+        done = done | {"warnings": [*done["warnings"], *late]}
     return done

@@ -234,7 +234,8 @@ def take(act: Act, request: TakeRequest) -> dict:
     if request.shipment is None:
         opening = pack.ShipmentRequest(notice.document)
     boxes = _boxes(request.shipment, good)
-    load = LoadRequest(request.shipment or 0, boxes, beyond=request.beyond)
+    # What a notice says has left the supplier, whatever day was promised.
+    load = LoadRequest(request.shipment or 0, boxes, beyond=request.beyond, accept=True)
     done = build(act.inner(), BuildRequest(load, opening, request.route, request.voyages, request.begin))
     shipment = Shipment.objects.get(pk=done["shipment"])
     _palletise(shipment, good)

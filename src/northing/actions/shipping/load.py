@@ -14,6 +14,7 @@ from northing.actions.costing import charges
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
+from northing.core.checks import answered
 from northing.core.money.exact import floor_to, plain
 from northing.core.planning.loading import LOOSE, TYPES, Fill, fill_of, fill_problems
 from northing.core.problems import Problem, Refused, Strength, refuse_if
@@ -22,7 +23,7 @@ from northing.orders.models import Instalment
 from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, ShipmentLine
-from northing.shipping.queries import held_in, packing_mark
+from northing.shipping.queries import held_in, packing_mark, ready_too_late
 
 ZERO = Decimal(0)
 MOST_BOXES = 60
@@ -50,12 +51,14 @@ class LoadRequest:
     """The containers of a shipment as they should be. `seen` is their mark when that was decided (packing_mark).
 
     `beyond`: a person who may decide has decided to pack more than was ordered and the tolerance allows.
+    `accept`: a person was asked about goods that are ready after their vessel leaves, and goes on all the same.
     """
 
     shipment: int
     boxes: tuple[Box, ...]
     seen: str = ""
     beyond: bool = False
+    accept: bool = False
 
 
 @dataclass
@@ -108,7 +111,18 @@ def load(act: Act, request: LoadRequest) -> dict:
     warnings = restow(act, shipment, changes, beyond=request.beyond) if changes else []
     _let_go(one.box for one in placed if one.asked.gone)
     warnings += [str(problem) for problem in overfull(shipment)]
+    if changes:
+        warnings += in_time(shipment, accept=request.accept)
     return {"shipment": shipment.pk, "warnings": warnings}
+
+
+def in_time(shipment: Shipment, *, accept: bool) -> list[str]:
+    """Ask about goods that are ready after their vessel leaves. Returns what to mind; raises Refused to ask."""
+    mend, found = "Choose a later voyage, or load it all the same.", []
+    for one in ready_too_late(shipment):
+        days = f"on {one.ready:%-d %b %Y}, after the vessel leaves on {one.leaves:%-d %b %Y}"
+        found.append(answered(Problem(f"{one.name} is to be ready {days}.", "accept", mend, Strength.ASK), accept))
+    return [str(problem) for problem in refuse_if(found)]
 
 
 def _boxes(shipment: Shipment, asked: Sequence[Box]) -> list[_Placed]:

@@ -122,9 +122,13 @@ class ContainerIn(Strict):
 
 
 class LoadIn(Strict):
-    """The goods of a shipment's containers as they should be; goods that are not named stay as they are."""
+    """The goods of a shipment's containers as they should be; goods that are not named stay as they are.
+
+    `accept` goes on though goods are to be ready only after their vessel leaves.
+    """
 
     containers: Annotated[list[ContainerIn], Field(max_length=60)]
+    accept: bool = False
 
 
 class ShipmentIn(LoadIn):

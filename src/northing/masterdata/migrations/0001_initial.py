@@ -113,6 +113,7 @@ class Migration(migrations.Migration):
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('kind', models.CharField(choices=[('supplier', 'Supplier'), ('provider', 'Service provider'), ('customs', 'Customs office')], max_length=8)),
+                ('service', models.CharField(blank=True, choices=[('carrier', 'Carrier'), ('forwarder', 'Forwarder'), ('haulier', 'Haulier'), ('broker', 'Customs broker'), ('insurer', 'Insurer'), ('other', 'Other')], db_default='', max_length=9)),
                 ('code', models.CharField(max_length=16, unique=True)),
                 ('name', models.CharField(max_length=120)),
                 ('currency', models.CharField(max_length=3)),

@@ -65,7 +65,18 @@ class Party(models.Model):
         PROVIDER = "provider", "Service provider"
         CUSTOMS = "customs", "Customs office"
 
+    class Service(models.TextChoices):
+        """What a service provider does; empty: several things, or not said."""
+
+        CARRIER = "carrier", "Carrier"
+        FORWARDER = "forwarder", "Forwarder"
+        HAULIER = "haulier", "Haulier"
+        BROKER = "broker", "Customs broker"
+        INSURER = "insurer", "Insurer"
+        OTHER = "other", "Other"
+
     kind = models.CharField(max_length=8, choices=Kind.choices)
+    service = models.CharField(max_length=9, choices=Service.choices, blank=True, db_default="")
     code = models.CharField(max_length=16, unique=True)
     name = models.CharField(max_length=120)
     currency = fields.currency()

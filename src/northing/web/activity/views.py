@@ -1,6 +1,7 @@
 """Remarks, documents and papers of any record."""
 
 from collections.abc import Callable
+from urllib.parse import urlsplit
 
 from django.contrib import messages
 from django.http import FileResponse, Http404
@@ -60,7 +61,9 @@ def _done(request, kind: str, record: int, form, action: Callable, asked: Callab
 def _page_of(request, kind: str, record: int) -> str:
     """Where the story stands that was written into: the page one came from, if it is ours, else the record's own."""
     came = request.META.get("HTTP_REFERER", "")
-    if url_has_allowed_host_and_scheme(came, {request.get_host()}, require_https=request.is_secure()):
+    ours = url_has_allowed_host_and_scheme(came, {request.get_host()}, require_https=request.is_secure())
+    # Sent again from the page that said the database was away, it comes from its own address.
+    if ours and urlsplit(came).path != request.path:
         return came.partition("#")[0]
     if kind == "container":
         return reverse("shipment", args=[Container.objects.get(pk=record).shipment_id])

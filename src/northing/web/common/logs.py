@@ -25,7 +25,8 @@ class RequestLog:
         request.id = given if GIVEN.fullmatch(given) else uuid.uuid4().hex
         with structlog.contextvars.bound_contextvars(request=request.id):
             answer = self.get_response(request)
-            person = getattr(request, "user", None)
+            # Only who is known already: with the database away nobody is asked for.
+            person = getattr(request, "_cached_user", None)
             REQUESTS.info(
                 "request",
                 method=request.method,

@@ -7,9 +7,10 @@ from django.db.models import Case, Count, F, Q, Value, When
 from django.shortcuts import render
 from django.utils import timezone
 
-from northing.access.permissions import companies_of
+from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.core.worklist.moves import PARTIES
+from northing.jobs.queries import waiting_too_long
 from northing.masterdata.models import Company
 from northing.masterdata.queries import in_one_currency
 from northing.web.common.paging import page_of_rows
@@ -43,6 +44,8 @@ def watch(request):
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
     context = {"matters": name_all(page.rows), "page": page, "parties": parties, "companies": companies, "asked": asked}
     context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows, request.user)}
+    if may_somewhere(request.user, "keep_people"):
+        context["work_waits"] = waiting_too_long()
     context["due_view"] = READY["due"][1]
     return render(request, "worklist/watch.html", context)
 

@@ -1,12 +1,27 @@
 """`manage work`: the worker. Does jobs, sends mails, wakes at set times; stops cleanly at a signal."""
 
 import logging
+import time
 
 from django.core.management.base import BaseCommand
-from django.db import connection
+from django.db import OperationalError, connection
 from procrastinate.contrib.django import app
 
 STALLED = "update procrastinate_jobs set status = 'todo' where status = 'doing'"
+
+
+PATIENCE, PAUSE = 120, 1
+
+
+def _wait_for_database() -> None:
+    """A worker that starts before its database waits for it; what is away for long ends it, and it is started again."""
+    for _ in range(PATIENCE):
+        try:
+            connection.ensure_connection()
+            return
+        except OperationalError:
+            time.sleep(PAUSE)
+    connection.ensure_connection()
 
 
 class Command(BaseCommand):
@@ -17,6 +32,7 @@ class Command(BaseCommand):
 
     def handle(self, *args, once, **options):
         logging.getLogger("procrastinate").setLevel(logging.WARNING)
+        _wait_for_database()
         # One worker serves a database: what stands as begun when it starts was cut off, and begins again.
         with connection.cursor() as cursor:
             cursor.execute(STALLED)

@@ -27,6 +27,7 @@ from northing.masterdata.catalogue import Catalogue, offer_of
 from northing.masterdata.models import Item, Party, Site
 from northing.orders import documents
 from northing.orders.models import ADDRESSES, PurchaseOrder
+from northing.orders.queries import never_sold
 from northing.web.common.back import way_back
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
@@ -144,7 +145,7 @@ def quote(request):
             "unit": unit,
             "packs": {name: plain(units) for name, units in packs.items()},
             "price": written_price(agreement.price, supplier.currency) if agreement else "",
-            "warns": _warns(agreement, supplier, quantity, factor, entered, today),
+            "warns": _warns(agreement, supplier, item, quantity, factor, entered, today),
             "soonest": _soonest(agreement, supplier, today),
             "currency": supplier.currency if supplier else "",
             "decimals": minor_units(supplier.currency) if supplier else 2,
@@ -159,12 +160,15 @@ def _soonest(agreement, supplier: Party | None, today: date) -> str:
     return (today + timedelta(days=(agreement.lead_days if agreement else 0) + supplier.passage_days)).isoformat()
 
 
-def _warns(agreement, supplier: Party | None, quantity: Decimal, factor: Decimal, entered: dict, today) -> list[str]:
-    """The misfits with the agreement so far; a field that is empty fits."""
+def _warns(
+    agreement, supplier: Party | None, item: Item, quantity: Decimal, factor: Decimal, entered: dict, today
+) -> list[str]:
+    """The misfits with the agreement so far, as text; a field that is empty fits."""
+    if agreement is None and supplier:
+        new = [f"{supplier} never sold it to us."] if never_sold(supplier.pk, {item.pk}) else []
+        return new + ([] if entered.get("pack_price") else [f"{supplier} has no agreed price for it: enter one."])
     if agreement is None:
-        return (
-            [f"{supplier} has no agreed price for it: enter one."] if supplier and not entered.get("pack_price") else []
-        )
+        return []
     if not quantity:
         return []
     offer = offer_of(agreement, supplier, factor)

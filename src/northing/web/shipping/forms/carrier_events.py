@@ -7,7 +7,7 @@ from northing.access.models import Person
 from northing.actions.shipping.carrier_events import EventsRequest, TieRequest
 from northing.actions.shipping.carrier_feeds import FeedRequest
 from northing.formats.dcsa import TRANSPORT
-from northing.masterdata.models import Party
+from northing.masterdata.queries import carriers
 from northing.shipping.models import CarrierEvent, PortCall
 from northing.web.common.forms import ActionForm
 from northing.web.shipping.queries.likely_matches import likely_boxes, likely_calls
@@ -50,7 +50,7 @@ class TieForm(ActionForm):
 class FeedForm(ActionForm):
     """The feed of a carrier, polled by the worker."""
 
-    carrier = forms.ModelChoiceField(Party.objects.filter(kind="provider"))
+    carrier = forms.ModelChoiceField(carriers())
     url = forms.CharField(label="Address, such as https://carrier.example/v2", max_length=200)
     rank = forms.IntegerField(min_value=0, max_value=99, initial=1)
     every_minutes = forms.IntegerField(label="Asked every … minutes", min_value=1, max_value=1440, initial=15)

@@ -8,8 +8,7 @@ from northing.actions.shipping.build import BuildRequest
 from northing.actions.shipping.load import MOST_BOXES, Box, LoadRequest
 from northing.actions.shipping.pack import ShipmentRequest
 from northing.core.planning.loading import TYPES
-from northing.masterdata.models import Party
-from northing.masterdata.queries import route_choices
+from northing.masterdata.queries import forwarders, route_choices
 from northing.shipping.models import Shipment, Voyage
 from northing.shipping.queries import open_voyages
 from northing.web.common.forms import ActionForm, DayField, ExactField
@@ -21,7 +20,7 @@ class LoadForm(ActionForm):
 
     seen = forms.CharField(widget=forms.HiddenInput, max_length=16, required=False)
     document = forms.CharField(label="Document", max_length=40, required=False)
-    forwarder = forms.ModelChoiceField(Party.objects.filter(kind="provider"), required=False)
+    forwarder = forms.ModelChoiceField(forwarders(), required=False)
     mode = forms.ChoiceField(label="By", choices=Shipment.Mode.choices, required=False)
     route = forms.ChoiceField(required=False)
     voyage = forms.ModelChoiceField(Voyage.objects.none(), required=False, empty_label="no voyage yet")
@@ -126,7 +125,11 @@ class LoadForm(ActionForm):
                 entered["document"], forwarder.pk if forwarder else None, mode=entered["mode"] or "sea"
             )
         load = LoadRequest(
-            self.shipment.pk if self.shipment else 0, boxes, entered["seen"], beyond=bool(entered["beyond"])
+            self.shipment.pk if self.shipment else 0,
+            boxes,
+            entered["seen"],
+            beyond=bool(entered["beyond"]),
+            accept="accept" in self.data,
         )
         voyages = tuple(one.pk for one in (entered["voyage"], entered["then"]) if one)
         return BuildRequest(load, opening, entered["route"], voyages, entered["begin"])

@@ -6,7 +6,8 @@ from django.utils import timezone
 from northing.actions.shipping import container_milestones
 from northing.actions.shipping.milestones import DateRequest
 from northing.actions.shipping.pack import PassageRequest, VoyageRequest
-from northing.masterdata.models import Party, Port
+from northing.masterdata.models import Port
+from northing.masterdata.queries import carriers
 from northing.reports.clocks import FACTS
 from northing.shipping.models import Container, DateStatement, Leg, Voyage
 from northing.shipping.operations import CallPlan, LegPlan, with_main
@@ -21,7 +22,7 @@ class VoyageForm(ActionForm):
     vessel = forms.CharField(max_length=60)
     imo = forms.CharField(label="IMO number", max_length=12)
     number = forms.CharField(label="Voyage number", max_length=20)
-    carrier = forms.ModelChoiceField(Party.objects.filter(kind="provider"))
+    carrier = forms.ModelChoiceField(carriers())
 
     def asked(self, calls: list[CallPlan]) -> VoyageRequest:
         """The voyage as a request."""

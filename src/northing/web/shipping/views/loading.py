@@ -90,7 +90,8 @@ def _surface(request, shipment: Shipment | None):
         "picked": picked,
         "types": loading.SIZE_TYPES,
         "may_decide": may_somewhere(request.user, "decide_answer"),
-        "asks": asks,
+        "asks": [problem for problem in asks if problem.where != "accept"],
+        "asks_late": any(problem.where == "accept" for problem in asks),
         "facts": {
             "types": {one.code: [float(one.volume), float(one.payload)] for one in TYPES.values()},
             "routes": _routes(),
