@@ -47,7 +47,13 @@ def restore_from(cluster: Cluster, database: str, files: Path, source: Path) -> 
         new, old = f"{database}_restored", f"{database}_before"
         cluster.sql(f"drop database if exists {new} with (force)")
         cluster.sql(f"create database {new}")
-        _program(cluster, "pg_restore", ["--exit-on-error", "--no-owner", "--dbname", new, Path(folder) / DUMP])
+        try:
+            _program(cluster, "pg_restore", ["--exit-on-error", "--no-owner", "--dbname", new, Path(folder) / DUMP])
+        except Stop as error:
+            cluster.sql(f"drop database if exists {new} with (force)")
+            said = str(error).strip().splitlines()[-1][-200:]
+            what = f"the database in {source} cannot be read; nothing was changed. The last that was said of it: {said}"
+            raise Stop(what) from None
         cluster.sql(f"drop database if exists {old} with (force)")
         if cluster.has_database(database):
             _cut_off(cluster, database)

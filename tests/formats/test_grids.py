@@ -99,6 +99,25 @@ BOMB = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&
             "document type",
         ),
         (rebuilt(lambda parts: parts | {"xl/sharedStrings.xml": BOMB}), "document type"),
+        (
+            rebuilt(lambda parts: parts | {"xl/sharedStrings.xml": b"<!--" + b"x" * 100_000 + b"-->" + BOMB[21:]}),
+            "document type",
+        ),
+        (rebuilt(lambda parts: parts | {"xl/sharedStrings.xml": BOMB[21:].decode().encode("utf-16")}), "document type"),
+        (rebuilt(lambda parts: parts | {"xl/sharedStrings.xml": b"<sst>" + b"<si/>" * 600_000}), "500,000 texts"),
+        (
+            rebuilt(
+                lambda parts: (
+                    parts
+                    | {
+                        "xl/worksheets/sheet1.xml": b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main">'
+                        b'<sheetData><row r="1"><c r="A1"><v>1</v></c></row>'
+                        b'<row r="1048576"><c r="A1048576"><v>1</v></c></row></sheetData></worksheet>'
+                    }
+                )
+            ),
+            "Below row 1 more than 2,000 rows are empty",
+        ),
         (packed({"hello.txt": b"hi"}), "cannot be read"),
         (rebuilt(lambda parts: parts | {"xl/worksheets/sheet1.xml": b"<worksheet><sheetData><row>"}), "cannot be read"),
     ],
@@ -111,3 +130,9 @@ def test_hostile_workbooks_are_refused(tmp_path, content, says):
 def test_wide_workbooks_are_cut(tmp_path):
     found = grid(tmp_path, workbook([["x"] * 500]))[1]
     assert len(found[0][1]) == MOST_COLUMNS
+
+
+def test_reading_ends_in_time(tmp_path, monkeypatch):
+    monkeypatch.setattr("northing.formats.grids.LONGEST", 0.0)
+    with pytest.raises(Refused, match="not read after 0 seconds"):
+        grid(tmp_path, b"a,b\n1,2\n")

@@ -1,6 +1,7 @@
 """Backup and restore of a database and its documents, on a cluster of its own rows."""
 
 import os
+import tarfile
 
 import pytest
 from launch.cluster import Cluster
@@ -63,3 +64,14 @@ def test_a_backup_that_broke_off_leaves_none(kept, tmp_path):
     assert cluster.sql("select words from told", NAME) == "as it was"
     with pytest.raises(Stop, match="no folder"):
         backup_to(cluster, NAME, files, tmp_path / "nowhere" / "kept.tgz")
+
+
+def test_a_damaged_database_in_a_backup_is_said_in_words_and_changes_nothing(kept, tmp_path):
+    cluster, files, file = kept
+    (tmp_path / "database.dump").write_bytes(b"PGDMP but no more")
+    with tarfile.open(file, "w:gz") as tar:
+        tar.add(tmp_path / "database.dump", "database.dump")
+    with pytest.raises(Stop, match="cannot be read; nothing was changed"):
+        restore_from(cluster, NAME, files, file)
+    assert cluster.sql("select words from told", NAME) == "as it was"
+    assert not cluster.has_database(f"{NAME}_restored")

@@ -165,10 +165,13 @@ def test_what_is_said_of_a_record_is_read_back_as_it_is(world, name):
 
 def test_a_house_from_nothing(nothing_yet, monkeypatch):
     """From an empty database to a sent order, as its first administrator would."""
-    monkeypatch.setattr("getpass.getpass", lambda _: "long and dull enough")
+    monkeypatch.setattr("sys.stdin", StringIO("long and dull enough\n"))
     words = ["--code", "NEW", "--name", "New House Ltd", "--country", "NZ", "--currency", "NZD"]
     words += ["--username", "ana", "--first-name", "Ana", "--last-name", "Vey", "--email", "ana@new.example"]
     call_command("found", *words, stdout=StringIO())
+    with pytest.raises(CommandError, match="no terminal to ask"):
+        call_command("found", *words, stdout=StringIO())
+    monkeypatch.setattr("sys.stdin", StringIO("long and dull enough\n"))
     with pytest.raises(CommandError, match="a house already"):
         call_command("found", *words, stdout=StringIO())
     ana = Person.objects.get(username="ana")

@@ -32,7 +32,7 @@ def post(monkeypatch):
     """Collect requests instead of sending them; fail as often as asked."""
     sent = []
 
-    def deliver(url, secret, key, at, body):
+    def deliver(url, secret, key, at, body, *, private):
         sent.append((url, secret, json.loads(body)))
         if sent_fails and sent_fails.pop():
             raise NotTaken("it answers 500")

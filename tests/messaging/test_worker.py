@@ -55,6 +55,6 @@ def test_what_is_not_taken_goes_again_after_the_pause(transactional_db, monkeypa
     monkeypatch.setattr(mail.SmtpPost, "send", lambda post, letter: held.append(connection.connection))
     mail.send(message.pk)
     assert held == [None] and Message.objects.get().state == "sent"
-    monkeypatch.setattr(webhooks, "deliver", lambda *asked: held.append(connection.connection) or 200)
+    monkeypatch.setattr(webhooks, "deliver", lambda *_, **__: held.append(connection.connection) or 200)
     webhooks.send(WebhookDelivery.objects.get().pk)
     assert held == [None, None] and WebhookDelivery.objects.get().said == "taken with 200"

@@ -5,6 +5,7 @@ Nothing is believed of a file: how large it unpacks, how wide it is and what it 
 
 import csv
 import io
+import time
 import zipfile
 from collections.abc import Iterator
 from datetime import date, datetime
@@ -15,11 +16,17 @@ import openpyxl
 
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
+from northing.formats.markup import declares_type
 
 LARGEST = 50_000_000
 MOST_ROWS, MOST_COLUMNS, LONGEST_CELL = 250_000, 120, 2_000
 # A workbook that unpacks to more than this, or that many times its size, is no table of orders.
 MOST_UNPACKED, MOST_TIMES, MOST_PARTS = 400_000_000, 150, 400
+# Texts are read before the first row is; a row far below the table would be looked for through a million empty ones.
+TEXTS, MOST_TEXTS, MOST_EMPTY = "xl/sharedStrings.xml", 500_000, 2_000
+# Seconds that reading may take, whatever the file is.
+LONGEST = 90.0
+CHUNK = 65_536
 WORKBOOK = b"PK\x03\x04"
 
 Grid = Iterator[tuple[int, list[str]]]
@@ -39,14 +46,30 @@ def read_grid(path: Path) -> tuple[str, Grid]:
     with path.open("rb") as file:
         head = file.read(65_536)
     if head.startswith(WORKBOOK):
-        return "an XLSX workbook, its first sheet", _workbook(path, size)
+        return "an XLSX workbook, its first sheet", _in_time(_workbook(path, size))
     encoding, said = _encoding(path, head)
     first = head.decode(encoding, "replace").partition("\n")[0]
     delimiter = max(",;\t", key=first.count)
     if first.count(delimiter) >= MOST_COLUMNS:
         raise _too_wide(1)
     names = {",": "commas", ";": "semicolons", "\t": "tabs"}
-    return f"a CSV table in {said}, with {names[delimiter]}", _csv(path, encoding, delimiter)
+    return f"a CSV table in {said}, with {names[delimiter]}", _in_time(_csv(path, encoding, delimiter))
+
+
+def _in_time(grid: Grid) -> Grid:
+    """The rows, as long as reading them takes no longer than any table does; the time of who takes them is theirs."""
+    spent = 0.0
+    while True:
+        began = time.perf_counter()
+        row = next(grid, None)
+        spent += time.perf_counter() - began
+        if row is None:
+            return
+        if spent > LONGEST:
+            raise Refused(
+                Problem(f"The file is not read after {LONGEST:.0f} seconds.", "file", "Split it, or send CSV.")
+            )
+        yield row
 
 
 def _too_wide(number: int) -> Refused:
@@ -106,12 +129,17 @@ def _workbook(path: Path, size: int) -> Grid:
             book = openpyxl.load_workbook(file, read_only=True, data_only=True, keep_links=False)
             sheet = book.worksheets[0]
             sheet.reset_dimensions()
+            last = 0
             for number, row in enumerate(sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS), 1):
                 cells = [_seen(cell) for cell in row]
                 while cells and not cells[-1]:
                     cells.pop()
                 if cells:
+                    last = number
                     yield _bounded(number), cells
+                elif number - last > MOST_EMPTY:
+                    what = f"Below row {last} more than {MOST_EMPTY:,} rows are empty, and the sheet goes on."
+                    raise Refused(Problem(what, "file", "Delete the rows below the table, or send CSV."))
     except Refused:
         raise
     except Exception as error:
@@ -125,10 +153,22 @@ def _look_inside(archive: zipfile.ZipFile, size: int) -> None:
     if len(parts) > MOST_PARTS or unpacked > min(MOST_UNPACKED, max(size * MOST_TIMES, 10_000_000)):
         raise Refused(Problem("The workbook unpacks to more than any table of orders.", "file", "Send CSV."))
     for part in parts:
+        if part.filename == TEXTS and _texts(archive, part) > MOST_TEXTS:
+            what = f"The workbook holds more than {MOST_TEXTS:,} texts."
+            raise Refused(Problem(what, "file", "Split it, or send CSV."))
         if part.filename.endswith((".xml", ".rels")):
             with archive.open(part) as opened:
-                if b"<!" in opened.read(1_024).replace(b"<!--", b""):
+                if declares_type(iter(lambda: opened.read(CHUNK), b"")):
                     raise Refused(Problem("The workbook declares a document type.", "file", "Save it anew as XLSX."))
+
+
+def _texts(archive: zipfile.ZipFile, part: zipfile.ZipInfo) -> int:
+    """About how many texts the workbook keeps beside its sheets; counting stops where there are too many."""
+    found = 0
+    with archive.open(part) as opened:
+        while found <= MOST_TEXTS and (some := opened.read(CHUNK)):
+            found += some.count(b"<si")
+    return found
 
 
 def _seen(cell: object) -> str:

@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
+from django.conf import settings
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
@@ -58,7 +59,8 @@ def send(pk: int) -> None:
     said = {"id": delivery.pk, "kind": delivery.kind, "at": delivery.made_at.isoformat(), "facts": delivery.body}
     release_connection()
     try:
-        status = deliver(hook.url, hook.secret, str(delivery.pk), int(now.timestamp()), json.dumps(said).encode())
+        body, private = json.dumps(said).encode(), settings.PRIVATE_ADDRESSES
+        status = deliver(hook.url, hook.secret, str(delivery.pk), int(now.timestamp()), body, private=private)
     except NotTaken as error:
         over = delivery.tries >= len(PAUSES)
         words = f"given up: {error}" if over else str(error)

@@ -101,6 +101,8 @@ DATABASES["default"]["OPTIONS"] = {
     "pool": {"min_size": 1, "max_size": 8, "timeout": 2.5, "reconnect_timeout": 3},
 }
 DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
+# Webhooks and carriers' feeds may be in our own network: of the stand-ins of the demo, or where the house says so.
+PRIVATE_ADDRESSES = env.bool("PRIVATE_ADDRESSES", default=False)
 # Shared by all processes: limits of tries, and codes that were used. Made by a migration of `access`.
 # It holds limits: room for many, so that nobody empties it by trying many names.
 CACHES = {

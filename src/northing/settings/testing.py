@@ -11,3 +11,4 @@ CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"
 # Tests of the lock turn it on: who only signs in need not count tries.
 AXES_ENABLED = False
 MFA_WEBAUTHN_ALLOW_INSECURE_ORIGIN = True
+PRIVATE_ADDRESSES = True

@@ -7,6 +7,7 @@ its page, and a new one begins well before what was heard last, since carriers w
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -71,7 +72,7 @@ def poll(feed: CarrierFeed, now: datetime, source: Feed | None = None) -> str:
     counts = dict.fromkeys(("new", "tied", "waits"), 0)
     said = ""
     try:
-        _hear_all(feed, source or HttpFeed(feed.url), counts)
+        _hear_all(feed, source or HttpFeed(feed.url, private=settings.PRIVATE_ADDRESSES), counts)
     except Unreachable as error:
         said = str(error)
     except Refused as refused:

@@ -9,6 +9,8 @@ import hmac
 
 import httpx
 
+from northing.integrations.outside import NotOutside, place_of
+
 TIMEOUT = 8
 
 
@@ -26,18 +28,23 @@ def signature(secret: str, at: int, body: bytes) -> str:
     return f"t={at},v1={mac}"
 
 
-def deliver(url: str, secret: str, key: str, at: int, body: bytes) -> int:
-    """Send it; returns the status of an answer in the two hundreds. Raises NotTaken with what was said instead."""
+def deliver(url: str, secret: str, key: str, at: int, body: bytes, *, private: bool = False) -> int:
+    """Send it; returns the status of an answer in the two hundreds. Raises NotTaken with what was said instead.
+
+    Into a private network only where the installation allows it.
+    """
     headers = {
         "Content-Type": "application/json",
         "Northing-Delivery": key,
         "Northing-Signature": signature(secret, at, body),
     }
     try:
+        place = place_of(url, private=private)
+        asked = {"content": body, "headers": headers | place.headers, "extensions": place.extensions}
         # Nothing of the answer is read but its status.
-        with httpx.stream("POST", url, content=body, headers=headers, timeout=TIMEOUT) as answer:
+        with httpx.Client(timeout=TIMEOUT) as client, client.stream("POST", place.url, **asked) as answer:
             if answer.is_success:
                 return answer.status_code
             raise NotTaken(f"it answers {answer.status_code}")
-    except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
+    except (NotOutside, httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
         raise NotTaken(f"it cannot be reached: {str(error)[:120]}") from error

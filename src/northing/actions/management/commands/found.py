@@ -1,6 +1,7 @@
 """`manage found`: a house where there is none, with its first company and its first administrator."""
 
 import getpass
+import sys
 
 from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
@@ -10,6 +11,16 @@ from northing.access.models import Person
 from northing.actions.access.roles import PersonRequest
 from northing.actions.masterdata.records import FoundRequest, found_house
 from northing.core.problems import Refused
+
+
+def _secret(username: str) -> str:
+    """The password, asked for, so that it stands in no history of commands; without a terminal the first line given."""
+    if sys.stdin.isatty():
+        return getpass.getpass(f"Password of {username}: ")
+    given = sys.stdin.readline().rstrip("\n")
+    if not given:
+        raise CommandError("There is no terminal to ask for the password: give it as the first line of standard input.")
+    return given
 
 
 class Command(BaseCommand):
@@ -26,8 +37,7 @@ class Command(BaseCommand):
         parser.add_argument("--email", default="")
 
     def handle(self, *, username, first_name, last_name, email, **facts):
-        # Asked for, so that it stands in no history of commands.
-        secret = getpass.getpass(f"Password of {username}: ")
+        secret = _secret(username)
         company = tuple((name, facts[name]) for name in ("code", "name", "country", "currency"))
         person = PersonRequest(username, first_name, last_name, email, secret)
         try:
