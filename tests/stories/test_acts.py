@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from northing.actions.confirmations import answers
 from northing.actions.shipping import pack
 from northing.masterdata.models import Item
-from northing.orders.models import PurchaseOrder
+from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.shipping.models import Shipment
 from northing.shipping.operations import CallPlan
@@ -93,6 +93,8 @@ def test_through_a_container_with_a_known_voyage(used):
         done.hear(page)
         enter_order(page, ("A", "240"))
         record_answer(page)
+        # It is made at once: whose goods are ready after their vessel is asked first.
+        Instalment.objects.update(asked_on=TODAY, promise=TODAY)
         shipping.reload()
         done.hear(shipping)
         shipping.check("tr:has-text('KLN-00002') input[type=checkbox]")

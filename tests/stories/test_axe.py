@@ -1,4 +1,4 @@
-"""axe looks at every page, by day and by night, as a person who has every role and in a world that is lived in."""
+"""axe and our manners on every page, as a person who has every role and in a world that is lived in."""
 
 from django.test import Client
 from django.urls import reverse
@@ -11,6 +11,27 @@ shipment notice receive quality case charge layer entry trial-balance record sup
 BY_NIGHT = NIGHT.split()
 # The forms of the directory are made by one template: the long ones, and one with lists of records.
 DIRECTORY = ("supplier", "item", "company", "free-time")
+
+
+# No id twice, no page wider than its window, no day as a machine writes it, no form that does not begin in a field.
+MANNERS = r"""() => {
+  const found = [], seen = new Set();
+  for (const { id } of document.querySelectorAll("[id]")) {
+    if (seen.has(id)) found.push(`the id ${id} twice`);
+    seen.add(id);
+  }
+  const wide = document.documentElement.scrollWidth - innerWidth;
+  if (wide > 1) found.push(`${wide} pixels wider than the window`);
+  const text = document.querySelector("main").innerText;
+  const days = text.match(/\b20\d\d-\d\d-\d\d\b/g);
+  if (days && !document.querySelector("main pre")) found.push(`days as ${days[0]}`);
+  const field = "input:not([type=hidden], [type=checkbox], [type=file]), select";
+  const form = document.querySelector(`main form.panel[method=post]:has(${field})`);
+  // A supplier's page is read before it is answered.
+  const idle = document.activeElement === document.body && document.getElementById("keys");
+  if (idle && form?.checkVisibility()) found.push("the hand is in no field");
+  return found;
+}"""
 
 
 def test_nothing_on_any_page(stage):
@@ -26,6 +47,7 @@ def test_nothing_on_any_page(stage):
             continue  # it only takes forms, or is a file
         seen.append(name)
         page.goto(stage.base + url)
+        wrong += [f"{name} {url}: {fault}" for fault in page.evaluate(MANNERS)]
         wrong += look(stage, page, name, url)
     outside.goto(stage.base + reverse("account_login"))
     wrong += look(stage, outside, "account_login", "")

@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from northing.actions.shipping import pack
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Item, Party
+from northing.orders.models import Instalment
 from northing.shipping.models import Container, Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan
 from tests.stories.conftest import counted
@@ -24,6 +25,7 @@ def stocked(stage):
     Party.objects.filter(code="SUSD").update(port="CNNGB")
     for quantity in (140, 130, 120, 110, 60):
         world.sent_order({"A": D(quantity), "C": D(100)})
+    Instalment.objects.update(asked_on=TODAY, promise=TODAY)
     calls = (CallPlan("CNNGB", None, TODAY + 6 * DAY), CallPlan("NZTRG", TODAY + 30 * DAY, None))
     request = pack.VoyageRequest("Heron", "9074729", "31S", world.parties["provider"].pk, calls)
     pack.create_voyage(world.act("shipping"), request)

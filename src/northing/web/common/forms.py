@@ -73,12 +73,16 @@ class DayField(forms.DateField):
 
 
 class ActionForm(forms.Form):
-    """A form that does an action: once per key, with every refusal shown where it belongs."""
+    """A form that does an action: once per key, with every refusal shown where it belongs.
 
-    key = forms.CharField(widget=forms.HiddenInput, max_length=LONGEST_KEY)
+    Forms that stand on one page have `ids` of their own.
+    """
+
+    key = forms.CharField(widget=forms.HiddenInput(attrs={"id": False}), max_length=LONGEST_KEY)
+    ids = "id_%s"
 
     def __init__(self, *args, **kwargs):
-        super().__init__(*args, **kwargs)
+        super().__init__(*args, **{"auto_id": self.ids} | kwargs)
         self.fields["key"].initial = uuid.uuid4().hex
         for name, field in self.fields.items():
             if isinstance(field, forms.ModelChoiceField) and field.empty_label == "---------":
@@ -88,7 +92,7 @@ class ActionForm(forms.Form):
             if chosen:
                 field.error_messages["invalid_choice"] = "This is not one of the choices; choose again."
             if not isinstance(field.widget, forms.HiddenInput):
-                field.widget.attrs.setdefault("aria-describedby", f"{self.add_prefix(name)}-says")
+                field.widget.attrs.setdefault("aria-describedby", f"{self[name].auto_id}-says")
 
     def choose_the_only_one(self, *names: str) -> None:
         """Where there is only one to choose, it is chosen."""

@@ -13,6 +13,7 @@ from northing.web.common.forms import ActionForm, ExactField
 class GrantForm(ActionForm):
     """A role for a person."""
 
+    ids = "grant-%s"
     person = forms.ModelChoiceField(Person.objects.filter(supplier_person=None, is_active=True))
     role = forms.ChoiceField()
     company = forms.ModelChoiceField(Company.objects.none())
@@ -48,6 +49,7 @@ class PersonForm(ActionForm):
 class LetInForm(ActionForm):
     """A new first password for a person."""
 
+    ids = "let-in-%s"
     person = forms.ModelChoiceField(Person.objects.filter(supplier_person=None, is_active=True))
     password = forms.CharField(label="New first password", widget=forms.PasswordInput, max_length=120)
 

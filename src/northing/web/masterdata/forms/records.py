@@ -36,7 +36,7 @@ class RecordForm(ActionForm):
                 continue
             self.fields[fact.name] = self._field(fact, person)
             self.fields[fact.name].initial = texts.get(fact.name, _usual(fact))
-            self.fields[fact.name].widget.attrs["aria-describedby"] = f"{fact.name}-says"
+            self.fields[fact.name].widget.attrs["aria-describedby"] = f"id_{fact.name}-says"
 
     def _field(self, fact: Fact, person) -> forms.Field:
         needed = fact.absent is NEEDED

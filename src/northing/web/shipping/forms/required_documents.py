@@ -12,6 +12,7 @@ from northing.web.common.forms import ActionForm, DayField
 class RequiredDocumentForm(ActionForm):
     """A paper due."""
 
+    ids = "paper-%s"
     kind = forms.ChoiceField(label="Paper", choices=RequiredDocument.Kind.choices)
     what = forms.CharField(label="which", max_length=80, required=False)
     party = forms.ChoiceField(label="whose move", choices=list(PARTIES.items()))

@@ -98,6 +98,7 @@ class PassageForm(ActionForm):
 class BoxesForm(ActionForm):
     """A milestone of containers of a shipment, past or to come: one entry for many. A day to come is estimated."""
 
+    ids = "boxes-%s"
     containers = forms.ModelMultipleChoiceField(Container.objects.none(), widget=forms.CheckboxSelectMultiple)
     milestone = forms.ChoiceField(choices=[(name, words) for name, words in Milestone.choices if name in FACTS])
     kind = forms.ChoiceField(choices=[("", "as its day says"), *DateStatement.Kind.choices], required=False)

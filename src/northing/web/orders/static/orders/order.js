@@ -41,7 +41,7 @@ function typed(row) {
 
 // An order without a need-by date is needed as soon as all of it can be here.
 function soonest() {
-  const says = document.getElementById("need_by-says");
+  const says = document.getElementById("id_need_by-says");
   const days = [...body.rows].map((row) => row.dataset.soonest ?? "").filter((day) => day).sort();
   if (!says || !days.length || says.closest(".wrong")) return;
   says.classList.add("hint");
