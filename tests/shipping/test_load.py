@@ -6,11 +6,12 @@ from decimal import Decimal as D
 
 import pytest
 from django.db import transaction
+from django.urls import reverse
 
 from northing.actions.shipping import load as loading
 from northing.actions.shipping import pack
 from northing.actions.shipping import route as routing
-from northing.actions.shipping.build import BuildRequest, build
+from northing.actions.shipping.build import BuildRequest, NewVoyage, build
 from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
@@ -18,7 +19,7 @@ from northing.masterdata.models import Party
 from northing.orders.models import Instalment
 from northing.positions.models import Position
 from northing.reports.proofs import position_faults
-from northing.shipping.models import Container, Leg, Shipment, ShipmentLine
+from northing.shipping.models import Container, Leg, Shipment, ShipmentLine, Voyage
 from northing.shipping.operations import CallPlan
 from northing.shipping.queries import packing_mark
 from tests.worlds import CONTAINERS, TODAY
@@ -284,3 +285,39 @@ def legs_of(shipment):
     rows = Leg.objects.filter(shipment=shipment).order_by("number")
     days = rows.values_list("origin", "destination", "planned_start", "planned_end", "main")
     return [(origin, to, (start - TODAY).days, (end - TODAY).days, main) for origin, to, start, end, main in days]
+
+
+def new_voyage(**more):
+    facts = {"vessel": "Petrel", "imo": "9074729", "number": "9W", "leaves": TODAY + 40 * DAY} | more
+    return facts | {"arrives": more.get("arrives", TODAY + 60 * DAY)}
+
+
+def test_a_voyage_that_nobody_entered_is_entered_with_the_load(world, parts):
+    """From the port of the goods' supplier to that of their site, in the same act."""
+    Container.objects.filter(number=ONE).update(number=TWO)
+    load = loading.LoadRequest(0, (box((parts[0], 10)),), accept=True)
+    sails = NewVoyage(**new_voyage(carrier=world.parties["provider"].pk))
+    asked = BuildRequest(load, pack.ShipmentRequest(), new_voyage=sails)
+    with pytest.raises(Refused, match="not known. Enter the voyage with its port calls first"):
+        build(world.act("shipping"), asked)
+    assert not Voyage.objects.filter(vessel="Petrel").exists()
+    Party.objects.filter(kind="supplier").update(port="CNNGB")
+    key = build(world.act("shipping"), asked)["shipment"]
+    assert legs_of(key) == [("CNNGB", "NZTRG", 40, 60, True)]
+    assert Shipment.objects.get(pk=key).voyage.vessel == "Petrel"
+
+
+def test_a_fifth_port_and_a_new_voyage_on_the_page(world, parts, signed_in):
+    client = signed_in("shipping")
+    Party.objects.filter(kind="supplier").update(port="CNNGB")
+    page = client.get(reverse("new-voyage")).content.decode()
+    assert "calls-3-port" in page and "calls-4-port" not in page
+    sent = {"key": "k", "calls-TOTAL_FORMS": "4", "calls-INITIAL_FORMS": "0", "more": "", "vessel": "Heron"}
+    more = client.post(reverse("new-voyage"), sent).content.decode()
+    assert "calls-4-port" in more and 'value="Heron"' in more and "it is needed" not in more
+    cells = {"box-0-number": with_container_check_digit("QXNU100123"), "box-0-type": "22G1", "key": "k2"}
+    facts = new_voyage() | {"carrier": "", f"cell-{parts[0].pk}-0": "10", "part": parts[0].pk, "accept": ""}
+    wrong = client.post(reverse("load-new"), cells | facts)
+    assert wrong.status_code == 422 and b"A new voyage needs it." in wrong.content
+    made = client.post(reverse("load-new"), cells | facts | {"carrier": world.parties["provider"].pk}, follow=True)
+    assert b"The shipment is loaded" in made.content and b"Petrel" in made.content

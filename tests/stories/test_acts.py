@@ -7,10 +7,10 @@ from playwright.sync_api import expect
 
 from northing.actions.confirmations import answers
 from northing.actions.shipping import pack
-from northing.masterdata.models import Item
+from northing.masterdata.models import Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
-from northing.shipping.models import Shipment
+from northing.shipping.models import Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan
 from tests.stories.acts import job
 from tests.worlds import CONTAINERS, TODAY, D
@@ -139,6 +139,37 @@ def aboard(stage) -> Shipment:
     return stage.world.shipment([stage.world.sent_order({"A": D(240)})])
 
 
+def test_two_containers_from_four_orders(stage):
+    world = stage.world
+    Item.objects.filter(code="A").update(volume_m3=D("0.2"))
+    Party.objects.filter(kind="supplier").update(port="CNNGB")
+    for quantity in (140, 120, 110, 60):
+        world.sent_order({"A": D(quantity)})
+    page = stage.page("shipping", "/shipping/loading/")
+    words = "a 40-foot and a 20-foot container from four orders with part lines, new voyage entered on the way"
+    with job(words, 18) as done:
+        done.hear(page)
+        page.check("#all")
+        page.click("button:text-is('Load')")
+        page.select_option("#id_route", "Ningbo to TRG")
+        page.click("summary:has-text('A voyage that is not in the list')")
+        for name, value in (("vessel", "Petrel"), ("imo", "9074729"), ("number", "9W")):
+            page.fill(f"#id_{name}", value)
+        page.fill("#id_leaves", (TODAY + timedelta(days=200)).isoformat())
+        page.fill("#id_arrives", (TODAY + timedelta(days=220)).isoformat())
+        page.click("#propose")
+        expect(page.locator("#said")).to_contain_text("proposed")
+        page.fill("[name=box-0-number]", CONTAINERS[0])
+        page.fill("[name=box-1-number]", CONTAINERS[1])
+        page.select_option("[name=box-1-type]", "22G1")
+        page.click("button:text-is('Load')")
+        main(page).to_contain_text("The shipment is loaded")
+    made = Shipment.objects.get()
+    assert (made.voyage.vessel, made.containers.count()) == ("Petrel", 2)
+    assert "22G1" in set(made.containers.values_list("size_type", flat=True))
+    assert ShipmentLine.objects.count() > 4, "a line is divided"
+
+
 def test_departure_and_arrival_of_today(stage):
     aboard(stage)
     page = stage.page("shipping", "/?party=carrier")
@@ -211,3 +242,28 @@ def answer_later(world, order):
     part = order.lines.get().instalments.get()
     row = answers.AnswerRow(part.pk, part.quantity, part.asked_on + timedelta(days=9), part.pack_price)
     answers.record_answers(world.act("expediter"), answers.AnswersRequest(order.pk, "", TODAY, (row,)))
+
+
+def test_a_new_supplier(used):
+    page = used.page("expediter", "/masterdata/records/supplier/")
+    with job("new supplier ready to order from (terms, port, currency, address, mail)", 7) as done:
+        done.hear(page)
+        page.click("a:has-text('New')")
+        page.fill("#id_name", "Örvik Ceramics")
+        page.select_option("#id_payment_terms", index=1)
+        page.select_option("#id_port", "CNNGB")
+        page.fill("#id_email", "sales@orvik.example")
+        page.fill("#id_order_address", "1 Kiln Road")
+        page.click("button:has-text('Keep')")
+        main(page).to_contain_text("Kept.")
+    made = Party.objects.latest("pk")
+    assert (made.code, made.country, made.currency) == ("ORV", "CN", "CNY")
+
+
+def test_all_that_is_to_deliver_and_to_bill(used):
+    page = used.page("expediter", "/")
+    with job("ordered, to deliver and to bill of everything open, by supplier, item or number", 1) as done:
+        done.hear(page)
+        page.click("text=To deliver and to bill")
+        main(page).to_contain_text("Open or not billed lines; by supplier")
+    assert page.locator("tbody tr:has-text('C')").count()

@@ -11,7 +11,19 @@ from northing.core.money.exact import divide
 from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
 from northing.core.problems import Problem, Refused
 from northing.masterdata.catalogue import Catalogue
-from northing.masterdata.models import Bin, Company, ExchangeRate, Holiday, Item, Pack, Party, RouteLeg, WorkingWeek
+from northing.masterdata.models import (
+    Bin,
+    Company,
+    ExchangeRate,
+    Holiday,
+    Item,
+    Pack,
+    Party,
+    Port,
+    RouteLeg,
+    Site,
+    WorkingWeek,
+)
 
 ONE = Decimal(1)
 # Customs offices set their rates once a month.
@@ -160,3 +172,10 @@ def route_choices() -> list[tuple[str, str]]:
     """The route patterns to choose from, none first."""
     routes = RouteLeg.objects.order_by("route").values_list("route", flat=True).distinct()
     return [("", "not planned yet"), *((route, route) for route in routes)]
+
+
+def places() -> list[str]:
+    """The names that a leg may begin and end at: ports by code, sites, cities of suppliers."""
+    cities = Party.objects.filter(kind=Party.Kind.SUPPLIER).exclude(city="")
+    found = [Port.objects.values_list("code", flat=True), Site.objects.values_list("name", flat=True)]
+    return sorted({name for some in (*found, cities.values_list("city", flat=True)) for name in some[:500]})

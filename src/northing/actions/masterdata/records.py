@@ -18,10 +18,12 @@ from northing.actions.access.roles import PersonRequest, write_person
 from northing.actions.worklist import clocks
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import HistoryDraft, add_history, add_history_rows, once
+from northing.core.parties import code_of
 from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.costing.models import Charge
 from northing.formats import grids
 from northing.formats.tables import unharmed
+from northing.formats.territories import country_of, currency_of
 from northing.inventory.models import OnHand
 from northing.ledger.models import Posting
 from northing.masterdata import operations
@@ -100,7 +102,8 @@ def keep_record(act: Act, request: RecordRequest) -> int | str:
         found = kind.rows().select_for_update(of=("self",)).filter(pk=request.record).first()
         if found is None:
             raise Refused(Problem(f"There is no such {kind.words}."))
-    one = _judge(kind, Reading(kind), 0, dict(request.facts), found)
+    facts = dict(request.facts)
+    one = _judge(kind, Reading(kind), 0, facts if found else with_followed(act, kind, facts), found)
     refuse_if(one.problems)
     _require_for(act, kind, one)
     _save(act, kind, [one])
@@ -184,6 +187,21 @@ def _key_of_texts(kind: Kind, texts: dict[str, str]) -> tuple[str, ...]:
 
 def _by_key(kind: Kind) -> dict[tuple[str, ...], models.Model]:
     return {_key_of(kind, row): row for row in kind.rows().iterator(chunk_size=2_000)}
+
+
+def with_followed(act: Act, kind: Kind, texts: dict[str, str]) -> dict[str, str]:
+    """The facts of a new partner, with those that were left empty and follow from the others."""
+    if kind.model is not Party:
+        return texts
+    said = {name: text.strip() for name, text in texts.items()}
+    found = dict(texts)
+    if said.get("code") == "":
+        found["code"] = code_of(said.get("name", ""), set(Party.objects.values_list("code", flat=True)))
+    if said.get("country") == "":
+        found["country"] = country_of(said.get("port", ""))
+    if said.get("currency") == "":
+        found["currency"] = currency_of(found.get("country", ""), act.today)
+    return found
 
 
 def _judge(kind: Kind, reading: Reading, number: int, texts: dict[str, str], found: models.Model | None) -> Judged:

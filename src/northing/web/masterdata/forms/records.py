@@ -9,6 +9,14 @@ from northing.masterdata.facts import NEEDED, Fact, Kind
 from northing.masterdata.kinds import KINDS
 from northing.web.common.forms import ActionForm
 
+# What need not be entered of a new record, and from what it follows.
+PARTNER = {"code": "follows from the name", "currency": "follows from the country"}
+FOLLOWS = {
+    "supplier": PARTNER | {"country": "follows from the port"},
+    "provider": PARTNER,
+    "customs": PARTNER,
+}
+
 
 class Told(forms.CharField):
     """A fact as text; whether it is one is judged by the action, with all others."""
@@ -35,6 +43,9 @@ class RecordForm(ActionForm):
             if record is not None and fact.fixed:
                 continue
             self.fields[fact.name] = self._field(fact, person)
+            if record is None and fact.name in FOLLOWS.get(kind.name, {}):
+                self.fields[fact.name].required = False
+                self.fields[fact.name].widget.attrs["placeholder"] = FOLLOWS[kind.name][fact.name]
             self.fields[fact.name].initial = texts.get(fact.name, _usual(fact))
             self.fields[fact.name].widget.attrs["aria-describedby"] = f"id_{fact.name}-says"
 

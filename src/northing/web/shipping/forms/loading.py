@@ -4,15 +4,17 @@ from decimal import Decimal
 
 from django import forms
 
-from northing.actions.shipping.build import BuildRequest
+from northing.actions.shipping.build import BuildRequest, NewVoyage
 from northing.actions.shipping.load import MOST_BOXES, Box, LoadRequest
 from northing.actions.shipping.pack import ShipmentRequest
 from northing.core.planning.loading import TYPES
-from northing.masterdata.queries import forwarders, route_choices
+from northing.masterdata.queries import carriers, forwarders, route_choices
 from northing.shipping.models import Shipment, Voyage
 from northing.shipping.queries import open_voyages
 from northing.web.common.forms import ActionForm, DayField, ExactField
 from northing.web.shipping.queries.loading import Column, Row
+
+NEW_VOYAGE = ("vessel", "imo", "number", "carrier", "leaves", "arrives")
 
 
 class LoadForm(ActionForm):
@@ -26,6 +28,13 @@ class LoadForm(ActionForm):
     voyage = forms.ModelChoiceField(Voyage.objects.none(), required=False, empty_label="no voyage yet")
     then = forms.ModelChoiceField(Voyage.objects.none(), required=False, label="then by", empty_label="no voyage yet")
     begin = DayField(label="or leaving on", required=False)
+    # A voyage that nobody has entered yet.
+    vessel = forms.CharField(max_length=60, required=False)
+    imo = forms.CharField(label="IMO number", max_length=12, required=False)
+    number = forms.CharField(label="Voyage number", max_length=20, required=False)
+    carrier = forms.ModelChoiceField(carriers(), required=False)
+    leaves = DayField(label="Leaves", required=False)
+    arrives = DayField(label="Arrives", required=False)
     beyond = forms.BooleanField(label="Take more than was ordered", required=False)
 
     def __init__(self, *args, shipment: Shipment | None, **kwargs):
@@ -34,6 +43,7 @@ class LoadForm(ActionForm):
         self.fields["route"].choices = route_choices()
         for name in ("voyage", "then"):
             self.fields[name].queryset = open_voyages().select_related("carrier").order_by("vessel", "number")
+        self.choose_the_only_one("carrier")
         if shipment:
             for name in ("document", "forwarder", "mode"):
                 del self.fields[name]
@@ -62,6 +72,7 @@ class LoadForm(ActionForm):
 
     def clean(self):
         entered = super().clean()
+        self._judge_voyage(entered)
         self.cells: dict[int, dict[int, Decimal]] = {}
         for name in self.data:
             place = _cell_of(name)
@@ -132,7 +143,19 @@ class LoadForm(ActionForm):
             accept="accept" in self.data,
         )
         voyages = tuple(one.pk for one in (entered["voyage"], entered["then"]) if one)
-        return BuildRequest(load, opening, entered["route"], voyages, entered["begin"])
+        return BuildRequest(load, opening, entered["route"], voyages, entered["begin"], self._new_voyage(entered))
+
+    def _judge_voyage(self, entered: dict) -> None:
+        for name in NEW_VOYAGE if entered.get("vessel") else ():
+            if not entered.get(name) and name not in self.errors:
+                self.add_error(name, "A new voyage needs it.")
+
+    @staticmethod
+    def _new_voyage(entered: dict) -> NewVoyage | None:
+        if not entered["vessel"]:
+            return None
+        facts = {name: entered[name] for name in NEW_VOYAGE}
+        return NewVoyage(**facts | {"carrier": facts["carrier"].pk})
 
 
 def _cell_of(name: str) -> tuple[int, int] | None:

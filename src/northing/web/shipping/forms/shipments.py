@@ -1,6 +1,9 @@
 """Forms of shipments: containers, shipment lines, legs, voyages, dates."""
 
+from functools import partial
+
 from django import forms
+from django.http import QueryDict
 from django.utils import timezone
 
 from northing.actions.shipping import container_milestones
@@ -54,12 +57,26 @@ class CallForm(forms.Form):
 CallFormSet = forms.formset_factory(CallForm, extra=4, max_num=20, absolute_max=20)
 
 
+def with_another(data: QueryDict | None, prefix: str) -> QueryDict | None:
+    """The rows as they were sent, and one more."""
+    if data is None:
+        return None
+    more = data.copy()
+    said = data.get(f"{prefix}-TOTAL_FORMS", "")
+    more[f"{prefix}-TOTAL_FORMS"] = str(int(said) + 1) if said.isascii() and said.isdigit() and len(said) < 4 else "5"
+    return more
+
+
+# A place is typed, or one of those that are known.
+PLACE = partial(forms.TextInput, {"list": "places"})
+
+
 class LegForm(forms.Form):
     """One planned leg; an empty row is left out."""
 
     mode = forms.ChoiceField(choices=Leg.Mode.choices, required=False)
-    origin = forms.CharField(label="From", max_length=60, required=False)
-    destination = forms.CharField(label="To", max_length=60, required=False)
+    origin = forms.CharField(label="From", max_length=60, required=False, widget=PLACE())
+    destination = forms.CharField(label="To", max_length=60, required=False, widget=PLACE())
     start = DayField(label="Starts", required=False)
     end = DayField(label="Ends", required=False)
 

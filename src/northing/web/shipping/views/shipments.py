@@ -20,6 +20,7 @@ from northing.core.planning.loading import chargeable_weight, fill_of
 from northing.core.problems import Refused, Strength
 from northing.core.worklist.moves import PARTIES
 from northing.ledger.queries import posting_note
+from northing.masterdata.queries import places
 from northing.reports.clocks import standings_of
 from northing.reports.cost_sheet import cost_sheet
 from northing.reports.packing_list import (
@@ -32,7 +33,7 @@ from northing.reports.packing_list import (
 )
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import Leg, RequiredDocument, Shipment, ShipmentLine, Voyage
+from northing.shipping.models import Leg, RequiredDocument, Shipment, ShipmentLine
 from northing.shipping.queries import visible_shipments
 from northing.web.common.back import is_ours, way_back
 from northing.web.common.forms import act_of, say_errors
@@ -41,7 +42,15 @@ from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.orders.forms.orders import WholeForm
 from northing.web.shipping.forms.required_documents import DocumentDoneForm, RequiredDocumentForm
-from northing.web.shipping.forms.shipments import BoxesForm, CallFormSet, DateForm, LegFormSet, PassageForm, VoyageForm
+from northing.web.shipping.forms.shipments import (
+    BoxesForm,
+    CallFormSet,
+    DateForm,
+    LegFormSet,
+    PassageForm,
+    VoyageForm,
+    with_another,
+)
 from northing.web.shipping.queries.date_history import said_of_shipment
 from northing.web.worklist.acts import acts_on
 
@@ -66,7 +75,11 @@ def shipments(request):
 @form_for("pack")
 def new_voyage(request):
     """Enter a voyage."""
-    form, calls = VoyageForm(request.POST or None), CallFormSet(request.POST or None, prefix="calls")
+    rows = _rows(request, "calls")
+    form, calls = VoyageForm(request.POST or None), CallFormSet(rows, prefix="calls")
+    if "more" in request.POST:
+        _unjudged(form, calls)
+        return render(request, "shipping/new_voyage.html", {"form": form, "calls": calls})
     if request.method == "POST" and calls.is_valid() and form.is_valid():
         plans = [call for call in (one.asked() for one in calls) if call]
         if form.do(request, pack.create_voyage, lambda _: form.asked(plans)):
@@ -74,6 +87,17 @@ def new_voyage(request):
             return redirect(back_of(request) or "passage")
     context = {"form": form, "calls": calls}
     return render(request, "shipping/new_voyage.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _rows(request, prefix: str):
+    """The rows of a table as they were sent, and a further one where that is asked for."""
+    return with_another(request.POST, prefix) if "more" in request.POST else request.POST or None
+
+
+def _unjudged(form, rows) -> None:
+    """A further row is asked for: nothing that stands there is judged yet."""
+    for one in (form, *rows):
+        one.errors.clear()
 
 
 def back_of(request) -> str | None:
@@ -156,12 +180,15 @@ def plan(request, shipment_id: int):
         for leg in record.legs.order_by("number")
     ]
     form = PassageForm(request.POST or None, initial={"voyage": record.voyage_id})
-    legs = LegFormSet(request.POST or None, prefix="legs", initial=planned)
+    legs = LegFormSet(_rows(request, "legs"), prefix="legs", initial=planned)
+    context = {"shipment": record, "form": form, "legs": legs, "places": places()}
+    if "more" in request.POST:
+        _unjudged(form, legs)
+        return render(request, "shipping/plan.html", context)
     if request.method == "POST" and legs.is_valid() and form.is_valid():
         plans = [leg for leg in (one.asked() for one in legs) if leg]
         if form.do(request, pack.plan_passage, lambda _: form.asked(record.pk, plans)):
             return redirect("shipment", record.pk)
-    context = {"shipment": record, "form": form, "legs": legs, "voyages": Voyage.objects.exists()}
     bad = request.method == "POST"
     return render(request, "shipping/plan.html", context, status=422 if bad else 200)
 
