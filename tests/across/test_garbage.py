@@ -2,6 +2,7 @@
 
 import random
 import re
+from datetime import timedelta
 from decimal import Decimal as D
 from html.parser import HTMLParser
 
@@ -18,9 +19,10 @@ from northing.masterdata.models import Site
 from northing.orders.models import PurchaseOrder
 from northing.quality.models import Inspection
 from northing.shipping.models import Container, Shipment
+from tests.database import worker_gave_sign
 from tests.lived_in import addresses, everything
 from tests.stages import staged
-from tests.worlds import TODAY
+from tests.worlds import NOW, TODAY
 
 
 def be_busy(world):
@@ -143,6 +145,7 @@ NAMES = [
 def test_nothing_breaks_whatever_is_sent(lived_in, client, seed):
     world = lived_in
     everything(world)
+    worker_gave_sign(NOW + timedelta(days=1))
     client.raise_request_exception = True
     client.force_login(Person.objects.get(username="administrator"))
     chance, sent = random.Random(seed), 0

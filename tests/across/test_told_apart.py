@@ -107,3 +107,11 @@ def test_who_insures_does_not_forward_nor_carry(world):
     assert not forwarders().exists() and not carriers().exists()
     Party.objects.filter(pk=world.parties["provider"].pk).update(service="forwarder")
     assert forwarders().exists() and not carriers().exists()
+
+
+def test_an_entry_is_offered_to_who_may_book_it(world, signed_in):
+    shipment = world.shipment([world.sent_order({"A": D(30)})])
+    world.say(shipment, "departure")
+    for who, offered in (("shipping", False), ("costs", True)):
+        page = page_of(signed_in(who), "shipment", shipment.pk)
+        assert "has no customs entry." in page and (">Book it<" in page) is offered

@@ -9,6 +9,7 @@ from tests.lived_in import addresses, everything, live_in
 NIGHT = """account people watch find lines line answers chasers order new-order order-file load-new board chart
 shipment notice receive quality case charge layer entry trial-balance record supplier"""
 BY_NIGHT = NIGHT.split()
+PHONE, DESK = {"width": 390, "height": 844}, {"width": 1280, "height": 800}
 # The forms of the directory are made by one template: the long ones, and one with lists of records.
 DIRECTORY = ("supplier", "item", "company", "free-time")
 
@@ -26,7 +27,9 @@ MANNERS = r"""() => {
   const days = text.match(/\b20\d\d-\d\d-\d\d\b/g);
   if (days && !document.querySelector("main pre")) found.push(`days as ${days[0]}`);
   const field = "input:not([type=hidden], [type=checkbox], [type=file]), select";
-  const form = document.querySelector(`main form.panel[method=post]:has(${field})`);
+  const within = `main form[method=post]:has(${field}):not(table form, .story form, .many)`;
+  const forms = [...document.querySelectorAll(within)];
+  const form = forms.length === 1 ? forms[0] : null;
   // A supplier's page is read before it is answered.
   const idle = document.activeElement === document.body && document.getElementById("keys");
   if (idle && form?.checkVisibility()) found.push("the hand is in no field");
@@ -48,6 +51,10 @@ def test_nothing_on_any_page(stage):
         seen.append(name)
         page.goto(stage.base + url)
         wrong += [f"{name} {url}: {fault}" for fault in page.evaluate(MANNERS)]
+        page.set_viewport_size(PHONE)
+        wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
+        wrong += [f"{name} {url}: {wide} pixels wider than a phone"] if wide > 1 else []
+        page.set_viewport_size(DESK)
         wrong += look(stage, page, name, url)
     outside.goto(stage.base + reverse("account_login"))
     wrong += look(stage, outside, "account_login", "")

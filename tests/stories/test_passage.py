@@ -181,7 +181,7 @@ def check_cost_trail(stage):
 
 def inspect_and_return(stage):
     page = stage.page("inspector", "/quality/")
-    page.click("a.btn:text-is('Inspect')")
+    page.click("a.btn:has-text('Inspect')")
     page.fill("#id_passed", "1150")
     page.select_option("#id_reason", "chipped")
     stage.accessible(page)
@@ -227,6 +227,7 @@ def look_back(stage):
     watch.keyboard.press("Enter")
     expect(watch.locator("h1")).to_contain_text("Case")
     watch.wait_for_load_state("load")  # the keys are a module: it runs once the page is parsed
+    watch.keyboard.press("Escape")
     watch.keyboard.press("/")
     expect(watch.locator("#find")).to_be_focused()
     watch.keyboard.type("DN-77")

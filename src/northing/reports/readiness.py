@@ -1,7 +1,7 @@
 """The obstacles between a shipment and its next step, each with the act that mends it."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from django.db.models import Count, F, Q
@@ -20,12 +20,16 @@ DEPART, ARRIVE, CLEAR, RECEIVE = "depart", "arrive", "clear customs", "be receiv
 
 @dataclass(frozen=True)
 class Missing:
-    """One thing that is missing: what, where it is mended, and what the act does about it: warn, ask or stop."""
+    """One thing that is missing: what, where it is mended, and what the act does about it: warn, ask or stop.
+
+    Where only some may mend it, the permission that it takes.
+    """
 
     what: str
     mend: str
     url: str
     strength: Strength = Strength.WARN
+    permission: str = ""
 
 
 @dataclass(frozen=True)
@@ -61,7 +65,7 @@ def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readin
 
 def _softened(one: Missing) -> Missing:
     """Turn needs of a later step into warnings."""
-    return Missing(one.what, one.mend, one.url, Strength.WARN)
+    return replace(one, strength=Strength.WARN)
 
 
 def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
@@ -114,7 +118,7 @@ def _entries(shipment: Shipment, without: set[int], parts) -> Iterable[Missing]:
     for company in Company.objects.filter(pk__in=without).order_by("code"):
         url = reverse("customs", args=[shipment.pk, company.pk])
         strength = Strength(company.receive_without_entry)
-        yield Missing(f"{company.code} has no customs entry.", "Book it", url, strength)
+        yield Missing(f"{company.code} has no customs entry.", "Book it", url, strength, "book_customs_entry")
     bare = Item.objects.filter(Q(hs_code="") | Q(hs_code__isnull=True))
     codes = bare.filter(order_lines__instalments__shipment_lines__in=parts).distinct().order_by("code")[:6]
     for item in codes:

@@ -14,6 +14,7 @@ from northing.reports.line_book.columns import Column
 
 NONE = '<td class="n quiet">–</td>'
 ZERO = Decimal(0)
+SOFT_HYPHEN = "\u00ad"
 
 
 def _quantity(row: dict, value, _: date) -> str:
@@ -65,11 +66,11 @@ def _text(row: dict, value, _: date) -> str:
 
 def _item(row: dict, value, _: date) -> str:
     words = escape(row["description"])
-    return f'<td title="{escape(row["code"])} {words}">{escape(row["code"])} <small>{words}</small></td>'
+    return f'<td class="whole" title="{escape(row["code"])} {words}">{escape(row["code"])} <small>{words}</small></td>'
 
 
 def _strip(row: dict, value, _: date) -> str:
-    return f"<td>{strip(row, row['agreed_all'], row['unit'])}</td>"
+    return f'<td class="whole">{strip(row, row["agreed_all"], row["unit"])}</td>'
 
 
 def _move(row: dict, value, _: date) -> str:
@@ -92,10 +93,17 @@ KINDS: dict[str, Callable[[dict, object, date], str]] = {
 OF_COLUMN = {"expected_on": _expected, "slack": _slack, "slip": _slip}
 
 
-def cell_writers(columns: Sequence[tuple[Column, int]]) -> list[tuple[str, Callable[[dict, object, date], str]]]:
-    """For each column after the line's own: the row's key and what writes the cell."""
+def cell_writers(columns: Sequence[tuple[Column, int]]) -> list[tuple[str, str, Callable[[dict, object, date], str]]]:
+    """For each column after the line's own: the row's key, how its cell begins, and what writes it.
+
+    The words of the column stand at the cell, for a screen on which a row is a card.
+    """
     return [
-        (f"col_{column.key}", OF_COLUMN.get(column.key, KINDS.get(column.kind, _text)))
+        (
+            f"col_{column.key}",
+            "<td" if column.kind in ("item", "strip") else f'<td data-label="{column.label.replace(SOFT_HYPHEN, "")}"',
+            OF_COLUMN.get(column.key, KINDS.get(column.kind, _text)),
+        )
         for column, _ in columns
         if column.key != "line"
     ]
@@ -109,7 +117,7 @@ def row_html(rows: Sequence[dict], columns: Sequence[tuple[Column, int]], today:
 
 def _row(row: dict, writers, today: date) -> str:
     name = escape(f"{row['order_number']}/{row['number']}")
-    cells = "".join(write(row, row[key], today) for key, write in writers)
+    cells = "".join(begin + write(row, row[key], today)[3:] for key, begin, write in writers)
     return (
         f'<tr data-line="{row["id"]}"><th scope="row"><input type="checkbox" name="pick" value="{row["id"]}" '
         f'aria-label="Pick {name}"> <a href="/orders/lines/{row["id"]}/">{name}</a></th>{cells}</tr>'

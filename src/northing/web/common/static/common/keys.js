@@ -36,8 +36,12 @@ function begin() {
   const fields = "input:not([type=hidden], [type=checkbox], [type=radio], [type=file]), select, textarea";
   const seen = (field) => field.checkVisibility() && !field.readOnly && !field.disabled;
   const wrong = [...document.querySelectorAll('main [aria-invalid="true"]')].find(seen);
-  const forms = [...document.querySelectorAll("main form[method=post]:not(table form, .story form, .many)")];
-  const first = forms.flatMap((form) => [...form.querySelectorAll(fields)]).find((field) => seen(field) && !field.closest("aside, table.book, .many"));
+  // The page of a record has several small forms: there the hand is free. A form's page begins where it must be filled.
+  const forms = [...document.querySelectorAll("main form[method=post]:not(table form, .story form, .many)")].filter(
+    (form) => form.checkVisibility() && form.querySelector(fields),
+  );
+  const open = forms.length === 1 ? [...forms[0].querySelectorAll(fields)].filter((field) => seen(field) && !field.closest("table.book, .many")) : [];
+  const first = open.find((field) => field.required && !field.value) ?? open[0];
   if (wrong) wrong.focus();
   else if (path === location.pathname) rows()[Math.min(at, rows().length - 1)]?.querySelector("a")?.focus();
   else if (!location.hash) first?.focus({ preventScroll: true });
@@ -59,6 +63,7 @@ const acts = {
 };
 
 document.addEventListener("keydown", (event) => {
+  if (event.key === "Escape" && typing(event.target)) event.target.blur();
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
   if (letter(event.key)) {
     event.preventDefault();
