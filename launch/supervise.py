@@ -1,4 +1,4 @@
-"""What runs together is watched by supervisord: what died starts again, later and later while it does not stay up."""
+"""Processes that run together under supervisord: one that dies is started again, later while it does not stay up."""
 
 import contextlib
 import os
@@ -6,7 +6,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,7 +15,8 @@ from launch.say import Stop
 
 # As often as it takes: a database that is repaired tonight finds its worker tomorrow.
 TRIES = 100_000
-PATIENCE = 20.0
+# Seconds for one program to end, and for all of them, one after the other.
+PATIENCE, ALTOGETHER = 20.0, 90.0
 
 
 @dataclass(frozen=True)
@@ -91,13 +92,12 @@ def start(name: str, programs: Sequence[Program], env: Mapping[str, str]) -> sub
 def stop(session: int) -> None:
     """End a supervisor and all that it started, also where it was killed and left them behind."""
     _signal([session], signal.SIGTERM)
-    if _gone(session, PATIENCE + 10):
-        return
-    _signal(members(session), signal.SIGTERM)
-    if not _gone(session, PATIENCE):
-        _signal(members(session), signal.SIGKILL)
-        if not _gone(session, PATIENCE):
-            raise Stop(f"these processes do not end: {members(session)}")
+    _wait(lambda: session not in members(session), ALTOGETHER)
+    for which in (signal.SIGTERM, signal.SIGKILL):
+        _signal(members(session), which)
+        _wait(lambda: not members(session), PATIENCE)
+    if members(session):
+        raise Stop(f"these processes do not end: {members(session)}")
 
 
 def members(session: int) -> list[int]:
@@ -112,14 +112,10 @@ def members(session: int) -> list[int]:
     return found
 
 
-def _gone(session: int, seconds: float) -> bool:
-    """Whether the supervisor ends in that time, and leaves nothing; where it is dead already there is no waiting."""
+def _wait(is_so: Callable[[], bool], seconds: float) -> None:
     until = time.monotonic() + seconds
-    while members(session) and time.monotonic() < until:
-        if session not in members(session) and seconds > PATIENCE:
-            return False
+    while not is_so() and time.monotonic() < until:
         time.sleep(0.1)
-    return not members(session)
 
 
 def _signal(processes: Sequence[int], which: signal.Signals) -> None:

@@ -42,12 +42,12 @@ def test_a_page_says_so_and_keeps_what_was_sent(lived_in, monkeypatch):
 
     monkeypatch.setattr(views.remarks, "seen", gone)
     order = Matter.objects.filter(kind="order").first()
-    sent = {"key": "k-1", "words": '5 < 6 & "so"', "password": "secret"}
+    sent = {"key": "k-1", "words": '5 < 6 & "so"', "code": "KET-17", "password": "secret"}
     answer = client.post(f"/activity/order/{order.record if order else 1}/remark/", sent)
     page = answer.content.decode()
     assert answer.status_code == 503 and answer["Retry-After"] == "5"
     assert 'name="key" value="k-1"' in page and "5 &lt; 6 &amp; &quot;so&quot;" in page and "Send again" in page
-    assert "secret" not in page
+    assert 'name="code" value="KET-17"' in page and "secret" not in page
 
 
 def test_a_page_that_is_only_looked_at_can_be_tried_again(lived_in, monkeypatch):

@@ -10,7 +10,7 @@ class _Found(Exception):
 
 
 def declares_type(parts: Iterable[bytes]) -> bool:
-    """Read up to the first element. What is no XML declares nothing: who reads it says what is wrong.
+    """Read up to the first element. Text that is no XML declares nothing; its reader says what is wrong.
 
     >>> declares_type([b"<!-- a -->", b"<!DOCTYPE a><a/>"]), declares_type(["<!DOCTYPE a><a/>".encode("utf-16")])
     (True, True)

@@ -1,4 +1,4 @@
-"""What a UN/LOCODE and a country say: the country of a port, the currency of a country."""
+"""The country of a port, by its UN/LOCODE; the currency of a country, by the Unicode CLDR."""
 
 import re
 from datetime import date

@@ -159,7 +159,7 @@ def calendars_of(countries: Iterable[str]) -> Calendars:
 
 
 def forwarders() -> QuerySet[Party]:
-    """Providers that forward goods, and those of whom nothing is said."""
+    """Providers that forward goods, carriers that are booked directly, and those of whom nothing is said."""
     return Party.objects.filter(kind=Party.Kind.PROVIDER, service__in=("", "forwarder", "carrier"))
 
 

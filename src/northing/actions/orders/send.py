@@ -24,7 +24,7 @@ from northing.core.orders.orders import LineDraft, asks_second_person, line_prob
 from northing.core.problems import Problem, Refused, Strength, refuse_if
 from northing.drawings.figures import money
 from northing.masterdata.catalogue import Catalogue, offer_of
-from northing.masterdata.models import Party
+from northing.masterdata.models import Agreement, Party
 from northing.messaging import mail
 from northing.orders import operations as orders
 from northing.orders.models import OrderLine, PurchaseOrder
@@ -70,8 +70,9 @@ def _passed(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> st
 def checks(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> dict[int, list[Problem]]:
     """The problems of sending each line, by its id: blocks, and warnings that let it pass."""
     catalogue = Catalogue(known=[line.item for line in lines], suppliers=[order.supplier_id])
-    found = {line.pk: _checks_of(line, order.supplier, catalogue, today) for line in lines}
-    new = [line for line in lines if not catalogue.agreement(order.supplier, line.item_id, today, line.quantity)]
+    agreed = {line.pk: catalogue.agreement(order.supplier, line.item_id, today, line.quantity) for line in lines}
+    found = {line.pk: _checks_of(line, order.supplier, agreed[line.pk], today) for line in lines}
+    new = [line for line in lines if not agreed[line.pk]]
     sold = never_sold(order.supplier_id, {line.item_id for line in new}) if new else set()
     for line in new:
         if line.item_id in sold:
@@ -81,13 +82,12 @@ def checks(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> dic
     return found
 
 
-def _checks_of(line: OrderLine, supplier: Party, catalogue: Catalogue, today: date) -> list[Problem]:
+def _checks_of(line: OrderLine, supplier: Party, agreement: Agreement | None, today: date) -> list[Problem]:
     where, item, factor = f"line {line.number}", line.item, line.pack_factor
     draft = LineDraft(
         where, line.quantity, item.decimals, item.unit, line.pack_price, line.discount, line.need_by, factor
     )
     found = line_problems(draft, today)
-    agreement = catalogue.agreement(supplier, line.item_id, today, line.quantity)
     if agreement:
         offer = offer_of(agreement, supplier, factor)
         found += misfits(where, line.quantity, line.pack_price, line.need_by, today, offer)

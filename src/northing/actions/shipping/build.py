@@ -17,7 +17,7 @@ from northing.shipping.operations import CallPlan
 
 @dataclass(frozen=True)
 class NewVoyage:
-    """A voyage that nobody has entered yet: from the port where the goods load to the one of their dock."""
+    """A voyage to be entered with the load: from the port where the goods load to the port of their dock."""
 
     vessel: str
     imo: str

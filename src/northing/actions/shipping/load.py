@@ -15,7 +15,8 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
 from northing.core.checks import answered
-from northing.core.money.exact import floor_to, plain
+from northing.core.money.exact import plain
+from northing.core.orders.orders import over_allowed
 from northing.core.planning.loading import LOOSE, TYPES, Fill, fill_of, fill_problems
 from northing.core.problems import Problem, Refused, Strength, refuse_if
 from northing.formats.identifiers import container_number
@@ -252,7 +253,7 @@ def _beyond(act: Act, part: Instalment, more: Decimal, decided: bool, changes: I
     if over <= 0:
         return []
     item, order = part.line.item, part.line.order
-    allowed = floor_to(part.quantity * order.supplier.over_tolerance / 100, item.decimals) - part.position.excess
+    allowed = over_allowed(part.quantity, order.supplier.over_tolerance, item.decimals) - part.position.excess
     where = next((one.where for one in changes if one.instalment == part.pk and one.more > 0), "")
     name = f"{order.number}/{part.line.number}"
     if over <= allowed or (decided and may(act.person, "decide_answer", order.company_id)):

@@ -6,7 +6,7 @@ from datetime import date
 from decimal import Decimal
 from typing import NamedTuple
 
-from northing.core.money.exact import divide, plain, times
+from northing.core.money.exact import divide, floor_to, plain, times
 from northing.core.money.money import MINOR_UNITS, rounded
 from northing.core.money.periods import day_problems
 from northing.core.problems import Problem
@@ -74,6 +74,15 @@ def order_sums(
         total += net_amount(quantity, factor, price, net_share(own, discount, surcharge), currency)
     tax = rounded(times(total, tax_rate), currency)
     return OrderSums(goods, goods - reduced, total - reduced, total, tax, total + tax)
+
+
+def over_allowed(quantity: Decimal, percent: Decimal, decimals: int) -> Decimal:
+    """How much more than ordered a tolerance lets pass, in whole units of the item; rounded down.
+
+    >>> over_allowed(Decimal(612), Decimal(2), 0)
+    Decimal('12')
+    """
+    return floor_to(quantity * percent / 100, decimals)
 
 
 def asks_second_person(above: Decimal | None, amount: Decimal | None) -> bool:

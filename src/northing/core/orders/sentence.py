@@ -1,7 +1,7 @@
 """The sentence that says which order lines one wants: `late, from Ningbo, not packed, expected next 7 days`.
 
 Phrases are parted by commas, or by `and` where it stands beside a phrase, and all of them hold; inside a phrase `or`
-joins names. What is no phrase is looked for as words. Names are only read here; who they are, the desk finds out.
+joins names. Text that is no phrase is looked for as words. Names are only read here; who they are, the desk finds out.
 """
 
 import re
@@ -124,7 +124,7 @@ def _joined(phrase: str, today: date) -> list[str]:
 
 
 def meant(words: str) -> list[str]:
-    """Phrases that somebody may have meant by words that name nothing.
+    """Phrases that a person may have meant by words that name nothing.
 
     >>> meant("not pakced"), meant("expected soonish")
     (['not packed'], ['expected today', 'expected next 7 days', 'expected before 12 mar'])

@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
-from northing.core.money.exact import floor_to, plain
+from northing.core.money.exact import plain
+from northing.core.orders.orders import over_allowed
 from northing.core.positions.places import drawn_from
 from northing.core.problems import Problem, Strength
 
@@ -67,7 +68,7 @@ def most_allowed(expected: Expected) -> Decimal:
     >>> most_allowed(Expected("landed", Decimal(100), Decimal(40), Decimal(0), Decimal("2")))
     Decimal('62')
     """
-    over = floor_to(expected.quantity * expected.over_tolerance / 100, expected.decimals)
+    over = over_allowed(expected.quantity, expected.over_tolerance, expected.decimals)
     return expected.open + max(over - expected.excess, ZERO)
 
 

@@ -11,8 +11,8 @@ from django.views.defaults import server_error
 AWAY = "The database is away or restarts. Nothing was saved by this request; send it again in a moment."
 # Seconds after which it is worth trying again.
 AGAIN = 5
-# What is never written into a page again.
-SECRET = ("password", "code", "credential")
+# Fields that are never written into a page again; a code is one where people sign in, elsewhere it names a record.
+SECRET = ("password", "credential")
 
 
 def failed(request):
@@ -33,9 +33,10 @@ def failed(request):
 def _sent(request) -> list[tuple[str, str]]:
     """The fields of a form as they came, in their order, but for secrets; the key among them keeps it from being done
     twice."""
+    secret = (*SECRET, "code") if request.path.startswith("/access/") else SECRET
     return [
         (name, value)
         for name, values in request.POST.lists()
         for value in values
-        if not any(word in name.lower() for word in SECRET)
+        if not any(word in name.lower() for word in secret)
     ]

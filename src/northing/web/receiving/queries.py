@@ -67,8 +67,9 @@ def expected_boxes(companies: set[int], first: int, past: int) -> list[dict]:
             box["container"], box["site"] = part.container, order.site
             box["parts"].append(part)
     for box in boxes.values():
-        box["orders"] = list({part.instalment.line.order for part in box["parts"]})
-        box["suppliers"] = sorted({str(order.supplier) for order in box["orders"]})
+        orders = {part.instalment.line.order for part in box["parts"]}
+        box["orders"] = sorted(orders, key=lambda order: order.number)
+        box["suppliers"] = sorted({str(order.supplier) for order in orders})
     return list(boxes.values())
 
 

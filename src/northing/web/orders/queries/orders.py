@@ -2,14 +2,12 @@
 
 from collections.abc import Sequence
 
-from django.db.models import Count, Q, Sum
+from django.db.models import Count, Q, QuerySet, Sum
 
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.shipping.models import Shipment
 from northing.worklist.models import LineSummary
-
-MOST = 50
 
 
 def with_figures(orders: Sequence[PurchaseOrder]) -> None:
@@ -22,13 +20,13 @@ def with_figures(orders: Sequence[PurchaseOrder]) -> None:
         order.out, order.to_bill = row.get("out"), row.get("to_bill")
 
 
-def shipments_of(order: PurchaseOrder) -> list[Shipment]:
+def shipments_of(order: PurchaseOrder) -> QuerySet[Shipment]:
     """The shipments that goods of an order are packed in, the newest first."""
     found = Shipment.objects.filter(containers__shipment_lines__instalment__line__order=order).distinct()
-    return list(found.select_related("voyage").order_by("-pk")[:MOST])
+    return found.select_related("voyage").order_by("-pk")
 
 
-def receipts_of(order: PurchaseOrder) -> list[Receipt]:
+def receipts_of(order: PurchaseOrder) -> QuerySet[Receipt]:
     """The receipts of goods of an order, the newest first."""
     found = Receipt.objects.filter(lines__instalment__line__order=order).distinct()
-    return list(found.select_related("container", "site").order_by("-pk")[:MOST])
+    return found.select_related("container", "site").order_by("-pk")

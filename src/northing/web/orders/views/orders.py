@@ -243,8 +243,8 @@ def order(request, order_id: int):
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
-        "shipments": shipments_of(record),
-        "receipts": receipts_of(record),
+        "shipments": page_of_rows(shipments_of(record), request.GET, 20, name="shipments"),
+        "receipts": page_of_rows(receipts_of(record), request.GET, 20, name="receipts"),
         "history": history_for(request, "order", record.pk),
     }
     return render(request, "orders/order.html", context)

@@ -28,7 +28,7 @@ class LoadForm(ActionForm):
     voyage = forms.ModelChoiceField(Voyage.objects.none(), required=False, empty_label="no voyage yet")
     then = forms.ModelChoiceField(Voyage.objects.none(), required=False, label="then by", empty_label="no voyage yet")
     begin = DayField(label="or leaving on", required=False)
-    # A voyage that nobody has entered yet.
+    # A voyage to be entered with the load.
     vessel = forms.CharField(max_length=60, required=False)
     imo = forms.CharField(label="IMO number", max_length=12, required=False)
     number = forms.CharField(label="Voyage number", max_length=20, required=False)

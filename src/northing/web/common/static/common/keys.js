@@ -12,11 +12,11 @@ function move(step) {
   next.scrollIntoView({ block: "nearest" });
 }
 
-// A single letter acts on the row in hand, or on the first row that has such an act.
+// A single letter acts on the row in hand, or on the first row that has such an act; on a record's page on the record.
 function letter(key) {
   const button = `[data-letter="${CSS.escape(key)}"]`;
   const row = document.activeElement.closest("tbody tr");
-  const act = (row ?? document.querySelector(`main tbody tr:has(${button})`))?.querySelector(button);
+  const act = (row ?? document.querySelector(`main tbody tr:has(${button})`) ?? document.querySelector("main .head"))?.querySelector(button);
   act?.click();
   return act;
 }
