@@ -1,5 +1,6 @@
 """Numbers and dates as people read them: true minus, grouped digits, no ambiguous dates."""
 
+from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal
 
@@ -75,6 +76,15 @@ def dated(value: date) -> str:
     '16 Dec 2026'
     """
     return f"{value.day} {_MONTHS[value.month - 1]} {value.year}"
+
+
+def first_of(names: Sequence[str], most: int) -> str:
+    """The first of some names, and how many more there are.
+
+    >>> first_of(["A", "B", "C"], 2), first_of(["A"], 2)
+    ('A, B and 1 more', 'A')
+    """
+    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
 
 
 def weekday(value: date) -> str:

@@ -10,6 +10,7 @@ from django.urls import reverse
 from northing.core.checks import strongest
 from northing.core.problems import Strength
 from northing.customs.models import CustomsEntry
+from northing.drawings.figures import first_of
 from northing.masterdata.models import Bin, Company, Item
 from northing.shipping.models import RequiredDocument, Shipment, ShipmentLine
 from northing.shipping.queries import ready_too_late
@@ -84,22 +85,19 @@ def _to_depart(shipment: Shipment, parts, page: str) -> Iterable[Missing]:
     )
     lines = list(unagreed.distinct().order_by("instalment__line__order__number", "instalment__line__number"))
     if lines:
-        names = _named([f"{order}/{number}" for order, number, _ in lines])
+        names = first_of([f"{order}/{number}" for order, number, _ in lines], NAMED)
         url = reverse("line", args=[lines[0][2]])
         yield Missing(f"Not agreed: {names}.", "Record the answer", url)
-    late = ready_too_late(shipment, NAMED + 1)
+    late = ready_too_late(shipment, 1_000)
     if late:
-        what = f"Ready after the vessel leaves on {late[0].leaves:%-d %b}: {_named([one.name for one in late])}."
+        what = (
+            f"Ready after the vessel leaves on {late[0].leaves:%-d %b}: {first_of([one.name for one in late], NAMED)}."
+        )
         yield Missing(what, "Choose a later voyage", reverse("plan", args=[shipment.pk]))
     bare = shipment.containers.filter(seal="").exclude(size_type="LOOS").annotate(parts=Count("shipment_lines"))
     numbers = list(bare.filter(parts__gt=0).order_by("number").values_list("number", flat=True))
     if numbers:
-        yield Missing(f"No seal: {_named(numbers)}.", "Enter it", load)
-
-
-def _named(names: list[str]) -> str:
-    """The first of them, and how many more there are."""
-    return ", ".join(names[:NAMED]) + (f" and {len(names) - NAMED} more" if len(names) > NAMED else "")
+        yield Missing(f"No seal: {first_of(numbers, NAMED)}.", "Enter it", load)
 
 
 def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date) -> Iterable[Missing]:

@@ -19,6 +19,7 @@ from northing.core.money.exact import plain
 from northing.core.orders.orders import over_allowed
 from northing.core.planning.loading import LOOSE, TYPES, Fill, fill_of, fill_problems
 from northing.core.problems import Problem, Refused, Strength, refuse_if
+from northing.drawings.figures import first_of
 from northing.formats.identifiers import container_number
 from northing.orders.models import Instalment
 from northing.positions.operations import MoveDraft, locked_positions, move
@@ -274,7 +275,7 @@ def _told(act: Act, shipment: Shipment, changes: Sequence[Change], parts: Mappin
     ):
         if some:
             boxes = list(dict.fromkeys(one.box.number for one in some))
-            names = ", ".join(boxes[:NAMED]) + (f" and {len(boxes) - NAMED} more" if len(boxes) > NAMED else "")
+            names = first_of(boxes, NAMED)
             count = len({one.instalment for one in some})
             many = f"{count} part{'s' if count > 1 else ''}"
             texts.append(f"{words} {many} {'into' if words == 'Packed' else 'of'} {names}")
@@ -287,8 +288,7 @@ def _told(act: Act, shipment: Shipment, changes: Sequence[Change], parts: Mappin
 def _unagreed(parts: Iterable[Instalment]) -> str:
     """A warning that lets pass: the story keeps what was packed without the supplier's word."""
     names = [f"{part.line.order.number}/{part.line.number}" for part in parts if part.agreed_quantity < part.quantity]
-    more = f" and {len(names) - NAMED} more" if len(names) > NAMED else ""
-    return f"; not agreed yet: {', '.join(names[:NAMED])}{more}" if names else ""
+    return f"; not agreed yet: {first_of(names, NAMED)}" if names else ""
 
 
 def _write(

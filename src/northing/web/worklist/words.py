@@ -8,7 +8,7 @@ from django.db.models import Sum
 from django.urls import reverse
 
 from northing.claims.models import Claim
-from northing.drawings.figures import count
+from northing.drawings.figures import count, first_of
 from northing.inventory.models import OnHand, Status
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
@@ -68,12 +68,10 @@ def _goods(field: str, keys: Iterable[int]) -> dict[int, str]:
     orders: dict[int, dict[str, None]] = defaultdict(dict)
     for key, supplier, number in rows.values_list(field, f"{order}__supplier__name", f"{order}__number").distinct():
         suppliers[key][supplier] = orders[key][number] = None
-    return {key: f"{_some(names)} · {_some(orders[key])}" for key, names in suppliers.items()}
-
-
-def _some(names: Iterable[str]) -> str:
-    found = list(names)
-    return ", ".join(found[:MOST_NAMES]) + (f" and {len(found) - MOST_NAMES} more" if len(found) > MOST_NAMES else "")
+    return {
+        key: f"{first_of([*names], MOST_NAMES)} · {first_of([*orders[key]], MOST_NAMES)}"
+        for key, names in suppliers.items()
+    }
 
 
 def _documents(keys: Iterable[int]) -> dict[int, Named]:
