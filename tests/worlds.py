@@ -147,11 +147,16 @@ class World:
         bill = bills.book_bill(self.act("costs"), of_one(replace(request, **more), number))
         return BillLine.objects.get(bill=bill).charge_id
 
-    def receive(self, shipment: Shipment, rows: dict[str, Decimal], *, still_coming=True, who="dock", key="") -> int:
+    def receive(
+        self, shipment: Shipment, rows: dict[str, Decimal], *, still_coming=True, who="dock", key="", not_there=False
+    ) -> int:
         """Receive items by code out of the shipment's first container."""
         container = Container.objects.filter(shipment=shipment).first()
         parts = dict(ShipmentLine.objects.filter(container=container).values_list("instalment__line__item__code", "pk"))
-        found = [receiving.ReceiveRow(parts[code], quantity, still_coming) for code, quantity in rows.items()]
+        found = [
+            receiving.ReceiveRow(parts[code], quantity, still_coming, not_there=not_there)
+            for code, quantity in rows.items()
+        ]
         request = receiving.ReceiveRequest(container.pk, self.site.pk, "DN-1", TODAY, tuple(found))
         return receiving.receive(self.act(who, key), request)
 

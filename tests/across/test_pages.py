@@ -271,27 +271,43 @@ def test_a_bill_that_replaces_its_estimate_shows_old_and_new(lived_in, client):
         ),
     )
     url = f"{reverse('new-charge')}?charge={estimate}"
-    page = client.get(url)
-    assert page.context["form"].initial["amount"] == "90"
-    bill = {
-        "key": "k",
-        "charge": estimate,
-        "state": "billed",
-        "company": lived_in.nz.pk,
-        "payee": lived_in.parties["provider"].pk,
-        "kind": "haulage",
-        "basis": "weight",
-        "currency": "NZD",
-        "amount": "99.00",
-        "day": "2026-11-24",
-        "bill_number": "H-1",
-        "shipments": [shipment.pk],
-    }
-    effect = client.post(url, bill)
+    form = client.get(url).context["form"]
+    said = {field.html_name: field.value() for field in form if field.value()}
+    assert (said["amount"], said["over"], said["basis"]) == ("90", str(shipment), "weight")
+    bill = said | {"key": "k", "charge": estimate, "amount": "99.00", "bill_number": "H-1"}
+    effect = client.post(url, bill | {"act": "show"})
     assert b"What booking does" in effect.content and Charge.objects.get(pk=estimate).billed is None
-    assert client.post(url, bill | {"confirmed": "yes"}).status_code == 302
+    assert client.post(url, bill).status_code == 302
     assert Charge.objects.get(pk=estimate).billed == 99
-    assert client.post(url, bill | {"confirmed": "yes", "key": "l"}).status_code == 422
+    assert client.post(url, bill | {"key": "l"}).status_code == 422
+
+
+def test_a_charge_is_entered_by_names_and_what_follows_is_not_asked(lived_in, client):
+    client.force_login(Person.objects.get(username="costs"))
+    order = lived_in.sent_order({"A": D(20)})
+    url = f"{reverse('new-charge')}?over={order.number}&back=/orders/{order.pk}/"
+    form = client.get(url).context["form"]
+    assert (form["over"].value(), form["company"].value(), form["basis"].value()) == (
+        order.number,
+        lived_in.nz.pk,
+        "value",
+    )
+    supplier = lived_in.parties["USD"]
+    said = {"over": order.number, "payee": supplier.pk, "amount": "12", "kind": "handling", "basis": "value"}
+    said |= {
+        "day": TODAY.isoformat(),
+        "company": lived_in.nz.pk,
+        "back": f"/orders/{order.pk}/",
+        "remark": "crates",
+        "key": "k",
+    }
+    assert b"There is no shipment, container, order or line KLN-9" in client.post(url, said | {"over": "KLN-9"}).content
+    answer = client.post(url, said)
+    assert answer.url == f"/orders/{order.pk}/"
+    charge = Charge.objects.latest("pk")
+    assert (charge.currency, charge.payee, charge.billed, charge.remark) == ("USD", supplier, None, "crates")
+    assert f"{order.number}" in client.get(reverse("costs")).content.decode()
+    assert client.get(url).context["form"]["payee"].value() == supplier.pk, "the last payee stands there"
 
 
 def test_closed_periods_are_said_on_the_page(lived_in, client):

@@ -24,7 +24,7 @@ from northing.inventory.models import StockIssue
 from northing.ledger.models import Account, CostLayer, OpenItem, Posting
 from northing.orders.models import Instalment
 from northing.positions.models import Position
-from northing.worklist.models import Matter
+from northing.worklist.models import LineSummary, Matter
 from tests.stages import staged
 from tests.worlds import QUANTITIES, TODAY
 
@@ -144,6 +144,9 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     assert (position.in_store, position.rejected, position.returned, case.open_quantity) == (1150, 20, 30, 20)
     # 7,680.44 for 1,200 cups without duty: 30 of them cost 192.01, of which goods 114.91; no one has billed them yet.
     assert not_billed("B") == (D("64.50") - D("2580.00"), D("114.91") - D("4596.27"))
+    line = LineSummary.objects.get(item=item)
+    assert (line.received, line.unbilled) == (1200, 1170), "what went back is not billed"
+    assert (line.party, line.reason) == ("us", Matter.objects.get(kind="case").reason), "its case comes first"
     assert balance(Account.RETURN_LOSS) == D("77.10")
     issue.issue_stock(world.act("dock"), issue.IssueRequest(world.site.pk, item.pk, D(370), "shops", TODAY))
     payer, payee = world.nz.pk, world.parties["provider"].pk
@@ -169,6 +172,7 @@ def test_missing_goods_are_not_owed_and_their_charges_are_lost(world, shipped):
     world.receive(shipped, {"C": D(870)}, still_coming=False)
     position = Position.objects.get(instalment__line__item__code="C")
     assert (position.in_store, position.missing) == (870, 30)
+    assert LineSummary.objects.get(item__code="C").unbilled == 870
     assert Claim.objects.get().open_quantity == 30
     goods, landed = D("1581.25"), D("2583.65")
     released = goods - D("1528.54")
@@ -270,3 +274,5 @@ def test_units_beyond_the_papers_come_at_the_price_and_take_no_charge(world):
     # 240 of the papers and 10 more at USD 18.40, rate 1.6420
     assert balance(Account.STOCK) == D("7251.07") + D("240.00") + D("302.13")
     assert balance(Account.OWNED_AFLOAT) == balance(Account.ACCRUED_CHARGES) == 0
+    line = LineSummary.objects.get(item__code="A")
+    assert (line.unbilled, line.party, line.reason, line.since) == (250, "accounts", "received, not billed yet", TODAY)

@@ -1,6 +1,7 @@
 """A downloaded scenario replays to the cent, tells no names, and nothing of companies that one does not see."""
 
 import json
+from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
@@ -22,13 +23,14 @@ from northing.actions.quality import inspect
 from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.reversal import ReverseRequest
+from northing.actions.shipping import pack
 from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin, Item, Site
-from northing.orders.models import Instalment, OrderLine
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.as_scenario import as_scenario
 from northing.scenarios import files
 from northing.scenarios.expect import differences
@@ -36,7 +38,7 @@ from northing.scenarios.play import Player
 from northing.scenarios.result import result
 from northing.shipping.models import Container, ShipmentLine
 from tests.database import empty
-from tests.worlds import TODAY, small_world
+from tests.worlds import CONTAINERS, NOW, TODAY, small_world
 
 
 def much_happens(world):
@@ -123,6 +125,26 @@ def test_parts_with_their_own_prices_and_goods_moved_to_another_site_replay(db):
     found = as_scenario({line.pk}, {world.nz.pk})
     assert [one["do"] for one in found["actions"]][-2:] == ["move", "issue"]
     assert [part["price"] for part in found["actions"][0]["lines"][0]["parts"]] == ["18.4", "18.75"]
+    assert replayed(found) == []
+
+
+def test_what_was_not_in_an_emptied_container_and_came_later_replays(db):
+    world = small_world()
+    world.sent_order({"A": D(240)})
+    shipment = world.shipment([PurchaseOrder.objects.get()])
+    world.say(shipment, "departure")
+    world.charge(shipment, "freight", "240.00", "NZD", "value")
+    world.receive(shipment, {"A": D(140)}, not_there=True)
+    act = world.act("shipping", at=NOW + timedelta(hours=1))
+    again = pack.create_shipment(act, pack.ShipmentRequest())
+    box = pack.add_container(act, pack.ContainerRequest(again, CONTAINERS[1], "22G1"))
+    pack.stow(act, pack.StowRequest(box, ((Instalment.objects.get().pk, D(100)),)))
+    row = ReceiveRow(ShipmentLine.objects.latest("pk").pk, D(0), True, not_there=True)
+    late = world.act("dock", at=NOW + timedelta(hours=2))
+    receive(late, ReceiveRequest(box, world.site.pk, "DN-2", TODAY, (row,)))
+    found = as_scenario({OrderLine.objects.get().pk}, {world.nz.pk})
+    packed = [one["parts"][0]["quantity"] for one in found["actions"] if one["do"] == "ship"]
+    assert packed == ["240", "100"]
     assert replayed(found) == []
 
 

@@ -150,14 +150,11 @@ def test_on_the_page_and_as_an_estimate(landed, client):
     wrong = client.post(reverse("say-boxes", args=[landed.box.shipment_id]), bad, follow=True)
     assert "year-month-day" in wrong.content.decode()
     client.force_login(Person.objects.get(username="costs"))
-    named = {"shipment": landed.box.shipment_id, "box": landed.box.pk, "clock": FreeTime.objects.get().pk}
+    named = {"box": landed.box.pk, "clock": FreeTime.objects.get().pk}
     form = client.get(reverse("new-charge"), named).context["form"]
     assert (form["amount"].value(), form["kind"].value()) == ("320", "storage")
-    assert form["containers"].value() == [landed.box.pk]
-    said = {field.html_name: field.value() for field in form if field.value()} | {
-        "company": landed.nz.pk,
-        "confirmed": "1",
-    }
+    assert form["over"].value() == landed.box.number
+    said = {field.html_name: field.value() for field in form if field.value()} | {"company": landed.nz.pk}
     answer = client.post(reverse("new-charge"), said | {"key": "c"})
     assert answer.status_code == 302, answer.context["form"].errors
     charge = Charge.objects.get(kind="storage")

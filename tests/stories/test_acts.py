@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 
 from northing.actions.confirmations import answers
 from northing.actions.shipping import pack
+from northing.ledger.models import CostLayer
 from northing.masterdata.models import Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
@@ -212,6 +213,37 @@ def test_from_the_watch_through_customs_to_the_dock(stage):
         dock.click("a:has-text('Receive')")
         receive_all(dock)
     assert Receipt.objects.get().lines.get().quantity == 240
+
+
+def test_a_cost_a_part_receipt_and_a_late_cost(stage):
+    world = stage.world
+    world.charge(world.shipment([world.sent_order({"C": D(10)})]), "freight", "9.00", "NZD", "value")
+    order = world.sent_order({"A": D(240)})
+    costs, dock = stage.page("costs", f"/orders/{order.pk}/"), stage.page("dock", "/receiving/")
+    with job("extra cost by value, part receipt, late cost", 12) as done:
+        done.hear(costs)
+        costs.click("a:has-text('Enter a cost')")
+        costs.fill("#id_amount", "100")
+        costs.click("text=Book and spread")
+        main(costs).to_contain_text("is booked and spread")
+        done.hear(dock)
+        dock.click("#unpacked tr:has-text('KLN-00002') a:has-text('Receive')")
+        dock.fill("main input.figure", "60")
+        dock.select_option("select[name^=short]", "still")
+        dock.fill("#id_delivery_note", "DN-1")
+        dock.click("button:has-text('Receive what is entered')")
+        main(dock).to_contain_text("Received.")
+        costs.click("a:has-text('Enter a cost')")
+        costs.fill("#id_amount", "40")
+        costs.fill("#id_bill_number", "L-1")
+        main(costs).to_contain_text("Already received")
+        costs.click("text=Book and spread")
+        main(costs).to_contain_text("Bill L-1 is booked and spread")
+    layer = CostLayer.objects.get()
+    assert {(cost.charge.billed, cost.amount) for cost in layer.costs.filter(charge__isnull=False)} == {
+        (None, D("25")),
+        (D("40"), D("10")),
+    }
 
 
 def test_an_inspection_with_failures(stage):

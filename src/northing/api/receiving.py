@@ -30,12 +30,12 @@ def take_in(request: HttpRequest, asked: shapes.ReceiptIn):
     if asked.container:
         get_object_or_404(Container, pk=asked.container, shipment__in=visible_shipments(request.auth.person))
     bins = {bin.code.upper(): bin.pk for bin in Bin.objects.filter(site=site)}
-    rows = tuple(_row(number, row, bins) for number, row in enumerate(asked.rows))
+    rows = tuple(_row(number, row, bins, emptied=asked.emptied) for number, row in enumerate(asked.rows))
     wanted = ReceiveRequest(asked.container, site.pk, asked.delivery_note, asked.received_on, rows, asked.accept)
     return 201, {"id": receive(act_of(request), wanted)}
 
 
-def _row(number: int, row: shapes.ReceiptRowIn, bins: dict[str, int]) -> ReceiveRow:
+def _row(number: int, row: shapes.ReceiptRowIn, bins: dict[str, int], *, emptied: bool) -> ReceiveRow:
     if (row.shipment_line is None) == (row.instalment is None):
         what = "A row is of a shipment line or of an instalment."
         raise Refused(Problem(what, f"rows-{number}", "Name one of the two."))
@@ -49,4 +49,5 @@ def _row(number: int, row: shapes.ReceiptRowIn, bins: dict[str, int]) -> Receive
         row.best_before,
         bins.get(row.bin.upper()) if row.bin else None,
         row.instalment,
+        not_there=emptied,
     )

@@ -48,6 +48,7 @@ class Charge(models.Model):
     billed_on = models.DateField(null=True)
     # No bill is expected any more: the last has come, or none will.
     closed_on = models.DateField(null=True)
+    remark = models.CharField(max_length=120, blank=True)
     shipments = models.ManyToManyField(Shipment, related_name="charges")
     containers = models.ManyToManyField(Container, related_name="charges")
     lines = models.ManyToManyField(OrderLine, related_name="charges")

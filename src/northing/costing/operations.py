@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from django.db.models import F
+
 from northing.costing.models import Charge, ChargePart, ChargeShare
 
 # What bears a share, by id: an order line, and a shipment line of it or (None) the whole.
@@ -21,6 +23,22 @@ class PartDraft:
     billed: Decimal
     billed_base: Decimal
     shares: Mapping[Key, Decimal]
+
+
+def bear_by_order_lines(parts: Iterable[int]) -> None:
+    """Shares of shipment lines (ids) of which nothing came lie on their whole order lines."""
+    for share in ChargeShare.objects.filter(shipment_line__in=list(parts)).order_by("pk"):
+        whole = ChargeShare.objects.filter(charge=share.charge_id, order_line=share.order_line_id, shipment_line=None)
+        if whole.update(amount=F("amount") + share.amount):
+            share.delete()
+        else:
+            share.shipment_line = None
+            share.save(update_fields=["shipment_line"])
+
+
+def bear_by(shares: Iterable[int], part: int) -> None:
+    """Shares (ids) of a whole order line lie on a shipment line (id) again."""
+    ChargeShare.objects.filter(pk__in=list(shares)).update(shipment_line=part)
 
 
 def write_charge(

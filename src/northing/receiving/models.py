@@ -36,7 +36,7 @@ class ReceiptLine(models.Model):
     """The receipt of one shipment line, in one lot and bin: units received, and units declared missing.
 
     `beyond` is what came beyond its shipment, `excess` what of that came beyond the order; `dropped` is what the
-    supplier will not deliver any more.
+    supplier will not deliver any more, `back` what was not in the container and is still to come from the supplier.
     """
 
     receipt = models.ForeignKey(Receipt, models.PROTECT, related_name="lines")
@@ -47,6 +47,10 @@ class ReceiptLine(models.Model):
     beyond = fields.quantity(default=fields.ZERO)
     excess = fields.quantity(default=fields.ZERO)
     dropped = fields.quantity(default=fields.ZERO)
+    back = fields.quantity(default=fields.ZERO)
+    # What those units were worth where they were ours already: in the order's currency and in base.
+    back_amount = fields.money(default=fields.ZERO)
+    back_base = fields.money(default=fields.ZERO)
     lot = models.CharField(max_length=40, blank=True)
     best_before = models.DateField(null=True)
     bin = models.ForeignKey(Bin, models.PROTECT)
@@ -60,10 +64,12 @@ class ReceiptLine(models.Model):
         ordering = ["receipt", "id"]
         constraints = [
             models.CheckConstraint(
-                condition=Q(quantity__gte=F("beyond"), missing__gte=0, dropped__gte=0, beyond__gte=F("excess")),
+                condition=Q(quantity__gte=F("beyond"), missing__gte=0, dropped__gte=0, back__gte=0)
+                & Q(beyond__gte=F("excess")),
                 name="receipt_line_not_negative",
             ),
             models.CheckConstraint(
-                condition=Q(quantity__gt=0) | Q(missing__gt=0) | Q(dropped__gt=0), name="receipt_line_says_something"
+                condition=Q(quantity__gt=0) | Q(missing__gt=0) | Q(dropped__gt=0) | Q(back__gt=0),
+                name="receipt_line_says_something",
             ),
         ]

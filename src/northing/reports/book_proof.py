@@ -30,6 +30,7 @@ from northing.ledger.models import (
 )
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
+from northing.worklist.models import LineSummary
 
 ZERO = Decimal(0)
 # How units go whose price is not paid, or is claimed back.
@@ -43,7 +44,7 @@ Explained = Iterator[tuple[int, Hashable, Decimal, Decimal]]
 
 def book_faults() -> list[str]:
     """The balances that the facts do not explain, in words."""
-    return [*_unbalanced(), *_unexplained(), *_overdrawn(), *_items(), *_components()]
+    return [*_unbalanced(), *_unexplained(), *_overdrawn(), *_items(), *_components(), *_to_bill()]
 
 
 def _unbalanced() -> list[str]:
@@ -283,6 +284,17 @@ def _items() -> list[str]:
         f"open item {key}: {kept.get(key)}, posted {booked.get(key)}"
         for key in sorted({*booked, *kept}, key=str)
         if kept.get(key) != booked.get(key)
+    ]
+
+
+def _to_bill() -> list[str]:
+    """Lines that have units to be billed and owe nothing for them, or the other way round."""
+    owed = OpenItem.objects.filter(account=Account.OWNED_NOT_BILLED).exclude(amount=0)
+    owing = set(owed.values_list("order_line", flat=True))
+    lines = set(LineSummary.objects.filter(unbilled__gt=0).values_list("pk", flat=True))
+    return [
+        f"line {key}: {'owes and has no' if key in owing else 'owes nothing and has'} units to be billed"
+        for key in sorted(owing ^ lines)
     ]
 
 

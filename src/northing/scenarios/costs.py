@@ -36,7 +36,8 @@ class Costs(Played):
         missing = [name for name in said if name not in facts]
         if missing:
             raise NotScenario(f"actions: the charge {action.id} lacks {missing[0]}")
-        request = charges.ChargeRequest(**facts | {"amount": action.amount, "day": action.day})
+        paper = {"amount": action.amount, "day": action.day, "remark": action.remark or facts.get("remark", "")}
+        request = charges.ChargeRequest(**facts | paper)
         act = self.laid.act(action.day)
         if not action.number:
             return "charge", charges.enter_estimate(act, request)

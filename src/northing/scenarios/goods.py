@@ -154,7 +154,7 @@ class Goods(Played):
         else:
             box = self._box(action)
             found = [(row, one) for one in action.rows for row in self._packed(box, one, action.site)]
-        rows = tuple(row for row, _ in found)
+        rows = tuple(replace(row, not_there=action.emptied) for row, _ in found)
         request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, rows, action.accept)
         try:
             return "receipt", receive(self.laid.act(action.day), request)

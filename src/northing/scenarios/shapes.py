@@ -212,6 +212,7 @@ class ChargeAction(Dated):
     over: Scope | None = None
     number: str = ""
     estimate: Id = ""
+    remark: str = ""
 
 
 class BillLineShape(Shape):
@@ -284,6 +285,7 @@ class Receive(Dated):
     source: Id = Field(alias="from")
     container: Id = ""
     rows: list[RowShape]
+    emptied: bool = False
     accept: bool = False
 
 

@@ -128,10 +128,10 @@ class LineSummary(models.Model):
                     "expected": ["expected_on"],
                     "supplier": ["supplier", "need_by"],
                     "item": ["item", "need_by"],
-                    "move": ["party", "need_by"],
                     "since": ["since"],
                 }.items()
             ),
+            models.Index(fields=["party", "need_by", "line"], condition=~Q(party=""), name="book_by_move"),
             models.Index(F("value_base").desc(), F("line").desc(), condition=Q(is_open=True), name="book_open_value"),
             models.Index(fields=["need_by", "line"], condition=Q(answer_waits=True), name="book_answers"),
             models.Index(

@@ -53,7 +53,7 @@ class BillRequest:
 
 def of_one(asked: ChargeRequest, number: str, charge: int | None = None) -> BillRequest:
     """The bill of a single charge, or of the expected charge (id) that it bills."""
-    line = BillLineRequest(
-        asked.amount, charge, asked.kind, asked.basis, asked.shipments, asked.containers, asked.lines, asked.orders
-    )
+    over = asked.scope
+    facts = (asked.kind, asked.basis, over.shipments, over.containers, over.lines, over.orders, asked.remark)
+    line = BillLineRequest(asked.amount, charge, *facts)
     return BillRequest(asked.company, asked.payee, number, asked.day, asked.currency, (line,))

@@ -42,6 +42,7 @@ class ChargeRequest:
     containers: tuple[int, ...] = ()
     lines: tuple[int, ...] = ()
     orders: tuple[int, ...] = ()
+    remark: str = ""
 
     @property
     def scope(self) -> Scope:
@@ -97,6 +98,7 @@ def enter_estimate(act: Act, request: ChargeRequest) -> int:
         estimated=request.amount,
         estimated_on=request.day,
         estimated_currency=request.currency,
+        remark=request.remark,
     )
     scope = request.scope
     costing.write_charge(charge, scope.shipments, scope.containers, scope.all_lines)
@@ -256,4 +258,5 @@ def request_of(charge: Charge) -> ChargeRequest:
         shipments=scope.shipments,
         containers=scope.containers,
         lines=scope.lines,
+        remark=charge.remark,
     )

@@ -42,12 +42,13 @@ def recognitions(layer: CostLayer) -> Iterator[Recognition]:
 def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> list[Draft]:
     """The postings for the goods price of `quantity` units of a layer that go back or are missing; debits.
 
-    Each recognition gives its cumulative share. Units without a recognition (free of charge) have no price.
+    Each recognition gives its cumulative share, less what it gave before. Units without a recognition (free of
+    charge) have no price.
     """
     drafts, left = [], quantity
     for found in recognitions(layer):
         used = _used(layer, found)
-        part = min(left, found.units - used)
+        part = min(left, found.units - used.units)
         if part <= 0:
             continue
         left -= part
@@ -55,20 +56,35 @@ def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> lis
     return drafts
 
 
-def _used(layer: CostLayer, found: Recognition) -> Decimal:
-    """Units of a recognition whose price has been released before."""
+@dataclass(frozen=True)
+class Used:
+    """What of a recognition has been released before: units, and their price in both currencies."""
+
+    units: Decimal
+    amount: Decimal
+    base: Decimal
+
+
+def _used(layer: CostLayer, found: Recognition) -> Used:
     if found.billed:
         takes = LayerTake.objects.filter(layer__shipment_line=found.document, reason__in=WAYS)
-        return takes.aggregate(total=Sum("quantity"))["total"] or ZERO
+        units = takes.aggregate(total=Sum("quantity"))["total"] or ZERO
+        order = layer.shipment_line.instalment.line.order
+        return Used(
+            units,
+            _share(found.amount, order.currency, units, found.units),
+            _share(found.base, layer.company.currency, units, found.units),
+        )
     rows = Allocation.objects.filter(item__document_kind=found.kind, item__document=found.document)
-    return rows.aggregate(total=Sum("quantity"))["total"] or ZERO
+    sums = rows.aggregate(units=Sum("quantity"), amount=Sum("amount"), base=Sum("base"))
+    return Used(sums["units"] or ZERO, sums["amount"] or ZERO, sums["base"] or ZERO)
 
 
-def _released(entry: Entry, layer: CostLayer, found: Recognition, used: Decimal, part: Decimal, case: int) -> Draft:
+def _released(entry: Entry, layer: CostLayer, found: Recognition, used: Used, part: Decimal, case: int) -> Draft:
     line = layer.shipment_line.instalment.line
-    order = line.order
-    amount = _share(found.amount, order.currency, used, part, found.units)
-    base = _share(found.base, layer.company.currency, used, part, found.units)
+    order, through = line.order, used.units + part
+    amount = _share(found.amount, order.currency, through, found.units) - used.amount
+    base = _share(found.base, layer.company.currency, through, found.units) - used.base
     draft = Draft(
         layer.company_id,
         Account.CLAIMS if found.billed else Account.OWNED_NOT_BILLED,
@@ -87,6 +103,5 @@ def _released(entry: Entry, layer: CostLayer, found: Recognition, used: Decimal,
     return draft
 
 
-def _share(total: Decimal, currency: str, used: Decimal, part: Decimal, units: Decimal) -> Decimal:
-    minor = to_minor(total, currency)
-    return from_minor(share_so_far(minor, used + part, units) - share_so_far(minor, used, units), currency)
+def _share(total: Decimal, currency: str, through: Decimal, units: Decimal) -> Decimal:
+    return from_minor(share_so_far(to_minor(total, currency), through, units), currency)

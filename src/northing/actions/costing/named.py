@@ -6,7 +6,7 @@ from northing.access.models import Person
 from northing.access.queries import scoped
 from northing.actions.costing.scope import Scope
 from northing.orders.models import OrderLine, PurchaseOrder
-from northing.shipping.models import Container
+from northing.shipping.models import Container, Shipment
 from northing.shipping.queries import visible_shipments
 
 
@@ -21,6 +21,20 @@ def named_scope(names: Iterable[str], person: Person) -> Scope:
         field, key = _named(name, person)
         found[field].append(key)
     return Scope(**{field: tuple(dict.fromkeys(keys)) for field, keys in found.items()})
+
+
+def names_of(scope: Scope) -> str:
+    """A scope as people write it, such as "S-00001, PO-1/2"."""
+    lines = (
+        OrderLine.objects.filter(pk__in=scope.lines).values_list("order__number", "number").order_by("order", "number")
+    )
+    names = [
+        *Shipment.objects.filter(pk__in=scope.shipments).order_by("pk").values_list("reference", flat=True),
+        *Container.objects.filter(pk__in=scope.containers).order_by("pk").values_list("number", flat=True),
+        *PurchaseOrder.objects.filter(pk__in=scope.orders).order_by("pk").values_list("number", flat=True),
+        *(f"{order}/{number}" for order, number in lines.values_list("order__number", "number")),
+    ]
+    return ", ".join(names)
 
 
 def _named(name: str, person: Person) -> tuple[str, int]:

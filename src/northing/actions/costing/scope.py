@@ -6,6 +6,8 @@ from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
+from django.db.models import Q
+
 from northing.actions.costing import ownership
 from northing.actions.costing.absorb import Bearer
 from northing.core.costing import charges
@@ -68,6 +70,15 @@ class Goods:
         line, order = self.line, self.line.order
         amount = net_amount(self.quantity, line.pack_factor, line.pack_price, line.net_share, order.currency)
         return converted(amount, rates.of(order.company, order.currency), order.company.currency)
+
+
+def companies_in(scope: Scope) -> list[int]:
+    """The companies (ids) whose goods a scope names."""
+    packed = "instalments__shipment_lines__container"
+    named = Q(order__in=scope.orders) | Q(pk__in=scope.lines)
+    if scope.shipments or scope.containers:
+        named |= Q(**{f"{packed}__in": scope.containers}) | Q(**{f"{packed}__shipment__in": scope.shipments})
+    return list(OrderLine.objects.filter(named).values_list("order__company", flat=True).order_by().distinct())
 
 
 def scope_of(charge: Charge) -> Scope:

@@ -27,6 +27,8 @@ class Found:
     place: str
     bin: Bin | None
     line: ReceiptLine | None = None
+    back_amount: Decimal = ZERO
+    back_base: Decimal = ZERO
 
     @property
     def instalment(self) -> Instalment:
@@ -52,7 +54,7 @@ class Found:
 
     @property
     def says_something(self) -> bool:
-        return bool(self.row.quantity or self.taking.missing or self.taking.dropped)
+        return bool(self.row.quantity or self.taking.missing or self.taking.dropped or self.taking.back)
 
 
 def found_by(request: ReceiveRequest, site: Site) -> list[Found]:
@@ -72,6 +74,7 @@ def found_by(request: ReceiveRequest, site: Site) -> list[Found]:
             continue
         expected, counted = _expected(part), _counted(rows)
         problems += counts.counting_problems(expected, counted, f"row-{key}", f"short-{key}")
+        problems += _billed_problems(part, counted, f"short-{key}")
         for row, taken in zip(rows, counts.divided(counts.taking(expected, counted), _quantities(rows)), strict=True):
             chosen = _bin(bins, row, part)
             problems += _kept_problems(part, row) + _bin_problems(part, row, chosen)
@@ -136,9 +139,16 @@ def _counted(rows: Sequence[ReceiveRow]) -> counts.Counted:
     """All rows of a part together; one below zero makes the whole so."""
     quantities = _quantities(rows)
     said = [row.still_coming for row in rows if row.still_coming is not None]
-    return counts.Counted(
-        sum(quantities, ZERO) if min(quantities) >= 0 else min(quantities), said[-1] if said else None
-    )
+    units = sum(quantities, ZERO) if min(quantities) >= 0 else min(quantities)
+    return counts.Counted(units, said[-1] if said else None, any(row.not_there for row in rows))
+
+
+def _billed_problems(part: ShipmentLine, counted: counts.Counted, where: str) -> list[Problem]:
+    """Goods that were billed before the books began cannot be owed by the supplier again: their price is claimed."""
+    if not (part.opening_billed and counted.still_coming and counted.not_there):
+        return []
+    what = f"{part.instalment.line.item.code} was billed before it came."
+    return [Problem(what, where, "Say that no more is coming: a case claims its price.")]
 
 
 def _bin(bins: Sequence[Bin], row: ReceiveRow, part: ShipmentLine) -> Bin | None:

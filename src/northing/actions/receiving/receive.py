@@ -11,8 +11,10 @@ from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, ownership
+from northing.actions.costing.charges import respread_estimates
 from northing.actions.receiving.found import Found, found_by
 from northing.actions.receiving.missing import miss, open_cases
+from northing.actions.receiving.not_there import hand_back
 from northing.actions.receiving.proof_of_arrival import arrive_by_receipt
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.worklist.refresh import bring_along
@@ -61,17 +63,20 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     text += "".join(f". {problem.what}" for problem in bare)
     history = add_history(act, "receive", text, _links(container, site, found), request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
+    drafts = hand_back(found)
     _account_for(container, found)
     _own_what_was_not(entry, request, found)
     receipt = _write_receipt(act, request, site, container, found, history, entry, proves)
     _move(history, found)
     layers = _write_layers(history, request, site, found)
     # Own value first: what the layers absorb from afloat is reckoned beside it.
-    drafts = _own_on_receipt(entry, found, layers)
+    drafts += _own_on_receipt(entry, found, layers)
     drafts += _absorb(entry, found)
     cases = open_cases(request, site, found, layers)
     drafts += miss(entry, layers, cases)
     post(entry, drafts)
+    if container is not None and any(one.taking.back for one in found):
+        respread_estimates(act, container.shipment)
     bring_along(
         instalments=[one.goods.instalment_id for one in found],
         shipments=shipments,
@@ -165,6 +170,9 @@ def _receipt_line(one: Found, value: Recognised) -> ReceiptLine:
         quantity=one.row.quantity,
         missing=one.taking.missing,
         dropped=one.taking.dropped,
+        back=one.taking.back,
+        back_amount=one.back_amount,
+        back_base=one.back_base,
         beyond=one.beyond,
         excess=one.taking.of("excess"),
         lot=one.row.lot.strip(),
@@ -206,6 +214,7 @@ def _move(history: HistoryEntry, found: Sequence[Found]) -> None:
         moves += [MoveDraft(key, place, target, quantity, one.goods.pk) for place, quantity in one.taking.received]
         moves.append(MoveDraft(key, one.place, "missing", one.taking.missing, one.goods.pk))
         moves.append(MoveDraft(key, one.place, "dropped", one.taking.dropped, one.goods.pk))
+        moves.append(MoveDraft(key, one.place, "with_supplier", one.taking.back, one.goods.pk))
     move(history, moves)
 
 
@@ -291,6 +300,8 @@ def _words(container: Container | None, request: ReceiveRequest, found: Sequence
     short = f", {missing} with goods missing" if missing else ""
     dropped = plain(sum((one.taking.dropped for one in found), ZERO))
     gone = f", {dropped} units no more to come" if dropped != "0" else ""
+    back = plain(sum((one.taking.back for one in found), ZERO))
+    gone += f", {back} units still to come from the supplier" if back != "0" else ""
     return f"Received {what} from {source}{short}{gone}, delivery note {request.delivery_note}"
 
 

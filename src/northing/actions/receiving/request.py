@@ -9,7 +9,8 @@ from decimal import Decimal
 class ReceiveRow:
     """The units found of a shipment line, or (unpacked) of an instalment, in one lot and bin.
 
-    Of a short rest it is said, on one of its rows, whether it is still coming.
+    Of a short rest it is said, on one of its rows, whether it is still coming; and, of goods of a container, whether
+    they are not in it, but with the supplier.
     """
 
     shipment_line: int | None
@@ -19,6 +20,7 @@ class ReceiveRow:
     best_before: date | None = None
     bin: int | None = None
     instalment: int | None = None
+    not_there: bool = False
 
     @property
     def key(self) -> str:

@@ -8,6 +8,9 @@ from django.db.models import Sum
 
 from northing.access.acts import Act
 from northing.actions.costing import absorb, accruals, ownership
+from northing.actions.costing.absorb import Totals
+from northing.actions.costing.charges import respread_estimates
+from northing.actions.receiving import not_there
 from northing.actions.receiving.proof_of_arrival import unprove
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
@@ -46,18 +49,23 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     receipt.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("receipt", receipt.reversed_by_id, request.reason)
     layers = _locked_layers(receipt)
-    refuse_if(_reversal_problems(layers))
+    sent_back = receipt.lines.exclude(back=0).select_related("instalment__position", "instalment__line__item")
+    refuse_if([*_reversal_problems(layers), *not_there.standing(sent_back)])
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
     text += posting_note([receipt.company_id], act.today)
     history = add_history(act, "reverse_receipt", text, _links(receipt, layers), act.today)
     entry = open_entry(act, history, text, act.today, reverses=receipt.entry)
     inventory.clear_layers(history, layers)
     _undo_books(entry, receipt, layers)
+    totals = not_there.back_again(receipt)
     _undo_movements(history, receipt, next((one.place for one in locked.values()), ""))
     for shipment in locked.values():
         unprove(act, history, receipt, shipment)
-    _own_anew(act, history, entry, receipt, next(iter(locked.values()), None))
-    _bear_anew(entry, receipt)
+    shipment = next(iter(locked.values()), None)
+    _own_anew(act, history, entry, receipt, shipment)
+    _bear_anew(entry, receipt, totals)
+    if shipment and sent_back:
+        respread_estimates(act, shipment)
     receiving.mark_reversed(receipt, entry)
     bring_along(
         instalments=list(receipt.lines.values_list("instalment", flat=True)),
@@ -128,12 +136,13 @@ def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None
     for movement in Movement.objects.filter(history=receipt.history).order_by("pk"):
         of_shipment_line = movement.source not in ("with_supplier", "excess")
         home = place if of_shipment_line and place else movement.source
+        counted = of_shipment_line and movement.target != "with_supplier"
         back.append(
             positions.MoveDraft(
                 movement.instalment_id, movement.target, home, movement.quantity, movement.shipment_line_id
             )
         )
-        accounted[movement.shipment_line_id] += movement.quantity if of_shipment_line else ZERO
+        accounted[movement.shipment_line_id] += movement.quantity if counted else ZERO
     positions.move(history, back)
     if not place:
         shipping.send_back(accounted)
@@ -164,7 +173,8 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
             ownership.own_by(act, history, event, ShipmentLine.objects.filter(pk__in=given_up), day, name)
 
 
-def _bear_anew(entry: Entry, receipt: Receipt) -> None:
-    """Spread charges over whole order lines anew, now that these units are still to come."""
+def _bear_anew(entry: Entry, receipt: Receipt, totals: Totals) -> None:
+    """Spread charges over whole order lines anew, now that these units are still to come; and other `totals`."""
     lines = set(receipt.lines.values_list("instalment__line", flat=True))
+    post(entry, absorb.write(entry, absorb.absorption(totals)))
     post(entry, absorb.write(entry, absorb.of_lines(lines)))

@@ -63,6 +63,8 @@ MOVES = """
    order by line_id, party <> 'us', due nulls last, since, party, reason
 """
 
+# Units to be billed are those recognised at a price, less what went back or never came; a line of which nobody else has
+# to do anything and that has such units is accounts' move.
 FIGURES = f"""
 with touched as materialized ({{touched}}),
 moves as ({MOVES}),
@@ -70,13 +72,34 @@ rates as (
   select distinct on (company_id, currency) company_id, currency, rate
     from masterdata_exchangerate where purpose = 'book' order by company_id, currency, day desc
 ),
-bills as (
-  select n.line_id, sum(g.quantity) filter (where g.opening_billed) as billed,
-         sum(g.quantity) filter (where g.ours_on is not null) as owned
+recognised as (
+  select n.line_id, 'shipment_line' as kind, g.id as document, g.quantity as units, g.opening_billed as billed,
+         g.goods_amount > 0 as priced, g.ours_on as day
     from touched t
     join orders_instalment n on n.line_id = t.line_id
-    join shipping_shipmentline g on g.instalment_id = n.id
-   group by n.line_id
+    join shipping_shipmentline g on g.instalment_id = n.id and g.goods_base is not null
+   union all
+  select n.line_id, 'receipt_line', w.id, w.recognised_units, false, w.recognised_amount > 0, r.occurred_on
+    from touched t
+    join orders_instalment n on n.line_id = t.line_id
+    join receiving_receiptline w on w.instalment_id = n.id and w.recognised_units > 0
+    join receiving_receipt r on r.id = w.receipt_id and r.reversed_by_id is null
+),
+released as (
+  select i.document_kind, i.document, sum(a.quantity) as units
+    from recognised c
+    join ledger_openitem i
+      on i.account = 'owned_not_billed' and i.document_kind = c.kind and i.document = c.document
+    join ledger_allocation a on a.item_id = i.id
+   group by i.document_kind, i.document
+),
+bills as (
+  select c.line_id, sum(c.units) filter (where c.billed) as billed,
+         sum(c.units - coalesce(x.units, 0)) filter (where c.priced and not c.billed) as unbilled,
+         min(c.day) filter (where c.priced and not c.billed and c.units > coalesce(x.units, 0)) as since
+    from recognised c
+    left join released x on x.document_kind = c.kind and x.document = c.document
+   group by c.line_id
 ),
 parts as (
   select n.line_id, sum(n.agreed_quantity) as agreed, max(n.asked_on) as requested_on,
@@ -97,13 +120,15 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
        a.{" + a.".join(RECEIVED)} as received,
        a.{" + a.".join(OUTSTANDING)} as outstanding,
        coalesce(b.billed, 0) as billed,
-       greatest(coalesce(b.owned, 0), a.{" + a.".join(RECEIVED)}) - coalesce(b.billed, 0) as unbilled,
+       coalesce(b.unbilled, 0) as unbilled,
        round(a.worth / l.pack_factor, 4) as value,
        round(a.worth / l.pack_factor
              * case when o.currency = c.currency then 1 else coalesce(r.rate, 0) end, 4) as value_base,
        l.need_by, a.requested_on, a.first_promise, a.promise, a.expected_on, a.slip,
        a.answer_waits,
-       coalesce(m.party, '') as party, coalesce(m.reason, '') as reason, m.since, m.due
+       coalesce(m.party, case when b.since is null then '' else 'accounts' end) as party,
+       coalesce(m.reason, case when b.since is null then '' else 'received, not billed yet' end) as reason,
+       coalesce(m.since, b.since) as since, m.due
   from touched t
   join orders_orderline l on l.id = t.line_id
   join orders_purchaseorder o on o.id = l.order_id and o.sent_at is not null

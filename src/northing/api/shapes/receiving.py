@@ -32,4 +32,7 @@ class ReceiptIn(Strict):
     received_on: Day
     container: Id | None = None
     accept: bool = Field(default=False, description="go on where a check asks, such as for a customs entry")
+    emptied: bool = Field(
+        default=False, description="the container is empty: what is still coming is with the supplier again"
+    )
     rows: Annotated[list[ReceiptRowIn], Field(min_length=1, max_length=2_000)]

@@ -36,19 +36,24 @@ class Expected:
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """The dock's count: units found, and whether the missing rest is still coming (None: not said)."""
+    """The dock's count: units found, and whether the missing rest is still coming (None: not said).
+
+    The rest that is still coming is where it was, or (`not_there`) with the supplier: it never was in the container.
+    """
 
     quantity: Decimal
     still_coming: bool | None
+    not_there: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Taking:
-    """Where received units come from, place by place; units missing, or dropped; units beyond the order."""
+    """Where received units come from, place by place; units missing, dropped, or with the supplier after all."""
 
     received: list[tuple[str, Decimal]]
     missing: Decimal = ZERO
     dropped: Decimal = ZERO
+    back: Decimal = ZERO
 
     @property
     def quantity(self) -> Decimal:
@@ -75,7 +80,8 @@ def most_allowed(expected: Expected) -> Decimal:
 def taking(expected: Expected, counted: Counted) -> Taking:
     """Draw the units from the part first, then from what is still with the supplier, then from excess.
 
-    A rest that does not come is missing where it was shipped; of goods that come unpacked it is dropped.
+    A rest that does not come is missing where it was shipped; of goods that come unpacked it is dropped. A rest that
+    comes, and was not where it was shipped, goes back to the supplier.
 
     >>> taking(Expected("landed", Decimal(10), Decimal(0), Decimal(0), Decimal(0)), Counted(Decimal(8), False))
     Taking(received=[('landed', Decimal('8'))], missing=Decimal('2'), dropped=Decimal('0'))
@@ -83,10 +89,13 @@ def taking(expected: Expected, counted: Counted) -> Taking:
     received = drawn_from(
         counted.quantity, [(expected.place, expected.open), ("with_supplier", expected.with_supplier)]
     )
-    gone = max(expected.open - counted.quantity, ZERO) if counted.still_coming is False else ZERO
-    if expected.place == "with_supplier":
-        return Taking(received, dropped=gone)
-    return Taking(received, missing=gone)
+    rest = max(expected.open - counted.quantity, ZERO)
+    packed = expected.place != "with_supplier"
+    if counted.still_coming:
+        return Taking(received, back=rest if packed and counted.not_there else ZERO)
+    if counted.still_coming is None:
+        return Taking(received)
+    return Taking(received, missing=rest) if packed else Taking(received, dropped=rest)
 
 
 def divided(whole: Taking, quantities: Sequence[Decimal]) -> list[Taking]:
@@ -102,7 +111,7 @@ def divided(whole: Taking, quantities: Sequence[Decimal]) -> list[Taking]:
         for place, part in received:
             left[place] -= part
         rows.append(Taking(received))
-    rows[-1] = Taking(rows[-1].received, whole.missing, whole.dropped)
+    rows[-1] = Taking(rows[-1].received, whole.missing, whole.dropped, whole.back)
     return rows
 
 

@@ -29,6 +29,7 @@ class Migration(migrations.Migration):
                 ('billed', models.DecimalField(decimal_places=4, max_digits=19, null=True)),
                 ('billed_on', models.DateField(null=True)),
                 ('closed_on', models.DateField(null=True)),
+                ('remark', models.CharField(blank=True, max_length=120)),
                 ('company', models.ForeignKey(help_text='Who is billed', on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
                 ('containers', models.ManyToManyField(related_name='charges', to='shipping.container')),
                 ('lines', models.ManyToManyField(related_name='charges', to='orders.orderline')),

@@ -50,6 +50,9 @@ class Migration(migrations.Migration):
                 ('beyond', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
                 ('excess', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
                 ('dropped', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
+                ('back', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
+                ('back_amount', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
+                ('back_base', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
                 ('lot', models.CharField(blank=True, max_length=40)),
                 ('best_before', models.DateField(null=True)),
                 ('recognised_units', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
@@ -63,7 +66,7 @@ class Migration(migrations.Migration):
             ],
             options={
                 'ordering': ['receipt', 'id'],
-                'constraints': [models.CheckConstraint(condition=models.Q(('beyond__gte', models.F('excess')), ('dropped__gte', 0), ('missing__gte', 0), ('quantity__gte', models.F('beyond'))), name='receipt_line_not_negative'), models.CheckConstraint(condition=models.Q(('quantity__gt', 0), ('missing__gt', 0), ('dropped__gt', 0), _connector='OR'), name='receipt_line_says_something')],
+                'constraints': [models.CheckConstraint(condition=models.Q(('back__gte', 0), ('dropped__gte', 0), ('missing__gte', 0), ('quantity__gte', models.F('beyond')), ('beyond__gte', models.F('excess'))), name='receipt_line_not_negative'), models.CheckConstraint(condition=models.Q(('quantity__gt', 0), ('missing__gt', 0), ('dropped__gt', 0), ('back__gt', 0), _connector='OR'), name='receipt_line_says_something')],
             },
         ),
     ]

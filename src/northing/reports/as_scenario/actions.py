@@ -1,8 +1,11 @@
 """The actions of a scenario: what happened to the lines it reaches, in the order in which it was recorded."""
 
+from collections import defaultdict
 from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
+
+from django.db.models import Q
 
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
@@ -69,20 +72,12 @@ def _price(part: Instalment, line: OrderLine) -> str:
 def _shipments(reach: Reach, names: Names) -> Iterator[Recorded]:
     for shipment in Shipment.objects.filter(pk__in=reach.shipments).order_by("pk"):
         name = names.of("shipment", shipment.pk)
-        held = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__in=reach.lines)
-        parts = [
-            {
-                "line": names.part(one.instalment),
-                "quantity": plain(one.quantity),
-                "container": names.of("container", one.container_id),
-            }
-            for one in held.select_related("instalment").order_by("pk")
-        ]
+        parts = _packed(shipment, reach, names)
         packed = HistoryEntry.objects.filter(links__kind="shipment", links__record=shipment.pk).order_by("pk")
         begun = packed.filter(action__in=("stow", "load", "build", "open_afloat")).last()
         at = begun.at if begun else shipment.created_at
-        sailed = DateStatement.objects.filter(leg__shipment=shipment, kind="actual", retracted=False)
-        said = sailed | DateStatement.objects.filter(call__voyage=shipment.voyage_id, kind="actual", retracted=False)
+        of_voyage = Q(call__voyage=shipment.voyage_id, call__isnull=False)
+        said = DateStatement.objects.filter(Q(leg__shipment=shipment) | of_voyage, kind="actual", retracted=False)
         days = {"departs": shipment.departed_on or at.date(), "arrives": shipment.arrived_on}
         days = {key: day.isoformat() for key, day in days.items() if day}
         yield at, 1, action("ship", at.date(), id=name, parts=parts, **days)
@@ -93,6 +88,22 @@ def _shipments(reach: Reach, names: Names) -> Iterator[Recorded]:
             if day:
                 told = said.filter(milestone=milestone, value=day).order_by("-said_at").first()
                 yield told.said_at if told else at, 3 if do == "depart" else 5, action(do, day, shipment=name)
+
+
+def _packed(shipment: Shipment, reach: Reach, names: Names) -> list[dict[str, str]]:
+    """The packed goods: those in the containers, and those that the dock did not find in one that it emptied."""
+    of_shipment = {"container__shipment": shipment, "instalment__line__in": reach.lines}
+    held = ShipmentLine.objects.filter(**of_shipment).select_related("instalment").order_by("pk")
+    rows = [(one.pk, one.instalment, one.container_id, one.quantity) for one in held]
+    lines = ReceiptLine.objects.filter(back__gt=0, receipt__reversed_by=None, receipt__container__shipment=shipment)
+    lines = lines.filter(instalment__line__in=reach.lines).select_related("instalment", "receipt").order_by("pk")
+    rows += [(line.shipment_line_id, line.instalment, line.receipt.container_id, line.back) for line in lines]
+    found: dict[int, dict[str, str]] = {}
+    units: dict[int, Decimal] = defaultdict(Decimal)
+    for key, part, box, quantity in rows:
+        units[key] += quantity
+        found.setdefault(key, {"line": names.part(part), "container": names.of("container", box)})
+    return [{**found[key], "quantity": plain(units[key])} for key in sorted(found)]
 
 
 def _over(charge: Charge, names: Names) -> dict[str, list[str]]:
@@ -120,6 +131,7 @@ def _charges(reach: Reach, names: Names) -> Iterator[Recorded]:
         name = names.of("charge", charge.pk)
         facts = {"company": names.of("company", charge.company_id), "payee": names.of("party", charge.payee_id)}
         facts |= {"amount": plain(charge.estimated), "currency": charge.estimated_currency} | _kind(charge, names)
+        facts |= {"remark": charge.remark} if charge.remark else {}
         yield entered.at, 2, action("charge", charge.estimated_on, id=name, **facts)
         ended = told.filter(action="end_estimate").first()
         if ended is not None:
@@ -188,6 +200,8 @@ def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
         else:
             facts["from"] = names.of("shipment", receipt.container.shipment_id)
             facts["container"] = names.of("container", receipt.container_id)
+            if any(line.back for line in lines):
+                facts["emptied"] = True
         yield receipt.at, 6, action("receive", receipt.occurred_on, **facts)
         yield from reversal(receipt, name)
 

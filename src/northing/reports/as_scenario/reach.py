@@ -7,6 +7,7 @@ from django.db.models import Q
 from northing.costing.models import Charge
 from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
+from northing.receiving.models import ReceiptLine
 from northing.shipping.models import Shipment, ShipmentLine
 
 MOST_LINES = 120
@@ -38,6 +39,8 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
             raise TooMuch(f"More than {MOST_LINES} order lines bear on this cost. Choose one with fewer beside it.")
         parts = ShipmentLine.objects.filter(instalment__line__in=found.lines, container__isnull=False)
         found.shipments |= set(parts.values_list("container__shipment", flat=True))
+        emptied = ReceiptLine.objects.filter(instalment__line__in=found.lines, back__gt=0)
+        found.shipments |= set(emptied.values_list("receipt__container__shipment", flat=True))
         over = Q(shipments__in=found.shipments) | Q(containers__shipment__in=found.shipments)
         over |= Q(shares__order_line__in=found.lines)
         found.charges |= set(Charge.objects.filter(over).exclude(kind__in=OFFICES).values_list("pk", flat=True))

@@ -59,15 +59,16 @@ FIXED = {
 
 
 def where(clauses: Sequence[Clause], companies: set[int], today: date, lines: Sequence[int] | None = None) -> Where:
-    """The condition of the sentence, within the companies; open lines unless it says otherwise.
+    """The condition of the sentence, within the companies; with `lines` (ids) only of those.
 
-    With `lines` (ids) only of those.
+    Open lines, unless the sentence says otherwise or asks whose move it is.
     """
     found = Where(values={"today": today})
     found.add("b.company_id = any({mine})", mine=sorted(companies))
     if lines is not None:
         found.add("b.line_id = any({lines})", lines=list(lines))
-    if not any(clause.kind == "show" for clause in clauses):
+    # Goods that are all received are still somebody's move while they are held, claimed or not billed.
+    if not any(clause.kind in ("show", "move") for clause in clauses):
         found.add("b.is_open")
     for clause in clauses:
         _add(found, clause, today)

@@ -43,6 +43,13 @@ def account_for(shipment_lines: Iterable[ShipmentLine]) -> None:
     )
 
 
+def resize(shipment_lines: Iterable[ShipmentLine]) -> None:
+    """Write how much each is, what of it is worth, and where it is packed."""
+    types = {"quantity": "numeric", "goods_amount": "numeric", "goods_base": "numeric", "container_id": "bigint"}
+    rows = [(one.pk, one.quantity, one.goods_amount, one.goods_base, one.container_id) for one in shipment_lines]
+    update_columns(ShipmentLine._meta.db_table, types, rows)
+
+
 def write_units(units: Iterable[tuple[Container, str, Mapping[int, Decimal]]]) -> None:
     """Pallets in containers, with how much of which shipment line (id) stands on each."""
     for container, sscc, contents in units:

@@ -8,32 +8,15 @@ from django.db.models import Q
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.costing.named import NoSuchName, named_scope
 from northing.billing.models import Bill
 from northing.costing.models import Charge
 from northing.masterdata.models import Company, Party
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
-from northing.web.costing.forms import BASES, KIND_CHOICES
+from northing.web.costing.forms import BASES, KIND_CHOICES, ScopeField
 
 MOST_LINES = 30
 MOST_ESTIMATES = 200
 PARTS = ("charge", "kind", "basis", "over", "amount", "remark", "more")
-
-
-class ScopeField(forms.CharField):
-    """Shipments, containers, orders and order lines by their names, with blanks or commas between; as a Scope."""
-
-    def __init__(self, *, person, **kwargs):
-        super().__init__(max_length=400, required=False, **kwargs)
-        self.person = person
-        self.widget.attrs["list"] = "named"
-
-    def clean(self, value):
-        names = super().clean(value).replace(",", " ").split()
-        try:
-            return named_scope(names, self.person)
-        except NoSuchName as error:
-            raise forms.ValidationError(str(error)) from None
 
 
 class BillForm(ActionForm):

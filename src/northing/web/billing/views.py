@@ -40,7 +40,9 @@ def bills(request):
     )
     page = page_of_rows(owned.exclude(in_base=0).order_by("in_base", "order_line"), request.GET)
     rows = page.rows
-    lines = OrderLine.objects.select_related("order__supplier", "item").in_bulk([row["order_line"] for row in rows])
+    lines = OrderLine.objects.select_related("order__supplier", "item", "summary").in_bulk(
+        [row["order_line"] for row in rows]
+    )
     for row in rows:
         row["line"] = lines[row["order_line"]]
     found = (

@@ -1,6 +1,7 @@
 """A case and its returns."""
 
 from django.contrib import messages
+from django.db.models import Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -10,6 +11,7 @@ from northing.actions.claims import returns
 from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
+from northing.ledger.models import Account
 from northing.ledger.queries import posting_note
 from northing.web.claims.forms import ReturnForm
 from northing.web.common.addresses import address_of
@@ -39,10 +41,16 @@ def case(request, case_id: int):
         "case": record,
         "form": form,
         "allowed": may(request.user, "return_goods", record.company_id),
-        "returns": record.returns.order_by("pk"),
+        "returns": _with_price(record.returns.order_by("pk")),
         "history": history_for(request, "line", record.layer.shipment_line.instalment.line_id),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)
+
+
+def _with_price(notes):
+    """Each note gets `price`: what the supplier owes, or is owed no more, in the order's currency."""
+    at_price = Q(entry__postings__account__in=(Account.CLAIMS, Account.OWNED_NOT_BILLED))
+    return notes.annotate(price=Sum("entry__postings__foreign_amount", filter=at_price))
 
 
 @form_for("return_goods")

@@ -157,6 +157,6 @@ class CurrencyField(forms.CharField):
 
     def clean(self, value):
         code = super().clean(value).upper()
-        if code not in MINOR_UNITS:
+        if code and code not in MINOR_UNITS:
             raise forms.ValidationError(f"{code} is not an ISO 4217 currency.")
         return code

@@ -1,67 +1,76 @@
-"""Forms of charges, customs entries and rates."""
+"""The form of a charge: a bill, or without a number of one an estimate."""
 
 from django import forms
 
 from northing.access.queries import scoped
 from northing.actions.billing.request import BillRequest, of_one
 from northing.actions.costing.charges import ChargeRequest
+from northing.actions.costing.named import NoSuchName, named_scope
+from northing.actions.costing.scope import Scope, scope_of
 from northing.core.costing.landed_cost import KINDS
 from northing.costing.models import Charge
 from northing.masterdata.models import Company, Party
-from northing.orders.models import OrderLine
-from northing.shipping.models import Container, Shipment
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 
 BASES = [choice for choice in Charge.Basis.choices if choice[0] != "by_hand"]
-Ticks = forms.CheckboxSelectMultiple
 KIND_CHOICES = [choice for choice in Charge.Kind.choices if choice[0] in KINDS]
 
 
+class ScopeField(forms.CharField):
+    """Shipments, containers, orders and order lines by their names, with blanks or commas between; as a Scope."""
+
+    def __init__(self, *, person, required=False, **kwargs):
+        super().__init__(max_length=400, required=required, **kwargs)
+        self.person = person
+        self.widget.attrs["list"] = "named"
+
+    def clean(self, value):
+        names = super().clean(value).replace(",", " ").split()
+        try:
+            return named_scope(names, self.person)
+        except NoSuchName as error:
+            raise forms.ValidationError(str(error)) from None
+
+
 class ChargeForm(ActionForm):
-    """A charge: what, from whom, how much, over what, on which basis."""
+    """A charge: over what, from whom, how much, on which basis. What is not said follows from payee and goods."""
 
-    state = forms.ChoiceField(choices=[("billed", "A bill"), ("estimated", "An estimate")], label="This is")
-    company = forms.ModelChoiceField(Company.objects.none(), label="Billed to")
+    over = ScopeField(person=None, required=True, label="What it is for")
     payee = forms.ModelChoiceField(Party.objects.all())
-    kind = forms.ChoiceField(choices=KIND_CHOICES)
-    basis = forms.ChoiceField(choices=BASES, label="Spread by")
-    currency = CurrencyField()
     amount = ExactField()
+    currency = CurrencyField(required=False)
+    bill_number = forms.CharField(max_length=40, required=False, label="Number of the bill")
+    kind = forms.ChoiceField(choices=KIND_CHOICES)
+    basis = forms.ChoiceField(choices=BASES, label="Spread by", initial="value")
     day = DayField(label="Day of the bill or estimate")
-    bill_number = forms.CharField(max_length=40, required=False)
-    shipments = forms.ModelMultipleChoiceField(
-        Shipment.objects.none(), required=False, widget=forms.CheckboxSelectMultiple
-    )
-    containers = forms.ModelMultipleChoiceField(
-        Container.objects.none(), required=False, widget=forms.CheckboxSelectMultiple
-    )
-    lines = forms.ModelMultipleChoiceField(
-        OrderLine.objects.none(), required=False, label="Only these lines", widget=Ticks
-    )
+    company = forms.ModelChoiceField(Company.objects.none(), label="Billed to")
+    remark = forms.CharField(max_length=120, required=False)
 
-    def __init__(self, *args, person, shipments, charge=None, **kwargs):
+    def __init__(self, *args, person, charge=None, **kwargs):
         super().__init__(*args, **kwargs)
         self.charge = charge
+        self.fields["over"].person = person
+        self.fields["over"].help_text = "Shipments, containers, orders (PO-1) or lines (PO-1/2)."
+        self.fields["currency"].help_text = "The payee's, unless said here."
+        self.fields["bill_number"].help_text = "Without one it is an estimate."
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.choose_the_only_one("company")
-        self.fields["shipments"].queryset = shipments
-        self.fields["containers"].queryset = Container.objects.filter(shipment__in=shipments).select_related("shipment")
-        self.fields["containers"].label_from_instance = lambda box: f"{box.number} of {box.shipment}"
-        aboard = OrderLine.objects.filter(instalments__shipment_lines__container__shipment__in=shipments).distinct()
-        self.fields["lines"].queryset = scoped(aboard, person, "order__company").select_related("order", "item")
-        self.fields["lines"].label_from_instance = lambda line: f"{line.order.number}/{line.number} {line.item}"
 
-    def scope(self):
-        """The fields that say what the charge is spread over."""
-        return [self[name] for name in ("shipments", "containers", "lines")]
+    def clean(self):
+        entered = super().clean()
+        payee = entered.get("payee")
+        if payee and not entered.get("currency") and "currency" not in self.errors:
+            entered["currency"] = payee.currency
+        return entered
 
-    def facts(self):
-        """The other fields."""
-        return [field for field in self.visible_fields() if field.name not in ("shipments", "containers", "lines")]
+    @property
+    def billed(self) -> bool:
+        """Whether there is a bill, and not only an estimate."""
+        return bool(self.cleaned_data["bill_number"])
 
     def asked(self) -> ChargeRequest:
         """The charge as a request."""
-        entered = self.cleaned_data
+        entered, over = self.cleaned_data, self._over()
         return ChargeRequest(
             company=entered["company"].pk,
             payee=entered["payee"].pk,
@@ -70,15 +79,19 @@ class ChargeForm(ActionForm):
             currency=entered["currency"],
             amount=entered["amount"],
             day=entered["day"],
-            shipments=_keys(entered["shipments"]),
-            containers=_keys(entered["containers"]),
-            lines=_keys(entered["lines"]),
+            shipments=over.shipments,
+            containers=over.containers,
+            lines=over.lines,
+            orders=over.orders,
+            remark=entered["remark"],
         )
+
+    def _over(self) -> Scope:
+        """Its scope; an estimate keeps its own goods, whatever has their names now, unless others are named."""
+        if self.charge and "over" not in self.changed_data:
+            return scope_of(self.charge)
+        return self.cleaned_data["over"]
 
     def bill(self) -> BillRequest:
         """The charge as a bill of one line."""
         return of_one(self.asked(), self.cleaned_data["bill_number"], self.charge.pk if self.charge else None)
-
-
-def _keys(records) -> tuple[int, ...]:
-    return tuple(sorted(record.pk for record in records))

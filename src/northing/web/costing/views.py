@@ -1,14 +1,19 @@
 """Costs: charges with their effect shown first, customs entries, rates, cost trails."""
 
+from collections import defaultdict
+
 from django.contrib import messages
-from django.db.models import Q
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
+from django.utils.html import format_html
 
 from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.actions.billing.bills import book_bill, foresee
 from northing.actions.costing import charges as charges_action
+from northing.actions.costing.named import NoSuchName, named_scope, names_of
+from northing.actions.costing.scope import companies_in
 from northing.billing.models import BillLine
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
@@ -16,9 +21,11 @@ from northing.costing.models import Charge
 from northing.drawings.trail import waterfall
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
+from northing.masterdata.models import Party
 from northing.reports.clocks import standings_of
 from northing.reports.cost_trail import cost_trail
 from northing.shipping.models import Container
+from northing.web.common.back import way_back
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
@@ -26,7 +33,7 @@ from northing.web.common.reversals import ReasonForm
 from northing.web.costing.forms import ChargeForm
 from northing.web.shipping.views.shipments import visible_shipments
 
-# Of how many shipments a charge is offered for, where it does not come from one of them.
+# How many shipments are offered while one types; any other is taken as well.
 LATEST = 40
 
 
@@ -38,54 +45,52 @@ def charges(request):
     if request.GET.get("show") == "expected":
         found = found.filter(closed_on=None)
     page = page_of_rows(found.order_by("-pk"), request.GET)
+    _with_orders(page.rows)
     return render(request, "costing/charges.html", {"charges": page.rows, "page": page})
+
+
+def _with_orders(rows) -> None:
+    """Each charge gets `of_orders`: the numbers of the orders whose lines it is over."""
+    named = Charge.lines.through.objects.filter(charge__in=[charge.pk for charge in rows])
+    numbers = named.values_list("charge", "orderline__order__number").order_by("charge", "orderline__order").distinct()
+    of_charge = defaultdict(list)
+    for key, number in numbers:
+        of_charge[key].append(number)
+    for charge in rows:
+        charge.of_orders = of_charge[charge.pk]
 
 
 @form_for("estimate_charge", "book_bill")
 def new_charge(request):
-    """Enter a bill or an estimate; its effect is shown before it is booked."""
+    """Enter a bill or an estimate; its effect is shown as it is typed."""
     replaces = _replaced(request)
-    shipments = _choosable(request, replaces)
-    form = ChargeForm(
-        request.POST or None,
-        person=request.user,
-        shipments=shipments,
-        charge=replaces,
-        initial=_initial(request, replaces),
-    )
-    context = {"form": form, "replaces": replaces}
+    back = request.POST.get("back", request.GET.get("back", ""))
+    form = ChargeForm(request.POST or None, person=request.user, charge=replaces, initial=_initial(request, replaces))
+    context = {"form": form, "replaces": replaces, "back": back}
+    context["names"] = visible_shipments(request.user).order_by("-pk").values_list("reference", flat=True)[:LATEST]
+    context["currencies"] = dict(Party.objects.values_list("pk", "currency"))
     if request.method == "POST" and form.is_valid():
-        if request.POST.get("confirmed"):
-            if form.cleaned_data["state"] == "billed":
-                page, booked = "bill", form.do(request, book_bill, lambda _: form.bill())
-            else:
-                page, booked = "charge", form.do(request, charges_action.enter_estimate, lambda _: form.asked())
-            if booked:
-                note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
-                messages.success(request, f"Booked and spread{note}.")
-                return redirect(page, booked)
-        else:
+        if request.POST.get("act") == "show":
             context |= _effect(form)
+        elif booked := _booked(request, form):
+            return way_back(request, *booked)
     return render(request, "costing/new_charge.html", context, status=422 if form.errors else 200)
 
 
-def _choosable(request, replaces: Charge | None):
-    """The shipment one comes from, or those of the charge, or the latest; and whatever was chosen already."""
-    seen = visible_shipments(request.user)
-    if replaces:
-        named = Q(pk__in=replaces.shipments.all()) | Q(containers__charges=replaces)
-        return (
-            seen.filter(named | Q(containers__shipment_lines__instalment__line__charges=replaces))
-            .distinct()
-            .order_by("-pk")
-        )
-    named = [key for key in [request.GET.get("shipment", ""), *request.POST.getlist("shipments")] if _is_key(key)]
-    if request.GET.get("shipment") and named:
-        return seen.filter(pk__in=named).order_by("-pk")
-    latest = list(seen.order_by("-pk").values_list("pk", flat=True)[:LATEST])
-    boxes = [key for key in request.POST.getlist("containers") if _is_key(key)]
-    chosen = Q(pk__in=[*latest, *named]) | Q(containers__in=boxes)
-    return seen.filter(chosen).distinct().order_by("-pk")
+def _booked(request, form: ChargeForm) -> tuple[str, int] | None:
+    """Book the bill or the estimate; the page that shows it, or nothing where it is refused."""
+    if form.billed:
+        page, key = "bill", form.do(request, book_bill, lambda _: form.bill())
+    else:
+        page, key = "charge", form.do(request, charges_action.enter_estimate, lambda _: form.asked())
+    if not key:
+        return None
+    entered = form.cleaned_data
+    what = f"Bill {entered['bill_number']}" if form.billed else "The estimate"
+    note = posting_note([entered["company"].pk], entered["day"])
+    text = format_html('{} is booked and spread{}. <a href="{}">Open it</a>', what, note, reverse(page, args=[key]))
+    messages.success(request, text)
+    return page, key
 
 
 def _is_key(text: str) -> bool:
@@ -101,12 +106,27 @@ def _replaced(request) -> Charge | None:
 
 def _initial(request, replaces: Charge | None) -> dict:
     today = timezone.localdate()
-    if replaces is None:
-        shipment = request.GET.get("shipment", "")
-        found = {"day": today, "shipments": [int(shipment)] if _is_key(shipment) else []}
-        return found | _of_clock(request, today)
-    asked = charges_action.request_of(replaces)
-    return {**asked.__dict__, "day": today, "state": "billed", "amount": f"{asked.amount.normalize():f}"}
+    if replaces is not None:
+        asked = charges_action.request_of(replaces)
+        return {**asked.__dict__, "over": names_of(asked.scope), "day": today, "amount": plain(asked.amount)}
+    over = request.GET.get("over", "")[:400]
+    found = {"day": today, "over": over, "payee": _last_payee(request), "company": _only_company(request, over)}
+    return found | _of_clock(request, today)
+
+
+def _last_payee(request) -> int | None:
+    """Who is to be paid by the newest charge stands there for the next; customs offices are paid by their entries."""
+    charges = Charge.objects.filter(company__in=companies_of(request.user)).exclude(payee__kind=Party.Kind.CUSTOMS)
+    return charges.order_by("-pk").values_list("payee", flat=True).first()
+
+
+def _only_company(request, over: str) -> int | None:
+    """Whose goods they are, where they are one company's."""
+    try:
+        found = companies_in(named_scope(over.replace(",", " ").split(), request.user))
+    except NoSuchName:
+        return None
+    return found[0] if len(found) == 1 else None
 
 
 def _of_clock(request, today) -> dict:
@@ -119,14 +139,11 @@ def _of_clock(request, today) -> dict:
     for one in standing:
         if one.free.pk == int(clock):
             return {
-                "state": "estimated",
                 "payee": one.free.carrier_id,
                 "kind": "storage",
-                "basis": "value",
                 "currency": one.free.currency,
                 "amount": plain(one.clock(today).cost),
-                "shipments": [],
-                "containers": [one.container.pk],
+                "over": one.container.number,
             }
     return {}
 
@@ -134,12 +151,10 @@ def _of_clock(request, today) -> dict:
 def _effect(form: ChargeForm) -> dict:
     """The effect of booking, or the refusal on the form."""
     try:
-        billed = form.cleaned_data["state"] == "billed"
-        plan = foresee(form.bill())[0] if billed else charges_action.foresee(form.asked())
+        return {"plan": foresee(form.bill())[0] if form.billed else charges_action.foresee(form.asked())}
     except Refused as refused:
         form.take(refused)
         return {}
-    return {"plan": plan}
 
 
 @acts_for("book_bill")

@@ -11,7 +11,15 @@ from northing.masterdata.models import Bin, Site
 from northing.web.common.forms import ActionForm, DayField, ExactField, asks_only
 from northing.web.receiving.parts import Part
 
-STILL, NO_MORE = "still", "no_more"
+STILL, NOT_THERE, NO_MORE = "still", "not_there", "no_more"
+# What may be said of a short rest.
+UNPACKED = [("", "–"), (STILL, "still coming"), (NO_MORE, "no more coming")]
+PACKED = [
+    ("", "–"),
+    (STILL, "still in the container"),
+    (NOT_THERE, "still coming, not in the container"),
+    (NO_MORE, "no more coming"),
+]
 MOST_ROWS = 20
 NAMES = ("row", "short", "lot", "best", "bin")
 
@@ -34,7 +42,7 @@ class ReceiveForm(ActionForm):
         item, label = part.line.item, f"of {part.line.item.code}"
         self.fields[f"row-{end}"] = ExactField(required=False, label=f"Found {label}")
         if first:
-            coming = [("", "–"), (STILL, "still coming"), (NO_MORE, "no more coming")]
+            coming = PACKED if part.shipment_line else UNPACKED
             short = forms.ChoiceField(choices=coming, required=False, label=f"If {item.code} is short")
             self.fields[f"short-{end}"] = short
         if item.keeps_lot:
@@ -63,7 +71,8 @@ class ReceiveForm(ActionForm):
                 shipment_line=part.shipment_line,
                 instalment=part.instalment,
                 quantity=entered[f"row-{end}"],
-                still_coming={STILL: True, NO_MORE: False}.get(entered[f"short-{part.key}"]),
+                still_coming={STILL: True, NOT_THERE: True, NO_MORE: False}.get(entered[f"short-{part.key}"]),
+                not_there=entered[f"short-{part.key}"] == NOT_THERE,
                 lot=entered.get(f"lot-{end}") or "",
                 best_before=entered.get(f"best-{end}"),
                 bin=int(entered[f"bin-{end}"]) if entered[f"bin-{end}"] else None,
