@@ -1,16 +1,21 @@
 """Backup and restore: one file that holds the database and the documents, as they were at one moment."""
 
+import contextlib
+import hashlib
+import itertools
 import os
 import shutil
+import subprocess
 import tarfile
 import tempfile
 from pathlib import Path
 
 from launch.cluster import Cluster
 from launch.places import POSTGRES_BIN
-from launch.say import Stop, run
+from launch.say import Stop, run, say
 
-DUMP, FILES = "database.dump", "files"
+DUMP, FILES = "database.dump", Path("files")
+END = "that-is-all"
 
 
 def backup_to(cluster: Cluster, database: str, files: Path, target: Path) -> None:
@@ -22,14 +27,69 @@ def backup_to(cluster: Cluster, database: str, files: Path, target: Path) -> Non
     try:
         with tempfile.TemporaryDirectory() as folder, tarfile.open(part, "w:gz", compresslevel=3) as tar:
             dump = Path(folder) / DUMP
-            # The documents a row speaks of are written before the row: taken after the dump, none of them is missing.
-            _program(cluster, "pg_dump", ["--format=custom", "--no-owner", "--file", dump, database])
+            with Moment(cluster, database) as moment:
+                words = ["--format=custom", "--no-owner", f"--snapshot={moment.name}", "--file", dump, database]
+                _program(cluster, "pg_dump", words)
+                digests = moment.digests()
             tar.add(dump, DUMP)
-            if files.is_dir():
-                tar.add(files, FILES)
+            lost = sum(not _add_document(tar, files, digest) for digest in digests)
         part.replace(target)
+        if lost:
+            say(f"{lost} of {len(digests)} documents are damaged or gone, and not in the backup; attach them again")
     finally:
         part.unlink(missing_ok=True)
+
+
+def _add_document(tar: tarfile.TarFile, files: Path, digest: str) -> bool:
+    """Add the document of a digest (SHA-256, hex) where it is there and whole."""
+    path = Path("documents") / digest[:2] / digest
+    try:
+        with (files / path).open("rb") as file:
+            whole = hashlib.file_digest(file, "sha256").hexdigest() == digest
+            if whole:
+                file.seek(0)
+                tar.addfile(tar.gettarinfo(arcname=str(FILES / path), fileobj=file), file)
+    except FileNotFoundError:
+        return False
+    return whole
+
+
+class Moment:
+    """A moment of the database, held while it is dumped: documents that come later are not of it."""
+
+    HOLD = "begin isolation level repeatable read, read only; select pg_export_snapshot();"
+
+    def __init__(self, cluster: Cluster, database: str):
+        environment = os.environ | {"PGPASSWORD": cluster.password}
+        self.session = subprocess.Popen(
+            cluster.psql(database, "-AtXq"),
+            env=environment,
+            text=True,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+        )
+
+    def __enter__(self):
+        self.name = "".join(self._ask(self.HOLD))
+        if not self.name:
+            raise Stop(f"the database cannot be read: {self.session.communicate()[1].strip()[-200:]}")
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        with contextlib.suppress(BrokenPipeError):
+            self.session.communicate()
+
+    def digests(self) -> list[str]:
+        """What the documents are called of which the database knows (SHA-256, hex)."""
+        return self._ask("select distinct sha256 from activity_document order by 1;")
+
+    def _ask(self, statement: str) -> list[str]:
+        with contextlib.suppress(BrokenPipeError):
+            self.session.stdin.write(f"{statement}\n\\echo {END}\n")
+            self.session.stdin.flush()
+        lines = (line.strip() for line in iter(self.session.stdout.readline, ""))
+        return list(itertools.takewhile(lambda line: line != END, lines))
 
 
 def restore_from(cluster: Cluster, database: str, files: Path, source: Path) -> None:

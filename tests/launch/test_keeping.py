@@ -1,14 +1,31 @@
 """Backup and restore of a database and its documents, on a cluster of its own rows."""
 
+import hashlib
 import os
 import tarfile
 
 import pytest
+from launch import keeping
 from launch.cluster import Cluster
 from launch.keeping import backup_to, restore_from
 from launch.say import Stop
 
 NAME = f"northing_kept_{os.getpid()}"
+
+
+def digest_of(content):
+    return hashlib.sha256(content).hexdigest()
+
+
+PAPER = digest_of(b"%PDF as it was")
+
+
+def attach(files, content):
+    """A document as it lies on disk."""
+    path = files / "documents" / digest_of(content)[:2] / digest_of(content)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(content)
+    return path
 
 
 @pytest.fixture
@@ -17,9 +34,9 @@ def kept(tmp_path):
     cluster = Cluster("scratch")
     cluster.sql(f"create database {NAME}")
     cluster.sql("create table told (words text); insert into told values ('as it was')", NAME)
+    cluster.sql(f"create table activity_document (sha256 text); insert into activity_document values ('{PAPER}')", NAME)
     files = tmp_path / "files"
-    files.mkdir()
-    (files / "paper.pdf").write_bytes(b"%PDF as it was")
+    attach(files, b"%PDF as it was")
     yield cluster, files, tmp_path / "kept.tgz"
     for name in (NAME, f"{NAME}_restored", f"{NAME}_before"):
         cluster.sql(f"drop database if exists {name} with (force)")
@@ -29,12 +46,44 @@ def test_what_was_is_again(kept):
     cluster, files, file = kept
     backup_to(cluster, NAME, files, file)
     cluster.sql("update told set words = 'changed'; insert into told values ('more')", NAME)
-    (files / "paper.pdf").write_bytes(b"changed")
-    (files / "other.pdf").write_bytes(b"new")
+    attach(files, b"%PDF as it was").write_bytes(b"changed")
+    attach(files, b"new")
     restore_from(cluster, NAME, files, file)
     assert cluster.sql("select words from told", NAME) == "as it was"
-    assert {path.name: path.read_bytes() for path in files.iterdir()} == {"paper.pdf": b"%PDF as it was"}
+    assert documents(files) == {PAPER: b"%PDF as it was"}
     assert not cluster.has_database(f"{NAME}_before")
+
+
+def documents(files):
+    return {path.name: path.read_bytes() for path in files.rglob("*") if path.is_file()}
+
+
+def test_what_comes_while_it_is_written_is_not_of_it(kept, monkeypatch):
+    cluster, files, file = kept
+    attach(files, b"torn, and no row speaks of it")
+    program = keeping._program
+
+    def meanwhile(*asked):
+        new = digest_of(attach(files, b"came meanwhile").read_bytes())
+        cluster.sql(f"insert into activity_document values ('{new}'); update told set words = 'later'", NAME)
+        program(*asked)
+
+    monkeypatch.setattr(keeping, "_program", meanwhile)
+    backup_to(cluster, NAME, files, file)
+    monkeypatch.undo()
+    restore_from(cluster, NAME, files, file)
+    assert cluster.sql("select words from told", NAME) == "as it was"
+    assert cluster.sql("select count(*) from activity_document", NAME) == "1"
+    assert documents(files) == {PAPER: b"%PDF as it was"}
+
+
+def test_a_damaged_document_is_said_and_the_rest_is_kept(kept, capsys):
+    cluster, files, file = kept
+    attach(files, b"%PDF as it was").write_bytes(b"%PDF as")
+    backup_to(cluster, NAME, files, file)
+    assert "1 of 1 documents are damaged or gone" in capsys.readouterr().err
+    restore_from(cluster, NAME, files, file)
+    assert documents(files) == {}
 
 
 def test_a_database_that_is_gone_comes_back(kept):
@@ -51,7 +100,7 @@ def test_what_is_no_backup_changes_nothing(kept, content):
     file.write_bytes(content)
     with pytest.raises(Stop, match="no backup"):
         restore_from(cluster, NAME, files, file)
-    assert cluster.sql("select words from told", NAME) == "as it was" and (files / "paper.pdf").exists()
+    assert cluster.sql("select words from told", NAME) == "as it was" and documents(files)
 
 
 def test_a_backup_that_broke_off_leaves_none(kept, tmp_path):

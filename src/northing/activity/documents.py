@@ -19,11 +19,13 @@ SIGNS: list[tuple[bytes, str, str]] = [
     (b"GIF8", "image/gif", ".gif"),
     (b"PK\x03\x04", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", ".xlsx"),
 ]
+# Whatever else: it is only downloaded.
+ANYTHING = "application/octet-stream"
 PICTURES = ("image/png", "image/jpeg", "image/gif")
 
 
 def media_type(content: bytes, name: str) -> str:
-    """The type that the content shows. Raises Refused for anything but PDF, pictures and tables."""
+    """The type that the content shows: PDF, picture or table; anything else is only downloaded."""
     for sign, kind, suffix in SIGNS:
         if content.startswith(sign):
             if suffix == ".xlsx" and not name.lower().endswith(".xlsx"):
@@ -31,9 +33,7 @@ def media_type(content: bytes, name: str) -> str:
             return kind
     if name.lower().endswith(".csv") and _is_text(content):
         return "text/csv"
-    raise Refused(
-        Problem(f"{name[:60]!r} is neither a PDF, nor a picture, nor a table.", "file", "Send it as one of these.")
-    )
+    return ANYTHING
 
 
 def _is_text(content: bytes) -> bool:
@@ -45,13 +45,19 @@ def _is_text(content: bytes) -> bool:
 
 
 def attach(act: Act, kind: str, record: int, company: int | None, name: str, content: bytes, shared: bool) -> Document:
-    """Keep a document with a record; the same content is kept once. Raises Refused."""
+    """Keep a document with a record; the same content is kept once. Raises Refused.
+
+    A person of ours may attach any kind, a supplier by its link PDF, pictures and tables.
+    """
     name = Path(name.replace("\\", "/").replace("\x00", "")).name[-120:] or "document"
     if not content:
         raise Refused(Problem("The file is empty.", "file", "Choose another."))
     if len(content) > LARGEST:
         raise Refused(Problem("The file is larger than 10 MB.", "file", "Make it smaller, or split it."))
     kind_of_file, digest = media_type(content, name), hashlib.sha256(content).hexdigest()
+    if kind_of_file == ANYTHING and act.supplier is not None:
+        what = f"{name[:60]!r} is neither a PDF, nor a picture, nor a table."
+        raise Refused(Problem(what, "file", "Send it as one of these."))
     path = where(digest)
     if not is_whole(path, digest):
         keep(path, content)

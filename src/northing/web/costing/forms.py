@@ -35,11 +35,18 @@ class ScopeField(forms.CharField):
 class ChargeForm(ActionForm):
     """A charge: over what, from whom, how much, on which basis. What is not said follows from payee and goods."""
 
-    over = ScopeField(person=None, required=True, label="What it is for")
+    over = ScopeField(
+        person=None,
+        required=True,
+        label="What it is for",
+        help_text="Shipments, containers, orders (PO-1) or lines (PO-1/2).",
+    )
     payee = forms.ModelChoiceField(Party.objects.all())
     amount = ExactField()
-    currency = CurrencyField(required=False)
-    bill_number = forms.CharField(max_length=40, required=False, label="Number of the bill")
+    currency = CurrencyField(required=False, help_text="The payee's, unless said here.")
+    bill_number = forms.CharField(
+        max_length=40, required=False, label="Number of the bill", help_text="Without one it is an estimate."
+    )
     kind = forms.ChoiceField(choices=KIND_CHOICES)
     basis = forms.ChoiceField(choices=BASES, label="Spread by", initial="value")
     day = DayField(label="Day of the bill or estimate")
@@ -50,9 +57,6 @@ class ChargeForm(ActionForm):
         super().__init__(*args, **kwargs)
         self.charge = charge
         self.fields["over"].person = person
-        self.fields["over"].help_text = "Shipments, containers, orders (PO-1) or lines (PO-1/2)."
-        self.fields["currency"].help_text = "The payee's, unless said here."
-        self.fields["bill_number"].help_text = "Without one it is an estimate."
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.choose_the_only_one("company")
 
