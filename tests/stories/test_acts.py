@@ -183,6 +183,11 @@ def test_departure_and_arrival_of_today(stage):
         happens_today(page, "Departed today")
     assert page.url.endswith("/?party=carrier"), "the Watch keeps its filter"
     assert Shipment.objects.get().departed_on == TODAY
+    page.click("button:has-text('Undo')")
+    main(page).to_contain_text("It is taken back")
+    assert Shipment.objects.get().departed_on is None
+    page.goto(page.url.split("/shipping/")[0] + "/?party=carrier")
+    happens_today(page, "Departed today")
     with job("arrival of today, all aboard", 2) as done:
         done.hear(page)
         happens_today(page, "Arrived today")
@@ -259,6 +264,10 @@ def test_an_inspection_with_failures(stage):
         main(page).to_contain_text("The verdict is recorded")
     position = stage.world.line("A").instalments.get().position
     assert (position.in_store, position.rejected) == (93, 7)
+    page.keyboard.press("u")
+    main(page).to_contain_text("Reversed")
+    position.refresh_from_db()
+    assert (position.held, position.rejected) == (100, 0), "undone at once"
 
 
 def test_an_answer_is_taken_where_it_stands(stage):

@@ -16,7 +16,7 @@ from northing.web.billing.forms import BillForm
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.common.reversals import ReasonForm
+from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.shipping.views.shipments import visible_shipments
 
 # How many shipments are offered while one types; any other is taken as well.
@@ -72,7 +72,7 @@ def new_bill(request):
             booked = form.do(request, book_bill, lambda _: form.asked())
             if booked:
                 note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
-                messages.success(request, f"Booked and spread{note}.")
+                say_done(request, f"Booked and spread{note}.", "bill", booked)
                 return redirect("bill", booked)
         else:
             context |= _effect(form)

@@ -1,6 +1,5 @@
 """A case and its returns."""
 
-from django.contrib import messages
 from django.db.models import Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -17,7 +16,7 @@ from northing.web.claims.forms import ReturnForm
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
-from northing.web.common.reversals import reversal_page
+from northing.web.common.reversals import reversal_page, say_done
 
 
 @acts_for("return_goods")
@@ -35,7 +34,8 @@ def case(request, case_id: int):
     form = ReturnForm(request.POST or None, initial=start)
     if request.method == "POST" and form.do(request, returns.return_goods, lambda _: form.asked(record.pk)):
         note = posting_note([record.company_id], form.cleaned_data["occurred_on"])
-        messages.success(request, f"Returned{note}. What the supplier did not authorise stays open.")
+        words = f"Returned{note}. What the supplier did not authorise stays open."
+        say_done(request, words, "reverse-return", record.returns.latest("pk").pk)
         return redirect("case", record.pk)
     context = {
         "case": record,

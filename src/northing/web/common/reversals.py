@@ -6,12 +6,18 @@ from typing import Any
 from django import forms
 from django.contrib import messages
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.actions.reversal import ReverseRequest
 from northing.ledger.queries import posting_note
 from northing.web.common.forms import ActionForm
+
+
+def say_done(request, words: str, undo: str, *args: int) -> None:
+    """Say that an act is done, with the way to undo it at once: the page by that name that reverses it."""
+    messages.success(request, words, extra_tags=reverse(undo, args=args))
 
 
 class ReasonForm(ActionForm):

@@ -29,7 +29,7 @@ from northing.web.common.back import way_back
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.common.reversals import ReasonForm
+from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.costing.forms import ChargeForm
 from northing.web.shipping.views.shipments import visible_shipments
 
@@ -89,7 +89,7 @@ def _booked(request, form: ChargeForm) -> tuple[str, int] | None:
     what = f"Bill {entered['bill_number']}" if form.billed else "The estimate"
     note = posting_note([entered["company"].pk], entered["day"])
     text = format_html('{} is booked and spread{}. <a href="{}">Open it</a>', what, note, reverse(page, args=[key]))
-    messages.success(request, text)
+    say_done(request, text, page, key)
     return page, key
 
 

@@ -1,6 +1,5 @@
 """A customs entry: ours shown first, then booked."""
 
-from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -12,7 +11,7 @@ from northing.customs.models import CustomsEntry
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
 from northing.web.common.permissions import form_for
-from northing.web.common.reversals import reversal_page
+from northing.web.common.reversals import reversal_page, say_done
 from northing.web.customs.forms import EntryForm
 from northing.web.shipping.views.shipments import visible_shipments
 
@@ -31,7 +30,7 @@ def customs(request, shipment_id: int, company_id: int):
         booked = form.do(request, entries.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
         if booked:
             note = posting_note([company.pk], form.cleaned_data["day"])
-            messages.success(request, f"The customs entry is booked{note}.")
+            say_done(request, f"The customs entry is booked{note}.", "reverse-customs-entry", entered.latest("pk").pk)
             return redirect("shipment", shipment.pk)
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
     context = {"shipment": shipment, "company": company, "form": form, "entered": entered, "standing": standing}

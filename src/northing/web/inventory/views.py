@@ -23,7 +23,7 @@ from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.common.reversals import reversal_page
+from northing.web.common.reversals import reversal_page, say_done
 from northing.web.inventory.forms import IssueForm, MoveForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
@@ -45,9 +45,10 @@ def item(request, item_id: int):
     mine = companies_of(request.user)
     sites = scoped(Site.objects.all(), request.user)
     form = IssueForm(request.POST or None, sites=sites, initial={"occurred_on": timezone.localdate()})
-    if request.method == "POST" and form.do(request, issue.issue_stock, lambda _: form.asked(record.pk)):
+    done = form.do(request, issue.issue_stock, lambda _: form.asked(record.pk)) if request.method == "POST" else None
+    if done:
         note = posting_note([form.cleaned_data["site"].company_id], form.cleaned_data["occurred_on"])
-        messages.success(request, f"Issued{note}.")
+        say_done(request, f"Issued{note}.", "take-back-issue", done)
         return redirect("item", record.pk)
     layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
     layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")

@@ -2,7 +2,6 @@
 
 from decimal import Decimal
 
-from django.contrib import messages
 from django.db.models import F, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -18,7 +17,7 @@ from northing.quality.models import Inspection
 from northing.web.common.addresses import address_of
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import form_for, open_page
-from northing.web.common.reversals import reversal_page
+from northing.web.common.reversals import reversal_page, say_done
 from northing.web.quality.forms import InspectForm
 
 # Of a layer: the order its goods came from.
@@ -59,7 +58,8 @@ def inspect(request, layer_id: int):
     start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}
     form = InspectForm(request.POST or None, initial=start)
     if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer.pk, held)):
-        messages.success(request, "The verdict is recorded.")
+        said = Inspection.objects.filter(layer=layer).latest("pk")
+        say_done(request, "The verdict is recorded.", "reverse-inspection", said.pk)
         return redirect("quality")
     context = {
         "layer": layer,

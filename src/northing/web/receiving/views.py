@@ -17,7 +17,7 @@ from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.common.reversals import ReasonForm
+from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.receiving.forms import MOST_ROWS, ReceiveForm
 from northing.web.receiving.parts import Part
 from northing.web.receiving.queries import (
@@ -76,7 +76,11 @@ def _receive(request, site: Site, parts: list[Part], container: int | None, cont
         done = form.do(request, receive_action.receive, lambda _: form.asked(container))
         if done:
             note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
-            messages.success(request, f"Received{note}. Stock, costs and positions are up to date.")
+            words = f"Received{note}. Stock, costs and positions are up to date."
+            if may(request.user, "reverse_receipt", site.company_id):
+                say_done(request, words, "receipt", done)
+            else:
+                messages.success(request, words)
             return redirect("receipt", done)
     context |= {"form": form, "allowed": may(request.user, "receive", site.company_id), "parts": parts}
     return render(request, "receiving/receive.html", context, status=422 if form.errors else 200)

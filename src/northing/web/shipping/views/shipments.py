@@ -33,13 +33,14 @@ from northing.reports.packing_list import (
 )
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import Leg, RequiredDocument, Shipment, ShipmentLine
+from northing.shipping.models import DateStatement, Leg, RequiredDocument, Shipment, ShipmentLine
 from northing.shipping.queries import visible_shipments
 from northing.web.common.back import is_ours, way_back
 from northing.web.common.forms import act_of, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.common.reversals import say_done
 from northing.web.orders.forms.orders import WholeForm
 from northing.web.shipping.forms.required_documents import DocumentDoneForm, RequiredDocumentForm
 from northing.web.shipping.forms.shipments import (
@@ -238,7 +239,8 @@ def say_date(request, shipment_id: int):
         note = ""
         if form.cleaned_data["kind"] == "actual":
             note = posting_note(companies_of(request.user), form.cleaned_data["value"])
-        messages.success(request, f"The date is recorded{note}; everything aboard follows it.")
+        said = DateStatement.objects.filter(said_by=request.user).latest("pk")
+        say_done(request, f"The date is recorded{note}; everything aboard follows it.", "take-back", said.pk)
         return way_back(request, "shipment", record.pk)
     context = {"shipment": record, "form": form, "book": _book(record.reference), "action": "say-date"}
     context["back"] = request.POST.get("back", "")

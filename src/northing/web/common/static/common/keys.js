@@ -48,9 +48,21 @@ function begin() {
 }
 begin();
 
+// The way back is offered for ten seconds; later it is on the page of the fact.
+setTimeout(() => document.querySelectorAll("form[data-undo]").forEach((form) => form.remove()), 10_000);
+
 function go(digit) {
   const places = document.querySelectorAll(".rail li a");
   if (places[digit - 1]) location.assign(places[digit - 1].href);
+}
+
+// Space chooses the row in hand, where its list has boxes; else it opens it.
+function choose() {
+  const row = document.activeElement.closest("main table.dense tbody tr");
+  const box = row?.querySelector("input[type=checkbox]:not(:disabled)");
+  if (box) box.click();
+  else row?.querySelector("a")?.click();
+  return row;
 }
 
 const acts = {
@@ -66,6 +78,10 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && typing(event.target)) event.target.blur();
   if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
   if (letter(event.key)) {
+    event.preventDefault();
+    return;
+  }
+  if (event.key === " " && document.activeElement.matches("a") && choose()) {
     event.preventDefault();
     return;
   }
