@@ -70,7 +70,7 @@ class Moment:
             stderr=subprocess.PIPE,
         )
 
-    def __enter__(self):
+    def __enter__(self) -> "Moment":
         self.name = "".join(self._ask(self.HOLD))
         if not self.name:
             raise Stop(f"the database cannot be read: {self.session.communicate()[1].strip()[-200:]}")
@@ -85,6 +85,7 @@ class Moment:
         return self._ask("select distinct sha256 from activity_document order by 1;")
 
     def _ask(self, statement: str) -> list[str]:
+        assert self.session.stdin and self.session.stdout
         with contextlib.suppress(BrokenPipeError):
             self.session.stdin.write(f"{statement}\n\\echo {END}\n")
             self.session.stdin.flush()

@@ -355,7 +355,7 @@ def test_a_cancelled_order_has_no_line_on_paper_and_no_order_for_machines(sent):
     stop(sent, cancel.cancel, sent.line("A").pk)
     assert [line["item"] for line in Revision.objects.latest("number").content["lines"]] == ["C"]
     stop(sent, cancel.cancel)
-    assert [name for name, *_ in order_documents(sent.order.pk)] == [f"{sent.order.number}-3.pdf"]
+    assert [name for name, *_ in order_documents(sent.order.pk, {})] == [f"{sent.order.number}-3.pdf"]
 
 
 def test_looking_first_keeps_nothing(sent):

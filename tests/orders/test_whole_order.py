@@ -1,10 +1,14 @@
 """Discount, surcharge and tax on a whole order, its buyer and its addresses: from the draft to what the goods cost."""
 
+import copy
+import re
 from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal as D
+from unittest import mock
 
 import pytest
+from django.template.loader import render_to_string
 
 from northing.access.models import Grant
 from northing.actions.orders import amend, revise, send
@@ -12,13 +16,14 @@ from northing.actions.orders import write as ordering
 from northing.actions.shipping import pack as packing
 from northing.core.problems import Refused
 from northing.formats.ubl import order_xml, read_order
-from northing.masterdata.models import Company, Party, Site
+from northing.masterdata.models import Company, Party, PaymentTerms, Site
+from northing.messaging import print_pdf
 from northing.orders.documents import order_documents, order_pdf
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder, Revision
 from northing.shipping.models import ShipmentLine
 from northing.worklist.models import LineSummary, Matter
 from tests.orders.test_revise import as_it_is, change
-from tests.worlds import CONTAINERS, TODAY
+from tests.worlds import CONTAINERS, NOW, TODAY
 
 HEAD = {"discount": D("0.02"), "surcharge": D("0.05"), "tax_rate": D("0.15")}
 
@@ -153,7 +158,7 @@ def test_the_buyer_is_somebody_who_may_write_orders(world):
 
 def test_papers_say_what_the_order_comes_to(world):
     order = go_out(world, write(world, **HEAD, deliver_to="Dock 1\nTotara Street"))
-    names = [name for name, _, _ in order_documents(order.pk)]
+    names = [name for name, _, _ in order_documents(order.pk, {})]
     assert len(names) == 2
     content = Revision.objects.get(order=order).content
     assert content["sums"]["to_pay"] == "5842.68"
@@ -170,6 +175,58 @@ def test_papers_say_what_the_order_comes_to(world):
         == cells[0]
     )
     assert order_pdf(Revision.objects.get(order=order)).startswith(b"%PDF")
+
+
+def read_paper(monkeypatch, revision, link=""):
+    """The words of a paper as a browser shows them."""
+    shown = []
+    monkeypatch.setattr("northing.orders.documents.to_pdf", lambda *asked: shown.append(render_to_string(*asked)))
+    order_pdf(revision, link)
+    return " ".join(shown[0].split())
+
+
+def test_the_paper_says_terms_of_payment_days_and_what_changed(world, monkeypatch):
+    terms = PaymentTerms.objects.create(code="N30", name="30 days net", days=30)
+    type(world.parties["USD"]).objects.update(payment_terms=terms)
+    order = go_out(world, write(world, **HEAD, answer_by=TODAY))
+    first = Revision.objects.get(order=order)
+    said = read_paper(monkeypatch, first, "https://n.example/link/x/")
+    for words in ("30 days net", "24 Nov 2026", "240: 13 Jan 2027", "<svg"):
+        assert words in said, words
+    assert not re.search(r"\d{4}-\d\d-\d\d", said) and 'class="changed"' not in said
+    assert "<svg" not in read_paper(monkeypatch, first)
+    second = Revision.objects.create(
+        order=order, number=2, sent_at=first.sent_at, sent_by=first.sent_by, content=copy.deepcopy(first.content)
+    )
+    second.content["lines"][0]["quantity"] = "200"
+    said = read_paper(monkeypatch, second)
+    assert said.count('class="changed"') == 2, "the change, and its line"
+    assert "so-far 'USD 4,937.40'" in said
+
+
+def test_a_paper_is_set_in_our_typeface_and_says_what_each_page_comes_to(world):
+    content = {"number": "KLN-00001", "currency": "USD", "company": {"name": "Ørsted & Čapek"}}
+    line = {"number": 1, "amount": "10.00", "parts": [], "quantity": "1", "pack_price": "10", "discount": "0"}
+    for lines, several in ((1, [False]), (60, [False, True])):
+        revision = Revision(number=1, sent_at=NOW, content=content | {"lines": [line] * lines})
+        with (
+            mock.patch.object(print_pdf, "render_to_string", wraps=render_to_string) as pages,
+            mock.patch.object(print_pdf, "_typeface", wraps=print_pdf._typeface) as fetched,
+        ):
+            assert order_pdf(revision).startswith(b"%PDF")
+        assert ["several" in asked.args[1] for asked in pages.call_args_list] == several
+        assert "northing:archivo-latin-wdth-normal.woff2" in {asked.args[0] for asked in fetched.call_args_list}
+    with pytest.raises(ValueError, match="fetches nothing"):
+        print_pdf._typeface("northing:../made-from.txt")
+
+
+def test_a_letter_brings_the_link_as_a_code_and_a_trial_copy_does_not(world, monkeypatch):
+    links = []
+    monkeypatch.setattr("northing.orders.documents.order_pdf", lambda revision, link: links.append(link) or b"")
+    order = go_out(world, write(world, **HEAD))
+    for text in ("https://n.example/link/x/", "(the supplier's own link stands here)"):
+        order_documents(order.pk, {"{supplier link}": text})
+    assert links == ["https://n.example/link/x/", ""]
 
 
 def test_the_need_by_date_is_changed_without_touching_what_is_paid(world):

@@ -114,13 +114,14 @@ def _tell(message: Message) -> None:
 
 
 def _letter(message: Message) -> Letter:
-    body = message.body
+    body, said = message.body, {}
     for words, filler in settings.LETTER_FILLERS.items():
         if words in body:
-            body = body.replace(words, import_string(filler)(message))
+            said[words] = import_string(filler)(message)
+            body = body.replace(words, said[words])
     files = tuple(
         Attachment(*file)
         for maker, what in message.attached
-        for file in import_string(settings.LETTER_FILES[maker])(what)
+        for file in import_string(settings.LETTER_FILES[maker])(what, said)
     )
     return Letter(settings.MAIL_FROM, message.recipient, message.subject, body, message.message_id, files)

@@ -1,13 +1,33 @@
-"""Papers as PDF, from a template that is the text alone."""
+"""Papers as PDF, from a template that is the text alone; our typeface is embedded."""
+
+from typing import Any
 
 import weasyprint
+from django.conf import settings
 from django.template.loader import render_to_string
+from weasyprint.urls import URLFetcherResponse
+
+FONTS = settings.PACKAGE / "static" / "built" / "fonts"
+OURS = "northing:"
 
 
-def to_pdf(template: str, context: dict) -> bytes:
-    """The template as a PDF. Nothing is fetched for it."""
-    return weasyprint.HTML(string=render_to_string(template, context), url_fetcher=_nothing).write_pdf()
+def to_pdf(template: str, context: dict[str, Any]) -> bytes:
+    """The template as a PDF. Nothing is fetched for it but our typeface.
+
+    A paper of several pages gets `several` in its context, so that each page can say what it comes to.
+    """
+    paper = _laid_out(template, context)
+    if len(paper.pages) > 1:
+        paper = _laid_out(template, context | {"several": True})
+    return paper.write_pdf()
 
 
-def _nothing(url: str, *_: object, **__: object) -> dict:
+def _laid_out(template: str, context: dict[str, Any]) -> weasyprint.Document:
+    return weasyprint.HTML(string=render_to_string(template, context), url_fetcher=_typeface).render()
+
+
+def _typeface(url: str, *_: object, **__: object) -> URLFetcherResponse:
+    path = FONTS / url.removeprefix(OURS)
+    if url.startswith(OURS) and path.parent == FONTS and path.suffix == ".woff2":
+        return URLFetcherResponse(url, path.read_bytes(), {"Content-Type": "font/woff2"})
     raise ValueError(f"a paper fetches nothing, not {url[:40]}")

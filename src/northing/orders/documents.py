@@ -1,13 +1,19 @@
 """The papers of an order: a PDF to read and a UBL Order for machines, of a revision as it was sent."""
 
+from collections.abc import Iterator, Mapping
 from datetime import date
 from decimal import Decimal
 
-from northing.drawings.figures import count, price
+import segno
+from django.utils import timezone
+from django.utils.safestring import mark_safe
+
+from northing.drawings.figures import count, money, price
 from northing.formats.ubl import order_xml
 from northing.messaging.print_pdf import to_pdf
 from northing.orders.models import Revision
 
+DAY = "%-d %b %Y"
 ADDRESSES = {
     "order_to": "Order to",
     "despatch_from": "Fetched from",
@@ -16,13 +22,37 @@ ADDRESSES = {
 }
 
 
-def order_pdf(revision: Revision) -> bytes:
-    """The order as it was sent; from the second revision on with what changed since the one before."""
+def order_pdf(revision: Revision, link: str = "") -> bytes:
+    """The order as it was sent; from the second revision on with what changed since the one before.
+
+    With a link it bears a QR code that opens it.
+    """
     before = Revision.objects.filter(order=revision.order_id, number=revision.number - 1).first()
-    changed = changes(before.content, revision.content) if before else []
-    context = {"order": revision.content, "revision": revision, "changes": changed, "sums": _sums(revision.content)}
-    context["addresses"] = [(words, revision.content.get(name)) for name, words in ADDRESSES.items()]
+    content, changed = revision.content, changes(before.content, revision.content) if before else []
+    context = {
+        "order": content,
+        "revision": revision,
+        "sent_on": f"{timezone.localdate(revision.sent_at):{DAY}}",
+        "answer_by": _day(content.get("answer_by", "")),
+        "changes": changed,
+        "lines": list(_printed(content, {one["where"] for one in changed})),
+        "sums": _sums(content),
+        "addresses": [(words, content.get(name)) for name, words in ADDRESSES.items()],
+        "code": mark_safe(segno.make(link, error="m").svg_inline(border=0)) if link else "",
+    }
     return to_pdf("orders/paper.html", context)
+
+
+def _printed(content: dict, changed: set[str]) -> Iterator[dict]:
+    """The lines with their days in words, whether they changed, and what all comes to with each."""
+    so_far = Decimal(0)
+    for line in content["lines"]:
+        so_far += Decimal(line["amount"])
+        yield line | {
+            "ready": [(part["quantity"], _day(part["ready_on"])) for part in line["parts"]],
+            "changed": f"line {line['number']}" in changed,
+            "so_far": money(so_far, content["currency"]),
+        }
 
 
 def _sums(content: dict) -> list[tuple[str, Decimal]]:
@@ -50,21 +80,27 @@ def order_ubl(revision: Revision) -> bytes:
     return order_xml(revision.content, revision.number, revision.sent_at.date())
 
 
-def order_documents(order: int) -> list[tuple[str, str, bytes]]:
-    """(name, type, content) of the papers of the latest revision."""
+def order_documents(order: int, said: Mapping[str, str]) -> list[tuple[str, str, bytes]]:
+    """(name, type, content) of the papers of the latest revision; `said` is what the letter says, by its own words."""
     revision = Revision.objects.filter(order=order).order_by("-number").first()
     if revision is None:
         return []
     name = f"{revision.content['number']}-{revision.number}"
-    papers = [(f"{name}.pdf", "application/pdf", order_pdf(revision))]
+    papers = [(f"{name}.pdf", "application/pdf", order_pdf(revision, _link(said)))]
     if revision.content["lines"]:  # a UBL Order has at least one line; a cancelled order has none
         papers.append((f"{name}.xml", "application/xml", order_ubl(revision)))
     return papers
 
 
+def _link(said: Mapping[str, str]) -> str:
+    """The supplier's link in the letter; a trial copy holds none."""
+    return next((text for text in said.values() if text.startswith("http")), "")
+
+
 PERCENTAGES = ("discount", "surcharge", "tax_rate")
 HEAD = {
     "incoterms": "Incoterms",
+    "payment": "payment",
     "need_by": "need by",
     "remark": "remark",
     "reference": "our reference",
@@ -133,4 +169,4 @@ def _said(name: str, line: dict, currency: str) -> str:
 
 
 def _day(text: str) -> str:
-    return f"{date.fromisoformat(text):%-d %b %Y}" if text else ""
+    return f"{date.fromisoformat(text):{DAY}}" if text else ""

@@ -54,6 +54,7 @@ def _head(order: PurchaseOrder) -> dict[str, Any]:
         "reference": order.reference,
         "supplier_reference": order.supplier_reference,
         "remark": order.remark,
+        "payment": order.supplier.payment_terms.name if order.supplier.payment_terms else "",
         "need_by": order.need_by.isoformat(),
         "answer_by": order.answer_by.isoformat() if order.answer_by else "",
         "discount": str(order.discount),

@@ -14,7 +14,8 @@ JOB_HANDLERS = {
 }
 # What is filled in only when the letter goes, so that no secret of it is stored: words -> function of the message.
 LETTER_FILLERS = {"{supplier link}": "northing.actions.confirmations.supplier_links.link_for"}
-# Documents that are made when the letter goes: maker -> function from an id to (name, type, content) of each.
+# Documents that are made when the letter goes: maker -> function from an id, and from what is
+# filled in, to (name, type, content) of each.
 LETTER_FILES = {"order": "northing.orders.documents.order_documents"}
 # Called with the message when a letter was sent, was put off, or has failed.
 LETTER_LISTENERS = ["northing.actions.worklist.letters.letter_changed"]
