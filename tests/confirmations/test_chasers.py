@@ -6,6 +6,7 @@ from decimal import Decimal as D
 
 import pytest
 from django.conf import settings
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.acts import Act
@@ -101,6 +102,44 @@ def test_of_some_lines_only_and_of_what_is_due_besides(asked):
     message = Message.objects.get(pk=chase(asked, at=NOW, lines=(line.pk,)))
     assert asked.orders[1].number in message.body and asked.orders[0].number not in message.body
     assert ChaserLine.objects.get().instalment.line == line
+
+
+def test_from_an_order_or_a_line_goods_that_are_not_ready_too(asked, client):
+    asked.agree(asked.orders[0])
+    order, line = asked.orders[0], asked.orders[0].lines.first()
+    client.force_login(Person.objects.get(username="expediter"))
+    url, page = reverse("chase", args=[order.supplier_id]), reverse("line", args=[line.pk])
+    assert b"Chase" in client.get(page).content and b"Chase" in client.get(reverse("order", args=[order.pk])).content
+    assert client.post(url, {"line": line.pk, "key": "a", "how": "due", "back": page}).url == page
+    letter = Message.objects.get(kind="chaser")
+    assert letter.subject == f"Reminder: {order.number}" and letter.body.count("not despatched yet") == 1
+    for words in ("asked for 13 Jan 2027", "needed by 22 Feb 2027", "Please answer by 25 Nov 2026"):
+        assert words in letter.body, words
+    client.post(url, {"order": order.pk, "key": "b", "how": "due"})
+    assert ChaserLine.objects.count() == 2, "the other line only: the first was chased a moment ago"
+    assert client.post(url, {"line": "0", "key": "c", "how": "due"}).status_code == 404
+
+
+def test_an_order_says_how_long_before_its_reminder_goes(asked):
+    type(asked.orders[0]).objects.filter(pk=asked.orders[0].pk).update(remind_days=60, answer_by=LATER.date())
+    asked.agree(asked.orders[0])
+    ChaserRule.objects.all().delete()
+    (planned,) = chasers.plan([asked.nz.pk], TODAY)
+    assert {line.due.kind for line in planned.lines} == {"ready"} and len(planned.lines) == 2
+    assert planned.first and planned.answer_by == LATER.date()
+
+
+def test_the_page_reads_one_letter_and_goes_on_with_more_suppliers(asked, client, monkeypatch):
+    monkeypatch.setattr("northing.web.confirmations.views.chasers.LETTERS", 1)
+    ChaserRule.objects.update(days=0)
+    asked.sent_order({"B": D(5)}, agreed=False)
+    client.force_login(Person.objects.get(username="expediter"))
+    page = client.get(reverse("chasers"), {"letter": asked.parties["EUR"].pk})
+    assert [one.supplier.name for one in page.context["planned"]] == ["Supplier EUR"]
+    assert b"Dear Supplier EUR" in page.content and b"the first letter to them" in page.content
+    further = client.get(reverse("chasers"), {"from": page.context["further"]})
+    assert [one.supplier.name for one in further.context["planned"]] == ["Supplier USD"]
+    assert b"Dear" not in further.content and not further.context["further"]
 
 
 def test_paused_rules_and_suppliers_without_an_address(asked):

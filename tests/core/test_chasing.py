@@ -5,7 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from northing.core.confirmations.chasers import Facts, Rule, due, rule_for
+from northing.core.confirmations.chasers import Facts, Rule, by_hand, due, rule_for
 
 TODAY = date(2026, 11, 25)
 OWES = ("confirmation", "despatch")
@@ -32,9 +32,28 @@ CASES = [
     ("promised two days ago, still there", replace(AGREED, promise=days(-2)), OWES, ["despatch"]),
     ("promised yesterday", replace(AGREED, promise=days(-1)), OWES, []),
     ("owes no despatch notice", replace(AGREED, promise=days(-9)), ("confirmation",), []),
+    ("the order says itself how long before", replace(AGREED, need_by=days(60), remind_days=20), OWES, ["ready"]),
+    ("the order says: not yet", replace(AGREED, need_by=days(50), remind_days=3), OWES, []),
     ("papers missing", replace(AGREED, with_supplier=False, papers_missing_since=days(-1)), OWES, ["papers"]),
     ("papers missing since today", replace(AGREED, with_supplier=False, papers_missing_since=TODAY), OWES, []),
 ]
+
+
+@pytest.mark.parametrize(
+    ("facts", "kinds"),
+    [
+        (ASKED, ["unanswered"]),
+        (replace(ASKED, answered=True), []),
+        (AGREED, ["despatch"]),
+        (replace(AGREED, promise=None), ["ready"]),
+        (replace(AGREED, with_supplier=False), []),
+        (replace(AGREED, with_supplier=False, papers_missing_since=TODAY), ["papers"]),
+    ],
+)
+def test_by_hand_at_any_day_and_of_each_thing_once(facts, kinds):
+    found = by_hand(facts, RULES[:1], 1)
+    assert [one.kind for one in found] == kinds
+    assert {one.quiet_days for one in found} <= {5, 1}
 
 
 @pytest.mark.parametrize(("name", "facts", "owes", "kinds"), CASES, ids=[case[0] for case in CASES])

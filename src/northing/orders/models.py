@@ -39,6 +39,8 @@ class PurchaseOrder(models.Model):
     supplier_reference = models.CharField(max_length=60, blank=True, db_default="")
     remark = models.CharField("Remark to the supplier", max_length=500, blank=True, db_default="")
     answer_by = models.DateField(null=True)
+    # How many days before its goods must be ready its supplier is reminded; empty: as the rules for chasers say.
+    remind_days = models.PositiveSmallIntegerField(null=True)
     # Fractions of 1 on the whole order; the tax stands on top of the total and is no part of the goods' price.
     discount = models.DecimalField("Discount", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=0)
     surcharge = models.DecimalField("Surcharge", max_digits=7, decimal_places=4, default=fields.ZERO, db_default=0)

@@ -39,6 +39,7 @@ class Terms:
     supplier_reference: str = ""
     remark: str = ""
     answer_by: date | None = None
+    remind_days: int | None = None
     discount: Decimal = ZERO
     surcharge: Decimal = ZERO
     tax_rate: Decimal = ZERO

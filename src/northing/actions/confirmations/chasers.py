@@ -15,7 +15,7 @@ from northing.actions.confirmations.supplier_links import LINK
 from northing.activity.operations import add_history, once
 from northing.confirmations import operations
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
-from northing.core.confirmations.chasers import UNANSWERED, Due, Facts, Rule, due, rule_for
+from northing.core.confirmations.chasers import UNANSWERED, Due, Facts, Rule, by_hand, due
 from northing.core.problems import Problem, Refused
 from northing.drawings.figures import count
 from northing.masterdata.models import Company, Party
@@ -29,7 +29,7 @@ OPEN = """
 select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.company_id, o.supplier_id, o.mode,
        i.code, i.description, i.unit, coalesce(g.supplier_code, '') as supplier_code,
        (o.sent_at at time zone %(zone)s)::date as sent_on, l.need_by, s.passage_days, n.promise, n.asked_on,
-       n.counter_on, n.agreed_quantity >= n.quantity and n.counter_on is null as agreed,
+       o.answer_by, o.remind_days, n.counter_on, n.agreed_quantity >= n.quantity and n.counter_on is null as agreed,
        exists (select 1 from confirmations_answer x where x.instalment_id = n.id and x.outcome = 'open') as answered,
        p.with_supplier, d.since as papers_missing_since
   from orders_instalment n
@@ -60,8 +60,8 @@ select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.
 class ChaseRequest:
     """Remind a supplier of all that is due; `all_unanswered` only and of all that is not answered, however young.
 
-    With `lines` (ids) only of those: of what is due, and of what is not answered. A trial goes to the person's own
-    address and counts for nothing.
+    With `lines` (ids) only of those, due or not: an answer, goods that are not ready, papers. A trial goes to the
+    person's own address and counts for nothing.
     """
 
     supplier: int
@@ -84,9 +84,11 @@ class Line:
 
 @dataclass
 class Planned:
-    """A letter to one supplier as it would go now."""
+    """A letter to one supplier as it would go now; `first`: none went before."""
 
     supplier: Party
+    today: date
+    first: bool
     lines: list[Line] = field(default_factory=list)
     quiet: int = 0
 
@@ -99,6 +101,13 @@ class Planned:
     @property
     def asks_answers(self) -> bool:
         return any(line.due.kind == "unanswered" for line in self.lines)
+
+    @property
+    def answer_by(self) -> date:
+        """Until when to answer: as the orders say, else before one would be reminded again."""
+        said = [line.row["answer_by"] for line in self.lines if line.row["answer_by"]]
+        ahead = [day for day in said if day > self.today]
+        return min(ahead) if ahead else self.today + timedelta(days=min(line.due.quiet_days for line in self.lines))
 
     def body(self) -> str:
         """The letter's text; the link is put in when it goes."""
@@ -115,8 +124,9 @@ def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None 
         for one in ChaserRule.objects.all()
     ]
     parties = Party.objects.in_bulk({row["supplier_id"] for row in rows})
+    written = set(Chaser.objects.filter(supplier__in=parties).values_list("supplier", flat=True))
     chased = _last_chased([row["id"] for row in rows])
-    found: dict[int, Planned] = {key: Planned(party) for key, party in parties.items()}
+    found: dict[int, Planned] = {key: Planned(party, today, key not in written) for key, party in parties.items()}
     for row in rows:
         planned = found[row["supplier_id"]]
         for one in _due_of(row, rules, planned.supplier, today, **how):
@@ -142,16 +152,15 @@ def _due_of(
         answered=row["answered"],
         with_supplier=row["with_supplier"] > 0,
         papers_missing_since=row["papers_missing_since"],
+        remind_days=row["remind_days"],
     )
     if lines and row["line_id"] not in lines:
         return []
-    by_rule = due(facts, rules, supplier.owes, today)
     if not (all_unanswered or lines):
-        return by_rule
+        return due(facts, rules, supplier.owes, today)
     # A person asks by hand: what the rule would say later is said now; its quiet time holds all the same.
-    rule = rule_for(rules, UNANSWERED, supplier.pk, row["mode"])
-    now = due(facts, [Rule(UNANSWERED, 0, rule.quiet_days if rule else QUIET_DAYS)], ["confirmation"], today)
-    return now if all_unanswered else now + [one for one in by_rule if one.kind != UNANSWERED]
+    now = by_hand(facts, rules, QUIET_DAYS)
+    return [one for one in now if one.kind == UNANSWERED] if all_unanswered else now
 
 
 def _open_rows(companies: Iterable[int], suppliers: Sequence[int] | None) -> list[dict]:

@@ -29,9 +29,11 @@ from northing.orders import operations as orders
 from northing.orders.models import ADDRESSES, OrderLine, PurchaseOrder
 
 # What of an order's head needs no agreement.
-WORDS = ("mode", "reference", "supplier_reference", "remark", "answer_by", *ADDRESSES)
+WORDS = ("mode", "reference", "supplier_reference", "remark", "answer_by", "remind_days", *ADDRESSES)
 # What changes the order's amounts, as fractions of 1.
 PERCENTAGES = ("discount", "surcharge", "tax_rate")
+# A reminder goes at most so many days before its goods must be ready.
+MOST_DAYS = 365
 LENGTHS = {"reference": 60, "supplier_reference": 60, "incoterm_place": 60, "remark": 500} | dict.fromkeys(
     ADDRESSES, 400
 )
@@ -74,6 +76,7 @@ class OrderRequest:
     supplier_reference: str = ""
     remark: str = ""
     answer_by: date | None = None
+    remind_days: int | None = None
     discount: Decimal = ZERO
     surcharge: Decimal = ZERO
     tax_rate: Decimal | None = None
@@ -172,6 +175,10 @@ def head_problems(head: dict) -> list[Problem]:
         found.append(Problem("Unknown mode of transport.", "mode", f"One of {', '.join(MODES)}."))
     if head.get("answer_by"):
         found += day_problems(head["answer_by"], "answer_by")
+    if not 0 <= (head.get("remind_days") or 0) <= MOST_DAYS:
+        found.append(
+            Problem(f"Between 0 and {MOST_DAYS} days.", "remind_days", "Leave it empty for what the rules say.")
+        )
     for name, most in LENGTHS.items():
         if len(head.get(name) or "") > most:
             found.append(Problem(f"This is longer than {most} characters.", name, "Shorten it."))

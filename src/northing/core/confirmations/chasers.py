@@ -4,6 +4,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+# For how many days one is left in peace after a reminder that no rule speaks of.
+USUAL_QUIET = 5
 UNANSWERED, READY, DESPATCH, PAPERS = "unanswered", "ready", "despatch", "papers"
 
 
@@ -33,6 +35,8 @@ class Facts:
     answered: bool  # an answer waits for us: nothing to chase
     with_supplier: bool
     papers_missing_since: date | None = None
+    # Said for the order itself: its reminder goes so many days before its goods must be ready.
+    remind_days: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,15 +67,9 @@ def due(facts: Facts, rules: Sequence[Rule], owes: Sequence[str], today: date) -
     The days before goods must be ready count back from the passage: need-by less passage is when they must be
     ready, and the rule's days before that there is still time to act.
     """
-    asked = [
-        (UNANSWERED, _unanswered(facts, owes)),
-        (READY, _ready(facts)),
-        (DESPATCH, _despatch(facts, owes)),
-        (PAPERS, _papers(facts)),
-    ]
     found = []
-    for kind, since in asked:
-        rule = rule_for(rules, kind, facts.supplier, facts.mode)
+    for kind, since in _open(facts, owes):
+        rule = _rule_of(facts, rules, kind)
         if since is None or rule is None:
             continue
         day, words = since
@@ -79,6 +77,38 @@ def due(facts: Facts, rules: Sequence[Rule], owes: Sequence[str], today: date) -
         if begins <= today and not (kind == READY and today > day):
             found.append(Due(kind, words, rule.quiet_days))
     return found
+
+
+def by_hand(facts: Facts, rules: Sequence[Rule], quiet_days: int) -> list[Due]:
+    """The reminders that a person may send at any day: of an answer, of goods not ready, of papers.
+
+    The quiet time is that of the nearest rule, else `quiet_days`.
+    """
+    owed = dict(_open(facts, ["confirmation", "despatch"]))
+    kinds = (UNANSWERED, DESPATCH, READY, PAPERS) if facts.with_supplier else (PAPERS,)
+    found = []
+    for kind in kinds:
+        since, rule = owed[kind], rule_for(rules, kind, facts.supplier, facts.mode)
+        # Goods are asked for once: by their promise, and only without one by the day they are needed.
+        if since and not (kind == READY and owed[DESPATCH]):
+            found.append(Due(kind, since[1], rule.quiet_days if rule else quiet_days))
+    return found
+
+
+def _open(facts: Facts, owes: Sequence[str]) -> list[tuple[str, "Since"]]:
+    return [
+        (UNANSWERED, _unanswered(facts, owes)),
+        (READY, _ready(facts)),
+        (DESPATCH, _despatch(facts, owes)),
+        (PAPERS, _papers(facts)),
+    ]
+
+
+def _rule_of(facts: Facts, rules: Iterable[Rule], kind: str) -> Rule | None:
+    rule = rule_for(rules, kind, facts.supplier, facts.mode)
+    if kind == READY and facts.remind_days is not None:
+        return Rule(kind, facts.remind_days, rule.quiet_days if rule else USUAL_QUIET)
+    return rule
 
 
 Since = tuple[date, str] | None
@@ -100,7 +130,7 @@ def _ready(facts: Facts) -> Since:
 def _despatch(facts: Facts, owes: Sequence[str]) -> Since:
     if not facts.with_supplier or facts.promise is None or "despatch" not in owes:
         return None
-    return facts.promise, f"promised for {facts.promise:%-d %b %Y}, not despatched"
+    return facts.promise, f"promised for {facts.promise:%-d %b %Y}, not despatched yet"
 
 
 def _papers(facts: Facts) -> Since:

@@ -84,7 +84,7 @@ def taking(expected: Expected, counted: Counted) -> Taking:
     comes, and was not where it was shipped, goes back to the supplier.
 
     >>> taking(Expected("landed", Decimal(10), Decimal(0), Decimal(0), Decimal(0)), Counted(Decimal(8), False))
-    Taking(received=[('landed', Decimal('8'))], missing=Decimal('2'), dropped=Decimal('0'))
+    Taking(received=[('landed', Decimal('8'))], missing=Decimal('2'), dropped=Decimal('0'), back=Decimal('0'))
     """
     received = drawn_from(
         counted.quantity, [(expected.place, expected.open), ("with_supplier", expected.with_supplier)]

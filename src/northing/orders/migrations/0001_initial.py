@@ -47,6 +47,7 @@ class Migration(migrations.Migration):
                 ('supplier_reference', models.CharField(blank=True, db_default='', max_length=60)),
                 ('remark', models.CharField(blank=True, db_default='', max_length=500, verbose_name='Remark to the supplier')),
                 ('answer_by', models.DateField(null=True)),
+                ('remind_days', models.PositiveSmallIntegerField(null=True)),
                 ('discount', models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=7, verbose_name='Discount')),
                 ('surcharge', models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=7, verbose_name='Surcharge')),
                 ('tax_rate', models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=7, verbose_name='Purchase tax')),

@@ -72,6 +72,16 @@ class DayField(forms.DateField):
         return day
 
 
+class DaysField(forms.IntegerField):
+    """A number of days."""
+
+    widget = forms.TextInput(attrs={"inputmode": "numeric", "class": "figure", "autocomplete": "off", "size": 4})
+    default_error_messages = {"invalid": "Write a whole number of days."}
+
+    def __init__(self, **kwargs):
+        super().__init__(min_value=0, max_value=365, **kwargs)
+
+
 class ActionForm(forms.Form):
     """A form that does an action: once per key, with every refusal shown where it belongs.
 

@@ -12,7 +12,7 @@ from northing.core.orders.orders import MODES
 from northing.masterdata.models import Company, Party, Site
 from northing.orders import documents
 from northing.orders.models import ADDRESSES, OursFrom, PurchaseOrder
-from northing.web.common.forms import ActionForm, DayField, ExactField, LinesField, PercentField
+from northing.web.common.forms import ActionForm, DayField, DaysField, ExactField, LinesField, PercentField
 
 ZERO = Decimal(0)
 
@@ -44,7 +44,7 @@ class WholeOrderFields(forms.Form):
 
 # What an order needs beside its lines; all else is as it is kept for the supplier.
 ASKED = ("supplier", "company", "site", "need_by", "reference", "remark")
-KEPT = ("incoterm", "incoterm_place", "ours_from", "mode", "supplier_reference", "answer_by", "buyer")
+KEPT = ("incoterm", "incoterm_place", "ours_from", "mode", "supplier_reference", "answer_by", "remind_days", "buyer")
 AS_KEPT = ("", "as kept for the supplier")
 
 
@@ -69,6 +69,7 @@ class OrderForm(ActionForm, WholeOrderFields):
     )
     supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
     answer_by = DayField(label="Answer by", required=False)
+    remind_days = DaysField(label="Remind, days before it must be ready", required=False)
     buyer = forms.ModelChoiceField(Person.objects.none(), required=False, empty_label="the person who writes it")
 
     def __init__(self, *args, person, **kwargs):

@@ -11,7 +11,7 @@ from northing.core.money.exact import plain
 from northing.core.orders.orders import MODES
 from northing.drawings.figures import written_price
 from northing.orders.models import ADDRESSES, Instalment, OrderLine, PurchaseOrder
-from northing.web.common.forms import ActionForm, DayField, ExactField
+from northing.web.common.forms import ActionForm, DayField, DaysField, ExactField
 from northing.web.orders.forms.orders import WholeOrderFields
 from northing.web.orders.queries.supply import free_parts
 
@@ -28,8 +28,10 @@ class ChangeForm(ActionForm, WholeOrderFields):
     reference = forms.CharField(label="Our reference", max_length=60, required=False)
     supplier_reference = forms.CharField(label="Supplier's reference", max_length=60, required=False)
     answer_by = DayField(label="Answer by", required=False)
+    remind_days = DaysField(label="Remind, days before it must be ready", required=False)
     remark = forms.CharField(label="Remark to the supplier", max_length=500, required=False)
-    terms = ("incoterm", "incoterm_place", "mode", "reference", "supplier_reference", "answer_by", "remark")
+    terms = ("incoterm", "incoterm_place", "mode", "reference", "supplier_reference")
+    terms += ("answer_by", "remind_days", "remark")
     head = (*terms, *PERCENTAGES, *ADDRESSES)
 
     def __init__(self, *args, order: PurchaseOrder, lines: list[OrderLine], **kwargs):

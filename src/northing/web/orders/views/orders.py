@@ -240,6 +240,7 @@ def order(request, order_id: int):
         "sums": write.sums_of(record, lines),
         "addresses": [(words, getattr(record, name)) for name, words in documents.ADDRESSES.items()],
         "permissions": permissions,
+        "to_come": any(getattr(line, "summary", None) and line.summary.is_open for line in lines),
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
