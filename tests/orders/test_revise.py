@@ -400,3 +400,11 @@ def test_units_packed_of_a_part_that_is_divided_are_no_move_of_the_supplier(sent
     _pack(sent, Instalment.objects.get(line=line), D(1))
     change(sent, sent.order, as_it_is(OrderLine.objects.get(pk=line.pk), pack_price=D(1)))
     assert proof.move_faults() == []
+
+
+def test_the_days_of_a_reminder_are_ours_alone(sent):
+    change(sent, sent.order, head={"remind_days": 9})
+    sent.order.refresh_from_db()
+    assert (sent.order.remind_days, sent.order.revision, sent.order.revisions.count()) == (9, 1, 1)
+    with pytest.raises(Refused, match="Between 0 and 365 days"):
+        change(sent, sent.order, head={"remind_days": 366})

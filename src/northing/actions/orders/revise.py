@@ -109,7 +109,10 @@ def preview(act: Act, request: ChangeRequest) -> Preview:
             left = _agreed(order)
             lost = [(number, units - left[number, unit], unit) for (number, unit), units in agreed.items()]
             again = [row for row in lost if row[1] > 0]
-            return Preview(difference(order), again, before, order_total(order))
+            seen = order.revision
+            order.refresh_from_db()
+            changed = difference(order) if order.revision != seen else []
+            return Preview(changed, again, before, order_total(order))
         finally:
             transaction.set_rollback(True)
 
@@ -140,6 +143,11 @@ def change_order(act: Act, request: ChangeRequest) -> int:
         raise Refused(Problem("Nothing is different from before.", mend="Change something, or leave the page."))
     sent = order.sent_at is not None
     words = f"Changed order {order.number}"
+    if {one["field"] for one in told} <= OURS:
+        add_history(act, "change_order", words, links(order), changes=told)
+        orders.mark(order, **head)
+        orders.count_change(order)
+        return order.pk
     history = add_history(act, "change_order", words, links(order), changes=told, shared=sent)
     again = any(name in head and head[name] != getattr(order, name) for name in TERMS)
     orders.mark(order, **head, **({} if sent else UNCHECKED))
@@ -155,6 +163,8 @@ def change_order(act: Act, request: ChangeRequest) -> int:
     return order.pk
 
 
+# Of no concern to the supplier, nor to who approved: no revision is made for it.
+OURS = {"remind days"}
 # What a changed draft has lost.
 UNCHECKED = {"checked_at": None, "checked_by": None, "approved_at": None, "approved_by": None}
 

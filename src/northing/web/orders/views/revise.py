@@ -62,8 +62,11 @@ def _preview(request, form: ChangeForm, asked: revise.ChangeRequest):
 
 
 def _changed(request, order: PurchaseOrder):
+    revision, checked = order.revision, order.checked_at
     order.refresh_from_db()
-    if order.sent_at:
+    if (revision, checked) == (order.revision, order.checked_at):
+        messages.success(request, f"{order.number} is changed; nothing of it goes to {order.supplier}.")
+    elif order.sent_at:
         messages.success(request, f"{order.number}: revision {order.revision} goes to {order.supplier}.")
     else:
         messages.success(request, f"{order.number} is changed; it has to be checked and approved again.")
