@@ -12,10 +12,12 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import reverse
 
+from northing.actions.activity import remarks
 from northing.actions.confirmations import supplier_links
 from northing.activity.models import Document, HistoryEntry
 from northing.confirmations.models import Answer, SupplierLink
 from northing.masterdata.models import Party
+from northing.messaging.models import Message
 from northing.orders.models import Instalment
 from northing.worklist.models import LineSummary
 from tests.formats.test_ubl import DAY, item, response
@@ -281,3 +283,54 @@ def test_a_browser_that_says_no_origin_is_let_in(asked):
     assert done.status_code == 200 and Instalment.objects.get(pk=part.pk).agreed_quantity == 240
     strict.force_login(asked.people["expediter"])
     assert strict.post(reverse("decide-many"), {"accept": "1"}).status_code == 403, "pages of people are guarded"
+
+
+def test_goods_on_their_way_before_they_were_answered_can_be_confirmed_and_no_more(asked, client):
+    shipment = asked.shipment([asked.order])
+    asked.say(shipment, "departure")
+    page = client.get(reverse("supplier", args=[asked.token]))
+    assert b"It is on its way already" in page.content and b"Confirm all as asked (2)" in page.content
+    kettles = part_of("A")
+    dearer = answer(client, asked, row(kettles, price="20"))
+    assert "it can only be confirmed as it was asked" in dearer.content.decode() and not Answer.objects.exists()
+    client.post(reverse("supplier-confirm", args=[asked.token]), {"key": "all"})
+    kettles.refresh_from_db()
+    assert (kettles.agreed_quantity, kettles.promise) == (240, kettles.asked_on)
+    assert LineSummary.objects.get(line=kettles.line).agreed == 240
+
+
+def test_we_can_record_that_too(asked, client):
+    asked.say(asked.shipment([asked.order]), "departure")
+    client.force_login(asked.people["expediter"])
+    url = reverse("answer", args=[asked.order.pk])
+    form = client.get(url).context["form"]
+    said = {field.html_name: field.value() for field in form if field.value() is not None} | {"key": "k"}
+    assert client.post(url, said).status_code == 302
+    assert part_of("A").agreed_quantity == 240
+    assert b"there is nothing left to answer" in b" ".join(client.get(url).content.split())
+
+
+def test_remarks_and_papers_of_an_order_that_left_are_still_read(asked, client):
+    asked.agree(asked.order)
+    asked.say(asked.shipment([asked.order]), "departure")
+    about = remarks.RemarkRequest(asked.order.pk, "Please send the packing list", shared=True)
+    remarks.remark(asked.act("expediter"), about)
+    remarks.remark(asked.act("expediter"), remarks.RemarkRequest(asked.order.pk, "Not for their eyes"))
+    url = reverse("supplier", args=[asked.token])
+    page = client.get(url).content.decode()
+    assert "Please send the packing list" in page and "Not for their eyes" not in page
+    assert "QXNU1000015" in page and "departed Tue 24 Nov" in page
+    client.post(reverse("supplier-remark", args=[asked.token]), {"order": asked.order.pk, "words": "It is on its way"})
+    assert "It is on its way" in client.get(url).content.decode()
+    stranger = client.post(reverse("supplier-remark", args=[asked.token]), {"order": asked.other.pk, "words": "x"})
+    assert stranger.status_code == 302 and HistoryEntry.objects.filter(action="remark").count() == 3
+
+
+def test_the_page_opens_at_the_order_of_the_letter(asked, client):
+    orders = [asked.sent_order({"A": D(n + 1)}, agreed=False) for n in range(4)]
+    url = reverse("supplier", args=[asked.token])
+    assert [one.open for one in client.get(url).context["orders"]] == [False] * 5
+    shown = client.get(url, {"order": orders[2].pk}).context["orders"]
+    assert (shown[0].order, [one.open for one in shown]) == (orders[2], [True] + [False] * 4)
+    letter = Message(supplier=asked.parties["USD"], kind="order", subject="s", attached=[["order", orders[1].pk]])
+    assert supplier_links.link_for(letter).endswith(f"/?order={orders[1].pk}")

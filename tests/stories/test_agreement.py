@@ -78,6 +78,7 @@ def test_a_supplier_on_a_phone(stage):
     stage.accessible(page)
     kettles = Instalment.objects.get(line__order=order, line__item__code="A")
     page.fill(f"input[name='ready-{kettles.pk}']", (kettles.asked_on + LATER).isoformat())
+    page.locator(f"tr:has(input[name='remark-{kettles.pk}']) summary").click()
     page.fill(f"input[name='remark-{kettles.pk}']", "The mould is late")
     page.locator("button:has-text('Send the answer')").first.click()
     expect(page.locator("main")).to_contain_text("Thank you")

@@ -132,15 +132,9 @@ def _row_problems(act: Act, part: Instalment | None, row: AnswerRow, supplier: P
         return [Problem("This instalment is not of this order.", f"row-{row.instalment}")]
     if part.position.dropped == part.quantity:
         return [Problem("This was cancelled; nothing is owed for it.", f"row-{part.pk}", "Leave it out.")]
-    if part.position.with_supplier < part.quantity:
-        return [
-            Problem(
-                "Part of this instalment is packed; its agreement stands.",
-                f"row-{part.pk}",
-                "Take it out of the container first.",
-            )
-        ]
     answered, earliest = Terms(row.quantity, row.ready_on, row.pack_price), act.today if act.supplier else None
+    if part.position.with_supplier < part.quantity:
+        return _packed_problems(part, answered, row)
     found = answer_problems(_asked(part), answered, f"row-{part.pk}", row.later, earliest)
     if len(row.remark) > LONGEST_REMARK:
         found.append(Problem(f"The remark is longer than {LONGEST_REMARK} characters.", f"row-{part.pk}"))
@@ -149,6 +143,16 @@ def _row_problems(act: Act, part: Instalment | None, row: AnswerRow, supplier: P
             what = f"The {name} cannot be changed through this page."
             found.append(Problem(what, f"row-{part.pk}", "Write to the buyer, or answer as asked."))
     return found
+
+
+def _packed_problems(part: Instalment, answered: Terms, row: AnswerRow) -> list[Problem]:
+    """Goods that are on their way before they were answered can still be confirmed, but not changed."""
+    where, mend = f"row-{part.pk}", "Take it out of the container first."
+    if part.agreed_quantity >= part.quantity:
+        return [Problem("Part of this instalment is packed; its agreement stands.", where, mend)]
+    if differences(_asked(part), answered) or row.later:
+        return [Problem("Part of this instalment is packed: it can only be confirmed as it was asked.", where, mend)]
+    return []
 
 
 def _asked(part: Instalment) -> Terms:

@@ -131,4 +131,7 @@ def link_for(message: Message) -> str:
     if message.kind == "trial" or message.supplier is None:
         return "(the supplier's own link stands here)"
     maker = message.chaser.made_by if hasattr(message, "chaser") else None
-    return address(_make(message.supplier, maker or acting_person(message.supplier), timezone.now(), message.subject))
+    made = address(_make(message.supplier, maker or acting_person(message.supplier), timezone.now(), message.subject))
+    orders = [record for kind, record in message.attached if kind == "order"]
+    # It opens at the order of the letter.
+    return f"{made}?order={orders[0]}" if len(orders) == 1 else made

@@ -118,6 +118,12 @@ def dated(value):
 
 
 @register.filter
+def iso_day(text):
+    """A day that is kept as text, such as 2026-12-16, as people read it."""
+    return dated(date.fromisoformat(text)) if text else NOTHING
+
+
+@register.filter
 def coded(value, currency):
     """An amount with its currency in small grey."""
     if value is None:

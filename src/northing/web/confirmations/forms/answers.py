@@ -7,7 +7,7 @@ from northing.web.common.forms import ActionForm, DayField, ExactField
 
 
 class AnswersForm(ActionForm):
-    """The supplier's answer, a row of fields for each instalment that is wholly with the supplier."""
+    """The supplier's answer, a row of fields for each instalment; of goods on their way only whether they are so."""
 
     reference = forms.CharField(label="Their reference", max_length=60, required=False)
     answered_on = DayField(label="Answered on")
@@ -20,6 +20,9 @@ class AnswersForm(ActionForm):
             self.fields[f"quantity-{part.pk}"] = ExactField(initial=part.quantity.normalize().__format__("f"))
             self.fields[f"ready-{part.pk}"] = DayField(initial=part.promise or part.asked_on)
             self.fields[f"price-{part.pk}"] = ExactField(initial=part.pack_price.normalize().__format__("f"))
+            if part.position.with_supplier < part.quantity:
+                for name in ("quantity", "ready", "price"):
+                    self.fields[f"{name}-{part.pk}"].widget.attrs["readonly"] = True
 
     def rows(self):
         """(instalment, its fields) for the template."""

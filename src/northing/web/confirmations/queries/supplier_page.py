@@ -1,17 +1,22 @@
 """The orders that a supplier sees through its link: its own only."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import date, timedelta
 
-from django.db.models import Prefetch
+from django.db.models import F, Prefetch, Q
 
-from northing.activity.models import Document
+from northing.activity.models import Document, HistoryEntry, HistoryLink
 from northing.confirmations.models import Answer
 from northing.drawings.figures import written_price
 from northing.masterdata.models import Agreement, Party
-from northing.orders.models import Instalment, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.shipping.models import ShipmentLine
 
 MOST = 500
+MOST_SHIPPED = 50
+# For so long after its departure an order is still read.
+LATELY = timedelta(days=120)
 
 
 @dataclass
@@ -23,11 +28,18 @@ class OrderShown:
     undecided: list[Instalment] = field(default_factory=list)
     confirmed: list[Instalment] = field(default_factory=list)
     documents: list[Document] = field(default_factory=list)
+    remarks: list[HistoryEntry] = field(default_factory=list)
+
+    @property
+    def parts(self) -> list[Instalment]:
+        """All of it, in the order of its lines."""
+        both = [*self.waits, *self.undecided, *self.confirmed]
+        return sorted(both, key=lambda part: (part.line.number, part.number))
 
     @property
     def there(self) -> list[Instalment]:
         """All of it that is still with the supplier."""
-        return [*self.waits, *self.undecided, *self.confirmed]
+        return [part for part in self.parts if part.position.with_supplier > 0]
 
 
 def _typed(part: Instalment, typed: Mapping[str, str] | None) -> dict[str, str]:
@@ -42,16 +54,63 @@ def _typed(part: Instalment, typed: Mapping[str, str] | None) -> dict[str, str]:
     }
 
 
+# Units that are on their way, and those that the supplier still has something to say about.
+ON_THE_WAY = Q(position__packed__gt=0) | Q(position__under_way__gt=0) | Q(position__landed__gt=0)
+OPEN = Q(position__with_supplier__gt=0) | Q(agreed_quantity__lt=F("quantity")) & ON_THE_WAY
+
+
 def open_parts(supplier: Party):
-    """Instalments of which units are still with the supplier, oldest need first."""
+    """Instalments with the supplier, and those on their way that were never answered; by order and line."""
     answers = Prefetch("answers", Answer.objects.filter(outcome="open"), to_attr="open_answers")
-    found = Instalment.objects.filter(line__order__supplier=supplier, position__with_supplier__gt=0)
-    found = found.filter(line__order__sent_at__isnull=False)
+    found = Instalment.objects.filter(OPEN, line__order__supplier=supplier, line__order__sent_at__isnull=False)
     return (
         found.select_related("line__order__company", "line__item", "position")
         .prefetch_related(answers)
         .order_by("line__order", "line__number", "number")
     )
+
+
+@dataclass
+class Shipped:
+    """An order of which nothing is to be answered any more: where its goods are, and what was said of it."""
+
+    order: PurchaseOrder
+    boxes: list[ShipmentLine]
+    remarks: list[HistoryEntry]
+    documents: list[Document]
+
+
+def shipped_orders(supplier: Party, shown: Iterable[int], today: date) -> list[Shipped]:
+    """The newest orders that left of late or are on their way, beside those shown (ids)."""
+    lately = Q(lines__instalments__shipment_lines__container__shipment__departed_on__gte=today - LATELY)
+    on_the_way = Q(lines__in=OrderLine.objects.filter(instalments__in=Instalment.objects.filter(ON_THE_WAY)))
+    found = PurchaseOrder.objects.filter(lately | on_the_way, supplier=supplier, sent_at__isnull=False)
+    orders = list(found.exclude(pk__in=list(shown)).distinct().order_by("-pk")[:MOST_SHIPPED])
+    keys = [order.pk for order in orders]
+    boxes: dict[int, list[ShipmentLine]] = {key: [] for key in keys}
+    packed = ShipmentLine.objects.filter(instalment__line__order__in=keys, container__isnull=False)
+    packed = packed.select_related("container__shipment__voyage", "instalment__line__item")
+    for part in packed.order_by("container", "instalment"):
+        boxes[part.instalment.line.order_id].append(part)
+    said, papers = remarks_of(keys), documents_of(keys)
+    return [Shipped(order, boxes[order.pk], said[order.pk], papers[order.pk]) for order in orders]
+
+
+def remarks_of(orders: Iterable[int]) -> dict[int, list[HistoryEntry]]:
+    """What was written about orders (ids) that the supplier may read, the newest last."""
+    found: dict[int, list[HistoryEntry]] = {key: [] for key in orders}
+    links = HistoryLink.objects.filter(kind="order", record__in=list(found), entry__shared=True, entry__action="remark")
+    for link in links.select_related("entry__actor").order_by("entry"):
+        found[link.record].append(link.entry)
+    return found
+
+
+def documents_of(orders: Iterable[int]) -> dict[int, list[Document]]:
+    """The documents of orders (ids) that the supplier may open."""
+    found: dict[int, list[Document]] = {key: [] for key in orders}
+    for document in Document.objects.filter(kind="order", record__in=list(found), shared=True).order_by("pk"):
+        found[document.record].append(document)
+    return found
 
 
 def shown_orders(supplier: Party, typed: Mapping[str, str] | None = None) -> list[OrderShown]:
@@ -67,15 +126,16 @@ def shown_orders(supplier: Party, typed: Mapping[str, str] | None = None) -> lis
         part.asked_price = part.counter_price if part.counter_price is not None else part.pack_price
         part.row = f"row-{part.pk}"
         part.typed = _typed(part, typed)
-        # What is partly packed is agreed as it is; only whole instalments can be answered.
+        # What is partly packed can be confirmed as it was asked; only whole instalments can be answered otherwise.
         part.whole = part.position.with_supplier == part.quantity
         if part.open_answers:
-            part.answer = part.open_answers[0]
-            shown.undecided.append(part)
-        elif part.agreed_quantity < part.quantity or part.counter_on:
-            shown.waits.append(part)
+            part.answer, part.state = part.open_answers[0], "undecided"
         else:
-            shown.confirmed.append(part)
-    for document in Document.objects.filter(kind="order", record__in=list(orders), shared=True):
-        orders[document.record].documents.append(document)
+            part.state = "waits" if part.agreed_quantity < part.quantity or part.counter_on else "confirmed"
+        # What waits is answered together, what was confirmed is changed by itself.
+        part.form_id = f"change-{part.pk}" if part.state == "confirmed" else f"answer-{part.line.order_id}"
+        getattr(shown, part.state).append(part)
+    said, papers = remarks_of(orders), documents_of(orders)
+    for key, shown in orders.items():
+        shown.remarks, shown.documents = said[key], papers[key]
     return list(orders.values())

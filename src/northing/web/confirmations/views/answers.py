@@ -102,7 +102,7 @@ def answer(request, order_id: int):
     parts = [
         part
         for part in Instalment.objects.filter(line__order=record).select_related("line__item", "position")
-        if part.position.with_supplier == part.quantity
+        if part.position.with_supplier == part.quantity or _can_be_confirmed(part)
     ]
     form = AnswersForm(request.POST or None, parts=parts, initial={"answered_on": timezone.localdate()})
     if request.method == "POST" and form.do(request, answers_action.record_answers, lambda _: form.asked(record.pk)):
@@ -111,6 +111,11 @@ def answer(request, order_id: int):
     return render(
         request, "confirmations/answer.html", {"order": record, "form": form}, status=422 if form.errors else 200
     )
+
+
+def _can_be_confirmed(part: Instalment) -> bool:
+    """Whether goods are on their way that were never answered."""
+    return part.agreed_quantity < part.quantity and part.position.dropped < part.quantity
 
 
 @acts_for("decide_answer")

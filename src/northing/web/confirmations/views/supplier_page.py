@@ -19,16 +19,18 @@ from northing.activity.documents import LARGEST, where
 from northing.activity.models import Document
 from northing.core.problems import Refused
 from northing.formats.tables import csv_line
-from northing.orders.models import Revision
+from northing.orders.models import PurchaseOrder, Revision
 from northing.web.common.callers import caller_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
-from northing.web.confirmations.queries.supplier_page import OrderShown, shown_orders
+from northing.web.confirmations.queries.supplier_page import OrderShown, shipped_orders, shown_orders
 from northing.web.confirmations.words import words
 from northing.web.orders.views.documents import paper_file
 from northing.web.shipping.views.despatch_notices import read_file
 
 WORDS = words()
+# So many orders stand open side by side.
+FEW = 3
 
 
 def by_link(view):
@@ -69,6 +71,7 @@ def _act(request, link, part: str = "") -> Act:
 
 def _page(request, link, token: str, problems=(), status: int = 200):
     orders = shown_orders(link.supplier, request.POST if problems else None)
+    _open(request, orders, problems)
     there = [part for order in orders for part in order.there]
     for part in there:
         part.leaves, part.box = (request.POST.get(f"{name}-{part.pk}", "") for name in ("leaves", "box"))
@@ -81,11 +84,20 @@ def _page(request, link, token: str, problems=(), status: int = 200):
         "key": uuid.uuid4().hex,
         "orders": orders,
         "waiting": sum(len(order.waits) for order in orders),
-        "undecided": [part for order in orders for part in order.undecided],
-        "confirmed": [part for order in orders for part in order.confirmed],
+        "shipped": shipped_orders(link.supplier, [one.order.pk for one in orders], timezone.localdate()),
         "problems": problems,
     }
     return render(request, "confirmations/supplier_page/page.html", context, status=status)
+
+
+def _open(request, orders: list[OrderShown], problems) -> None:
+    """The orders that stand open: that of the letter, or of what is wrong, which come first; or all of a few."""
+    wrong = {problem.where for problem in problems}
+    letter = request.GET.get("order", "")
+    for shown in orders:
+        shown.first = str(shown.order.pk) == letter or any(part.row in wrong for part in shown.parts)
+        shown.open = shown.first or len(orders) <= FEW
+    orders.sort(key=lambda shown: not shown.first)
 
 
 @open_page
@@ -120,9 +132,7 @@ def confirm_all(request, link, token: str):
     """Everything that waits, as it is asked."""
     rows = {
         shown.order.pk: [
-            answers.AnswerRow(part.pk, part.quantity, part.asked_day, part.asked_price)
-            for part in shown.waits
-            if part.whole
+            answers.AnswerRow(part.pk, part.quantity, part.asked_day, part.asked_price) for part in shown.waits
         ]
         for shown in shown_orders(link.supplier)
     }
@@ -150,6 +160,11 @@ def answer(request, link, token: str, order_id: int):
 
 def _order(link, order_id: int) -> OrderShown | None:
     return next((one for one in shown_orders(link.supplier) if one.order.pk == order_id), None)
+
+
+def _theirs(link, order_id: int) -> bool:
+    """Whether it is an order that was sent to them."""
+    return PurchaseOrder.objects.filter(pk=order_id, supplier=link.supplier, sent_at__isnull=False).exists()
 
 
 @own_page
@@ -193,7 +208,7 @@ def despatch(request, link, token: str):
 def remark(request, link, token: str):
     """Words to the buyer, into the order's story."""
     form = RemarkForm(request.POST)
-    if not form.is_valid() or _order(link, form.cleaned_data["order"]) is None:
+    if not form.is_valid() or not _theirs(link, form.cleaned_data["order"]):
         messages.error(request, WORDS["nothing"])
         return redirect("supplier", token)
     asked = remarks.RemarkRequest(form.cleaned_data["order"], form.cleaned_data["words"])
@@ -206,7 +221,7 @@ def remark(request, link, token: str):
 def document(request, link, token: str, order_id: int):
     """A document to an order."""
     form = FileForm(request.POST, request.FILES)
-    if not form.is_valid() or _order(link, order_id) is None:
+    if not form.is_valid() or not _theirs(link, order_id):
         messages.error(request, "Choose a file that is not empty.")
         return redirect("supplier", token)
     file = form.cleaned_data["file"]
