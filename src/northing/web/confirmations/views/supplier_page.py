@@ -95,7 +95,9 @@ def _open(request, orders: list[OrderShown], problems) -> None:
     wrong = {problem.where for problem in problems}
     letter = request.GET.get("order", "")
     for shown in orders:
-        shown.first = str(shown.order.pk) == letter or any(part.row in wrong for part in shown.parts)
+        for part in shown.parts:
+            part.wrong = part.row in wrong
+        shown.first = str(shown.order.pk) == letter or any(part.wrong for part in shown.parts)
         shown.open = shown.first or len(orders) <= FEW
     orders.sort(key=lambda shown: not shown.first)
 
