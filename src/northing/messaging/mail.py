@@ -9,6 +9,7 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.utils import timezone
@@ -41,7 +42,30 @@ class Draft:
 
 def write(act: Act, draft: Draft) -> Message:
     """Write a letter down and queue it, in the transaction of the person who needs it."""
-    message = Message.objects.create(
+    message = _message(act, draft)
+    message.save()
+    _queue(message)
+    return message
+
+
+def send_now(act: Act, draft: Draft) -> Message:
+    """Send a letter while its writer waits, and write it down once it has gone. Raises Undeliverable."""
+    message = _message(act, draft)
+    release_connection()
+    SmtpPost(settings.MAIL_URL).send(_letter(message))
+    message.state, message.tries, message.sent_at = Message.State.SENT, 1, timezone.now()
+    message.save()
+    return message
+
+
+def server() -> str:
+    """Where the mail server is, without the name and the password to it."""
+    at = urlsplit(settings.MAIL_URL)
+    return f"{at.scheme}://{at.hostname}:{at.port or (465 if at.scheme == 'smtps' else 25)}"
+
+
+def _message(act: Act, draft: Draft) -> Message:
+    return Message(
         kind=draft.kind,
         recipient=draft.recipient,
         subject=" ".join(draft.subject.split())[:200],
@@ -52,8 +76,6 @@ def write(act: Act, draft: Draft) -> Message:
         attached=[list(paper) for paper in draft.papers],
         made_at=act.at,
     )
-    _queue(message)
-    return message
 
 
 def send(pk: int) -> None:

@@ -2,10 +2,12 @@
 
 from django.urls import path
 
-from northing.web.masterdata.views import items, rates, records, suppliers
+from northing.web.masterdata.views import items, rates, records, steps, suppliers
 
 urlpatterns = [
     path("", records.house, name="house"),
+    path("steps/", steps.steps, name="first-steps"),
+    path("steps/test-letter/", steps.test_letter, name="test-letter"),
     path("records/<str:name>/", records.records, name="records"),
     path("records/<str:name>/new/", records.new_record, name="new-record"),
     path("records/<str:name>/file/", records.records_file, name="records-file"),

@@ -13,6 +13,7 @@ from northing.core.worklist.moves import PARTIES
 from northing.jobs.queries import waiting_too_long
 from northing.masterdata.models import Company
 from northing.masterdata.queries import in_one_currency
+from northing.orders.models import PurchaseOrder
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
 from northing.web.orders.line_book.saved_views import READY
@@ -46,6 +47,8 @@ def watch(request):
     context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows, request.user)}
     if may_somewhere(request.user, "keep_people"):
         context["work_waits"] = waiting_too_long()
+    if not page.rows and may_somewhere(request.user, "keep_house"):
+        context["begin"] = not PurchaseOrder.objects.filter(company__in=companies, sent_at__isnull=False).exists()
     context["due_view"] = READY["due"][1]
     return render(request, "worklist/watch.html", context)
 
