@@ -101,7 +101,9 @@ def test_queries_of_records_do_not_grow_with_their_lines(lived_in, client):
         pages |= {"shipment": [shipment.pk], "receive": [box.pk, lived_in.site.pk], "receipt": [receipt]}
         pages |= {"charge": [charge], "new-charge": [], "line": [order.lines.first().pk]}
         counted.append({name: queries_of(client, reverse(name, args=args)) for name, args in pages.items()})
-    assert counted[0] == counted[1] and max(counted[0].values()) <= 36, counted
+    # One less for many lines: a story names no lines where it is about the whole.
+    few, many = counted
+    assert all(0 <= few[name] - many[name] <= 1 for name in few) and max(few.values()) <= 38, counted
 
 
 def make_item(world, code):

@@ -44,12 +44,6 @@ def size(value, places):
 
 
 @register.simple_tag
-def unique():
-    """A key by which a form is done once."""
-    return uuid.uuid4().hex
-
-
-@register.simple_tag
 def arrival_drawing(found, need_by=None):
     """The range of a day at the dock, drawn; nothing where there is none."""
     if found.likely is None:

@@ -62,6 +62,12 @@ table?.addEventListener("drop", (event) => {
   location.assign(keep(columns));
 });
 
+// Of many columns those are shown whose name has the letters typed.
+document.querySelector(".column-search")?.addEventListener("input", ({ target }) => {
+  const word = target.value.trim().toLowerCase();
+  for (const item of list.querySelectorAll("li")) item.hidden = !item.querySelector("label").textContent.toLowerCase().includes(word);
+});
+
 // The list does the same from the keyboard.
 const shown = new Set(heads().map((head) => head.dataset.key));
 for (const more of list?.querySelectorAll("li.more") ?? []) if (shown.has(more.dataset.key)) more.remove();
