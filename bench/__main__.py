@@ -15,8 +15,8 @@ import psycopg  # noqa: E402
 from django.db import connection, transaction  # noqa: E402
 from tests.worlds import NOW, TODAY, World, small_world  # noqa: E402
 
-from bench import book, files, passage  # noqa: E402
-from bench.bulk import fill_lines, spread_out  # noqa: E402
+from bench import book, files, pages, passage  # noqa: E402
+from bench.bulk import fill, fill_lines, spread_out  # noqa: E402
 from bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
 from northing.actions.receiving import receive as receiving  # noqa: E402
 from northing.actions.shipping import milestones, pack  # noqa: E402
@@ -162,6 +162,7 @@ def main() -> None:
     parser.add_argument("--lines", type=int, default=100_000, help="order lines; 1,000,000 takes a quarter of an hour")
     parser.add_argument("--rows", type=int, default=100_000, help="rows of the order file")
     parser.add_argument("--passage", action="store_true", help="only the passage, on 30,000 lines")
+    parser.add_argument("--pages", action="store_true", help="only the pages, with one shipment to ten lines")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
     told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -172,6 +173,13 @@ def main() -> None:
     if asked.passage:
         fill_lines(world, 30_000)
         print("\n".join(passage.everything(world)))
+        return
+    if asked.pages:
+        fill_lines(world, lines)
+        fill(world, lines // 10)
+        execute("analyze")
+        print(f"{lines:,} order lines, {lines // 10:,} shipments")
+        print("\n".join(pages.everything(world)))
         return
     results = [measured("exact spread 10,000 x 20 / plain floats", exact_spread(10_000, 20), 4)]
     results += files.taken(world, asked.rows)

@@ -30,6 +30,10 @@ MANNERS = r"""() => {
   const within = `main form[method=post]:has(${field}):not(table form, .story form, .many)`;
   const forms = [...document.querySelectorAll(within)];
   const form = forms.length === 1 ? forms[0] : null;
+  for (const label of document.querySelectorAll("main label, main [aria-label]")) {
+    const words = label.getAttribute("aria-label") ?? label.textContent;
+    if (/\b[A-Z]?[a-z]+-\d+\b/.test(words)) found.push(`a field is called ${words.trim()}`);
+  }
   // A supplier's page is read before it is answered.
   const idle = document.activeElement === document.body && document.getElementById("keys");
   if (idle && form?.checkVisibility()) found.push("the hand is in no field");

@@ -3,6 +3,8 @@
 from django import forms
 
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest
+from northing.core.money.exact import plain
+from northing.drawings.figures import written_price
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
 
@@ -17,9 +19,10 @@ class AnswersForm(ActionForm):
         self.parts = parts
         for part in parts:
             self.fields[f"take-{part.pk}"] = forms.BooleanField(required=False, initial=True, label="Answered")
-            self.fields[f"quantity-{part.pk}"] = ExactField(initial=part.quantity.normalize().__format__("f"))
-            self.fields[f"ready-{part.pk}"] = DayField(initial=part.promise or part.asked_on)
-            self.fields[f"price-{part.pk}"] = ExactField(initial=part.pack_price.normalize().__format__("f"))
+            price = written_price(part.pack_price, part.line.order.currency)
+            self.fields[f"quantity-{part.pk}"] = ExactField(label="Quantity of", initial=plain(part.quantity))
+            self.fields[f"ready-{part.pk}"] = DayField(label="Ready on, of", initial=part.promise or part.asked_on)
+            self.fields[f"price-{part.pk}"] = ExactField(label="Price of", initial=price)
             if part.position.with_supplier < part.quantity:
                 for name in ("quantity", "ready", "price"):
                     self.fields[f"{name}-{part.pk}"].widget.attrs["readonly"] = True

@@ -99,11 +99,8 @@ def _later(request, word: str, keys: list[int], counter_on: date | None):
 def answer(request, order_id: int):
     """Record the supplier's answer."""
     record = seen_order(request, order_id)
-    parts = [
-        part
-        for part in Instalment.objects.filter(line__order=record).select_related("line__item", "position")
-        if part.position.with_supplier == part.quantity or _can_be_confirmed(part)
-    ]
+    found = Instalment.objects.filter(line__order=record).select_related("line__item", "line__order", "position")
+    parts = [part for part in found if part.position.with_supplier == part.quantity or _can_be_confirmed(part)]
     form = AnswersForm(request.POST or None, parts=parts, initial={"answered_on": timezone.localdate()})
     if request.method == "POST" and form.do(request, answers_action.record_answers, lambda _: form.asked(record.pk)):
         messages.success(request, f"The answer to {record.number} is recorded.")
