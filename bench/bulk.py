@@ -70,8 +70,8 @@ with chosen as (
   returning id, container_id
 ), charges as (
   insert into costing_charge
-         (company_id, payee_id, kind, basis, currency, estimated_currency, remark, billed, billed_on, closed_on)
-  select %(company)s, %(payee)s, 'freight', 'volume', 'NZD', '', '', 1, %(today)s, %(today)s from stowed returning id
+         (company_id, payee_id, kind, basis, currency, estimated_currency, remark, announced_number, billed, billed_on, closed_on)
+  select %(company)s, %(payee)s, 'freight', 'volume', 'NZD', '', '', '', 1, %(today)s, %(today)s from stowed returning id
 ), bearing as (
   insert into costing_chargepart (charge_id, company_id, amount, base_amount, billed, billed_base)
   select id, %(company)s, 1, 1, 1, 1 from charges

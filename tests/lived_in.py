@@ -115,6 +115,7 @@ def addresses(world):
         "item_id": world.items["B"].pk,
         "entry_id": Entry.objects.first().pk,
         "supplier_id": world.parties["USD"].pk,
+        "provider_id": world.parties["provider"].pk,
         "message_id": Message.objects.get_or_create(
             kind="t", recipient="a@b.example", message_id="x", company=world.nz, state="failed", made_at=NOW
         )[0].pk,

@@ -51,6 +51,7 @@ ITEMS = {
     "C": ("infusers", "USD", "1.07", "0.0025", "0.15", "0"),
 }
 # Of each role a person of that name.
+OF_LINKS = ("supplier", "provider")
 ROLES = ["expediter", "buyer", "viewer", "approver", "shipping", "costs", "dock", "inspector", "accounts"]
 ROLES += ["administrator"]
 QUANTITIES = {"A": D(240), "B": D(1200), "C": D(900)}
@@ -186,7 +187,7 @@ def small_world() -> World:
         companies["KLA"],
         Site.objects.select_related("company").get(code="TRG"),
         people={
-            person.username: person for person in Person.objects.filter(username__in=(*ROLES, "supplier", "stranger"))
+            person.username: person for person in Person.objects.filter(username__in=(*ROLES, *OF_LINKS, "stranger"))
         },
         parties={PARTIES[party.code]: party for party in Party.objects.filter(code__in=PARTIES)},
         items={item.code: item for item in Item.objects.filter(code__in=ITEMS)},
@@ -218,7 +219,7 @@ def make_small_world() -> World:
     )
     world = World(nz, au, _site(nz, "TRG", ports["NZTRG"]))
     _site(au, "MEL", ports["AUMEL"])
-    for role in (*ROLES, "supplier"):
+    for role in (*ROLES, *OF_LINKS):
         person = world.people[role] = Person.objects.create_user(role, password=role)
         Grant.objects.bulk_create([Grant(person=person, company=company, role=role) for company in (nz, au)])
     stranger = world.people["stranger"] = Person.objects.create_user("stranger", password="stranger")

@@ -198,13 +198,17 @@ class _Form(HTMLParser):
         name, value = one.get("name"), one.get("value", "")
         if tag == "select":
             self.list = name
-        elif tag == "option" and value and (self.list not in self.data or "selected" in one):
+        elif tag == "option" and value and self.list and (self.list not in self.data or "selected" in one):
             self.data[self.list] = value
         elif tag == "input" and name and one.get("type") not in ("checkbox", "radio", "submit"):
             typed = "3" if one.get("inputmode") == "decimal" else "x1"
             self.data[name] = value or ("" if one.get("type") == "hidden" else typed)
         elif tag == "textarea" and name and value:
             self.data.setdefault(name, value)
+
+    def handle_endtag(self, tag):
+        if tag == "select":
+            self.list = None
 
 
 @pytest.mark.parametrize("name", DEEP)

@@ -53,7 +53,7 @@ def test_records_of_another_company_are_not_there(lived_in, client):
         stranger.grants.get_or_create(company=lived_in.au, role=role)
     client.force_login(stranger)
     # What belongs to no company, and what is opened by a link and not by a person.
-    shared = {"item", "delay-cost", "supplier-record", "agree", "chase", "invite", "revoke"}
+    shared = {"item", "delay-cost", "supplier-record", "provider-links", "agree", "chase", "invite", "revoke"}
     shared |= {"voyage", "voyage-happens", "mfa_remove_webauthn"}
     shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event", "tie-event"}
     for name, url, wanted in addresses(lived_in):
@@ -127,7 +127,7 @@ long_lists = staged("long_lists", lay_long_lists)
 @pytest.mark.parametrize("name", ["watch", "lines", "orders", "passage", "costs", "bills", "stock", "ledger"])
 def test_every_row_of_a_long_list_can_be_reached(long_lists, client, monkeypatch, name):
     monkeypatch.setattr("northing.reports.line_book.rows.PAGE", 2)
-    for finder in ("page_of", "page_of_rows"):
+    for finder in ("page_of", "page_of_keys", "page_of_rows"):
         monkeypatch.setattr(f"northing.web.common.paging.{finder}.__defaults__", (2,))
     client.force_login(Person.objects.get(username="accounts"))
     url, seen, pages = reverse(name) + "?where=all", set(), 0
@@ -310,6 +310,9 @@ def test_a_charge_is_entered_by_names_and_what_follows_is_not_asked(lived_in, cl
     assert (charge.currency, charge.payee, charge.billed, charge.remark) == ("USD", supplier, None, "crates")
     assert f"{order.number}" in client.get(reverse("costs")).content.decode()
     assert client.get(url).context["form"]["payee"].value() == supplier.pk, "the last payee stands there"
+    assert client.get(reverse("new-charge"), {"over": "PO\x00 ,, 1/"}).status_code == 200
+    many = " ".join(f"PO-{number}" for number in range(41))
+    assert b"At most 40 names" in client.post(url, said | {"over": many}).content
 
 
 def test_closed_periods_are_said_on_the_page(lived_in, client):

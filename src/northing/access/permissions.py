@@ -21,11 +21,13 @@ ROLES: dict[str, set[str]] = {
     "viewer": set(),
     # What comes through a supplier's link; the action itself asks whether it is this supplier's own order.
     "supplier": {"record_answer"},
+    # The same of a forwarder, a carrier, a broker: what it carries, and its own estimates.
+    "provider": {"say_dates", "estimate_charge"},
     # The administrator arranges the house and begins its books, but does no action of the trade.
     "administrator": {"begin", "enter_rate", "keep_people", "keep_house"},
 }
 # No one is given it: it belongs to the links.
-OF_LINKS = "supplier"
+OF_LINKS = ("supplier", "provider")
 WORDS = {
     "write_order": "write orders",
     "check_order": "check orders",

@@ -49,6 +49,10 @@ class Charge(models.Model):
     # No bill is expected any more: the last has come, or none will.
     closed_on = models.DateField(null=True)
     remark = models.CharField(max_length=120, blank=True)
+    # The bill that the payee has announced by its link, until it is booked.
+    announced_number = models.CharField(max_length=40, blank=True)
+    announced = fields.money(null=True)
+    announced_on = models.DateField(null=True)
     shipments = models.ManyToManyField(Shipment, related_name="charges")
     containers = models.ManyToManyField(Container, related_name="charges")
     lines = models.ManyToManyField(OrderLine, related_name="charges")

@@ -25,6 +25,12 @@ class PartDraft:
     shares: Mapping[Key, Decimal]
 
 
+def announce(charge: Charge, number: str, amount: Decimal, day: date) -> None:
+    """Keep what the payee says that it bills."""
+    charge.announced_number, charge.announced, charge.announced_on = number, amount, day
+    charge.save(update_fields=["announced_number", "announced", "announced_on"])
+
+
 def bear_by_order_lines(parts: Iterable[int]) -> None:
     """Shares of shipment lines (ids) of which nothing came lie on their whole order lines."""
     for share in ChargeShare.objects.filter(shipment_line__in=list(parts)).order_by("pk"):

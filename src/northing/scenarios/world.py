@@ -57,7 +57,7 @@ def lay(world: WorldShape) -> Laid:
         for person in (laid.person, laid.second)
         for company in laid.companies.values()
         for role in ROLES
-        if role != OF_LINKS
+        if role not in OF_LINKS
     )
     for one in world.sites:
         company = laid.one("companies", one.company)

@@ -191,11 +191,13 @@ def open_voyages() -> QuerySet[Voyage]:
 
 
 def visible_shipments(person: Person) -> QuerySet[Shipment]:
-    """Shipments with goods of the person's companies, and those with nothing in them yet."""
-    mine = ShipmentLine.objects.filter(instalment__line__order__company__in=companies_of(person))
-    others = ShipmentLine.objects.exclude(instalment__line__order__company__in=companies_of(person))
-    aboard = mine.values("container__shipment")
-    return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=others.values("container__shipment")))
+    """Shipments with goods of the person's companies, and those with nothing in them yet.
+
+    Asked shipment by shipment, so that one of them, or the first of many, costs no look at all the others.
+    """
+    aboard = ShipmentLine.objects.filter(container__shipment=OuterRef("pk"))
+    mine = aboard.filter(instalment__line__order__company__in=companies_of(person))
+    return Shipment.objects.filter(Exists(mine) | ~Exists(aboard))
 
 
 def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:

@@ -70,7 +70,7 @@ def grant(act: Act, request: GrantRequest) -> int:
     person = _person(request.person)
     site = Site.objects.filter(pk=request.site, company=company).first() if request.site else None
     problems = []
-    if request.role not in permissions_of_roles() or request.role == OF_LINKS:
+    if request.role not in permissions_of_roles() or request.role in OF_LINKS:
         problems.append(Problem("There is no such role to give.", "role"))
     if request.site and site is None:
         problems.append(Problem(f"This is no site of {company}.", "site"))
@@ -115,8 +115,8 @@ def set_role(act: Act, request: RoleRequest) -> str:
     problems = []
     if not code.isidentifier() or len(code) > 16:
         problems.append(Problem("A role is called by one word of at most 16 letters.", "code"))
-    if code == OF_LINKS:
-        problems.append(Problem("This role belongs to the suppliers' links.", "code"))
+    if code in OF_LINKS:
+        problems.append(Problem("This role belongs to the links of suppliers and providers.", "code"))
     if not set(request.permissions) <= set(WORDS):
         problems.append(Problem("There is no such right.", "permissions"))
     refuse_if(problems)

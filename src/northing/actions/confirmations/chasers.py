@@ -15,7 +15,7 @@ from northing.actions.confirmations.supplier_links import LINK
 from northing.activity.operations import add_history, once
 from northing.confirmations import operations
 from northing.confirmations.models import Chaser, ChaserLine, ChaserRule
-from northing.core.confirmations.chasers import UNANSWERED, Due, Facts, Rule, by_hand, due
+from northing.core.confirmations.chasers import DESPATCH, PAPERS, READY, UNANSWERED, Due, Facts, Rule, by_hand, due
 from northing.core.problems import Problem, Refused
 from northing.drawings.figures import count
 from northing.masterdata.models import Company, Party
@@ -52,8 +52,20 @@ select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.
  where (p.with_supplier > 0 or p.under_way > 0 or p.landed > 0)
    and o.company_id = any(%(companies)s) and (%(suppliers)s::bigint[] is null or o.supplier_id = any(%(suppliers)s))
    and (p.with_supplier > 0 or d.since is not null)
+   and (not %(by_rule)s or {may_be_due})
  order by o.supplier_id, n.counter_on, l.need_by, n.id
 """
+
+
+# What no rule can find due today is left out by the database; the core decides about the rest. A day without a rule is
+# empty, and nothing is before it.
+MAY_BE_DUE = """(
+        ((n.agreed_quantity < n.quantity or n.counter_on is not null)
+         and (o.sent_at at time zone %(zone)s)::date <= %(unanswered)s::date)
+     or (n.agreed_quantity >= n.quantity and l.need_by - s.passage_days >= %(today)s::date
+         and l.need_by - s.passage_days <= coalesce(%(today)s::date + o.remind_days, %(ready)s::date))
+     or n.promise <= %(despatch)s::date
+     or d.since <= %(papers)s::date)"""
 
 
 @dataclass(frozen=True)
@@ -118,11 +130,11 @@ def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None 
     """The chasers that would go now, suppliers by name; what was chased within the quiet time is counted,
     not repeated.
     """
-    rows = _open_rows(companies, suppliers)
     rules = [
         Rule(one.kind, one.days, one.quiet_days, one.supplier_id, one.mode, one.paused)
         for one in ChaserRule.objects.all()
     ]
+    rows = _open_rows(companies, suppliers, today, rules, by_rule=not any(how.values()))
     parties = Party.objects.in_bulk({row["supplier_id"] for row in rows})
     written = set(Chaser.objects.filter(supplier__in=parties).values_list("supplier", flat=True))
     chased = _last_chased([row["id"] for row in rows])
@@ -163,12 +175,24 @@ def _due_of(
     return [one for one in now if one.kind == UNANSWERED] if all_unanswered else now
 
 
-def _open_rows(companies: Iterable[int], suppliers: Sequence[int] | None) -> list[dict]:
+def _open_rows(
+    companies: Iterable[int], suppliers: Sequence[int] | None, today: date, rules: Iterable[Rule], *, by_rule: bool
+) -> list[dict]:
+    values = {"companies": list(companies), "suppliers": list(suppliers) if suppliers is not None else None}
+    values |= {"zone": settings.TIME_ZONE, "today": today, "by_rule": by_rule} | _days(rules, today)
     with connection.cursor() as cursor:
-        values = {"companies": list(companies), "suppliers": list(suppliers) if suppliers is not None else None}
-        cursor.execute(OPEN, values | {"zone": settings.TIME_ZONE})
+        cursor.execute(OPEN.format(may_be_due=MAY_BE_DUE), values)
         names = [column.name for column in cursor.description]
         return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+
+
+def _days(rules: Iterable[Rule], today: date) -> dict[str, date | None]:
+    """The day that each kind counts to, by the rule that reaches furthest; empty where there is none."""
+    found: dict[str, date | None] = dict.fromkeys((UNANSWERED, READY, DESPATCH, PAPERS))
+    for rule in rules:
+        day = today + timedelta(days=rule.days if rule.kind == READY else -rule.days)
+        found[rule.kind] = max(found[rule.kind] or day, day)
+    return found
 
 
 def _last_chased(instalments: list[int]) -> dict[tuple[int, str], date]:

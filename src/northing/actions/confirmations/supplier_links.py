@@ -22,6 +22,8 @@ from northing.messaging.models import Message
 # 24 bytes are 192 bits; a link lives as long as an order usually takes to be answered and packed.
 TOKEN_BYTES, LIVES_DAYS = 24, 45
 LINK = "{supplier link}"
+# Who answers by a link.
+ANSWER = (Party.Kind.SUPPLIER, Party.Kind.PROVIDER)
 # Knocks a minute: of one link, and of one address with tokens that no one has.
 MOST_KNOCKS, MOST_MISSES = 120, 12
 
@@ -48,7 +50,7 @@ def hashed(token: str) -> str:
 
 def invite(act: Act, request: InviteRequest) -> str:
     """Make a link and return its address, once: only its hash is kept. Not keyed, since a result would be stored."""
-    supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
+    supplier = Party.objects.get(pk=request.supplier, kind__in=ANSWER)
     act.require("invite", *_companies(act, supplier))
     token = _make(supplier, act.person, act.at, request.why)
     add_history(act, "invite", f"Made a link for {supplier}", [("party", supplier.pk, None)])
@@ -79,7 +81,7 @@ def address(token: str) -> str:
 @once
 def revoke(act: Act, request: RevokeRequest) -> int:
     """End every link of a supplier. Returns how many there were."""
-    supplier = Party.objects.get(pk=request.supplier, kind=Party.Kind.SUPPLIER)
+    supplier = Party.objects.get(pk=request.supplier, kind__in=ANSWER)
     act.require("invite", *_companies(act, supplier))
     ended = operations.end_links(supplier, act.at)
     add_history(act, "revoke_links", f"Ended {ended} links of {supplier}", [("party", supplier.pk, None)])
@@ -93,11 +95,12 @@ def _companies(act: Act, supplier: Party) -> list[int]:
 
 
 def acting_person(supplier: Party) -> Person:
-    """The person of the supplier's name, who cannot sign in and may only answer, in whatever company."""
+    """The person of the party's name, who cannot sign in and may only answer, in whatever company."""
+    role = "supplier" if supplier.kind == Party.Kind.SUPPLIER else "provider"
     found = SupplierPerson.objects.select_related("person").filter(supplier=supplier).first()
     if found is None:
         found = access.add_supplier_person(supplier)
-    access.give_roles(Grant(person=found.person, company=company, role="supplier") for company in Company.objects.all())
+    access.give_roles(Grant(person=found.person, company=company, role=role) for company in Company.objects.all())
     return found.person
 
 

@@ -9,6 +9,8 @@ from northing.orders.models import OrderLine, PurchaseOrder
 from northing.shipping.models import Container, Shipment
 from northing.shipping.queries import visible_shipments
 
+MOST_NAMES = 40
+
 
 class NoSuchName(Exception):
     """A name that nothing has that the person sees, in words."""
@@ -17,6 +19,9 @@ class NoSuchName(Exception):
 def named_scope(names: Iterable[str], person: Person) -> Scope:
     """The scope of names such as S-00001, QXNU1000012, PO-1 and PO-1/2, among what a person sees. Raises NoSuchName."""
     found: dict[str, list[int]] = {"shipments": [], "containers": [], "lines": [], "orders": []}
+    names = list(dict.fromkeys(names))
+    if len(names) > MOST_NAMES:
+        raise NoSuchName(f"At most {MOST_NAMES} names at once; name the whole order or shipment.")
     for name in names:
         field, key = _named(name, person)
         found[field].append(key)

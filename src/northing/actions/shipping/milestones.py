@@ -18,14 +18,14 @@ from northing.activity.operations import add_history, once
 from northing.core.checks import answered, finding, strongest
 from northing.core.money.periods import far_problems
 from northing.core.planning.passage import expected_legs
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.masterdata.models import Company
 from northing.messaging.webhooks import announce
 from northing.receiving.queries import EVENTS
 from northing.receiving.queries import proven as proven_by_receipt
 from northing.shipping import dates
 from northing.shipping import operations as shipping
-from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, ShipmentLine
+from northing.shipping.models import DateStatement, Leg, PortCall, Shipment, ShipmentLine, Voyage
 from northing.shipping.queries import (
     Planned,
     companies_aboard,
@@ -185,6 +185,7 @@ def _say(act: Act, request: DateRequest) -> _Subject:
     companies = companies_aboard(subject.keys)
     act.require("say_dates", *(companies or companies_of(act.person)))
     refuse_if(_problems(act, subject, request))
+    _require_own(act, subject, request)
     if _actual(request):
         _require_rates(subject, request.value)
     dates.write_statement(
@@ -202,6 +203,18 @@ def _say(act: Act, request: DateRequest) -> _Subject:
     if _actual(request):
         _happen(act, history, subject, request, set().union(*companies.values()))
     return subject
+
+
+def _require_own(act: Act, subject: _Subject, request: DateRequest) -> None:
+    """By its link a provider says of what it carries or forwards when it is expected; what happened, we record."""
+    if act.supplier is None:
+        return
+    voyages = dict(Voyage.objects.filter(carrier=act.supplier).values_list("pk", "carrier"))
+    for shipment in subject.shipments:
+        if act.supplier not in (shipment.forwarder_id, voyages.get(shipment.voyage_id)):
+            raise NotAllowed(Problem("Not all of this sails with you.", mend="Write to us about it."))
+    if request.kind != DateStatement.Kind.ESTIMATED:
+        raise NotAllowed(Problem("By a link one says when it is expected.", "kind", "Write to us about what happened."))
 
 
 def _require_rates(subject: _Subject, day: date) -> None:

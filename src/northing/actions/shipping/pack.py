@@ -191,12 +191,13 @@ def _leg_problems(legs: Sequence[LegPlan]) -> list[Problem]:
     found: list[Problem] = []
     before: date | None = None
     for index, leg in enumerate(legs):
-        where = f"legs-{index}"
-        found += day_problems(leg.start, where) + day_problems(leg.end, where)
+        where, name = f"legs-{index}", f"The leg from {leg.origin} to {leg.destination}"
+        strange = day_problems(leg.start, where) + day_problems(leg.end, where)
+        found += [replace(problem, what=f"{name}: {problem.what}") for problem in strange]
         if leg.end < leg.start:
-            found.append(Problem("The leg ends before it starts.", where, "Correct one of its dates."))
+            found.append(Problem(f"{name} ends before it starts.", where, "Correct one of its dates."))
         if before and leg.start < before:
-            found.append(Problem("The leg starts before the one above it ends.", where, "Correct one of the dates."))
+            found.append(Problem(f"{name} starts before the one above it ends.", where, "Correct one of the dates."))
         before = leg.end
     if sum(leg.main for leg in legs) != 1:
         found.append(Problem("Exactly one leg is the main one, sailed by the voyage.", "legs", "Mark the sea leg."))

@@ -1,13 +1,13 @@
 """Bills: what is owned and not billed, bills as booked, a bill entered and reversed."""
 
 from django.contrib import messages
-from django.db.models import Q, Sum
+from django.db.models import Exists, OuterRef, Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
 from northing.access.permissions import companies_of, may
 from northing.actions.billing.bills import book_bill, foresee, reverse_bill
-from northing.billing.models import Bill
+from northing.billing.models import Bill, BillLinePart
 from northing.core.problems import Refused
 from northing.ledger.models import Account, OpenItem
 from northing.ledger.queries import posting_note
@@ -27,7 +27,8 @@ FIRST_ROWS = 3
 def visible_bills(person):
     """Bills of the person's companies, and those of which they bear a part."""
     mine = companies_of(person)
-    return Bill.objects.filter(Q(company__in=mine) | Q(lines__parts__company__in=mine)).distinct()
+    parts = BillLinePart.objects.filter(line__bill=OuterRef("pk"), company__in=mine)
+    return Bill.objects.filter(Q(company__in=mine) | Exists(parts))
 
 
 @open_page

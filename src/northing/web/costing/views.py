@@ -3,6 +3,7 @@
 from collections import defaultdict
 
 from django.contrib import messages
+from django.db.models import Exists, OuterRef
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -17,7 +18,7 @@ from northing.actions.costing.scope import companies_in
 from northing.billing.models import BillLine
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
-from northing.costing.models import Charge
+from northing.costing.models import Charge, ChargePart
 from northing.drawings.trail import waterfall
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
@@ -37,10 +38,17 @@ from northing.web.shipping.views.shipments import visible_shipments
 LATEST = 40
 
 
+def visible_charges(person):
+    """Charges of which the person's companies bear or pay a part."""
+    return Charge.objects.filter(
+        Exists(ChargePart.objects.filter(charge=OuterRef("pk"), company__in=companies_of(person)))
+    )
+
+
 @open_page
 def charges(request):
     """Charges, newest first, estimates that wait for their bill marked."""
-    found = Charge.objects.filter(parts__company__in=companies_of(request.user)).distinct()
+    found = visible_charges(request.user)
     found = found.select_related("payee", "company").prefetch_related("shipments", "bill_lines__bill")
     if request.GET.get("show") == "expected":
         found = found.filter(closed_on=None)
@@ -101,15 +109,17 @@ def _replaced(request) -> Charge | None:
     key = request.POST.get("charge") or request.GET.get("charge") or ""
     if not _is_key(key):
         return None
-    return Charge.objects.filter(pk=key, closed_on=None, parts__company__in=companies_of(request.user)).first()
+    return visible_charges(request.user).filter(pk=key, closed_on=None).first()
 
 
 def _initial(request, replaces: Charge | None) -> dict:
     today = timezone.localdate()
     if replaces is not None:
         asked = charges_action.request_of(replaces)
-        return {**asked.__dict__, "over": names_of(asked.scope), "day": today, "amount": plain(asked.amount)}
-    over = request.GET.get("over", "")[:400]
+        amount = asked.amount if replaces.announced is None else replaces.announced
+        found = asked.__dict__ | {"over": names_of(asked.scope), "day": today, "amount": plain(amount)}
+        return found | {"bill_number": replaces.announced_number}
+    over = request.GET.get("over", "").replace("\x00", "")[:400]
     found = {"day": today, "over": over, "payee": _last_payee(request), "company": _only_company(request, over)}
     return found | _of_clock(request, today)
 
@@ -161,7 +171,7 @@ def _effect(form: ChargeForm) -> dict:
 def charge(request, charge_id: int):
     """A charge: its parts, shares and story."""
     mine = companies_of(request.user)
-    found = Charge.objects.filter(parts__company__in=mine).distinct().select_related("payee", "company")
+    found = visible_charges(request.user).select_related("payee", "company")
     record = get_object_or_404(found, pk=charge_id)
     shares = (
         record.shares.filter(company__in=mine)

@@ -13,6 +13,7 @@ urlpatterns = [
     path("records/<str:name>/file/", records.records_file, name="records-file"),
     path("records/<str:name>/csv/", records.records_csv, name="records-csv"),
     path("records/<str:name>/<str:key>/", records.record, name="record"),
+    path("providers/<int:provider_id>/links/", suppliers.provider_links, name="provider-links"),
     path("suppliers/<int:supplier_id>/", suppliers.supplier, name="supplier-record"),
     path("suppliers/<int:supplier_id>/agreement/", suppliers.agree, name="agree"),
     path("suppliers/<int:supplier_id>/invite/", suppliers.invite, name="invite"),

@@ -15,13 +15,17 @@ from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
 from northing.web.common.addresses import address_of
-from northing.web.common.paging import page_of_rows
+from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.quality.forms import InspectForm
 
 # Of a layer: the order its goods came from.
 ORDER = "shipment_line__instalment__line__order"
+
+
+# Two lists share the page.
+ROWS = 60
 
 
 @open_page
@@ -38,9 +42,9 @@ def quality(request):
     cases = Claim.objects.filter(withdrawn_at=None)
     cases = scoped(cases.select_related("layer__item", "supplier", f"layer__{ORDER}"), request.user)
     context = {
-        "held": page_of_rows(held, request.GET),
-        "cases": page_of_rows(
-            cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk"), request.GET, name="cases"
+        "held": page_of_keys(held, request.GET, ROWS),
+        "cases": page_of_keys(
+            cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk"), request.GET, ROWS, name="cases"
         ),
         "ended": page_of_rows(cases.filter(ended=F("quantity")).order_by("-pk"), request.GET, 20, name="ended"),
     }

@@ -13,6 +13,7 @@ from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.web.receiving.parts import Part
+from northing.worklist.models import LineSummary
 
 
 def sent_here(person: Person) -> list[Container]:
@@ -87,12 +88,18 @@ def named_receipts(receipts: Sequence[Receipt]) -> None:
         one.orders, one.suppliers = list(orders.get(one.pk, ())), list(suppliers.get(one.pk, ()))
 
 
-def expected_orders(companies: Iterable[int]):
-    """Orders of companies (ids) of which units are with the supplier and not packed, the next to come first."""
-    waiting = PurchaseOrder.objects.filter(company__in=list(companies), sent_at__isnull=False)
-    waiting = waiting.filter(lines__instalments__position__with_supplier__gt=0).select_related("supplier", "site")
-    due = Min("lines__instalments__expected_on")
-    return waiting.annotate(parts=Count("lines__instalments"), due=due).order_by("due", "pk")
+def expected_orders(companies: Iterable[int], first: int, past: int) -> list[PurchaseOrder]:
+    """Orders of companies (ids) of which units are with the supplier and not packed, the next to come first.
+
+    Rows `first` to `past`; each gets the number of its lines that wait, and the day of the next.
+    """
+    waiting = LineSummary.objects.filter(company__in=list(companies), is_open=True, with_supplier__gt=0)
+    rows = waiting.values("order").annotate(due=Min("expected_on"), lines=Count("line")).order_by("due", "order")
+    found = list(rows[first:past])
+    orders = PurchaseOrder.objects.select_related("supplier", "site").in_bulk([row["order"] for row in found])
+    for row in found:
+        orders[row["order"]].due, orders[row["order"]].waiting = row["due"], row["lines"]
+    return [orders[row["order"]] for row in found]
 
 
 def parts_of_container(box: Container, site: Site) -> list[Part]:

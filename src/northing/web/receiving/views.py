@@ -29,16 +29,19 @@ from northing.web.receiving.queries import (
     sent_here,
 )
 
+# Three lists share the page.
+ROWS = 60
+
 
 @open_page
 def dock(request):
     """Containers with goods to come, the next to land first."""
     mine = companies_of(request.user)
-    boxes = page_of(lambda first, past: expected_boxes(mine, first, past), request.GET)
+    boxes = page_of(lambda first, past: expected_boxes(mine, first, past), request.GET, ROWS)
     taken = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user)
     receipts = page_of_rows(taken.order_by("-pk"), request.GET, 20, name="receipts")
     named_receipts(receipts.rows)
-    unpacked = page_of_rows(expected_orders(mine), request.GET, 20, name="orders")
+    unpacked = page_of(lambda first, past: expected_orders(mine, first, past), request.GET, 20, name="orders")
     context = {
         "unpacked": unpacked,
         "boxes": boxes.rows,

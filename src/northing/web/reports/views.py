@@ -1,6 +1,6 @@
 """Look back: stock with its layers, the ledger, the trial balance; and what is owned and not billed."""
 
-from django.db.models import OuterRef, Q, Subquery, Sum
+from django.db.models import Exists, OuterRef, Subquery, Sum
 from django.shortcuts import get_object_or_404, render
 
 from northing.access.permissions import companies_of
@@ -46,8 +46,9 @@ def _posted_on(companies):
 def entry(request, entry_id: int):
     """One entry with its postings."""
     mine = companies_of(request.user)
-    seen = Q(postings__company__in=mine) | Q(postings=None)
-    found = Entry.objects.filter(seen).distinct().select_related("actor", "history", "reverses")
+    postings = Posting.objects.filter(entry=OuterRef("pk"))
+    seen = Exists(postings.filter(company__in=mine)) | ~Exists(postings)
+    found = Entry.objects.filter(seen).select_related("actor", "history", "reverses")
     record = get_object_or_404(found, pk=entry_id)
     postings = record.postings.filter(company__in=mine).select_related(
         "company", "party", "order_line__order", "charge", "layer__item"

@@ -14,7 +14,7 @@ from northing.jobs.queries import waiting_too_long
 from northing.masterdata.models import Company
 from northing.masterdata.queries import in_one_currency
 from northing.orders.models import PurchaseOrder
-from northing.web.common.paging import page_of_rows
+from northing.web.common.paging import page_of_keys
 from northing.web.common.permissions import open_page
 from northing.web.orders.line_book.saved_views import READY
 from northing.web.worklist.acts import acts_of
@@ -41,7 +41,7 @@ def watch(request):
         matters = matters.filter(changed)
     if asked["party"] in PARTIES:
         matters = matters.filter(party=asked["party"])
-    page = page_of_rows(_dearest_first(matters, companies_of(request.user)), request.GET)
+    page = page_of_keys(_dearest_first(matters, companies_of(request.user)), request.GET)
     parties = [{"code": code, "words": words, "count": counts.get(code, 0)} for code, words in PARTIES.items()]
     context = {"matters": name_all(page.rows), "page": page, "parties": parties, "companies": companies, "asked": asked}
     context |= {"since": visit.before, "new": new, "key": uuid.uuid4().hex, "doing": acts_of(page.rows, request.user)}

@@ -22,7 +22,7 @@ class GrantForm(ActionForm):
 
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
-        self.fields["role"].choices = [(role, role) for role in permissions_of_roles() if role != OF_LINKS]
+        self.fields["role"].choices = [(role, role) for role in permissions_of_roles() if role not in OF_LINKS]
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.fields["site"].queryset = scoped(Site.objects.all(), person)
 

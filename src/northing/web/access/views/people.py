@@ -36,12 +36,12 @@ def _page(request, **forms):
         "grant_form": GrantForm(person=request.user),
         "person_form": PersonForm(),
         "let_in_form": LetInForm(),
-        "roles": [role for role in roles if role != OF_LINKS],
+        "roles": [role for role in roles if role not in OF_LINKS],
         "matrix": [
             (
                 permission,
                 words,
-                [(role, permission in permissions) for role, permissions in roles.items() if role != OF_LINKS],
+                [(role, permission in permissions) for role, permissions in roles.items() if role not in OF_LINKS],
             )
             for permission, words in WORDS.items()
         ],

@@ -19,11 +19,13 @@ from northing.activity.documents import LARGEST, where
 from northing.activity.models import Document
 from northing.core.problems import Refused
 from northing.formats.tables import csv_line
+from northing.masterdata.models import Party
 from northing.orders.models import PurchaseOrder, Revision
 from northing.web.common.callers import caller_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
 from northing.web.confirmations.queries.supplier_page import OrderShown, shipped_orders, shown_orders
+from northing.web.confirmations.views import provider_page
 from northing.web.confirmations.words import words
 from northing.web.orders.views.documents import paper_file
 from northing.web.shipping.views.despatch_notices import read_file
@@ -105,8 +107,26 @@ def _open(request, orders: list[OrderShown], problems) -> None:
 @open_page
 @by_link
 def page(request, link, token: str):
-    """Their open lines: what waits for them, what we have not decided, what is confirmed."""
+    """Their open lines: what waits for them, what we have not decided, is confirmed; or what they carry."""
+    if link.supplier.kind == Party.Kind.PROVIDER:
+        return provider_page.provider_page(request, link, token)
     return _page(request, link, token)
+
+
+@own_page
+@require_POST
+@by_link
+def say(request, link, token: str):
+    """A provider says when a leg is expected to begin or end."""
+    return provider_page.say(request, link, token, _act(request, link, "date"))
+
+
+@own_page
+@require_POST
+@by_link
+def bill(request, link, token: str, charge_id: int):
+    """A provider announces its bill for what we expect."""
+    return provider_page.bill(request, link, token, _act(request, link, f"bill {charge_id}"), charge_id)
 
 
 def _answer(request, link, token: str, rows_of_orders: dict[int, list]):

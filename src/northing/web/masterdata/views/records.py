@@ -119,6 +119,8 @@ def _more(kind: Kind, found) -> tuple[str, str] | None:
         return None
     if kind.name == "supplier":
         return reverse("supplier-record", args=[found.pk]), "Prices, links, how we agree"
+    if kind.name == "provider":
+        return reverse("provider-links", args=[found.pk]), "Its links"
     return (reverse("item", args=[found.pk]), "Its stock and orders") if kind.name == "item" else None
 
 

@@ -64,15 +64,15 @@ def _page(request, record: Party, **more):
 @require_POST
 def invite(request, supplier_id: int):
     """Make a link; it is shown once, since only its hash is kept."""
-    record = get_object_or_404(Party, pk=supplier_id, kind="supplier")
+    record = get_object_or_404(Party, pk=supplier_id, kind__in=supplier_links.ANSWER)
     try:
         link = supplier_links.invite(
             act_of(request), supplier_links.InviteRequest(record.pk, request.POST.get("why", "")[:120])
         )
     except Refused as refused:
         _say(request, refused)
-        return redirect("supplier-record", record.pk)
-    answer = _page(request, record, link=link)
+        return redirect(_record_page(record), record.pk)
+    answer = _links(request, record, link) if record.kind == Party.Kind.PROVIDER else _page(request, record, link=link)
     answer["Cache-Control"] = "no-store"
     return answer
 
@@ -80,8 +80,8 @@ def invite(request, supplier_id: int):
 @acts_for("invite")
 @require_POST
 def revoke(request, supplier_id: int):
-    """End all links of a supplier."""
-    record = get_object_or_404(Party, pk=supplier_id, kind="supplier")
+    """End all links of a supplier or a provider."""
+    record = get_object_or_404(Party, pk=supplier_id, kind__in=supplier_links.ANSWER)
     try:
         ended = supplier_links.revoke(
             act_of(request, request.POST.get("key", "")), supplier_links.RevokeRequest(record.pk)
@@ -89,7 +89,23 @@ def revoke(request, supplier_id: int):
         messages.success(request, f"{ended} links of {record} have ended.")
     except Refused as refused:
         _say(request, refused)
-    return redirect("supplier-record", record.pk)
+    return redirect(_record_page(record), record.pk)
+
+
+@acts_for("invite")
+def provider_links(request, provider_id: int):
+    """The links of a provider: what it carries and will bill, without an account."""
+    return _links(request, get_object_or_404(Party, pk=provider_id, kind=Party.Kind.PROVIDER))
+
+
+def _links(request, record: Party, link: str = ""):
+    links = SupplierLink.objects.filter(supplier=record).select_related("made_by")[:20]
+    context = {"record": record, "links": links, "link": link, "history": history_for(request, "party", record.pk)}
+    return render(request, "masterdata/provider_links.html", context)
+
+
+def _record_page(record: Party) -> str:
+    return "provider-links" if record.kind == Party.Kind.PROVIDER else "supplier-record"
 
 
 def _say(request, refused: Refused) -> None:

@@ -1,5 +1,6 @@
 """Forms of shipments: containers, shipment lines, legs, voyages, dates."""
 
+from collections.abc import Iterable
 from functools import partial
 
 from django import forms
@@ -12,7 +13,7 @@ from northing.actions.shipping.pack import PassageRequest, VoyageRequest
 from northing.masterdata.models import Port
 from northing.masterdata.queries import carriers
 from northing.reports.clocks import FACTS
-from northing.shipping.models import Container, DateStatement, Leg, Voyage
+from northing.shipping.models import Container, DateStatement, Leg, PortCall, Voyage
 from northing.shipping.operations import CallPlan, LegPlan, with_main
 from northing.web.common.forms import ActionForm, DayField
 
@@ -72,7 +73,7 @@ PLACE = partial(forms.TextInput, {"list": "places"})
 
 
 class LegForm(forms.Form):
-    """One planned leg; an empty row is left out."""
+    """One planned leg; an empty row is left out. Between ports of the voyage its days are the voyage's."""
 
     mode = forms.ChoiceField(choices=Leg.Mode.choices, required=False)
     origin = forms.CharField(label="From", max_length=60, required=False, widget=PLACE())
@@ -80,12 +81,25 @@ class LegForm(forms.Form):
     start = DayField(label="Starts", required=False)
     end = DayField(label="Ends", required=False)
 
+    def __init__(self, *args, calls=(), **kwargs):
+        super().__init__(*args, **kwargs)
+        self.calls = calls
+
     def clean(self):
         entered = super().clean()
+        if not self.errors:
+            self._days_of_voyage(entered)
         given = [entered.get(name) for name in ("origin", "destination", "start", "end")]
         if any(given) and not all(given) and not self.errors:
             raise forms.ValidationError("Fill in from, to, start and end of this leg, or leave the row empty.")
         return entered
+
+    def _days_of_voyage(self, entered: dict) -> None:
+        """The days that are left empty, where the voyage calls at both places."""
+        places = [_port_of(self.calls, entered.get(name)) for name in ("origin", "destination")]
+        if all(places):
+            entered["start"] = entered.get("start") or places[0].expected_departure
+            entered["end"] = entered.get("end") or places[1].expected_arrival
 
     def asked(self) -> LegPlan | None:
         """The leg as a plan."""
@@ -94,6 +108,12 @@ class LegForm(forms.Form):
             return None
         mode = entered["mode"] or "sea"
         return LegPlan(mode, entered["origin"], entered["destination"], entered["start"], entered["end"])
+
+
+def _port_of(calls: Iterable[PortCall], place: str | None) -> PortCall | None:
+    """The call at a place that is named as its port is, or by its code."""
+    name = (place or "").strip().lower()
+    return next((call for call in calls if name in (call.port.name.lower(), call.port_id.lower())), None)
 
 
 LegFormSet = forms.formset_factory(LegForm, extra=4, max_num=12, absolute_max=12)

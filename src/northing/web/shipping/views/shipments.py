@@ -33,12 +33,12 @@ from northing.reports.packing_list import (
 )
 from northing.reports.ranges import Learnt, shipment_range
 from northing.reports.readiness import readiness_of
-from northing.shipping.models import DateStatement, Leg, RequiredDocument, Shipment, ShipmentLine
+from northing.shipping.models import DateStatement, Leg, PortCall, RequiredDocument, Shipment, ShipmentLine
 from northing.shipping.queries import visible_shipments
 from northing.web.common.back import is_ours, way_back
 from northing.web.common.forms import act_of, say_errors
 from northing.web.common.history import history_for
-from northing.web.common.paging import page_of_rows
+from northing.web.common.paging import page_of_keys
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import say_done
 from northing.web.orders.forms.orders import WholeForm
@@ -69,7 +69,7 @@ def shipments(request):
     """Shipments, newest first."""
     found = visible_shipments(request.user).select_related("voyage__carrier")
     found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__shipment_lines"))
-    page = page_of_rows(found.prefetch_related("legs").order_by("-pk"), request.GET)
+    page = page_of_keys(found.prefetch_related("legs").order_by("-pk"), request.GET)
     return render(request, "shipping/shipments.html", {"shipments": page.rows, "page": page})
 
 
@@ -181,7 +181,11 @@ def plan(request, shipment_id: int):
         for leg in record.legs.order_by("number")
     ]
     form = PassageForm(request.POST or None, initial={"voyage": record.voyage_id})
-    legs = LegFormSet(_rows(request, "legs"), prefix="legs", initial=planned)
+    # Its days stand for those that are left empty.
+    chosen = request.POST.get("voyage", "")
+    calls = PortCall.objects.filter(voyage=chosen if chosen.isascii() and chosen.isdigit() and len(chosen) < 15 else 0)
+    of_voyage = {"calls": list(calls.filter(omitted=False).select_related("port").order_by("number"))}
+    legs = LegFormSet(_rows(request, "legs"), prefix="legs", initial=planned, form_kwargs=of_voyage)
     context = {"shipment": record, "form": form, "legs": legs, "places": places()}
     if "more" in request.POST:
         _unjudged(form, legs)
