@@ -33,7 +33,7 @@ def say(request, link, token: str, act):
     """A day of a leg, as it is expected now."""
 
     def said():
-        theirs = {str(leg.pk): leg.pk for one in carried_by(link.supplier) for leg in one.legs}
+        theirs = {str(end.leg): end.leg for one in carried_by(link.supplier) for end in one.ends}
         leg = theirs.get(_text(request, "leg"))
         if leg is None:
             raise Refused(Problem(WORDS["nothing"]))
