@@ -190,14 +190,19 @@ def open_voyages() -> QuerySet[Voyage]:
     return Voyage.objects.filter(Exists(loads), blanked_at=None)
 
 
-def visible_shipments(person: Person) -> QuerySet[Shipment]:
+def visible_shipments(person: Person, *, whole: bool = False) -> QuerySet[Shipment]:
     """Shipments with goods of the person's companies, and those with nothing in them yet.
 
-    Asked shipment by shipment, so that one of them, or the first of many, costs no look at all the others.
+    Asked shipment by shipment, so that one of them, or the first of many, costs no look at all the others; where the
+    `whole` of them is wanted, all at once.
     """
-    aboard = ShipmentLine.objects.filter(container__shipment=OuterRef("pk"))
-    mine = aboard.filter(instalment__line__order__company__in=companies_of(person))
-    return Shipment.objects.filter(Exists(mine) | ~Exists(aboard))
+    packed = ShipmentLine.objects.filter(container__isnull=False)
+    if whole:
+        aboard = packed.filter(instalment__line__order__company__in=companies_of(person)).values("container__shipment")
+        return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=packed.values("container__shipment")))
+    packed = packed.filter(container__shipment=OuterRef("pk"))
+    mine = packed.filter(instalment__line__order__company__in=companies_of(person))
+    return Shipment.objects.filter(Exists(mine) | ~Exists(packed))
 
 
 def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:

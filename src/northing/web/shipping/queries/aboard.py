@@ -29,7 +29,7 @@ class Asked:
 def shipments_asked(person: Person, text: str, today: date) -> Asked:
     """The shipments a person may see with goods of the lines aboard that a sentence of the line book finds."""
     clauses = read_sentence(text, today)
-    shipments = visible_shipments(person)
+    shipments = visible_shipments(person, whole=True)
     if not clauses:
         return Asked(shipments)
     asked = where(clauses, companies_of(person), today)
