@@ -41,9 +41,13 @@ def page_of(find: Callable[[int, int], Sequence[Any]], query, size: int = SIZE, 
     )
 
 
-def page_of_keys(queryset, query, size: int = SIZE, *, name: str = "page") -> Page:
-    """The page of an ordered queryset of wide rows: which they are is found first, then they alone are read."""
-    wide, keys = queryset, queryset.select_related(None).values_list("pk", flat=True)
+def page_of_keys(queryset, query, size: int = SIZE, *, name: str = "page", wide=None) -> Page:
+    """The page of an ordered queryset of wide rows: which they are is found first, then they alone are read.
+
+    They are read from `wide` where that counts or joins what their order does not need.
+    """
+    wide = queryset if wide is None else wide
+    keys = queryset.select_related(None).values_list("pk", flat=True)
 
     def find(first: int, past: int) -> list[Any]:
         chosen = list(keys[first:past])

@@ -67,9 +67,9 @@ def _shipment(request, shipment_id: int) -> Shipment:
 @open_page
 def shipments(request):
     """Shipments, newest first."""
-    found = visible_shipments(request.user).select_related("voyage__carrier")
-    found = found.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__shipment_lines"))
-    page = page_of_keys(found.prefetch_related("legs").order_by("-pk"), request.GET)
+    wide = Shipment.objects.select_related("voyage__carrier").prefetch_related("legs")
+    wide = wide.annotate(boxes=Count("containers", distinct=True), parts=Count("containers__shipment_lines"))
+    page = page_of_keys(visible_shipments(request.user).order_by("-pk"), request.GET, wide=wide)
     return render(request, "shipping/shipments.html", {"shipments": page.rows, "page": page})
 
 
