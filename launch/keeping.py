@@ -81,7 +81,7 @@ class Moment:
             self.session.communicate()
 
     def digests(self) -> list[str]:
-        """What the documents are called of which the database knows (SHA-256, hex)."""
+        """The digests (SHA-256, hex) of the documents that the database knows."""
         return self._ask("select distinct sha256 from activity_document order by 1;")
 
     def _ask(self, statement: str) -> list[str]:

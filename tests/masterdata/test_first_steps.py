@@ -27,7 +27,7 @@ def test_each_step_says_what_is_missing_until_it_is_there(world):
         "bin": "TRG has no bin for: store, quarantine.",
         "supplier": "1 of them have no mail address: no order is sent to them.",
         "rates": "KLN has no rate for CHF.",
-        "people": "KLN has nobody who receives goods.",
+        "people": "KLN has no one who receives goods.",
         "mail": "No letter has gone yet: send a test.",
         "order": "None is sent yet.",
     }

@@ -91,7 +91,7 @@ NEEDED = {"write_order": "writes orders", "receive": "receives goods", "book_bil
 def _no_people(company: Company) -> str:
     held = Person.objects.filter(grants__company=company, is_active=True)
     lacking = [words for right, words in NEEDED.items() if not held.filter(grants__role__in=roles_with(right)).exists()]
-    return f"has nobody who {', '.join(lacking)}" if lacking else ""
+    return f"has no one who {', '.join(lacking)}" if lacking else ""
 
 
 def _mail() -> str:

@@ -1,4 +1,4 @@
-"""What the payee of an expected charge says that it will bill; it is booked by us, from the paper."""
+"""The payee of an expected charge announces its bill; we book the bill from the paper."""
 
 from dataclasses import dataclass
 from decimal import Decimal

@@ -58,7 +58,7 @@ def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> lis
 
 @dataclass(frozen=True)
 class Used:
-    """What of a recognition has been released before: units, and their price in both currencies."""
+    """The part of a recognition that was released before: units, and their price in both currencies."""
 
     units: Decimal
     amount: Decimal

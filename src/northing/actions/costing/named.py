@@ -30,9 +30,7 @@ def named_scope(names: Iterable[str], person: Person) -> Scope:
 
 def names_of(scope: Scope) -> str:
     """A scope as people write it, such as "S-00001, PO-1/2"."""
-    lines = (
-        OrderLine.objects.filter(pk__in=scope.lines).values_list("order__number", "number").order_by("order", "number")
-    )
+    lines = OrderLine.objects.filter(pk__in=scope.lines).order_by("order", "number")
     names = [
         *Shipment.objects.filter(pk__in=scope.shipments).order_by("pk").values_list("reference", flat=True),
         *Container.objects.filter(pk__in=scope.containers).order_by("pk").values_list("number", flat=True),

@@ -1,4 +1,4 @@
-"""A letter to oneself, to see what the mail server says."""
+"""A test letter to the person who asks for it; the mail server's answer comes back."""
 
 from dataclasses import dataclass
 

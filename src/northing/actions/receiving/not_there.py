@@ -1,7 +1,7 @@
 """Goods that are still coming though their container is empty: they are with the supplier, and can be packed again.
 
-What was ours of them is so no more, at the value at which it became ours. Shares of bills of a shipment line of which
-nothing came lie on the whole order line: whatever comes of it takes them up.
+Units that were ours are given up, at the value at which they became ours. Where nothing of a shipment line came, its
+shares of bills lie on the whole order line: the units of that line that come later take them up.
 """
 
 from collections.abc import Iterable, Sequence
@@ -89,7 +89,7 @@ def standing(lines: Iterable[ReceiptLine]) -> list[Problem]:
 
 
 def back_again(receipt: Receipt) -> Totals:
-    """Undo it for a receipt: its units are in their shipment lines again. What charges over lines bear from now on."""
+    """Put the units of a receipt into their shipment lines again. Returns the new totals of charges over lines."""
     away = receipt.lines.exclude(back=0).select_related("instalment__line")
     parts = ShipmentLine.objects.in_bulk(away.values_list("shipment_line", flat=True))
     totals: dict[Bearer, dict] = {}

@@ -1,4 +1,4 @@
-"""What a provider sees through its link: what it carries or forwards, and its own estimates."""
+"""A provider's own through its link: the shipments that it carries or forwards, and the bills expected of it."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass

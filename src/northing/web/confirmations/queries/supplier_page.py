@@ -97,7 +97,7 @@ def shipped_orders(supplier: Party, shown: Iterable[int], today: date) -> list[S
 
 
 def remarks_of(orders: Iterable[int]) -> dict[int, list[HistoryEntry]]:
-    """What was written about orders (ids) that the supplier may read, the newest last."""
+    """The remarks about orders (ids) that the supplier may read, the newest last."""
     found: dict[int, list[HistoryEntry]] = {key: [] for key in orders}
     links = HistoryLink.objects.filter(kind="order", record__in=list(found), entry__shared=True, entry__action="remark")
     for link in links.select_related("entry__actor").order_by("entry"):

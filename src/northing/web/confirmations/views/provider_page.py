@@ -17,7 +17,7 @@ WORDS = words()
 
 
 def provider_page(request, link, token: str):
-    """What it carries for us with the days it can say, and the bills that we expect."""
+    """Show the shipments that it carries, with the days it can say, and the bills that we expect."""
     context = {
         "w": WORDS,
         "provider": link.supplier,

@@ -38,7 +38,7 @@ def _file(kind: str) -> str:
 @acts_for("keep_house")
 @require_POST
 def test_letter(request):
-    """A letter to oneself; the mail server's answer is shown."""
+    """Send the person a test letter and show the mail server's answer."""
     try:
         messages.success(request, send_test_letter(act_of(request), TestLetterRequest()))
     except Refused as refused:
