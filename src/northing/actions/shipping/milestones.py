@@ -206,13 +206,13 @@ def _say(act: Act, request: DateRequest) -> _Subject:
 
 
 def _require_own(act: Act, subject: _Subject, request: DateRequest) -> None:
-    """By its link a provider says of what it carries or forwards when it is expected; what happened, we record."""
+    """By its link a provider says when the goods that it carries or forwards are expected; we record what happened."""
     if act.supplier is None:
         return
-    voyages = dict(Voyage.objects.filter(carrier=act.supplier).values_list("pk", "carrier"))
-    for shipment in subject.shipments:
-        if act.supplier not in (shipment.forwarder_id, voyages.get(shipment.voyage_id)):
-            raise NotAllowed(Problem("Not all of this sails with you.", mend="Write to us about it."))
+    named = {shipment.voyage_id for shipment in subject.shipments}
+    carried = set(Voyage.objects.filter(pk__in=named, carrier=act.supplier).values_list("pk", flat=True))
+    if not all(one.forwarder_id == act.supplier or one.voyage_id in carried for one in subject.shipments):
+        raise NotAllowed(Problem("Not all of this sails with you.", mend="Write to us about it."))
     if request.kind != DateStatement.Kind.ESTIMATED:
         raise NotAllowed(Problem("By a link one says when it is expected.", "kind", "Write to us about what happened."))
 
