@@ -3,6 +3,7 @@
 import os
 import subprocess
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 from launch import assets
 from launch.cluster import Cluster
@@ -11,13 +12,16 @@ from launch.say import say
 from launch.setup import prepare
 from launch.world import surroundings
 
+# The longest first.
 CHECKS: list[tuple[str, list[str]]] = [
-    ("ruff", ["ruff", "check", "."]),
-    ("ruff format", ["ruff", "format", "--check", "--quiet", "."]),
     ("mypy", ["mypy"]),
     ("import contracts", ["lint-imports"]),
     ("templates", ["djlint", "src", "--lint", "--quiet"]),
+    ("ruff", ["ruff", "check", "."]),
+    ("ruff format", ["ruff", "format", "--check", "--quiet", "."]),
 ]
+# What every worker of the tests copies.
+TEMPLATE = "import django; django.setup(); from tests.database import ensure_template; ensure_template()"
 
 
 def test(words: list[str]) -> int:
@@ -28,13 +32,15 @@ def test(words: list[str]) -> int:
     env = surroundings(scratch.url("northing_test"))
     env["PYTHONPATH"] += f"{os.pathsep}{ROOT}"
     env["DJANGO_SETTINGS_MODULE"] = "northing.settings.testing"
+    django = [python(), "-m", "django", "makemigrations", "--check", "--dry-run", "-v", "1"]
+    checks = [("database of the tests", [python(), "-c", TEMPLATE]), *CHECKS, ("migrations", django)]
     try:
-        failed = [name for name, command in CHECKS if not _passes(name, command, env)]
+        # Side by side: each keeps one core busy.
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            passed = list(pool.map(lambda check: _passes(*check, env), checks))
+        failed = [name for (name, _), fine in zip(checks, passed, strict=True) if not fine]
         if not assets.current():
             failed.append("built assets")
-        migrations = [python(), "-m", "django", "makemigrations", "--check", "--dry-run", "-v", "1"]
-        if not _passes("migrations", migrations, env):
-            failed.append("migrations")
         if failed:
             say(f"failed before the tests: {', '.join(failed)}")
         tests = subprocess.run([python(), "-m", "pytest", "--durations=15", *words], env=env, cwd=ROOT).returncode

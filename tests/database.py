@@ -33,12 +33,22 @@ def copy_template(name: str) -> None:
     """Make the database `name` anew as a copy of the template, and point Django's connection at it."""
     template = template_name()
     with _server() as server:
-        server.execute("select pg_advisory_lock(%s)", [LOCK])
-        if not server.execute("select 1 from pg_database where datname = %s", [template]).fetchone():
-            _make_template(server, template)
+        _ensure(server, template)
         server.execute(f"drop database if exists {name} with (force)")
         server.execute(f"create database {name} template {template}")
     use(name)
+
+
+def ensure_template() -> None:
+    """Make the template where it is not there yet."""
+    with _server() as server:
+        _ensure(server, template_name())
+
+
+def _ensure(server: psycopg.Connection, template: str) -> None:
+    server.execute("select pg_advisory_lock(%s)", [LOCK])
+    if not server.execute("select 1 from pg_database where datname = %s", [template]).fetchone():
+        _make_template(server, template)
 
 
 def _server() -> psycopg.Connection:

@@ -44,7 +44,7 @@ def test_no_call_breaks_or_answers_otherwise_than_it_says(called, call, mode):
     headers = {"Authorization": f"Bearer {called.token}"}
 
     @settings(
-        max_examples=15, deadline=None, database=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
+        max_examples=10, deadline=None, database=None, suppress_health_check=list(HealthCheck), phases=[Phase.generate]
     )
     @given(case=call.as_strategy(generation_mode=mode))
     def sent(case):

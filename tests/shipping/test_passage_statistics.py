@@ -7,9 +7,10 @@ from django.urls import reverse
 
 from northing.actions.shipping import passage_statistics
 from northing.masterdata.models import PastPassage
-from northing.orders.models import Instalment
-from northing.reports.ranges import Learnt, part_ranges, shipment_range
+from northing.orders.models import Instalment, OrderLine
+from northing.reports.ranges import Learnt, chances, part_ranges, shipment_range
 from northing.shipping.models import LearntSpread, Shipment, ShipmentLine
+from northing.worklist.models import LineSummary
 from tests.shipping.test_reroute import heron, sailing, say  # noqa: F401
 from tests.worlds import CONTAINERS, NOW, TODAY, D
 
@@ -71,6 +72,24 @@ def test_the_chance_of_need_by_and_what_is_not_packed(world, heron):  # noqa: F8
     waiting = PARTS.filter(line__order=world.sent_order({"C": D(10)}))
     [there] = part_ranges([], waiting, TODAY + 10 * DAY, TODAY)
     assert (there.where, there.percent) == ("with the supplier", 0)
+
+
+def test_the_line_book_speaks_from_the_same_range(world, heron, client, django_assert_num_queries):  # noqa: F811
+    before(10)
+    before(10, "LATE", received_on=1)
+    passage_statistics.learn_passages(NOW)
+    sailing(world, heron)
+    say(world, heron, "CNNGB", "departure", 0, "actual")
+    packed, waiting = world.line("A"), world.sent_order({"C": D(10), "A": D(3)}).lines.all()
+    needed = {packed.pk: TODAY + 31 * DAY} | {line.pk: TODAY + 300 * DAY for line in waiting}
+    with django_assert_num_queries(6):
+        assert chances(needed, TODAY) == {packed.pk: round(100 * 11 / 21)} | {line.pk: 100 for line in waiting}
+    assert chances({}, TODAY) == {}
+    client.force_login(world.people["expediter"])
+    OrderLine.objects.filter(pk=packed.pk).update(need_by=TODAY)
+    LineSummary.objects.filter(line=packed).update(need_by=TODAY)
+    for url in (reverse("line", args=[packed.pk]), f"{reverse('lines')}?where=open"):
+        assert "0 %" in client.get(url).content.decode()
 
 
 def test_received_passages_teach_by_themselves(world, heron):  # noqa: F811

@@ -6,6 +6,7 @@ import pytest
 import time_machine
 from axe_playwright_python.sync_playwright import Axe
 from django.conf import settings
+from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.db import connection
 from django.test import Client
 from playwright.sync_api import expect, sync_playwright
@@ -16,6 +17,20 @@ from tests.worlds import NOW, small_world
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 expect.set_options(timeout=10_000)
 
+
+def _kept(serve):
+    """A browser keeps scripts, styles and fonts, as it does from the real server."""
+
+    def serve_and_keep(handler, request):
+        response = serve(handler, request)
+        # Long: the server's clock stands days before the browser's.
+        response["Cache-Control"] = "max-age=31536000"
+        return response
+
+    return serve_and_keep
+
+
+StaticFilesHandler.serve = _kept(StaticFilesHandler.serve)
 
 # An act of the hand: a button or link pressed, a field changed, a key that acts by itself.
 COUNT = """

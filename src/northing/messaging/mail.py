@@ -9,7 +9,6 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.utils import timezone
@@ -19,6 +18,7 @@ from procrastinate.contrib.django import app
 from northing.access.acts import Act
 from northing.database.connections import release_connection
 from northing.integrations.mail import Attachment, Letter, SmtpPost, Undeliverable
+from northing.messaging.mail_server import Outgoing, outgoing
 from northing.messaging.models import Message
 
 TASK = "letter"
@@ -48,20 +48,14 @@ def write(act: Act, draft: Draft) -> Message:
     return message
 
 
-def send_now(act: Act, draft: Draft) -> Message:
+def send_now(act: Act, draft: Draft, server: Outgoing) -> Message:
     """Send a letter while its writer waits, and write it down once it has gone. Raises Undeliverable."""
     message = _message(act, draft)
     release_connection()
-    SmtpPost(settings.MAIL_URL).send(_letter(message))
+    SmtpPost(server.url).send(_letter(message, server.sender))
     message.state, message.tries, message.sent_at = Message.State.SENT, 1, timezone.now()
     message.save()
     return message
-
-
-def server() -> str:
-    """Where the mail server is, without the name and the password to it."""
-    at = urlsplit(settings.MAIL_URL)
-    return f"{at.scheme}://{at.hostname}:{at.port or (465 if at.scheme == 'smtps' else 25)}"
 
 
 def _message(act: Act, draft: Draft) -> Message:
@@ -88,9 +82,10 @@ def send(pk: int) -> None:
     if message is None:
         return
     try:
-        letter = _letter(message)
+        server = outgoing()
+        letter = _letter(message, server.sender)
         release_connection()
-        SmtpPost(settings.MAIL_URL).send(letter)
+        SmtpPost(server.url).send(letter)
     except Undeliverable as error:
         if not _over(message, str(error), error.final):
             raise
@@ -135,7 +130,7 @@ def _tell(message: Message) -> None:
         import_string(listener)(message)
 
 
-def _letter(message: Message) -> Letter:
+def _letter(message: Message, sender: str) -> Letter:
     body, said = message.body, {}
     for words, filler in settings.LETTER_FILLERS.items():
         if words in body:
@@ -146,4 +141,4 @@ def _letter(message: Message) -> Letter:
         for maker, what in message.attached
         for file in import_string(settings.LETTER_FILES[maker])(what, said)
     )
-    return Letter(settings.MAIL_FROM, message.recipient, message.subject, body, message.message_id, files)
+    return Letter(sender, message.recipient, message.subject, body, message.message_id, files)

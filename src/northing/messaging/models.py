@@ -33,6 +33,25 @@ class Message(models.Model):
         ordering = ["-id"]
 
 
+class MailServer(models.Model):
+    """Where letters go, as a person entered it. The newest counts; one without an address: MAIL_URL counts again."""
+
+    # smtp://host:port or smtps://host:port.
+    address = models.CharField(max_length=280, blank=True)
+    name = models.CharField(max_length=200, blank=True)
+    # Encrypted; empty where the server asks for no name.
+    password = models.TextField(blank=True)
+    sender = models.CharField(max_length=254, blank=True)
+    set_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return self.address or "MAIL_URL"
+
+
 class Webhook(models.Model):
     """An address that is told what happens; what is sent is signed with its secret."""
 

@@ -5,8 +5,10 @@ here explains must be empty.
 """
 
 from collections import defaultdict
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Callable, Hashable, Iterable
 from decimal import Decimal
+from functools import cached_property
+from typing import Any
 
 from django.db.models import F, Q, Sum
 from django.db.models.functions import Coalesce
@@ -39,12 +41,66 @@ WAYS = (LayerTake.Reason.RETURNED, LayerTake.Reason.MISSING)
 Amounts = tuple[Decimal, Decimal]
 Key = tuple[int, Hashable]
 Fields = tuple[str, ...]
-Explained = Iterator[tuple[int, Hashable, Decimal, Decimal]]
+Explained = Iterable[tuple[int, Hashable, Decimal, Decimal]]
 
 
 def book_faults() -> list[str]:
     """The balances that the facts do not explain, in words."""
-    return [*_unbalanced(), *_unexplained(), *_overdrawn(), *_items(), *_components(), *_to_bill()]
+    facts = _Facts()
+    return [*_unbalanced(), *_unexplained(facts), *_overdrawn(facts), *_items(), *_components(), *_to_bill()]
+
+
+class _Facts:
+    """What several rules read, each read once."""
+
+    @cached_property
+    def balances(self) -> list[dict[str, Any]]:
+        """What is booked, by all that an account can be explained by."""
+        keys = ("account", "company", "layer", "document_kind", "document", "charge")
+        rows = Posting.objects.values(*keys).order_by()
+        return list(rows.annotate(base=Sum("amount"), foreign=Coalesce(Sum("foreign_amount"), ZERO)))
+
+    @cached_property
+    def owned(self) -> list[ShipmentLine]:
+        """Goods of shipments that are ours."""
+        owned = ShipmentLine.objects.filter(goods_base__isnull=False)
+        return list(owned.select_related("instalment__line__order__company"))
+
+    @cached_property
+    def by_receipt(self) -> list[ReceiptLine]:
+        """Goods that became ours as they were received."""
+        lines = ReceiptLine.objects.filter(receipt__reversed_by=None).exclude(recognised_base=0)
+        return list(lines.select_related("receipt"))
+
+    @cached_property
+    def bills(self) -> list[Bill]:
+        """Bills that stand."""
+        bills = Bill.objects.filter(reversed_by=None).select_related("company", "party")
+        return list(bills.annotate(lines_base=Sum("lines__parts__payer_base")))
+
+    @cached_property
+    def lent(self) -> list[BillLinePart]:
+        """Other companies' parts of bills that stand."""
+        parts = BillLinePart.objects.filter(line__bill__reversed_by=None).exclude(company=F("line__bill__company"))
+        return list(parts.select_related("line__bill"))
+
+    @cached_property
+    def customs(self) -> list[CustomsEntry]:
+        """Customs entries that stand."""
+        return list(CustomsEntry.objects.filter(reversed_by=None))
+
+    @cached_property
+    def released(self) -> list[tuple[int, str, int, Decimal, Decimal]]:
+        """What was taken off goods owned and not billed: company, kind and key of the document, base, amount."""
+        found = Allocation.objects.filter(item__account=Account.OWNED_NOT_BILLED)
+        rows = found.values_list("item__company", "item__document_kind", "item__document").order_by()
+        return list(rows.annotate(b=Sum("base"), a=Sum("amount")))
+
+    @cached_property
+    def issued(self) -> list[tuple[int, int, Decimal]]:
+        """The cost of what was issued: company, layer, amount."""
+        takes = LayerTake.objects.filter(reason=LayerTake.Reason.ISSUED).values_list("layer__company", "layer")
+        return list(takes.order_by().annotate(total=Sum("cost")))
 
 
 def _unbalanced() -> list[str]:
@@ -52,19 +108,20 @@ def _unbalanced() -> list[str]:
     return [f"entry {row['entry']} is off by {row['off']}" for row in sums]
 
 
-def _unexplained() -> list[str]:
+def _unexplained(facts: _Facts) -> list[str]:
     faults = []
     known: set[str] = set()
     for accounts, key, explain in RULES:
         known.update(accounts)
-        faults += _differences(accounts, key, explain)
+        faults += _differences(accounts, _booked(facts, accounts, key), key, _added(explain(facts)))
     for account in set(Account.values) - known:
-        faults += [f"{account}: nothing explains it" for _ in _booked([account], ())]
+        faults += [f"{account}: nothing explains it" for _ in _booked(facts, [account], ())]
     return faults
 
 
-def _differences(accounts: tuple[str, ...], key: Fields, explain: Callable[[], Explained]) -> list[str]:
-    booked, explained = _booked(accounts, key), _added(explain())
+def _differences(
+    accounts: tuple[str, ...], booked: dict[Key, Amounts], key: Fields, explained: dict[Key, Amounts]
+) -> list[str]:
     none = (ZERO, ZERO)
     return [
         f"{', '.join(accounts)} of company {which[0]}, {' '.join(key)} {which[1]}: booked {booked.get(which, none)},"
@@ -74,10 +131,12 @@ def _differences(accounts: tuple[str, ...], key: Fields, explain: Callable[[], E
     ]
 
 
-def _booked(accounts: Iterable[str], key: Fields) -> dict[Key, Amounts]:
-    rows = Posting.objects.filter(account__in=list(accounts)).values_list("company", *key).order_by()
-    rows = rows.annotate(base=Sum("amount"), foreign=Coalesce(Sum("foreign_amount"), ZERO))
-    return {(company, tuple(record)): (base, foreign) for company, *record, base, foreign in rows if base or foreign}
+def _booked(facts: _Facts, accounts: Iterable[str], key: Fields) -> dict[Key, Amounts]:
+    return _added(
+        (row["company"], tuple(row[name] for name in key), row["base"], row["foreign"])
+        for row in facts.balances
+        if row["account"] in accounts
+    )
 
 
 def _added(rows: Explained) -> dict[Key, Amounts]:
@@ -92,47 +151,38 @@ def _key(record: object) -> tuple:
     return record if isinstance(record, tuple) else (record,)
 
 
-def _stock() -> Explained:
+def _stock(facts: _Facts) -> Explained:
     for layer in CostLayer.objects.exclude(total_cost=F("taken_cost")):
         yield layer.company_id, layer.pk, layer.value, ZERO
 
 
-def _afloat() -> Explained:
+def _afloat(facts: _Facts) -> Explained:
     """Goods of shipments that are ours, less what their layers took up."""
-    for part in _owned():
+    for part in facts.owned:
         yield part.instalment.line.order.company_id, part.pk, part.goods_base, ZERO
     costs = LayerCost.objects.filter(charge=None, layer__shipment_line__isnull=False)
     for company, part, total in costs.values_list("layer__company", "layer__shipment_line").annotate(
         total=Sum("amount")
     ):
         yield company, part, -total, ZERO
-    for line in _by_receipt():
+    for line in facts.by_receipt:
         yield line.receipt.company_id, line.shipment_line_id, line.recognised_base, ZERO
 
 
-def _owned():
-    return ShipmentLine.objects.filter(goods_base__isnull=False).select_related("instalment__line__order")
-
-
-def _by_receipt():
-    return ReceiptLine.objects.filter(receipt__reversed_by=None).exclude(recognised_base=0).select_related("receipt")
-
-
-def _not_billed() -> Explained:
+def _not_billed(facts: _Facts) -> Explained:
     """Goods owned and not billed: recognised, less what went back or never came."""
-    for part in _owned().filter(opening_billed=False):
-        key = (DocumentKind.SHIPMENT_LINE.value, part.pk)
-        yield part.instalment.line.order.company_id, key, -part.goods_base, -part.goods_amount
-    for line in _by_receipt():
+    for part in facts.owned:
+        if not part.opening_billed:
+            key = (DocumentKind.SHIPMENT_LINE.value, part.pk)
+            yield part.instalment.line.order.company_id, key, -part.goods_base, -part.goods_amount
+    for line in facts.by_receipt:
         key = (DocumentKind.RECEIPT_LINE.value, line.pk)
         yield line.receipt.company_id, key, -line.recognised_base, -line.recognised_amount
-    found = Allocation.objects.filter(item__account=Account.OWNED_NOT_BILLED)
-    rows = found.values_list("item__company", "item__document_kind", "item__document").order_by()
-    for company, *key, base, amount in rows.annotate(b=Sum("base"), a=Sum("amount")):
-        yield company, tuple(key), base, amount
+    for company, *document, base, amount in facts.released:
+        yield company, tuple(document), base, amount
 
 
-def _accruals() -> Explained:
+def _accruals(facts: _Facts) -> Explained:
     """What is billed of a charge, less what layers took up of it."""
     taken = LayerCost.objects.filter(charge__isnull=False).values_list("charge", "layer__company").order_by()
     sums = {(charge, company): total for charge, company, total in taken.annotate(total=Sum("amount"))}
@@ -146,74 +196,64 @@ def _accruals() -> Explained:
         yield company, charge, -total, ZERO
 
 
-def _payables(account: str) -> Explained:
+def _payables(facts: _Facts, account: str) -> Explained:
     """Bills that stand, by the kind of who is to be paid: their lines at the payer's rates, and the tax."""
-    bills = Bill.objects.filter(reversed_by=None).select_related("company", "party")
-    for bill in bills.annotate(lines_base=Sum("lines__parts__payer_base")):
+    for bill in facts.bills:
         if bill.payable_account == account:
             base = bill.lines_base + bill.sign * converted(bill.tax, bill.rate, bill.company.currency)
             yield bill.company_id, (DocumentKind.BILL.value, bill.pk), -base, -bill.sign * bill.total
 
 
-def _provider_payables() -> Explained:
-    return _payables(Account.PROVIDER_PAYABLE)
+def _provider_payables(facts: _Facts) -> Explained:
+    return _payables(facts, Account.PROVIDER_PAYABLE)
 
 
-def _supplier_payables() -> Explained:
-    return _payables(Account.SUPPLIER_PAYABLE)
+def _supplier_payables(facts: _Facts) -> Explained:
+    return _payables(facts, Account.SUPPLIER_PAYABLE)
 
 
-def _input_tax() -> Explained:
-    for bill in Bill.objects.filter(reversed_by=None).select_related("company"):
+def _input_tax(facts: _Facts) -> Explained:
+    for bill in facts.bills:
         tax = bill.sign * bill.tax
         yield bill.company_id, (), converted(tax, bill.rate, bill.company.currency), tax
 
 
-def _lent_parts():
-    """Other companies' parts of bills that stand."""
-    parts = BillLinePart.objects.filter(line__bill__reversed_by=None).exclude(company=F("line__bill__company"))
-    return parts.select_related("line__bill")
-
-
-def _due_from() -> Explained:
-    for part in _lent_parts():
+def _due_from(facts: _Facts) -> Explained:
+    for part in facts.lent:
         yield part.line.bill.company_id, part.pk, part.payer_base, part.amount
 
 
-def _due_to() -> Explained:
-    for part in _lent_parts():
+def _due_to(facts: _Facts) -> Explained:
+    for part in facts.lent:
         yield part.company_id, part.pk, -part.base_amount, -part.amount
 
 
-def _customs_payables() -> Explained:
-    yield from _payables(Account.CUSTOMS_PAYABLE)
-    for entry in CustomsEntry.objects.filter(reversed_by=None):
+def _customs_payables(facts: _Facts) -> Explained:
+    yield from _payables(facts, Account.CUSTOMS_PAYABLE)
+    for entry in facts.customs:
         owed = -(entry.duty + entry.tax)
         yield entry.company_id, (DocumentKind.CUSTOMS_ENTRY.value, entry.pk), owed, owed
 
 
-def _import_tax() -> Explained:
+def _import_tax(facts: _Facts) -> Explained:
     """Import tax declared, less what is not reclaimed and is a cost of the goods."""
-    for company, total in (
-        CustomsEntry.objects.filter(reversed_by=None).values_list("company").annotate(total=Sum("tax")).order_by()
-    ):
-        yield company, (), total, ZERO
+    for entry in facts.customs:
+        yield entry.company_id, (), entry.tax, ZERO
     kept = ChargePart.objects.filter(charge__kind="import_tax").values_list("company").order_by()
     for company, total in kept.annotate(total=Sum("base_amount")):
         yield company, (), -total, ZERO
 
 
-def _issues() -> Explained:
-    takes = LayerTake.objects.filter(reason=LayerTake.Reason.ISSUED).values_list("layer__company", "layer").order_by()
-    for company, layer, total in takes.annotate(total=Sum("cost")):
+def _issues(facts: _Facts) -> Explained:
+    for company, layer, total in facts.issued:
         yield company, layer, total, ZERO
 
 
-def _claims() -> Explained:
+def _claims(facts: _Facts) -> Explained:
     """The price of goods that were billed before Northing and went back or never came: a share of it by units."""
     takes = LayerTake.objects.filter(reason__in=WAYS, layer__shipment_line__opening_billed=True).order_by()
     used = dict(takes.values_list("layer__shipment_line").annotate(total=Sum("quantity")))
-    for part in _owned().filter(pk__in=used).select_related("instalment__line__order__company"):
+    for part in (one for one in facts.owned if one.pk in used):
         order = part.instalment.line.order
         shares = [
             from_minor(share_so_far(to_minor(total, currency), used[part.pk], part.quantity), currency)
@@ -222,31 +262,31 @@ def _claims() -> Explained:
         yield order.company_id, (), *shares
 
 
-def _losses() -> Explained:
+def _losses(facts: _Facts) -> Explained:
     """Costs of goods that are gone, and late costs of them; without issues and prices that are not owed."""
     layers = CostLayer.objects.exclude(taken_cost=0).values_list("company").order_by()
     for company, total in layers.annotate(total=Sum("taken_cost")):
         yield company, (), total, ZERO
-    for company, _, cost, _ in _issues():
+    for company, _, cost in facts.issued:
         yield company, (), -cost, ZERO
-    released = Allocation.objects.filter(item__account=Account.OWNED_NOT_BILLED).values_list("item__company")
-    for company, total in released.order_by().annotate(total=Sum("base")):
-        yield company, (), -total, ZERO
-    for company, _, base, _ in _claims():
+    for company, _, _, base, _ in facts.released:
+        yield company, (), -base, ZERO
+    for company, _, base, _ in _claims(facts):
         yield company, (), -base, ZERO
 
 
-def _opening() -> Explained:
+def _opening(facts: _Facts) -> Explained:
     """The openings of companies: goods in store, and goods afloat that were billed before."""
     began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__shipment_line=None)
     for company, total in began.values_list("layer__company").annotate(total=Sum("amount")).order_by():
         yield company, (), -total, ZERO
-    for part in _owned().filter(opening_billed=True):
-        yield part.instalment.line.order.company_id, (), -part.goods_base, -part.goods_amount
+    for part in facts.owned:
+        if part.opening_billed:
+            yield part.instalment.line.order.company_id, (), -part.goods_base, -part.goods_amount
 
 
 # Accounts that are explained together, by which field of their postings, and how.
-RULES: list[tuple[tuple[str, ...], Fields, Callable[[], Explained]]] = [
+RULES: list[tuple[tuple[str, ...], Fields, Callable[[_Facts], Explained]]] = [
     ((Account.STOCK,), ("layer",), _stock),
     ((Account.OWNED_AFLOAT,), ("document",), _afloat),
     ((Account.OWNED_NOT_BILLED,), ("document_kind", "document"), _not_billed),
@@ -265,9 +305,9 @@ RULES: list[tuple[tuple[str, ...], Fields, Callable[[], Explained]]] = [
 ]
 
 
-def _overdrawn() -> list[str]:
+def _overdrawn(facts: _Facts) -> list[str]:
     """Goods of shipments of which more was taken out of owned afloat than ever became ours."""
-    afloat = _booked([Account.OWNED_AFLOAT], ("document",))
+    afloat = _booked(facts, [Account.OWNED_AFLOAT], ("document",))
     return [f"owned afloat of goods {key} is {base}" for (_, (key,)), (base, _) in afloat.items() if base < 0]
 
 

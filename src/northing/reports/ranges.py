@@ -1,10 +1,13 @@
 """When goods will be at the dock, as a range learnt from finished passages (core.ranges)."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 from functools import cached_property
+from typing import Any
+
+from django.db.models import F, Max, Min
 
 from northing.core.planning.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
@@ -12,6 +15,8 @@ from northing.shipping.models import Container, LearntSpread, Shipment, Shipment
 from northing.shipping.queries import first_carried
 
 NEARLY = 0.9995
+# As suppliers_aboard finds them; None: not looked for yet.
+Aboard = Mapping[int, str] | None
 READY, SEA, INLAND = "made ready", "at sea", "cleared and brought in"
 
 
@@ -43,17 +48,20 @@ class Learnt:
         return Stretch(name, *pooled(self._counts, keys), gone=gone, estimated=estimated)
 
 
-def container_range(box: Container, learnt: Learnt, today: date) -> Range | None:
+def container_range(box: Container, learnt: Learnt, today: date, suppliers: Aboard = None) -> Range | None:
     """The range of a container: of what is spoken of by itself around that day, else that of its shipment."""
     shipment = box.shipment
     if box.own_dock is None:
-        return shipment_range(shipment, learnt, today)
+        return shipment_range(shipment, learnt, today, suppliers)
     port = shipment.discharge_port_id or ""
     return arrival_range(box.own_dock, [learnt.stretch(INLAND, inland_keys(port), estimated=True)], today)
 
 
-def shipment_range(shipment: Shipment, learnt: Learnt, today: date) -> Range | None:
-    """The range of a shipment's day at the dock; None where it has no legs."""
+def shipment_range(shipment: Shipment, learnt: Learnt, today: date, suppliers: Aboard = None) -> Range | None:
+    """The range of a shipment's day at the dock; None where it has no legs.
+
+    `suppliers` as suppliers_aboard found them, where many are asked for at once.
+    """
     legs = sorted(shipment.legs.all(), key=lambda leg: leg.number)
     main = next((leg for leg in legs if leg.main), None)
     if main is None or shipment.expected_dock is None or shipment.planned_dock is None:
@@ -76,16 +84,18 @@ def shipment_range(shipment: Shipment, learnt: Learnt, today: date) -> Range | N
         return arrival_range(base, [at_sea, *rest], today)
     estimated = first.expected_start != max(first.planned_start, today)
     gone = None if estimated else (today - first.planned_start).days
-    ready = learnt.stretch(READY, ready_keys(_supplier_of(shipment), load), gone, estimated)
+    supplier = suppliers_aboard([shipment.pk]) if suppliers is None else suppliers
+    ready = learnt.stretch(READY, ready_keys(supplier.get(shipment.pk, ""), load), gone, estimated)
     late = shipment.expected_dock - (timedelta(0) if estimated else first.expected_start - first.planned_start)
     return arrival_range(late, [ready, learnt.stretch(SEA, sea), *rest], today)
 
 
-def _supplier_of(shipment: Shipment) -> str:
-    """Whose goods it is that decide when it leaves: of several, no one's alone."""
-    aboard = ShipmentLine.objects.filter(container__shipment=shipment).order_by()
-    codes = list(aboard.values_list("instalment__line__order__supplier__code", flat=True).distinct()[:2])
-    return codes[0] if len(codes) == 1 else ""
+def suppliers_aboard(shipments: Collection[int]) -> dict[int, str]:
+    """Of each shipment (id) the supplier whose goods decide when it leaves (code): of several, no one's alone."""
+    code = "instalment__line__order__supplier__code"
+    aboard = ShipmentLine.objects.filter(container__shipment__in=shipments).order_by()
+    rows = aboard.values_list("container__shipment").annotate(first=Min(code), last=Max(code))
+    return {shipment: first if first == last else "" for shipment, first, last in rows}
 
 
 @dataclass(frozen=True)
@@ -106,39 +116,81 @@ class PartRange:
         return whole if self.chance > NEARLY or self.chance < 1 - NEARLY else min(max(whole, 1), 99)
 
 
+class Ranges:
+    """The ranges of open parts as of a day; what many of them share is worked out once.
+
+    `shipments` are the ids of those that will be asked about.
+    """
+
+    def __init__(self, shipments: Collection[int], today: date):
+        self.learnt, self.today = Learnt(), today
+        self._suppliers = suppliers_aboard(shipments) if shipments else {}
+        self._known: dict[tuple[Any, ...], Range | None] = {}
+
+    def aboard(self, part: ShipmentLine, need_by: date) -> PartRange | None:
+        """The range of what is still to come of a part in a container; None where nothing is, or no legs are known."""
+        left = part.quantity - part.accounted
+        if left <= 0:
+            return None
+        box, shipment = part.container, part.container.shipment
+        # Containers that go as their shipment share its range.
+        key = (shipment.pk, box.own_dock)
+        if key not in self._known:
+            self._known[key] = container_range(box, self.learnt, self.today, self._suppliers)
+        known = self._known[key]
+        return PartRange(f"{box.number} of {shipment}", left, known, known.chance(need_by)) if known else None
+
+    def with_supplier(self, one: Instalment, need_by: date) -> PartRange | None:
+        """The range of what an instalment still has with the supplier; None where that is nothing."""
+        there = one.position.with_supplier if hasattr(one, "position") else None
+        if not there:
+            return None
+        order = one.line.order
+        port, site = order.supplier.port_id or "", order.site.port_id or ""
+        ready = max(one.promise or one.asked_on, self.today)
+        key = (order.supplier_id, site, ready)
+        if key not in self._known:
+            stretches = [
+                self.learnt.stretch(READY, ready_keys(order.supplier.code, port)),
+                self.learnt.stretch(SEA, sea_keys(port, site, "")),
+                self.learnt.stretch(INLAND, inland_keys(site)),
+            ]
+            there_on = ready + timedelta(days=order.supplier.passage_days)
+            self._known[key] = arrival_range(there_on, stretches, self.today)
+        known = self._known[key]
+        assert known
+        return PartRange("with the supplier", there, known, known.chance(need_by))
+
+
 def part_ranges(
     shipment_lines: Iterable[ShipmentLine], parts: Iterable[Instalment], need_by: date, today: date
 ) -> list[PartRange]:
     """The ranges of a line's open parts: those in shipments, and those that are still with the supplier."""
-    learnt, found = Learnt(), []
-    ranges: dict[tuple[int, date | None], Range | None] = {}
-    for part in shipment_lines:
-        if part.accounted >= part.quantity:
-            continue
-        box, shipment = part.container, part.container.shipment
-        # Containers that go as their shipment share its range.
-        key = (shipment.pk, box.own_dock)
-        if key not in ranges:
-            ranges[key] = container_range(box, learnt, today)
-        known = ranges[key]
-        if known:
-            left = part.quantity - part.accounted
-            found.append(PartRange(f"{part.container.number} of {shipment}", left, known, known.chance(need_by)))
-    for one in parts:
-        there = one.position.with_supplier if hasattr(one, "position") else None
-        if not there:
-            continue
-        order = one.line.order
-        port, site = order.supplier.port_id or "", order.site.port_id or ""
-        ready = max(one.promise or one.asked_on, today)
-        known = arrival_range(
-            ready + timedelta(days=order.supplier.passage_days),
-            [
-                learnt.stretch(READY, ready_keys(order.supplier.code, port)),
-                learnt.stretch(SEA, sea_keys(port, site, "")),
-                learnt.stretch(INLAND, inland_keys(site)),
-            ],
-            today,
-        )
-        found.append(PartRange("with the supplier", there, known, known.chance(need_by)))
-    return found
+    aboard = list(shipment_lines)
+    ranges = Ranges({part.container.shipment_id for part in aboard}, today)
+    found = [ranges.aboard(part, need_by) for part in aboard]
+    found += [ranges.with_supplier(one, need_by) for one in parts]
+    return [one for one in found if one]
+
+
+def chances(need_by: Mapping[int, date], today: date) -> dict[int, int]:
+    """Of each line (id) with its need-by day: the chance in whole per cent that all that is open is there by then.
+
+    That of the part that is least likely, as the line's own page says it. Lines of which nothing is known are not in
+    it. A fixed number of statements, however many lines.
+    """
+    parts = Instalment.objects.filter(line__in=need_by).select_related(
+        "position", "line__order__supplier", "line__order__site"
+    )
+    open_parts = ShipmentLine.objects.filter(accounted__lt=F("quantity"), container__isnull=False)
+    aboard = open_parts.filter(instalment__line__in=need_by)
+    aboard = aboard.select_related("container__shipment__voyage__carrier", "instalment")
+    rows = list(aboard.prefetch_related("container__shipment__legs__load_call"))
+    ranges = Ranges({part.container.shipment_id for part in rows}, today)
+    found = [(part.instalment.line_id, ranges.aboard(part, need_by[part.instalment.line_id])) for part in rows]
+    found += [(one.line_id, ranges.with_supplier(one, need_by[one.line_id])) for one in parts]
+    least: dict[int, int] = {}
+    for line, one in found:
+        if one and one.percent is not None:
+            least[line] = min(one.percent, least.get(line, 100))
+    return least

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-from django.conf import settings
 from django.utils import timezone
 
 from northing.access.acts import Act
@@ -11,6 +10,7 @@ from northing.activity.operations import add_history
 from northing.core.problems import Problem, Refused
 from northing.integrations.mail.base import Undeliverable
 from northing.messaging import mail
+from northing.messaging.mail_server import Outgoing, outgoing
 
 
 @dataclass(frozen=True)
@@ -21,6 +21,11 @@ class TestLetterRequest:
 def send_test_letter(act: Act, _: TestLetterRequest) -> str:
     """Send it at once. Returns where it went; raises Refused with what the server said."""
     require_somewhere(act.person, "keep_house")
+    return send_through(act, outgoing())
+
+
+def send_through(act: Act, server: Outgoing) -> str:
+    """Send the person a test letter through a server. Returns where it went; raises Refused with what it said."""
     to = act.person.email
     if not to:
         raise Refused(Problem("You have no mail address.", mend="Enter it at your own page, or under People."))
@@ -31,10 +36,9 @@ def send_test_letter(act: Act, _: TestLetterRequest) -> str:
         body=f"It left on {timezone.localtime(act.at):%-d %b %Y at %H:%M}. Letters to suppliers go the same way.\n",
     )
     try:
-        mail.send_now(act, draft)
+        mail.send_now(act, draft, server)
     except Undeliverable as error:
-        mend = "MAIL_URL, in the environment of the application, says where the mail server is."
-        raise Refused(Problem(f"{mail.server()} said: {error}.", mend=mend)) from None
-    told = f"Sent a test letter to {to}"
-    add_history(act, "test_letter", told, [("person", act.person.pk, None)])
-    return f"{mail.server()} took the letter to {to}, from {settings.MAIL_FROM}."
+        mend = "Check the address, the port, the name and the password of the mail server."
+        raise Refused(Problem(f"{server.address} said: {error}.", mend=mend)) from None
+    add_history(act, "test_letter", f"Sent a test letter to {to}", [("person", act.person.pk, None)])
+    return f"{server.address} took the letter to {to}, from {server.sender}."

@@ -38,6 +38,21 @@ class Migration(migrations.Migration):
             },
         ),
         migrations.CreateModel(
+            name='MailServer',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('address', models.CharField(blank=True, max_length=280)),
+                ('name', models.CharField(blank=True, max_length=200)),
+                ('password', models.TextField(blank=True)),
+                ('sender', models.CharField(blank=True, max_length=254)),
+                ('made_at', models.DateTimeField()),
+                ('set_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.CreateModel(
             name='Webhook',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),

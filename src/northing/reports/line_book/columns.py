@@ -52,7 +52,7 @@ _ALL = [
     _day("expected_on", "Expected"),
     _day("need_by", "Need by", False),
     Column("slip", "Slip", "days", "b.slip", "b.slip", 58, True),
-    Column("slack", "Slack", "days", SLACK, SLACK, 52, True),
+    Column("slack", "Slack", "days", SLACK, SLACK, 84, True),
     Column("value", "Value out", "money", "b.value", "b.value_base", 104),
     Column("value_base", "Value out, base", "base", "b.value_base", "b.value_base", 118),
     Column("move", "Move", "move", "b.party", "b.party", 112),

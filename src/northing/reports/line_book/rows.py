@@ -27,7 +27,7 @@ JOINS = f"""
   {ITEM} {SUPPLIER} {SITE} {BUYER} {COMPANY}
 """
 _SHOWN = f"""
-       b.agreed as agreed_all,
+       b.agreed as agreed_all, b.need_by as needed,
        b.line_id as id, b.order_id, o.number as order_number, l.number, i.code, i.description, i.unit, b.currency,
        c.currency as base, b.reason, {", ".join(f"b.{name}" for name in PLACE_COLUMNS)}
 """

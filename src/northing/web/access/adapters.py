@@ -1,12 +1,9 @@
 """Adapters of django-allauth and django-axes: words, history, letters, keys at rest, the page of a locked name."""
 
-import base64
-import hashlib
-
 import segno
 from allauth.account.adapter import DefaultAccountAdapter
 from allauth.mfa.adapter import DefaultMFAAdapter
-from cryptography.fernet import Fernet, InvalidToken
+from cryptography.fernet import InvalidToken
 from django.conf import settings
 from django.contrib import messages
 from django.db import transaction
@@ -14,6 +11,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.acts import Act
+from northing.access.ciphers import cipher_for
 from northing.access.models import Person
 from northing.activity.operations import add_history
 from northing.database.connections import one_at_a_time
@@ -108,22 +106,18 @@ class FactorAdapter(DefaultMFAAdapter):
 
     def encrypt(self, text: str) -> str:
         """Encrypt a key with one made from SECRET_KEY."""
-        return _cipher().encrypt(text.encode()).decode()
+        return cipher_for("factors").encrypt(text.encode()).decode()
 
     def decrypt(self, encrypted_text: str) -> str:
         """Decrypt a key. One of another installation is refused like a wrong code, in words that say why."""
         try:
-            return _cipher().decrypt(encrypted_text.encode()).decode()
+            return cipher_for("factors").decrypt(encrypted_text.encode()).decode()
         except InvalidToken as error:
             raise self.validation_error("other_key") from error
 
     def generate_authenticator_name(self, user, type) -> str:
         """A name for a passkey that is given none."""
         return f"Passkey of {timezone.localdate():%-d %b %Y}"
-
-
-def _cipher() -> Fernet:
-    return Fernet(base64.urlsafe_b64encode(hashlib.sha256(f"factors {settings.SECRET_KEY}".encode()).digest()))
 
 
 def name_of_try(request, credentials=None) -> str:

@@ -8,13 +8,13 @@ from django.views.decorators.http import require_POST
 from northing.access.permissions import companies_of
 from northing.actions.messaging.test_letter import TestLetterRequest, send_test_letter
 from northing.core.problems import Refused
-from northing.messaging import mail
+from northing.messaging.mail_server import outgoing
 from northing.reports.first_steps import first_steps
 from northing.web.common.forms import act_of
 from northing.web.common.permissions import acts_for, form_for
 
 # Where a step is done that adds no record of the house.
-ELSEWHERE = {"people": "people", "rates": "rates", "order": "new-order"}
+ELSEWHERE = {"people": "people", "rates": "rates", "mail": "mail-server", "order": "new-order"}
 
 
 @form_for("keep_house")
@@ -22,12 +22,12 @@ def steps(request):
     """Each step with what is missing; a file is the other way for every kind of record."""
     rows = first_steps(companies_of(request.user))
     for number, step in enumerate(rows, 1):
-        kind = step.adds not in (*ELSEWHERE, "mail")
+        kind = step.adds not in ELSEWHERE
         pages = [("Add", reverse("new-record", args=[step.adds])), ("From a file", _file(step.adds))] if kind else []
         if step.adds in ELSEWHERE:
             pages = [("Go there", reverse(ELSEWHERE[step.adds]))]
         rows[number - 1] = (number, step, pages)
-    context = {"rows": rows, "done": sum(step.done for _, step, _ in rows), "server": mail.server()}
+    context = {"rows": rows, "done": sum(step.done for _, step, _ in rows), "server": outgoing().address}
     return render(request, "masterdata/steps.html", context)
 
 

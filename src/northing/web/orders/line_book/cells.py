@@ -15,6 +15,8 @@ from northing.reports.line_book.columns import Column
 NONE = '<td class="n quiet">–</td>'
 ZERO = Decimal(0)
 SOFT_HYPHEN = "\u00ad"
+CHANCE = "the chance that it is there by its need-by day, by past passages"
+EVEN = 50
 
 
 def _quantity(row: dict, value, _: date) -> str:
@@ -47,10 +49,15 @@ def _days(row: dict, value, _: date) -> str:
 
 
 def _slack(row: dict, value, today: date) -> str:
-    """Days left to the need-by date; below zero the promise to ourselves is broken."""
+    """Days left to the need-by date as planned (below zero the promise to ourselves is broken), and how likely it is
+    kept by what past passages took.
+    """
     if value is None:
         return NONE
-    return f'<td class="n broken">{MINUS}{-value} d</td>' if value < 0 else f'<td class="n">{value} d</td>'
+    chance = row.get("chance")
+    likely = "" if chance is None else f' <small class="unit" title="{CHANCE}">{chance} %</small>'
+    broken = " broken" if value < 0 or (chance is not None and chance < EVEN) else ""
+    return f'<td class="n{broken}">{f"{MINUS}{-value}" if value < 0 else value} d{likely}</td>'
 
 
 def _slip(row: dict, value, today: date) -> str:

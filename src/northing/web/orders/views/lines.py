@@ -23,6 +23,7 @@ from northing.reports.line_book.asked import GROUPS, asked_from
 from northing.reports.line_book.columns import COLUMNS
 from northing.reports.line_book.rows import all_lines, book_page, finished, totals
 from northing.reports.line_book.where import where
+from northing.reports.ranges import chances
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import open_page, own_page
@@ -81,6 +82,10 @@ def _finished(request, asked, today) -> dict:
 
 def _headed_rows(asked, page, today) -> list[tuple[str, dict | None]]:
     """Each row as text, with the head of its group where one begins."""
+    if any(column.key == "slack" for column, _ in asked.columns):
+        likely = chances({row["id"]: row["needed"] for row in page.rows}, today)
+        for row in page.rows:
+            row["chance"] = likely.get(row["id"])
     found, last = [], None
     for text, row in zip(row_html(page.rows, asked.columns, today), page.rows, strict=True):
         group = row.get("group")
