@@ -37,7 +37,7 @@ def test(words: list[str]) -> int:
     try:
         # Side by side: each keeps one core busy.
         with ThreadPoolExecutor(os.cpu_count()) as pool:
-            passed = list(pool.map(lambda check: _passes(*check, env), checks))
+            passed = list(pool.map(lambda check: _passes(check[0], check[1], env), checks))
         failed = [name for (name, _), fine in zip(checks, passed, strict=True) if not fine]
         if not assets.current():
             failed.append("built assets")
