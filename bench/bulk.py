@@ -5,6 +5,7 @@ from datetime import timedelta
 from django.db import connection
 from tests.worlds import TODAY, World
 
+from northing.actions.worklist.deliveries import refresh_deliveries
 from northing.actions.worklist.refresh import refresh_lines
 from northing.masterdata.models import Agreement, Item, Party
 
@@ -169,6 +170,7 @@ def fill_lines(world: World, rows: int) -> None:
         cursor.execute(missing)
         lines = [line for (line,) in cursor.fetchall()]
     refresh_lines(lines)
+    refresh_deliveries(lines)
     with connection.cursor() as cursor:
         cursor.execute("analyze")
 
@@ -184,3 +186,4 @@ def fill(world: World, rows: int) -> None:
         )
         lines = [line for (line,) in cursor.fetchall()]
     refresh_lines(lines)
+    refresh_deliveries(lines)

@@ -12,6 +12,7 @@ from django.test import Client, TransactionTestCase
 from hypothesis import settings
 
 from northing.access.models import Person
+from northing.actions.worklist.deliveries import delivery_faults
 from northing.activity.models import HistoryEntry
 from northing.inventory.queries import stock_faults
 from northing.ledger.models import Entry
@@ -129,6 +130,7 @@ def world(db):
         return
     if Movement.objects.exists():
         assert position_faults() == []
+        assert delivery_faults() == []
     if Entry.objects.exists():
         assert book_faults() == []
         assert stock_faults() == []

@@ -6,11 +6,11 @@ import pytest
 from django.urls import reverse
 
 from northing.actions.shipping import passage_statistics
+from northing.actions.worklist.refresh import bring_along
 from northing.masterdata.models import PastPassage
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.ranges import Learnt, chances, part_ranges, shipment_range
 from northing.shipping.models import LearntSpread, Shipment, ShipmentLine
-from northing.worklist.models import LineSummary
 from tests.shipping.test_reroute import heron, sailing, say  # noqa: F401
 from tests.worlds import CONTAINERS, NOW, TODAY, D
 
@@ -87,7 +87,7 @@ def test_the_line_book_speaks_from_the_same_range(world, heron, client, django_a
     assert chances({}, TODAY) == {}
     client.force_login(world.people["expediter"])
     OrderLine.objects.filter(pk=packed.pk).update(need_by=TODAY)
-    LineSummary.objects.filter(line=packed).update(need_by=TODAY)
+    bring_along(dated=[one.pk for one in PARTS.filter(line=packed)])
     for url in (reverse("line", args=[packed.pk]), f"{reverse('lines')}?where=open"):
         assert "0 %" in client.get(url).content.decode()
 

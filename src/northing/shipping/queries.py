@@ -200,7 +200,9 @@ def visible_shipments(person: Person, *, whole: bool = False) -> QuerySet[Shipme
     if whole:
         aboard = packed.filter(instalment__line__order__company__in=companies_of(person)).values("container__shipment")
         return Shipment.objects.filter(Q(pk__in=aboard) | ~Q(pk__in=packed.values("container__shipment")))
-    packed = packed.filter(container__shipment=OuterRef("pk"))
+    # Two bounds and not an equation: of an equation the database would make a table of all that is packed.
+    here = {"container__shipment__gte": OuterRef("pk"), "container__shipment__lte": OuterRef("pk")}
+    packed = packed.filter(**here)
     mine = packed.filter(instalment__line__order__company__in=companies_of(person))
     return Shipment.objects.filter(Exists(mine) | ~Exists(packed))
 

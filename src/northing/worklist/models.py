@@ -142,3 +142,30 @@ class LineSummary(models.Model):
                 for name in ("packed", "under_way", "landed", "held", "rejected", "missing")
             ),
         ]
+
+
+class ExpectedDelivery(models.Model):
+    """What is still to come to a dock: the goods of a container, or those of an order that come unpacked. Derived.
+
+    `expected_on` is empty where nothing is planned; `need_by` is the first of its lines. Written by
+    `actions.worklist.deliveries`, proved by `manage check_moves`.
+    """
+
+    company = models.ForeignKey(Company, models.CASCADE, db_constraint=False, db_index=False)
+    site = models.ForeignKey("masterdata.Site", models.CASCADE, db_constraint=False, db_index=False)
+    container = models.ForeignKey(
+        "shipping.Container", models.CASCADE, null=True, db_constraint=False, db_index=False, related_name="deliveries"
+    )
+    order = models.ForeignKey(
+        "orders.PurchaseOrder", models.CASCADE, null=True, db_constraint=False, db_index=False, related_name="+"
+    )
+    expected_on = models.DateField(null=True)
+    need_by = models.DateField()
+    lines = models.IntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["container", "site"], name="delivery_once_per_container"),
+            models.UniqueConstraint(fields=["order"], name="delivery_once_per_order"),
+        ]
+        indexes = [models.Index(fields=["site", "expected_on", "id"], name="delivery_by_day")]

@@ -9,7 +9,7 @@ from django.db import connection
 
 from northing.access.models import Person
 from northing.core.worklist.moves import Move
-from northing.worklist.models import LineSummary, Matter, SavedView, Visit
+from northing.worklist.models import ExpectedDelivery, LineSummary, Matter, SavedView, Visit
 
 
 def _remove_matters(closed: Sequence[tuple[str, int, int]]) -> None:
@@ -79,6 +79,8 @@ def forget_unsent(orders: Iterable[int] | None = None) -> None:
     """Summaries of orders (ids; without them of all) that are no supply: drafts, and those taken back."""
     unsent = LineSummary.objects.filter(order__sent_at=None)
     (unsent if orders is None else unsent.filter(order__in=list(orders))).delete()
+    expected = ExpectedDelivery.objects.filter(order__sent_at=None, order__isnull=False)
+    (expected if orders is None else expected.filter(order__in=list(orders))).delete()
 
 
 def save_view(owner: Person, name: str, query: str, shared: bool) -> None:

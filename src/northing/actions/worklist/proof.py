@@ -3,6 +3,7 @@
 from django.db import connection, transaction
 
 from northing.actions.worklist import cases, instalments, layers, letters, notices, orders, ripples, shipments
+from northing.actions.worklist.deliveries import delivery_faults, refresh_every_delivery
 from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
@@ -20,9 +21,10 @@ EVERY_LINE = "select id as line_id from orders_orderline"
 def move_faults(mend: bool = False) -> list[str]:
     """The differences from the facts, in words; with `mend` they are put right."""
     with transaction.atomic():
-        faults = _matter_faults() + _line_faults()
+        faults = _matter_faults() + _line_faults() + delivery_faults()
         if mend:
             refresh_every_line()
+            refresh_every_delivery()
         else:
             transaction.set_rollback(True)
     return faults

@@ -6,6 +6,7 @@ from django.db import connection
 
 from northing.actions.worklist import expected_days
 from northing.actions.worklist.cases import refresh_cases
+from northing.actions.worklist.deliveries import refresh_deliveries
 from northing.actions.worklist.instalments import refresh_instalments
 from northing.actions.worklist.layers import refresh_layers
 from northing.actions.worklist.orders import refresh_orders
@@ -171,7 +172,9 @@ def bring_along(
         if records:
             refresh(records)
     if any(keys.values()):
-        refresh_lines(_lines_of(keys))
+        lines = _lines_of(keys)
+        refresh_lines(lines)
+        refresh_deliveries(lines, keys["shipments"])
 
 
 def _lines_of(keys: dict[str, list[int]]) -> list[int]:

@@ -16,6 +16,7 @@ class Migration(migrations.Migration):
         ('access', '0001_initial'),
         ('masterdata', '0001_initial'),
         ('orders', '0001_initial'),
+        ('shipping', '0001_initial'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
@@ -112,6 +113,23 @@ class Migration(migrations.Migration):
             options={
                 'ordering': ['name'],
                 'constraints': [models.UniqueConstraint(fields=('owner', 'name'), name='view_name_once')],
+            },
+        ),
+        migrations.CreateModel(
+            name='ExpectedDelivery',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('expected_on', models.DateField(null=True)),
+                ('need_by', models.DateField()),
+                ('lines', models.IntegerField()),
+                ('company', models.ForeignKey(db_constraint=False, db_index=False, on_delete=django.db.models.deletion.CASCADE, to='masterdata.company')),
+                ('container', models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='deliveries', to='shipping.container')),
+                ('order', models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='+', to='orders.purchaseorder')),
+                ('site', models.ForeignKey(db_constraint=False, db_index=False, on_delete=django.db.models.deletion.CASCADE, to='masterdata.site')),
+            ],
+            options={
+                'indexes': [models.Index(fields=['site', 'expected_on', 'id'], name='delivery_by_day')],
+                'constraints': [models.UniqueConstraint(fields=('container', 'site'), name='delivery_once_per_container'), models.UniqueConstraint(fields=('order',), name='delivery_once_per_order')],
             },
         ),
     ]

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from django.db.models import Count, Q, QuerySet, Sum
 
 from northing.orders.models import PurchaseOrder
-from northing.receiving.models import Receipt
-from northing.shipping.models import Shipment
+from northing.receiving.models import Receipt, ReceiptLine
+from northing.shipping.models import Shipment, ShipmentLine
 from northing.worklist.models import LineSummary
 
 
@@ -22,11 +22,11 @@ def with_figures(orders: Sequence[PurchaseOrder]) -> None:
 
 def shipments_of(order: PurchaseOrder) -> QuerySet[Shipment]:
     """The shipments that goods of an order are packed in, the newest first."""
-    found = Shipment.objects.filter(containers__shipment_lines__instalment__line__order=order).distinct()
-    return found.select_related("voyage").order_by("-pk")
+    packed = ShipmentLine.objects.filter(instalment__line__order=order).values("container__shipment")
+    return Shipment.objects.filter(pk__in=packed).select_related("voyage").order_by("-pk")
 
 
 def receipts_of(order: PurchaseOrder) -> QuerySet[Receipt]:
     """The receipts of goods of an order, the newest first."""
-    found = Receipt.objects.filter(lines__instalment__line__order=order).distinct()
-    return found.select_related("container", "site").order_by("-pk")
+    received = ReceiptLine.objects.filter(instalment__line__order=order).values("receipt")
+    return Receipt.objects.filter(pk__in=received).select_related("container", "site").order_by("-pk")
