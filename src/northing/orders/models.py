@@ -133,6 +133,13 @@ class Instalment(models.Model):
                 name="instalment_agreed_within",
             ),
         ]
+        indexes = [
+            models.Index(
+                fields=["line"],
+                condition=Q(agreed_quantity__lt=models.F("quantity")) | Q(counter_on__isnull=False),
+                name="instalment_not_agreed",
+            )
+        ]
 
 
 class Revision(models.Model):

@@ -6,14 +6,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
-from django.db.models import F, QuerySet
+from django.db.models import QuerySet
 
 from northing.core.planning.passage import ExpectedLeg, expected_legs, share_passed, standing
 from northing.core.sea.globe import Place, along, miles
 from northing.core.sea.waters import sea_lane
 from northing.masterdata.models import Port
 from northing.reports.board import MOST_SHIPMENTS, boxes_to_come, needed_by
-from northing.shipping.models import CARRIED, Leg, Shipment, ShipmentLine, Voyage
+from northing.shipping.models import CARRIED, Leg, Shipment, Voyage
 from northing.shipping.queries import Sailing, planned_legs
 
 
@@ -119,12 +119,8 @@ def way_of(mode: str, origin: Port, destination: Port) -> Sequence[Place]:
 
 
 def chart(shipments: QuerySet[Shipment], companies: set[int], today: date) -> Chart:
-    """Where the shipments are by now whose goods the dock has not all.
-
-    A fixed number of queries, however many there are.
-    """
-    aboard = ShipmentLine.objects.filter(accounted__lt=F("quantity")).values("container__shipment")
-    found = list(shipments.filter(pk__in=aboard).order_by("expected_dock", "pk")[:MOST_SHIPMENTS])
+    """Where the shipments (with goods still to come) are by now. A fixed number of queries, however many there are."""
+    found = list(shipments.order_by("expected_dock", "pk")[:MOST_SHIPMENTS])
     planned, sailing = planned_legs(found, today)
     needed = needed_by(found, companies)
     boxes = boxes_to_come(found)

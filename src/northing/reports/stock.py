@@ -2,6 +2,7 @@
 
 from django.db import connection
 
+# What is here is added up at once; what is on its way only of the items that the page shows.
 SQL = """
 with hand as (
   select c.item_id, c.company_id,
@@ -13,24 +14,28 @@ with hand as (
    group by 1, 2
 ), worth as (
   select item_id, company_id, sum(total_cost - taken_cost) as value
-    from ledger_costlayer where company_id = any(%(companies)s) group by 1, 2
-), coming as (
-  select item_id, company_id, sum(with_supplier) as on_order, sum(packed + under_way + landed) as coming
-    from worklist_linesummary where company_id = any(%(companies)s) and is_open
-   group by 1, 2
+    from ledger_costlayer where company_id = any(%(companies)s) and total_cost <> taken_cost group by 1, 2
+), there as materialized (
+  select i.id, i.code, i.description, i.unit, y.id as company_id, y.code as company, y.currency,
+         h.in_store, h.held, h.rejected, w.value
+    from masterdata_item i
+    join masterdata_company y on y.id = any(%(companies)s)
+    left join hand h on h.item_id = i.id and h.company_id = y.id
+    left join worth w on w.item_id = i.id and w.company_id = y.id
+   where (h.item_id is not null or w.value <> 0 or exists (
+           select 1 from worklist_linesummary b where b.item_id = i.id and b.company_id = y.id and b.is_open))
+     and (i.code ilike %(q)s or i.description ilike %(q)s)
+   order by i.code, y.code
+   limit %(limit)s offset %(first)s
 )
-select i.id, i.code, i.description, i.unit, y.code as company, y.currency,
-       coalesce(h.in_store, 0) as in_store, coalesce(h.held, 0) as held, coalesce(h.rejected, 0) as rejected,
-       coalesce(g.coming, 0) as coming, coalesce(g.on_order, 0) as on_order, coalesce(w.value, 0) as value
-  from masterdata_item i
-  cross join masterdata_company y
-  left join hand h on h.item_id = i.id and h.company_id = y.id
-  left join worth w on w.item_id = i.id and w.company_id = y.id
-  left join coming g on g.item_id = i.id and g.company_id = y.id
- where (h.item_id is not null or w.value <> 0 or g.item_id is not null)
-   and (i.code ilike %(q)s or i.description ilike %(q)s)
- order by i.code, y.code
- limit %(limit)s offset %(first)s
+select t.id, t.code, t.description, t.unit, t.company, t.currency,
+       coalesce(t.in_store, 0) as in_store, coalesce(t.held, 0) as held, coalesce(t.rejected, 0) as rejected,
+       coalesce(g.coming, 0) as coming, coalesce(g.on_order, 0) as on_order, coalesce(t.value, 0) as value
+  from there t
+ cross join lateral (
+       select sum(b.with_supplier) as on_order, sum(b.packed + b.under_way + b.landed) as coming
+         from worklist_linesummary b where b.item_id = t.id and b.company_id = t.company_id and b.is_open) g
+ order by t.code, t.company
 """
 
 

@@ -37,6 +37,10 @@ class SavedView(models.Model):
         return SavedView.objects.filter(Q(owner=person) | Q(shared=True)).select_related("owner")
 
 
+# What waiting costs: where a day of delay has a price, a month of it counts on top of what is at stake.
+DEAR = F("at_stake") + F("per_day") * 30
+
+
 class Matter(models.Model):
     """Something open: whose move it is, since when, until when, what waiting puts at stake."""
 
@@ -56,7 +60,12 @@ class Matter(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["kind", "record", "company"], name="matter_once")]
-        indexes = [models.Index(fields=["company", "party", "-at_stake"], name="matter_watch")]
+        indexes = [
+            models.Index(fields=["company", "party", "-at_stake"], name="matter_watch"),
+            models.Index("company", DEAR.desc(), name="matter_dearest"),
+            models.Index(fields=["company", "due"], name="matter_by_day"),
+            models.Index(fields=["changed_at"], name="matter_changed"),
+        ]
 
     @property
     def whose_move(self) -> str:
@@ -109,6 +118,8 @@ class LineSummary(models.Model):
     requested_on = models.DateField()
     first_promise = models.DateField(null=True)
     promise = models.DateField(null=True)
+    # The first day for which the supplier promised units that are still there.
+    next_promise = models.DateField(null=True)
     # When the last outstanding unit is expected on our dock; empty when nothing is outstanding.
     expected_on = models.DateField(null=True)
     slip = models.IntegerField(null=True)
@@ -134,6 +145,7 @@ class LineSummary(models.Model):
             models.Index(fields=["party", "need_by", "line"], condition=~Q(party=""), name="book_by_move"),
             models.Index(F("value_base").desc(), F("line").desc(), condition=Q(is_open=True), name="book_open_value"),
             models.Index(fields=["need_by", "line"], condition=Q(answer_waits=True), name="book_answers"),
+            models.Index(fields=["next_promise"], condition=Q(next_promise__isnull=False), name="book_promised"),
             models.Index(
                 fields=["need_by", "line"], condition=Q(is_open=True, agreed__lt=F("ordered")), name="book_not_agreed"
             ),

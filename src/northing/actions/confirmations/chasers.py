@@ -1,12 +1,13 @@
 """Chasers: what each supplier is to be reminded of, in one letter with all its lines; sent by hand or by rule."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 from django.conf import settings
 from django.db import connection
+from django.db.models import Max
 from django.template.loader import render_to_string
 
 from northing.access.acts import Act
@@ -21,6 +22,7 @@ from northing.drawings.figures import count
 from northing.masterdata.models import Company, Party
 from northing.messaging import mail
 from northing.messaging.models import Message
+from northing.orders.models import PurchaseOrder
 
 # Where no rule says how long one is left in peace after a reminder by hand.
 QUIET_DAYS = 1
@@ -52,7 +54,7 @@ select n.id, n.line_id, o.id as order_id, o.number as order_number, l.number, o.
  where (p.with_supplier > 0 or p.under_way > 0 or p.landed > 0)
    and o.company_id = any(%(companies)s) and (%(suppliers)s::bigint[] is null or o.supplier_id = any(%(suppliers)s))
    and (p.with_supplier > 0 or d.since is not null)
-   and (not %(by_rule)s or {may_be_due})
+   and (%(lines)s::bigint[] is null or (l.id = any(%(lines)s) and {may_be_due}))
  order by o.supplier_id, n.counter_on, l.need_by, n.id
 """
 
@@ -66,6 +68,33 @@ MAY_BE_DUE = """(
          and l.need_by - s.passage_days <= coalesce(%(today)s::date + o.remind_days, %(ready)s::date))
      or n.promise <= %(despatch)s::date
      or d.since <= %(papers)s::date)"""
+
+
+# The lines that a rule may find due, each found by an index of its own: not agreed; to be ready soon; promised and not
+# sent; sailed without papers. More than are due, never fewer.
+CANDIDATES = """
+select b.supplier_id, b.line_id
+  from orders_instalment n
+  join worklist_linesummary b on b.line_id = n.line_id and b.with_supplier > 0
+ where (n.agreed_quantity < n.quantity or n.counter_on is not null) and b.company_id = any(%(companies)s)
+ union
+select b.supplier_id, b.line_id
+  from masterdata_party s
+  join worklist_linesummary b on b.supplier_id = s.id and b.is_open
+   and b.need_by between %(today)s::date + s.passage_days and %(until)s::date + s.passage_days
+ where s.kind = 'supplier' and b.company_id = any(%(companies)s)
+ union
+select b.supplier_id, b.line_id
+  from worklist_linesummary b where b.next_promise <= %(despatch)s::date and b.company_id = any(%(companies)s)
+ union
+select b.supplier_id, b.line_id
+  from shipping_shipment h
+  join shipping_container c on c.shipment_id = h.id
+  join shipping_shipmentline w on w.container_id = c.id and w.accounted < w.quantity
+  join orders_instalment n on n.id = w.instalment_id
+  join worklist_linesummary b on b.line_id = n.line_id and b.company_id = any(%(companies)s)
+ where h.document = '' and h.departed_on <= %(papers)s::date
+"""
 
 
 @dataclass(frozen=True)
@@ -126,15 +155,22 @@ class Planned:
         return render_to_string("letters/chaser.txt", {"planned": self, "link": LINK})
 
 
-def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None = None, **how) -> list[Planned]:
+def plan(
+    companies: Iterable[int],
+    today: date,
+    suppliers: Sequence[int] | None = None,
+    candidates: Mapping[int, list[int]] | None = None,
+    **how,
+) -> list[Planned]:
     """The chasers that would go now, suppliers by name; what was chased within the quiet time is counted,
-    not repeated.
+    not repeated. `candidates` as may_be_due found them, where that was asked before.
     """
-    rules = [
-        Rule(one.kind, one.days, one.quiet_days, one.supplier_id, one.mode, one.paused)
-        for one in ChaserRule.objects.all()
-    ]
-    rows = _open_rows(companies, suppliers, today, rules, by_rule=not any(how.values()))
+    rules, companies = _rules(), list(companies)
+    lines = None
+    if not any(how.values()):
+        candidates = may_be_due(companies, today, rules) if candidates is None else candidates
+        lines = [line for key, found in candidates.items() if suppliers is None or key in suppliers for line in found]
+    rows = _open_rows(companies, suppliers, today, rules, lines)
     parties = Party.objects.in_bulk({row["supplier_id"] for row in rows})
     written = set(Chaser.objects.filter(supplier__in=parties).values_list("supplier", flat=True))
     chased = _last_chased([row["id"] for row in rows])
@@ -148,6 +184,28 @@ def plan(companies: Iterable[int], today: date, suppliers: Sequence[int] | None 
             else:
                 planned.lines.append(Line(row, one))
     return sorted((one for one in found.values() if one.lines or one.quiet), key=lambda one: one.supplier.name)
+
+
+def may_be_due(companies: Iterable[int], today: date, rules: Sequence[Rule] | None = None) -> dict[int, list[int]]:
+    """By supplier (id) the lines (ids) of which a rule may find something due."""
+    rules = _rules() if rules is None else rules
+    days = _days(rules, today)
+    furthest = PurchaseOrder.objects.aggregate(days=Max("remind_days"))["days"]
+    reaches = [days[READY], None if furthest is None else today + timedelta(days=furthest)]
+    until = max((day for day in reaches if day), default=None)
+    found: dict[int, list[int]] = defaultdict(list)
+    with connection.cursor() as cursor:
+        cursor.execute(CANDIDATES, {"companies": list(companies), "today": today, "until": until} | days)
+        for supplier, line in cursor.fetchall():
+            found[supplier].append(line)
+    return found
+
+
+def _rules() -> list[Rule]:
+    return [
+        Rule(one.kind, one.days, one.quiet_days, one.supplier_id, one.mode, one.paused)
+        for one in ChaserRule.objects.all()
+    ]
 
 
 def _due_of(
@@ -176,10 +234,14 @@ def _due_of(
 
 
 def _open_rows(
-    companies: Iterable[int], suppliers: Sequence[int] | None, today: date, rules: Iterable[Rule], *, by_rule: bool
+    companies: Iterable[int],
+    suppliers: Sequence[int] | None,
+    today: date,
+    rules: Iterable[Rule],
+    lines: list[int] | None,
 ) -> list[dict]:
     values = {"companies": list(companies), "suppliers": list(suppliers) if suppliers is not None else None}
-    values |= {"zone": settings.TIME_ZONE, "today": today, "by_rule": by_rule} | _days(rules, today)
+    values |= {"zone": settings.TIME_ZONE, "today": today, "lines": lines} | _days(rules, today)
     with connection.cursor() as cursor:
         cursor.execute(OPEN.format(may_be_due=MAY_BE_DUE), values)
         names = [column.name for column in cursor.description]

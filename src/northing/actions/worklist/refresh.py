@@ -105,7 +105,8 @@ bills as (
 parts as (
   select n.line_id, sum(n.agreed_quantity) as agreed, max(n.asked_on) as requested_on,
          min(n.first_promise) as first_promise, max(n.promise) as promise,
-         max(n.promise - n.first_promise) as slip, max(n.expected_on) as expected_on,
+         max(n.promise - n.first_promise) as slip,
+         min(n.promise) filter (where p.with_supplier > 0) as next_promise, max(n.expected_on) as expected_on,
          bool_or(exists (select 1 from confirmations_answer x where x.instalment_id = n.id and x.outcome = 'open'))
            as answer_waits,
          sum((p.{" + p.".join(OUTSTANDING)}) * n.pack_price * n.net_share) as worth,
@@ -125,7 +126,7 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
        round(a.worth / l.pack_factor, 4) as value,
        round(a.worth / l.pack_factor
              * case when o.currency = c.currency then 1 else coalesce(r.rate, 0) end, 4) as value_base,
-       l.need_by, a.requested_on, a.first_promise, a.promise, a.expected_on, a.slip,
+       l.need_by, a.requested_on, a.first_promise, a.promise, a.next_promise, a.expected_on, a.slip,
        a.answer_waits,
        coalesce(m.party, case when b.since is null then '' else 'accounts' end) as party,
        coalesce(m.reason, case when b.since is null then '' else 'received, not billed yet' end) as reason,

@@ -167,4 +167,8 @@ class Migration(migrations.Migration):
             model_name='revision',
             constraint=models.UniqueConstraint(fields=('order', 'number'), name='revision_once'),
         ),
+        migrations.AddIndex(
+            model_name='instalment',
+            index=models.Index(condition=models.Q(('agreed_quantity__lt', models.F('quantity')), ('counter_on__isnull', False), _connector='OR'), fields=['line'], name='instalment_not_agreed'),
+        ),
     ]

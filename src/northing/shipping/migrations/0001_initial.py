@@ -412,4 +412,12 @@ class Migration(migrations.Migration):
             model_name='portcall',
             constraint=models.UniqueConstraint(fields=('voyage', 'number'), name='call_number_once'),
         ),
+        migrations.AddIndex(
+            model_name='shipment',
+            index=models.Index(condition=models.Q(('document', '')), fields=['departed_on'], name='shipment_without_papers'),
+        ),
+        migrations.AddIndex(
+            model_name='shipment',
+            index=models.Index(fields=['expected_dock', 'id'], name='shipment_by_dock'),
+        ),
     ]

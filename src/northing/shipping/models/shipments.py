@@ -31,6 +31,10 @@ class Shipment(models.Model):
 
     class Meta:
         ordering = ["-id"]
+        indexes = [
+            models.Index(fields=["departed_on"], condition=models.Q(document=""), name="shipment_without_papers"),
+            models.Index(fields=["expected_dock", "id"], name="shipment_by_dock"),
+        ]
 
     def __str__(self):
         return self.reference

@@ -28,13 +28,16 @@ from northing.web.inventory.forms import IssueForm, MoveForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
+# What is on its way is added up for each of them.
+ROWS = 50
+
 
 @open_page
 def stock(request):
     """Stock by item."""
     text = request.GET.get("q", "").replace("\x00", "").strip()[:60]
     mine = companies_of(request.user)
-    page = page_of(lambda first, past: stock_rows(mine, text, first, past), request.GET)
+    page = page_of(lambda first, past: stock_rows(mine, text, first, past), request.GET, ROWS)
     return render(request, "inventory/stock.html", {"rows": page.rows, "page": page, "q": text})
 
 

@@ -25,7 +25,6 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, open_page
 from northing.web.confirmations.forms.chasers import RuleForm
-from northing.worklist.models import LineSummary
 
 # Letters are planned for so many suppliers at a time.
 LETTERS = 10
@@ -55,13 +54,13 @@ def chasers(request):
 
 
 def _planned(request, mine: set[int], today: date) -> tuple[list[chasers_action.Planned], int]:
-    """The letters to some of the suppliers with open lines, by name, and at which of them the next page begins."""
-    open_lines = LineSummary.objects.filter(company__in=mine, is_open=True).values("supplier")
-    suppliers = list(Party.objects.filter(pk__in=open_lines).order_by("name", "pk").values_list("pk", flat=True))
+    """The letters to some of the suppliers who may owe something, by name, and at which the next page begins."""
+    candidates = chasers_action.may_be_due(mine, today)
+    suppliers = list(Party.objects.filter(pk__in=candidates).order_by("name", "pk").values_list("pk", flat=True))
     start = request.GET.get("from", "")
     at, found = int(start) if start.isascii() and start.isdigit() and len(start) < 9 else 0, []
     while at < len(suppliers) and len(found) < LETTERS:
-        found += chasers_action.plan(mine, today, suppliers[at : at + LETTERS])
+        found += chasers_action.plan(mine, today, suppliers[at : at + LETTERS], candidates)
         at += LETTERS
     return found, at if at < len(suppliers) else 0
 

@@ -12,7 +12,7 @@ from northing.core.orders.sentence import read_sentence, say
 from northing.reports.line_book.where import where
 from northing.shipping.models import Shipment, ShipmentLine
 from northing.shipping.queries import visible_shipments
-from northing.worklist.models import LineSummary
+from northing.worklist.models import ExpectedDelivery, LineSummary
 
 MOST_LINES = 50_000
 
@@ -26,10 +26,17 @@ class Asked:
     unknown: list[str] = field(default_factory=list)
 
 
-def shipments_asked(person: Person, text: str, today: date) -> Asked:
-    """The shipments a person may see with goods of the lines aboard that a sentence of the line book finds."""
+def shipments_asked(person: Person, text: str, today: date, *, to_come: bool = False) -> Asked:
+    """The shipments a person may see with goods of the lines aboard that a sentence of the line book finds.
+
+    With `to_come` only those with goods that the dock has not all.
+    """
     clauses = read_sentence(text, today)
-    shipments = visible_shipments(person, whole=True)
+    if to_come:
+        expected = ExpectedDelivery.objects.filter(company__in=companies_of(person), container__isnull=False)
+        shipments = Shipment.objects.filter(pk__in=expected.values("container__shipment"))
+    else:
+        shipments = visible_shipments(person, whole=True)
     if not clauses:
         return Asked(shipments)
     asked = where(clauses, companies_of(person), today)

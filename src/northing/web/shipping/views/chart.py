@@ -16,7 +16,7 @@ from northing.web.shipping.queries.chart import drawing
 def passage_chart(request):
     """Vessels where they are by now; the sentence says whose goods are aboard."""
     today = timezone.localdate()
-    asked = shipments_asked(request.user, request.GET.get("where", ""), today)
+    asked = shipments_asked(request.user, request.GET.get("where", ""), today, to_come=True)
     found = chart(asked.shipments, companies_of(request.user), today)
     all_of_it = request.GET.get("all") == "1"
     held = [one for one in found.ports.values() if one.waits]
