@@ -125,4 +125,5 @@ def test_on_the_page_it_is_one_of_the_answers(world, signed_in):
     assert b"100 are short" in page.post(url, asked).content
     assert page.post(url, asked | {f"short-{part}": "not_there"}).status_code == 302
     assert position().with_supplier == 100
-    assert page.get(reverse("dock")).context["boxes"] == []
+    rows = page.get(reverse("dock")).context["rows"]
+    assert [row.record.container for row in rows] == [None], "the order is to come, and the container is not"

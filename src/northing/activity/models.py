@@ -20,7 +20,10 @@ class HistoryEntry(models.Model):
     shared = models.BooleanField(default=False, db_default=False)
 
     class Meta:
-        indexes = [models.Index(fields=["-at"], name="story_newest")]
+        indexes = [
+            models.Index(fields=["-at"], name="story_newest"),
+            models.Index(fields=["id"], condition=models.Q(action="remark"), name="story_remarks"),
+        ]
 
 
 class HistoryLink(models.Model):

@@ -83,4 +83,8 @@ class Migration(migrations.Migration):
             model_name='idempotencykey',
             constraint=models.UniqueConstraint(fields=('actor', 'key'), name='key_once_per_person'),
         ),
+        migrations.AddIndex(
+            model_name='historyentry',
+            index=models.Index(condition=models.Q(('action', 'remark')), fields=['id'], name='story_remarks'),
+        ),
     ]

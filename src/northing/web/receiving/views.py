@@ -4,7 +4,7 @@ from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
-from northing.access.permissions import companies_of, may
+from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.receiving import receive as receive_action
 from northing.actions.receiving import reverse
@@ -13,43 +13,61 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Site
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
+from northing.reports.dock_day import counts, delivery_rows, expected, windows
 from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.receiving.forms import MOST_ROWS, ReceiveForm
+from northing.web.receiving.found import deliveries_found, receipts_found, words_of
 from northing.web.receiving.parts import Part
-from northing.web.receiving.queries import (
-    expected_boxes,
-    expected_orders,
-    named_receipts,
-    parts_of_container,
-    parts_of_order,
-    sent_here,
-)
+from northing.web.receiving.queries import named_receipts, parts_of_container, parts_of_order, sent_here
 
-# Three lists share the page.
+# Two lists share the page.
 ROWS = 60
+WINDOWS = {"overdue": "Overdue", "today": "Today", "week": "Next 7 days", "later": "Later", "unplanned": "Not planned"}
 
 
 @open_page
 def dock(request):
-    """Containers with goods to come, the next to land first."""
-    mine = companies_of(request.user)
-    boxes = page_of(lambda first, past: expected_boxes(mine, first, past), request.GET, ROWS)
+    """The day of the dock: what comes when, and the latest receipts; both by whatever the paper shows."""
+    today = timezone.localdate()
+    sites = list(scoped(Site.objects.all(), request.user))
+    site = _site_asked(request, sites)
+    deliveries = expected([site.pk] if site else [one.pk for one in sites])
     taken = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user)
+    taken = taken.filter(site=site) if site else taken
+    asked = {"q": request.GET.get("q", "").strip()[:80], "when": request.GET.get("when", ""), "site": site}
+    words = words_of(asked["q"])
+    if words:
+        deliveries, taken = deliveries_found(deliveries, words), receipts_found(taken, words)
+    counted = counts(deliveries, today)
+    if asked["when"] in WINDOWS:
+        deliveries = deliveries.filter(windows(today)[asked["when"]])
+    page = page_of(lambda first, past: delivery_rows(deliveries, today, first, past), request.GET, ROWS)
     receipts = page_of_rows(taken.order_by("-pk"), request.GET, 20, name="receipts")
     named_receipts(receipts.rows)
-    unpacked = page_of(lambda first, past: expected_orders(mine, first, past), request.GET, 20, name="orders")
     context = {
-        "unpacked": unpacked,
-        "boxes": boxes.rows,
-        "page": boxes,
+        "asked": asked,
+        "sites": sites if len(sites) > 1 else [],
+        "windows": [(name, label, counted[name]) for name, label in WINDOWS.items()],
+        "all": sum(counted.values()),
+        "rows": page.rows,
+        "page": page,
         "receipts": receipts,
-        "others": sent_here(request.user),
+        "others": [] if words else sent_here(request.user),
     }
     return render(request, "receiving/dock.html", context)
+
+
+def _site_asked(request, sites: list[Site]) -> Site | None:
+    """The site that is asked for, else the last one; none for all of them, and where there is one only."""
+    codes = {site.code: site for site in sites}
+    said = request.GET.get("site")
+    if said is not None and (said in codes or not said):
+        request.session["dock_site"] = said
+    return codes.get(request.session.get("dock_site", "")) if len(sites) > 1 else None
 
 
 @form_for("receive")

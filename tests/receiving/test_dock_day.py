@@ -1,0 +1,123 @@
+"""The day of a dock: what comes when, how much work it is, what cannot wait; found by whatever the paper shows."""
+
+from datetime import timedelta
+
+import pytest
+from django.urls import reverse
+
+from northing.actions.activity.remarks import RemarkRequest, remark
+from northing.actions.worklist.deliveries import refresh_every_delivery
+from northing.masterdata.models import Agreement, Item, Pack, Site
+from northing.receiving.models import Receipt
+from northing.reports.dock_day import Delivery, counts, delivery_rows, expected
+from northing.shipping.models import Container, HandlingUnit, Shipment
+from northing.worklist.models import ExpectedDelivery
+from tests.worlds import TODAY, D
+
+DAY = timedelta(days=1)
+
+
+@pytest.fixture
+def day(world):
+    """A container of two orders, of which one is inspected, and an order that comes unpacked."""
+    Item.objects.filter(code="A").update(inspected=True, volume_m3=D("0.01"))
+    world.first, world.second = world.sent_order({"A": D(240)}), world.sent_order({"C": D(10)})
+    world.cargo = world.shipment([world.first, world.second])
+    world.box = world.cargo.containers.get()
+    world.loose = world.sent_order({"A": D(5), "C": D(7)})
+    return world
+
+
+def shown(page, query=""):
+    return [str(row.record.container or row.record.order) for row in page.get(reverse("dock") + query).context["rows"]]
+
+
+def test_what_comes_and_how_much_work_it_is(day):
+    ExpectedDelivery.objects.update(expected_on=TODAY + 7 * DAY)
+    assert [one.short for one in rows_of(day)] == [[], []], "it is not urgent yet"
+    ExpectedDelivery.objects.update(expected_on=TODAY + 6 * DAY)
+    rows = {str(one.record.container or one.record.order): one for one in rows_of(day)}
+    box, loose = rows[day.box.number], rows[str(day.loose)]
+    assert set(box.orders.values()) == {day.first.number, day.second.number} and box.record.lines == 2
+    assert box.inspected and box.codes == ["A", "C"] and box.short == ["A", "C"]
+    assert box.volume_m3 == D("2.4") + 10 * Item.objects.get(code="C").volume_m3
+    assert loose.where == "with the supplier" and loose.goods[Item.objects.get(code="C").pk].units == 7
+    refresh_every_delivery()
+    day.receive(day.cargo, {"A": D(100)})
+    ExpectedDelivery.objects.update(expected_on=TODAY)
+    box = next(one for one in rows_of(day) if one.record.container)
+    assert box.goods[Item.objects.get(code="A").pk].units == 140 and box.short == ["A", "C"], "held is not in store"
+    day.receive(day.cargo, {"A": D(140), "C": D(10)})
+    assert [one.record.order for one in rows_of(day)] == [day.loose] and rows_of(day)[0].short == ["A"]
+    refresh_every_delivery()
+
+
+def rows_of(day):
+    return delivery_rows(expected([day.site.pk]), TODAY, 0, 10)
+
+
+def test_each_stands_in_the_window_of_its_day(day):
+    for days, window in ((-1, "overdue"), (0, "today"), (1, "week"), (6, "week"), (7, "later"), (None, "unplanned")):
+        ExpectedDelivery.objects.update(expected_on=None if days is None else TODAY + days * DAY)
+        found = counts(expected([day.site.pk]), TODAY)
+        assert found.pop(window) == 2 and set(found.values()) == {0}, days
+    one = ExpectedDelivery(expected_on=TODAY + DAY, need_by=TODAY + DAY)
+    assert not delivery(one).late and not delivery(one).overdue
+    one.need_by = TODAY
+    assert delivery(one).late
+    one.expected_on, one.need_by = TODAY - DAY, TODAY - DAY
+    assert delivery(one).late and delivery(one).overdue, "what has not come is not here before today"
+    refresh_every_delivery()
+
+
+def delivery(record):
+    return Delivery(record, TODAY)
+
+
+@pytest.mark.parametrize(
+    "words",
+    ["{order}", "sup-77", "our-9", "tea-a", "{gtin}", "{box}", "seal5", "{sscc}", "bl-1", "{shipment}", "usd kettles"],
+)
+def test_it_is_found_by_whatever_the_paper_shows(day, signed_in, words):
+    item, order = Item.objects.get(code="A"), day.first
+    order.supplier_reference, order.reference = "SUP-77", "OUR-9"
+    order.save()
+    Agreement.objects.filter(item=item).update(supplier_code="TEA-A")
+    Pack.objects.create(item=item, name="case", factor=D(6), gtin="09521000000008")
+    Container.objects.filter(pk=day.box.pk).update(seal="SEAL5")
+    Shipment.objects.filter(pk=day.cargo.pk).update(document="BL-1")
+    HandlingUnit.objects.create(container=day.box, sscc="095210000000000018")
+    said = words.format(
+        order=order.number, box=day.box.number, shipment=day.cargo, gtin="9521000000008", sscc="095210000000000018"
+    )
+    assert day.box.number in shown(signed_in("dock"), f"?q={said}")
+
+
+def test_words_narrow_and_what_fits_nothing_says_so(day, signed_in):
+    page = signed_in("dock")
+    assert shown(page, f"?q={day.loose.number}") == [str(day.loose)]
+    assert shown(page, f"?q={day.loose.number} {day.box.number}") == []
+    assert set(shown(page, "?q=infusers")) == {day.box.number, str(day.loose)}
+    for odd in ("nothing", "%", "a" * 300, "\x00", "é", "0" * 40, "' or 1=1"):
+        assert page.get(reverse("dock"), {"q": odd, "when": odd, "site": odd, "page": odd}).status_code == 200
+    assert "Nothing that is expected is called" in page.get(reverse("dock") + "?q=nothing").content.decode()
+
+
+def test_receipts_are_found_by_note_goods_and_remark(day, signed_in):
+    day.receive(day.cargo, {"A": D(240), "C": D(10)})
+    receipt = Receipt.objects.get()
+    remark(day.act("dock"), RemarkRequest(day.box.pk, "the third pallet was wet", "container"))
+    page = signed_in("dock")
+    for words in (receipt.delivery_note, day.box.number, "kettles", day.first.number, "pallet wet"):
+        assert page.get(reverse("dock"), {"q": words}).context["receipts"].rows == [receipt], words
+    assert page.get(reverse("dock"), {"q": "dry"}).context["receipts"].rows == []
+
+
+def test_a_site_is_remembered_and_no_other_companys_is_shown(day, signed_in):
+    second = Site.objects.create(company=day.nz, code="AKL", name="Auckland")
+    page = signed_in("dock")
+    assert len(shown(page)) == 2 and shown(page, f"?site={second.code}") == [] == shown(page)
+    assert len(shown(page, f"?site={day.site.code}")) == 2 and len(shown(page)) == 2
+    stranger = signed_in("stranger")
+    assert shown(stranger) == [] == shown(stranger, f"?q={day.first.number}")
+    assert shown(stranger, f"?site={day.site.code}") == []
