@@ -29,7 +29,7 @@ from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
 # What is on its way is added up for each of them.
-ROWS = 50
+ROWS = 40
 
 
 @open_page

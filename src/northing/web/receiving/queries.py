@@ -21,6 +21,8 @@ def sent_here(person: Person) -> list[Container]:
     such as were landed at another port than theirs; each with where it goes to, and whose it is.
     """
     mine = companies_of(person)
+    if not Company.objects.exclude(pk__in=mine).exists():
+        return []
     sites = scoped(Site.objects.all(), person).values_list("name", "code")
     places = {name.lower() for site in sites for name in site}
     last = Leg.objects.filter(shipment=OuterRef("shipment")).order_by("-number").values("destination")[:1]

@@ -25,7 +25,7 @@ from northing.web.receiving.parts import Part
 from northing.web.receiving.queries import named_receipts, parts_of_container, parts_of_order, sent_here
 
 # Two lists share the page.
-ROWS = 60
+ROWS = 50
 WINDOWS = {"overdue": "Overdue", "today": "Today", "week": "Next 7 days", "later": "Later", "unplanned": "Not planned"}
 
 

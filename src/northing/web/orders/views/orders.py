@@ -30,7 +30,7 @@ from northing.orders.models import ADDRESSES, PurchaseOrder
 from northing.orders.queries import never_sold
 from northing.web.common.back import way_back
 from northing.web.common.history import history_for
-from northing.web.common.paging import page_of_rows
+from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import acts_by, form_for, open_page
 from northing.web.orders.forms.orders import LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
 from northing.web.orders.queries.orders import receipts_of, shipments_of, with_figures
@@ -244,8 +244,8 @@ def order(request, order_id: int):
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
-        "shipments": page_of_rows(shipments_of(record), request.GET, 20, name="shipments"),
-        "receipts": page_of_rows(receipts_of(record), request.GET, 20, name="receipts"),
+        "shipments": page_of_keys(shipments_of(record), request.GET, 20, name="shipments"),
+        "receipts": page_of_keys(receipts_of(record), request.GET, 20, name="receipts"),
         "history": history_for(request, "order", record.pk),
     }
     return render(request, "orders/order.html", context)
