@@ -3,15 +3,17 @@
 from datetime import timedelta
 
 import pytest
+from django.template.loader import render_to_string
 from django.urls import reverse
 
 from northing.actions.activity.remarks import RemarkRequest, remark
 from northing.actions.worklist.deliveries import refresh_every_delivery
 from northing.masterdata.models import Agreement, Item, Pack, Site
 from northing.receiving.models import Receipt
+from northing.reports import dock_sheet
 from northing.reports.dock_day import Delivery, counts, delivery_rows, expected
 from northing.shipping.models import Container, HandlingUnit, Shipment
-from northing.worklist.models import ExpectedDelivery
+from northing.worklist.models import ExpectedDelivery, LineSummary
 from tests.worlds import TODAY, D
 
 DAY = timedelta(days=1)
@@ -121,3 +123,32 @@ def test_a_site_is_remembered_and_no_other_companys_is_shown(day, signed_in):
     stranger = signed_in("stranger")
     assert shown(stranger) == [] == shown(stranger, f"?q={day.first.number}")
     assert shown(stranger, f"?site={day.site.code}") == []
+
+
+def test_the_sheet_says_what_is_expected_line_by_line(day, signed_in, monkeypatch):
+    day.first.reference = "OUR-9"
+    day.first.save()
+    Agreement.objects.filter(item__code="A").update(supplier_code="TEA-A")
+    day.receive(day.cargo, {"A": D(100)})
+    LineSummary.objects.filter(order=day.loose).update(agreed=0)
+    LineSummary.objects.filter(order=day.loose, item__code="C").update(agreed=2)
+    said = dock_sheet.sheet_context(rows_of(day), "all", 2)
+    lines = [(one, one.summary) for part in said["parts"] for one in part.lines]
+    found = [
+        (of.item.code, one.supplier_code, of.ordered, of.received, one.expected, one.answered) for one, of in lines
+    ]
+    assert sorted(found) == [
+        ("A", "TEA-A", 5, 0, 5, "not answered"),
+        ("A", "TEA-A", 240, 100, 140, "agreed"),
+        ("C", "", 7, 0, 7, "agreed in part"),
+        ("C", "", 10, 0, 10, "agreed"),
+    ]
+    paper = render_to_string("receiving/dock_sheet.html", said)
+    assert "OUR-9" in paper and "2 more deliveries" in " ".join(paper.split()) and paper.count("<svg") == 4
+    monkeypatch.setattr(dock_sheet, "MOST_LINES", 3)
+    cut = dock_sheet.sheet_context(rows_of(day), "all", 0)
+    assert (cut["lines"], cut["left"]) == (3, 1)
+    page = signed_in("dock")
+    for asked in ({}, {"when": "later"}, {"q": "nothing"}, {"q": "\x00", "when": "x", "site": "x"}):
+        answer = page.get(reverse("dock-sheet"), asked)
+        assert answer.status_code == 200 and answer.content.startswith(b"%PDF")

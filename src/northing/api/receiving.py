@@ -9,17 +9,17 @@ from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.api.callers import act_of, require
 from northing.api.parameters import answers
-from northing.api.shapes import common
 from northing.api.shapes import receiving as shapes
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Bin, Site
+from northing.receiving.models import Receipt
 from northing.shipping.models import Container
 from northing.shipping.queries import visible_shipments
 
 router = Router()
 
 
-@router.post("/receipts", response=answers(common.Made, 201), tags=["receipts"])
+@router.post("/receipts", response=answers(shapes.ReceiptMade, 201), tags=["receipts"])
 def take_in(request: HttpRequest, asked: shapes.ReceiptIn):
     """Receive goods: out of a container by its shipment lines, or unpacked by the instalments of orders."""
     require(request, "dock")
@@ -32,7 +32,8 @@ def take_in(request: HttpRequest, asked: shapes.ReceiptIn):
     bins = {bin.code.upper(): bin.pk for bin in Bin.objects.filter(site=site)}
     rows = tuple(_row(number, row, bins, emptied=asked.emptied) for number, row in enumerate(asked.rows))
     wanted = ReceiveRequest(asked.container, site.pk, asked.delivery_note, asked.received_on, rows, asked.accept)
-    return 201, {"id": receive(act_of(request), wanted)}
+    made = receive(act_of(request), wanted)
+    return 201, {"id": made, "number": Receipt.objects.values_list("number", flat=True).get(pk=made)}
 
 
 def _row(number: int, row: shapes.ReceiptRowIn, bins: dict[str, int], *, emptied: bool) -> ReceiveRow:

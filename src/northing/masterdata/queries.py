@@ -1,6 +1,6 @@
 """Reads of the directory."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
@@ -12,6 +12,7 @@ from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, r
 from northing.core.problems import Problem, Refused
 from northing.masterdata.catalogue import Catalogue
 from northing.masterdata.models import (
+    Agreement,
     Bin,
     Company,
     ExchangeRate,
@@ -104,6 +105,13 @@ def default_bin(site: int, purpose: str) -> Bin:
     if found is None:
         raise Refused(Problem(f"The site has no {purpose} bin.", "bin", "Add one to the site first."))
     return found
+
+
+def supplier_codes(pairs: Collection[tuple[int, int]]) -> dict[tuple[int, int], str]:
+    """By supplier and item (ids): what the supplier calls the item, by the newest agreement that says it."""
+    agreed = Agreement.objects.filter(supplier__in={one for one, _ in pairs}, item__in={item for _, item in pairs})
+    agreed = agreed.exclude(supplier_code="").order_by("valid_from")
+    return {(supplier, item): code for supplier, item, code in agreed.values_list("supplier", "item", "supplier_code")}
 
 
 def in_one_currency(companies: Iterable[int]) -> dict[int, Decimal]:

@@ -11,13 +11,14 @@ FONTS = settings.PACKAGE / "static" / "built" / "fonts"
 OURS = "northing:"
 
 
-def to_pdf(template: str, context: dict[str, Any]) -> bytes:
+def to_pdf(template: str, context: dict[str, Any], *, sums: bool = True) -> bytes:
     """The template as a PDF. Nothing is fetched for it but our typeface.
 
-    A paper of several pages gets `several` in its context, so that each page can say what it comes to.
+    A paper with `sums` and of several pages gets `several` in its context, so that each page can say what it comes to:
+    that lays it out twice.
     """
     paper = _laid_out(template, context)
-    if len(paper.pages) > 1:
+    if sums and len(paper.pages) > 1:
         paper = _laid_out(template, context | {"several": True})
     return paper.write_pdf()
 

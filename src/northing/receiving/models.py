@@ -15,6 +15,8 @@ class Receipt(models.Model):
     """Goods of one company taken in under one delivery note: out of one container, or, without one, against orders."""
 
     company = models.ForeignKey(Company, models.PROTECT)
+    # Per company, without gaps; given as the last thing of the action, so that none waits for another's goods.
+    number = models.CharField(max_length=24, unique=True, null=True)  # noqa: DJ001
     site = models.ForeignKey(Site, models.PROTECT)
     container = models.ForeignKey(Container, models.PROTECT, null=True, related_name="receipts")
     delivery_note = models.CharField(max_length=40)
@@ -30,6 +32,9 @@ class Receipt(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+    def __str__(self):
+        return self.number or self.delivery_note
 
 
 class ReceiptLine(models.Model):

@@ -10,7 +10,8 @@ from northing.core.planning.loading import chargeable_weight
 from northing.formats.despatch import Advice, Packed, advice_xml
 from northing.formats.sheets import write_sheet
 from northing.formats.tables import csv_line
-from northing.masterdata.models import Agreement, Company, Party
+from northing.masterdata.models import Company, Party
+from northing.masterdata.queries import supplier_codes
 from northing.messaging.print_pdf import to_pdf
 from northing.shipping.models import HandlingContent, Shipment, ShipmentLine
 
@@ -36,7 +37,7 @@ def packed_rows(shipment: Shipment, companies: set[int]) -> list[Packed]:
         "shipment_line", "unit__sscc", "quantity"
     ):
         pallets.setdefault(key, []).append((sscc, quantity))
-    codes = _supplier_codes(rows)
+    codes = supplier_codes({(part.instalment.line.order.supplier_id, part.instalment.line.item_id) for part in rows})
     found = []
     for part in rows:
         on_pallets = sorted(pallets.get(part.pk, []))
@@ -44,13 +45,6 @@ def packed_rows(shipment: Shipment, companies: set[int]) -> list[Packed]:
         for sscc, quantity in [*on_pallets, *([("", rest)] if rest else [])]:
             found.append(_packed(part, sscc, quantity, codes))
     return found
-
-
-def _supplier_codes(rows: Iterable[ShipmentLine]) -> dict[tuple[int, int], str]:
-    pairs = {(part.instalment.line.order.supplier_id, part.instalment.line.item_id) for part in rows}
-    agreed = Agreement.objects.filter(supplier__in={one for one, _ in pairs}, item__in={item for _, item in pairs})
-    agreed = agreed.exclude(supplier_code="").order_by("valid_from")
-    return {(supplier, item): code for supplier, item, code in agreed.values_list("supplier", "item", "supplier_code")}
 
 
 def _packed(part: ShipmentLine, sscc: str, quantity: Decimal, codes: dict[tuple[int, int], str]) -> Packed:

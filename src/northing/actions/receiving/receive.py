@@ -24,7 +24,7 @@ from northing.core.checks import answered, finding
 from northing.core.costing.ownership import is_ours_after
 from northing.core.money.exact import plain
 from northing.core.money.money import converted
-from northing.core.problems import Problem, refuse_if
+from northing.core.problems import Problem, Strength, refuse_if
 from northing.costing.models import ChargeShare
 from northing.customs.models import CustomsEntry
 from northing.inventory.operations import Place, StockMove, move_stock
@@ -37,6 +37,7 @@ from northing.masterdata.queries import Rates
 from northing.positions.operations import MoveDraft, move
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ReceiptLine
+from northing.receiving.queries import same_note
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, ShipmentLine
 
@@ -58,7 +59,7 @@ def receive(act: Act, request: ReceiveRequest) -> int:
     # Before the goods are read: with this they may be in another place, and ours.
     proves = arrive_by_receipt(act, container, request.occurred_on) if container else {}
     found = found_by(request, site)
-    bare = refuse_if(_entry_problems(request, site, container, found))
+    bare = refuse_if([*_entry_problems(request, site, container, found), *_note_problems(request, site, found)])
     text = _words(container, request, found) + posting_note([site.company_id], request.occurred_on)
     text += "".join(f". {problem.what}" for problem in bare)
     history = add_history(act, "receive", text, _links(container, site, found), request.occurred_on)
@@ -83,6 +84,7 @@ def receive(act: Act, request: ReceiveRequest) -> int:
         layers=[layer.pk for layer in layers if layer.item.inspected],
         cases=list(cases.values()),
     )
+    receiving.number_receipt(receipt)
     return receipt.pk
 
 
@@ -116,6 +118,18 @@ def _entry_problems(
     what = f"{company.code} has no customs entry for {container.shipment}."
     problem = finding(company.receive_without_entry, what, "Book it first", "receive all the same")
     return [answered(problem, request.accept)]
+
+
+def _note_problems(request: ReceiveRequest, site: Site, found: Sequence[Found]) -> list[Problem]:
+    """A note that was used before may be the same goods counted twice."""
+    suppliers = {one.of_line.order.supplier_id for one in found}
+    before = same_note(site.company_id, suppliers, request.delivery_note, request.container)
+    return [] if before is None else [Problem(note_words(before), "delivery_note", strength=Strength.WARN)]
+
+
+def note_words(before: Receipt) -> str:
+    """That a note was used before."""
+    return f"Delivery note {before.delivery_note} was received before: {before} of {before.occurred_on:%-d %b %Y}."
 
 
 def _account_for(container: Container | None, found: Sequence[Found]) -> None:

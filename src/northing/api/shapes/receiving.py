@@ -2,6 +2,7 @@
 
 from typing import Annotated
 
+from ninja import Schema
 from pydantic import Field, StringConstraints
 
 from northing.api.shapes.common import NO_NUL, Day, Id, Number, Strict
@@ -22,6 +23,13 @@ class ReceiptRowIn(Strict):
     lot: Code = ""
     best_before: Day | None = None
     bin: Code = ""
+
+
+class ReceiptMade(Schema):
+    """A receipt that was made, with our number of it."""
+
+    id: int
+    number: str
 
 
 class ReceiptIn(Strict):

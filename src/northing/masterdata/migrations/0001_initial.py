@@ -58,6 +58,7 @@ class Migration(migrations.Migration):
                 ('depart_without_voyage', models.CharField(db_default='ask', default='ask', max_length=5)),
                 ('receive_without_entry', models.CharField(db_default='ask', default='ask', max_length=5)),
                 ('last_order_number', models.PositiveIntegerField(default=0)),
+                ('last_receipt_number', models.PositiveIntegerField(db_default=0, default=0)),
             ],
             options={
                 'ordering': ['code'],

@@ -29,6 +29,7 @@ class Company(models.Model):
     depart_without_voyage = models.CharField(max_length=5, default=VOYAGE.ships.value, db_default=VOYAGE.ships.value)
     receive_without_entry = models.CharField(max_length=5, default=ENTRY.ships.value, db_default=ENTRY.ships.value)
     last_order_number = models.PositiveIntegerField(default=0)
+    last_receipt_number = models.PositiveIntegerField(default=0, db_default=0)
 
     class Meta:
         ordering = ["code"]

@@ -69,4 +69,9 @@ class Migration(migrations.Migration):
                 'constraints': [models.CheckConstraint(condition=models.Q(('back__gte', 0), ('dropped__gte', 0), ('missing__gte', 0), ('quantity__gte', models.F('beyond')), ('beyond__gte', models.F('excess'))), name='receipt_line_not_negative'), models.CheckConstraint(condition=models.Q(('quantity__gt', 0), ('missing__gt', 0), ('dropped__gt', 0), ('back__gt', 0), _connector='OR'), name='receipt_line_says_something')],
             },
         ),
+        migrations.AddField(
+            model_name='receipt',
+            name='number',
+            field=models.CharField(max_length=24, null=True, unique=True),
+        ),
     ]

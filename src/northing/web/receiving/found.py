@@ -38,7 +38,7 @@ def receipts_found(receipts: QuerySet[Receipt], words: list[str]) -> QuerySet[Re
     for word in words:
         goods = LineSummary.objects.filter(_named_by(word)).values("pk")
         lines = ReceiptLine.objects.filter(instalment__line__in=goods).values("receipt")
-        told = Q(delivery_note__icontains=word) | Q(container__number__icontains=word)
+        told = Q(delivery_note__icontains=word) | Q(number__icontains=word) | Q(container__number__icontains=word)
         receipts = receipts.filter(told | Q(pk__in=lines) | Q(pk__in=_remarked(word)))
     return receipts
 

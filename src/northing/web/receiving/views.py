@@ -1,6 +1,7 @@
 """Dock: what is expected, receiving a container, a receipt and its reversal."""
 
 from django.contrib import messages
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -13,7 +14,9 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Site
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
+from northing.receiving.queries import same_note
 from northing.reports.dock_day import counts, delivery_rows, expected, windows
+from northing.reports.dock_sheet import dock_sheet
 from northing.shipping.models import Container
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
@@ -26,6 +29,8 @@ from northing.web.receiving.queries import named_receipts, parts_of_container, p
 
 # Two lists share the page.
 ROWS = 50
+# Deliveries of one sheet; it says itself of how many lines there was no room.
+SHEET_ROWS = 200
 WINDOWS = {"overdue": "Overdue", "today": "Today", "week": "Next 7 days", "later": "Later", "unplanned": "Not planned"}
 
 
@@ -33,15 +38,8 @@ WINDOWS = {"overdue": "Overdue", "today": "Today", "week": "Next 7 days", "later
 def dock(request):
     """The day of the dock: what comes when, and the latest receipts; both by whatever the paper shows."""
     today = timezone.localdate()
-    sites = list(scoped(Site.objects.all(), request.user))
-    site = _site_asked(request, sites)
-    deliveries = expected([site.pk] if site else [one.pk for one in sites])
-    taken = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user)
-    taken = taken.filter(site=site) if site else taken
-    asked = {"q": request.GET.get("q", "").strip()[:80], "when": request.GET.get("when", ""), "site": site}
+    asked, deliveries, taken, sites = _asked(request)
     words = words_of(asked["q"])
-    if words:
-        deliveries, taken = deliveries_found(deliveries, words), receipts_found(taken, words)
     counted = counts(deliveries, today)
     if asked["when"] in WINDOWS:
         deliveries = deliveries.filter(windows(today)[asked["when"]])
@@ -59,6 +57,35 @@ def dock(request):
         "others": [] if words else sent_here(request.user),
     }
     return render(request, "receiving/dock.html", context)
+
+
+@open_page
+def sheet(request):
+    """The dock's sheet of what the dock's page shows, as a PDF."""
+    today = timezone.localdate()
+    asked, deliveries, _, _ = _asked(request)
+    if asked["when"] in WINDOWS:
+        deliveries = deliveries.filter(windows(today)[asked["when"]])
+    rows = delivery_rows(deliveries, today, 0, SHEET_ROWS)
+    site, when = asked["site"] or "All sites", WINDOWS.get(asked["when"], "all days").lower()
+    words = f"{site}, {when}, as of {today:%-d %b %Y}" + (f", “{asked['q']}”" if asked["q"] else "")
+    answer = HttpResponse(dock_sheet(rows, words, deliveries.count() - len(rows)), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="dock-sheet-{today:%Y-%m-%d}.pdf"'
+    return answer
+
+
+def _asked(request):
+    """What is asked for, the deliveries and the receipts that it means whatever their day, and the person's sites."""
+    sites = list(scoped(Site.objects.all(), request.user))
+    site = _site_asked(request, sites)
+    deliveries = expected([site.pk] if site else [one.pk for one in sites])
+    taken = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user)
+    taken = taken.filter(site=site) if site else taken
+    asked = {"q": request.GET.get("q", "").strip()[:80], "when": request.GET.get("when", ""), "site": site}
+    words = words_of(asked["q"])
+    if words:
+        deliveries, taken = deliveries_found(deliveries, words), receipts_found(taken, words)
+    return asked, deliveries, taken, sites
 
 
 def _site_asked(request, sites: list[Site]) -> Site | None:
@@ -97,7 +124,10 @@ def _receive(request, site: Site, parts: list[Part], container: int | None, cont
         done = form.do(request, receive_action.receive, lambda _: form.asked(container))
         if done:
             note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
-            words = f"Received{note}. Stock, costs and positions are up to date."
+            made = Receipt.objects.get(pk=done)
+            words = f"Received{note} as {made}. Stock, costs and positions are up to date."
+            if before := _noted_before(made):
+                messages.warning(request, receive_action.note_words(before))
             if may(request.user, "reverse_receipt", site.company_id):
                 say_done(request, words, "receipt", done)
             else:
@@ -105,6 +135,12 @@ def _receive(request, site: Site, parts: list[Part], container: int | None, cont
             return redirect("receipt", done)
     context |= {"form": form, "allowed": may(request.user, "receive", site.company_id), "parts": parts}
     return render(request, "receiving/receive.html", context, status=422 if form.errors else 200)
+
+
+def _noted_before(receipt: Receipt) -> Receipt | None:
+    """The receipt of before that had the same note."""
+    suppliers = set(receipt.lines.values_list("instalment__line__order__supplier", flat=True))
+    return same_note(receipt.company_id, suppliers, receipt.delivery_note, receipt.container_id, receipt.pk)
 
 
 def _count_rows(request, parts: list[Part]) -> None:

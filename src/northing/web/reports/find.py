@@ -32,7 +32,8 @@ def _found(text: str, person) -> list[dict]:
         Q(shipment_lines__instalment__line__order__company__in=mine) | Q(shipment_lines=None), number__icontains=text
     )
     bills = Bill.objects.filter(Q(company__in=mine) | Q(lines__parts__company__in=mine), number__icontains=text)
-    receipts = scoped(Receipt.objects.all(), person).filter(delivery_note__icontains=text)
+    named = Q(delivery_note__icontains=text) | Q(number__icontains=text)
+    receipts = scoped(Receipt.objects.filter(named), person)
     items = Item.objects.filter(Q(code__icontains=text) | Q(description__icontains=text) | Q(packs__gtin=text))
     wanted = [
         ("Orders", orders.filter(called(text)), lambda o: (f"/orders/{o.pk}/", o.number, _about(o))),
@@ -49,9 +50,9 @@ def _found(text: str, person) -> list[dict]:
             lambda bill: (f"/billing/{bill.pk}/", bill.number, bill.party.name),
         ),
         (
-            "Delivery notes",
+            "Receipts",
             receipts,
-            lambda r: (f"/receiving/receipts/{r.pk}/", r.delivery_note, f"{r.occurred_on:%-d %b %Y}"),
+            lambda r: (f"/receiving/receipts/{r.pk}/", r, f"{r.delivery_note} · {r.occurred_on:%-d %b %Y}"),
         ),
     ]
     groups = [{"name": name, "rows": [shown(row) for row in rows[:12]]} for name, rows, shown in wanted]

@@ -1,0 +1,80 @@
+"""The lines of receipts with what they cost: of a site, a period, goods by their names; for a page and for a file."""
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from django.db.models import OuterRef, Q, QuerySet, Subquery
+
+from northing.ledger.models import CostLayer
+from northing.receiving.models import ReceiptLine
+
+LINE = "instalment__line__"
+ORDER = f"{LINE}order__"
+# The columns of a file: what each is called, and where it is read.
+COLUMNS = {
+    "receipt": "receipt__number",
+    "received_on": "receipt__occurred_on",
+    "delivery_note": "receipt__delivery_note",
+    "company": "receipt__company__code",
+    "site": "receipt__site__code",
+    "container": "receipt__container__number",
+    "order": f"{ORDER}number",
+    "line": f"{LINE}number",
+    "supplier": f"{ORDER}supplier__name",
+    "item": f"{LINE}item__code",
+    "description": f"{LINE}item__description",
+    "received": "quantity",
+    "unit": f"{LINE}item__unit",
+    "missing": "missing",
+    "no_more": "dropped",
+    "lot": "lot",
+    "best_before": "best_before",
+    "bin": "bin__code",
+    "value": "value",
+    "currency": "receipt__company__currency",
+    "reversed": "receipt__reversed_by",
+}
+CHUNK = 2_000
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is asked for: companies (ids), a site (id), days from and until, and whether reversed ones count."""
+
+    companies: Collection[int]
+    site: int | None = None
+    since: date | None = None
+    until: date | None = None
+    reversed: bool = False
+
+
+def receipt_lines(asked: Asked, goods: Q | None = None) -> QuerySet[ReceiptLine]:
+    """The lines, the newest receipt first; `goods` narrows them further. `value` is that of their layer in base."""
+    found = ReceiptLine.objects.filter(receipt__company__in=list(asked.companies))
+    if not asked.reversed:
+        found = found.filter(receipt__reversed_by=None)
+    for name, value in (
+        ("receipt__site", asked.site),
+        ("receipt__occurred_on__gte", asked.since),
+        ("receipt__occurred_on__lte", asked.until),
+    ):
+        found = found.filter(**{name: value}) if value else found
+    found = found.filter(goods) if goods is not None else found
+    return found.order_by("-receipt_id", "pk")
+
+
+def with_value(lines: QuerySet[ReceiptLine]) -> QuerySet[ReceiptLine]:
+    """The lines with `value`: what their goods in stock cost by now, in base currency; empty where none came."""
+    cost = CostLayer.objects.filter(receipt_line=OuterRef("pk"), kind="stock").values("total_cost")[:1]
+    return lines.annotate(value=Subquery(cost))
+
+
+def file_rows(lines: QuerySet[ReceiptLine]) -> Iterator[dict[str, Any]]:
+    """A row of a file for each line, read in chunks."""
+    names, places = list(COLUMNS), list(COLUMNS.values())
+    for row in with_value(lines).values_list(*places).iterator(CHUNK):
+        told = dict(zip(names, row, strict=True))
+        told["reversed"] = "yes" if told["reversed"] else ""
+        yield told
