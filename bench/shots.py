@@ -24,7 +24,7 @@ VIEWS = {
     "board": ("hanne", "/shipping/board/", []),
     "notice": ("hanne", "/shipping/notices/1/", []),
     "shipment": ("hanne", "/shipping/", ["^S-00007$"]),
-    "events": ("hanne", "/shipping/events/?state=tied", []),
+    "dock": ("rua", "/receiving/", []),
     "cost-trail": ("pell", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),
     "bill": ("pell", "/billing/new/", []),
     "receive": ("rua", "/receiving/", ["^Receive$"]),
