@@ -20,6 +20,7 @@ from northing.confirmations.models import Answer
 from northing.orders.models import Instalment
 from tests.api.conftest import Program
 from tests.api.test_calls import BODIES, calls
+from tests.stages import staged
 from tests.worlds import ROLES, TODAY
 
 TABLE = Path(__file__).parent / "permissions.txt"
@@ -47,8 +48,8 @@ def meet(client, program, method, url, body):
     return LETTERS.get(answer.status_code, "o")
 
 
-def walk(world, who):
-    """Call -> letter, for one of WHO, about an order of the first company with an answer that waits."""
+def be_asked(world):
+    """An order of the first company, packed, with an answer that waits and a document; on the world hang their ids."""
     order = world.sent_order({"A": D(240)}, agreed=False)
     part = Instalment.objects.get()
     row = answers.AnswerRow(part.pk, D(240), part.asked_on + timedelta(days=1), part.pack_price)
@@ -57,19 +58,27 @@ def walk(world, who):
     ids = {"order_id": order.pk, "answer_id": Answer.objects.get().pk}
     ids["document_id"] = remarks.add_document(world.act("expediter", "d"), paper)
     ids["shipment_id"] = world.shipment([order]).pk
+    world.ids = ids
+
+
+asked = staged("asked", be_asked)
+
+
+def walk(world, who):
+    """Call -> letter, for one of WHO."""
+    order = world.ids["order_id"]
     program = Program(world, who) if who != "nobody" else None
     found = {}
     for method, path in calls():
-        body = BODIES.get((method, path), {}) | ({"order": order.pk} if path == "/confirmations" else {})
+        body = BODIES.get((method, path), {}) | ({"order": order} if path == "/confirmations" else {})
         body |= {"company": "KLN"} if path == "/orders" else {}
-        found[f"{method} {path}"] = meet(Client(), program, method, path.format(**ids), body)
+        found[f"{method} {path}"] = meet(Client(), program, method, path.format(**world.ids), body)
     return found
 
 
 @pytest.mark.parametrize("who", WHO)
-def test_every_call_is_as_open_as_the_written_table_says(world, settings, tmp_path, who):
-    settings.FILES = tmp_path
-    found = walk(world, who)
+def test_every_call_is_as_open_as_the_written_table_says(asked, who):
+    found = walk(asked, who)
     if os.environ.get("NORTHING_WRITE_GATES"):
         known = read() if TABLE.exists() and who != WHO[0] else {}
         rows = {call: known.get(call, {}) | {who: cell} for call, cell in found.items()}

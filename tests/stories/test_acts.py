@@ -133,7 +133,7 @@ def record_answer(page):
 def receive_all(page):
     page.fill("#id_delivery_note", "DN-1")
     page.click("button:has-text('Receive all as expected')")
-    main(page).to_contain_text("Received.")
+    main(page).to_contain_text("Received as")
 
 
 def aboard(stage) -> Shipment:
@@ -237,7 +237,7 @@ def test_a_cost_a_part_receipt_and_a_late_cost(stage):
         dock.select_option("select[name^=short]", "still")
         dock.fill("#id_delivery_note", "DN-1")
         dock.click("button:has-text('Receive what is entered')")
-        main(dock).to_contain_text("Received.")
+        main(dock).to_contain_text("Received as")
         costs.click("a:has-text('Enter a cost')")
         costs.fill("#id_amount", "40")
         costs.fill("#id_bill_number", "L-1")
