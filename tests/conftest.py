@@ -1,5 +1,6 @@
 """Fixtures of the tests against PostgreSQL, and how the random tests choose."""
 
+import gc
 import os
 import re
 
@@ -50,6 +51,13 @@ Client.request = _as_shown(Client.request)
 def pytest_collection_modifyitems(items):
     """Long tests begin first, so that no worker is left with one at the end."""
     items.sort(key=lambda item: not item.nodeid.startswith(LONG))
+
+
+def pytest_collection_finish():
+    """All that is imported by now stays: to look through it again and again for garbage takes a tenth of the time."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(100_000, 50, 100)
 
 
 @pytest.fixture(scope="session")

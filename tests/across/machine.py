@@ -25,6 +25,9 @@ class Machine(RuleBasedStateMachine):
         """Check the proofs that hold after any action."""
         raise NotImplementedError
 
+    def prove_at_the_end(self):
+        """Check what takes longer, once for each run."""
+
     @invariant()
     def everything_holds(self):
         if hasattr(self, "mark"):
@@ -36,6 +39,7 @@ class Machine(RuleBasedStateMachine):
         if hasattr(self, "mark"):
             try:
                 self.prove()
+                self.prove_at_the_end()
             finally:
                 transaction.savepoint_rollback(self.mark)
 

@@ -23,6 +23,7 @@ from northing.actions.receiving import reverse as reversing
 from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import load
 from northing.actions.shipping import pack as packing
+from northing.actions.worklist.deliveries import delivery_faults
 from northing.billing.models import Bill
 from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Refused
@@ -274,7 +275,7 @@ class Actions(Machine):
     def prove(self):
         assert position_faults() == []
         assert book_faults() == []
-        assert stock_faults() == []
+        assert stock_faults() == delivery_faults() == []
         assert not [layer.pk for layer in CostLayer.objects.all() if not layer.remaining and layer.value]
 
 

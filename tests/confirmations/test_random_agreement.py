@@ -130,9 +130,11 @@ class Agreement(Machine):
         request = amend.NeedByRequest(line.pk, TODAY + timedelta(days=days))
         self.attempt(amend.set_need_by, "expediter", request)
 
+    def prove_at_the_end(self):
+        assert proof.move_faults() == []
+
     def prove(self):
         assert position_faults() == []
-        assert proof.move_faults() == []
         order = PurchaseOrder.objects.get(pk=self.order.pk)
         for line in order.lines.annotate(asked=Sum("instalments__quantity")):
             if order.sent_at:

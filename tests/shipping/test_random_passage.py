@@ -15,6 +15,7 @@ from northing.actions.receiving import receive as receiving
 from northing.actions.shipping import container_milestones, milestones, pack, reroute, retract
 from northing.actions.shipping import load as loading
 from northing.actions.worklist import expected_days
+from northing.actions.worklist.deliveries import delivery_faults
 from northing.actions.worklist.proof import move_faults
 from northing.core.planning.passage import expected_legs
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
@@ -184,7 +185,7 @@ class Passages(Machine):
 
     def every_unit_is_somewhere(self):
         assert position_faults() == []
-        assert book_faults() == []
+        assert book_faults() == delivery_faults() == []
         assert Instalment.objects.aggregate(total=Sum("quantity"))["total"] == self.total
         for place in ("packed", "under_way", "landed"):
             aboard = sum(
