@@ -61,7 +61,7 @@ def be_asked(world):
     world.ids = ids
 
 
-asked = staged("asked", be_asked)
+an_order_asked = staged("an_order_asked", be_asked)
 
 
 def walk(world, who):
@@ -77,8 +77,8 @@ def walk(world, who):
 
 
 @pytest.mark.parametrize("who", WHO)
-def test_every_call_is_as_open_as_the_written_table_says(asked, who):
-    found = walk(asked, who)
+def test_every_call_is_as_open_as_the_written_table_says(an_order_asked, who):
+    found = walk(an_order_asked, who)
     if os.environ.get("NORTHING_WRITE_GATES"):
         known = read() if TABLE.exists() and who != WHO[0] else {}
         rows = {call: known.get(call, {}) | {who: cell} for call, cell in found.items()}
