@@ -1,7 +1,6 @@
 """The list of what was received, and its file."""
 
 from collections.abc import Iterator
-from datetime import date
 from decimal import Decimal
 
 from django import forms
@@ -11,7 +10,6 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.core.money.exact import plain
 from northing.formats.tables import csv_line
 from northing.masterdata.models import Site
 from northing.receiving.models import Receipt
@@ -71,12 +69,4 @@ def receipts(request):
 def _csv(lines) -> Iterator[str]:
     yield "\ufeff" + csv_line(COLUMNS)
     for row in file_rows(lines):
-        yield csv_line(_text(value) for value in row.values())
-
-
-def _text(value) -> str:
-    if isinstance(value, Decimal):
-        return plain(value)
-    if isinstance(value, date):
-        return value.isoformat()
-    return "" if value is None else str(value)
+        yield csv_line(value.normalize() if isinstance(value, Decimal) else value for value in row.values())
