@@ -82,7 +82,7 @@ def test_the_line_book_speaks_from_the_same_range(world, heron, client, django_a
     say(world, heron, "CNNGB", "departure", 0, "actual")
     packed, waiting = world.line("A"), world.sent_order({"C": D(10), "A": D(3)}).lines.all()
     needed = {packed.pk: TODAY + 31 * DAY} | {line.pk: TODAY + 300 * DAY for line in waiting}
-    with django_assert_num_queries(6):
+    with django_assert_num_queries(7):
         assert chances(needed, TODAY) == {packed.pk: round(100 * 11 / 21)} | {line.pk: 100 for line in waiting}
     assert chances({}, TODAY) == {}
     client.force_login(world.people["expediter"])

@@ -7,7 +7,7 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
-from django.db.models import F, Max, Min
+from django.db.models import Max, Min
 
 from northing.core.planning.ranges import Key, Range, Stretch, arrival_range, pooled
 from northing.orders.models import Instalment
@@ -36,7 +36,10 @@ def inland_keys(port: str) -> list[Key]:
 
 
 class Learnt:
-    """The ranges that the worker has learnt, read once."""
+    """The ranges that the worker has learnt, read once; what is known under some keys is put together once."""
+
+    def __init__(self) -> None:
+        self._pooled: dict[tuple[Key, ...], tuple[dict[int, float], float]] = {}
 
     @cached_property
     def _counts(self) -> Mapping[Key, Mapping[int, int]]:
@@ -45,7 +48,9 @@ class Learnt:
 
     def stretch(self, name: str, keys: list[Key], gone: int | None = None, estimated: bool = False) -> Stretch:
         """A stretch with what is known of it."""
-        return Stretch(name, *pooled(self._counts, keys), gone=gone, estimated=estimated)
+        if tuple(keys) not in self._pooled:
+            self._pooled[tuple(keys)] = pooled(self._counts, keys)
+        return Stretch(name, *self._pooled[tuple(keys)], gone=gone, estimated=estimated)
 
 
 def container_range(box: Container, learnt: Learnt, today: date, suppliers: Aboard = None) -> Range | None:
@@ -173,17 +178,22 @@ def part_ranges(
     return [one for one in found if one]
 
 
+# What of an instalment with the supplier its range is worked out from.
+NEEDED = ("promise", "asked_on", "position__with_supplier", "line__order__supplier__code")
+NEEDED += ("line__order__supplier__port", "line__order__supplier__passage_days", "line__order__site__port")
+
+
 def chances(need_by: Mapping[int, date], today: date) -> dict[int, int]:
     """Of each line (id) with its need-by day: the chance in whole per cent that all that is open is there by then.
 
     That of the part that is least likely, as the line's own page says it. Lines of which nothing is known are not in
     it. A fixed number of statements, however many lines.
     """
-    parts = Instalment.objects.filter(line__in=need_by).select_related(
-        "position", "line__order__supplier", "line__order__site"
-    )
-    open_parts = ShipmentLine.objects.filter(accounted__lt=F("quantity"), container__isnull=False)
-    aboard = open_parts.filter(instalment__line__in=need_by)
+    parts = Instalment.objects.filter(line__in=need_by, position__with_supplier__gt=0)
+    parts = parts.select_related("position", "line__order__supplier", "line__order__site").only(*NEEDED)
+    # Instalments first: of a join with the lines the database would look through all that is under way.
+    instalments = list(Instalment.objects.filter(line__in=need_by).order_by().values_list("pk", flat=True))
+    aboard = ShipmentLine.objects.filter(instalment__in=instalments, container__isnull=False)
     aboard = aboard.select_related("container__shipment__voyage__carrier", "instalment")
     rows = list(aboard.prefetch_related("container__shipment__legs__load_call"))
     ranges = Ranges({part.container.shipment_id for part in rows}, today)
