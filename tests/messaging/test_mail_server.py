@@ -1,4 +1,4 @@
-"""The mail server is entered on a page, proved by a letter, and its password shown to nobody else."""
+"""The mail server is entered on a page, proved by a letter, and its password never shown."""
 
 from django.conf import settings
 from django.urls import reverse

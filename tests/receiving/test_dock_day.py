@@ -1,4 +1,4 @@
-"""The day of a dock: what comes when, how much work it is, what cannot wait; found by whatever the paper shows."""
+"""The day of a dock: deliveries by day, their work, their urgency; found by whatever the paper shows."""
 
 from datetime import timedelta
 
@@ -43,12 +43,12 @@ def test_what_comes_and_how_much_work_it_is(day):
     assert set(box.orders.values()) == {day.first.number, day.second.number} and box.record.lines == 2
     assert box.inspected and box.codes == ["A", "C"] and box.short == ["A", "C"]
     assert box.volume_m3 == D("2.4") + 10 * Item.objects.get(code="C").volume_m3
-    assert loose.where == "with the supplier" and loose.goods[Item.objects.get(code="C").pk].units == 7
+    assert loose.where == "with the supplier" and loose.units[day.loose.lines.get(item__code="C").pk] == 7
     refresh_every_delivery()
     day.receive(day.cargo, {"A": D(100)})
     ExpectedDelivery.objects.update(expected_on=TODAY)
     box = next(one for one in rows_of(day) if one.record.container)
-    assert box.goods[Item.objects.get(code="A").pk].units == 140 and box.short == ["A", "C"], "held is not in store"
+    assert box.units[day.first.lines.get().pk] == 140 and box.short == ["A", "C"], "held is not in store"
     day.receive(day.cargo, {"A": D(140), "C": D(10)})
     assert [one.record.order for one in rows_of(day)] == [day.loose] and rows_of(day)[0].short == ["A"]
     refresh_every_delivery()

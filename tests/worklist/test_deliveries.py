@@ -1,4 +1,4 @@
-"""What is still to come to each dock follows every fact: packed, unpacked, planned, received, taken back."""
+"""Expected deliveries follow every fact: packed, unpacked, planned, received, taken back."""
 
 from datetime import timedelta
 

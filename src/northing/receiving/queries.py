@@ -1,4 +1,4 @@
-"""What receipts prove, and what was received under one note."""
+"""Proofs by receipts, and receipts under one note."""
 
 from collections.abc import Collection, Sequence
 
@@ -30,3 +30,9 @@ def same_note(
     found = found.filter(pk__lt=before) if before else found
     theirs = found.filter(lines__instalment__line__order__supplier__in=list(suppliers))
     return theirs.order_by("-pk").first()
+
+
+def noted_before(receipt: Receipt) -> Receipt | None:
+    """The receipt before this one that had its note."""
+    suppliers = set(receipt.lines.values_list("instalment__line__order__supplier", flat=True))
+    return same_note(receipt.company_id, suppliers, receipt.delivery_note, receipt.container_id, receipt.pk)

@@ -51,7 +51,7 @@ def book_faults() -> list[str]:
 
 
 class _Facts:
-    """What several rules read, each read once."""
+    """The facts that several rules explain accounts by; each is read once."""
 
     @cached_property
     def balances(self) -> list[dict[str, Any]]:

@@ -16,6 +16,9 @@ from northing.worklist.models import ExpectedDelivery, LineSummary
 # A week is this day and those after it; free time that ends within so many days is said.
 WEEK, SOON = 7, 3
 ZERO = Decimal(0)
+# Id, code, whether it is inspected, and the volume of a unit.
+Item = tuple[int, str, bool, Decimal]
+ITEM = ("item", "item__code", "item__inspected", "item__volume_m3")
 
 
 def windows(today: date) -> dict[str, Q]:
@@ -31,15 +34,6 @@ def windows(today: date) -> dict[str, Q]:
 
 
 @dataclass
-class Goods:
-    """What of one item is still to come with a delivery."""
-
-    item: int
-    code: str
-    units: Decimal = ZERO
-
-
-@dataclass
 class Delivery:
     """A row of the dock: a container's goods for a site, or an order's that come unpacked."""
 
@@ -47,7 +41,9 @@ class Delivery:
     today: date
     orders: dict[int, str] = field(default_factory=dict)
     suppliers: dict[str, None] = field(default_factory=dict)
-    goods: dict[int, Goods] = field(default_factory=dict)
+    # Items by their codes, and the units still to come, by order line; all by id.
+    items: dict[int, str] = field(default_factory=dict)
+    units: dict[int, Decimal] = field(default_factory=dict)
     volume_m3: Decimal = ZERO
     pallets: int = 0
     inspected: bool = False
@@ -83,14 +79,15 @@ class Delivery:
     @property
     def codes(self) -> list[str]:
         """The items, by code."""
-        return sorted(one.code for one in self.goods.values())
+        return sorted(self.items.values())
 
-    def add(self, order: tuple[int, str], supplier: str, item: tuple[int, str, bool, Decimal], units: Decimal) -> None:
-        """Units of an item of an order."""
-        number, code, inspected, volume = item
+    def add(self, order: tuple[int, str], supplier: str, line: int, item: Item, units: Decimal) -> None:
+        """Units of an order's line (id)."""
+        key, code, inspected, volume = item
         self.orders[order[0]] = order[1]
         self.suppliers[supplier] = None
-        self.goods.setdefault(number, Goods(number, code)).units += units
+        self.items[key] = code
+        self.units[line] = self.units.get(line, ZERO) + units
         self.volume_m3 += units * volume
         self.inspected = self.inspected or inspected
 
@@ -127,39 +124,35 @@ def delivery_rows(deliveries: QuerySet[ExpectedDelivery], today: date, first: in
     return rows
 
 
-ITEM = ("item", "item__code", "item__inspected", "item__volume_m3")
-
-
 def _packed(rows: dict[tuple[int | None, int], Delivery]) -> None:
     line = "instalment__line__"
     order = f"{line}order__"
     parts = ShipmentLine.objects.filter(container__in={box for box, _ in rows}, accounted__lt=F("quantity"))
-    names = ("container", f"{order}site", f"{order}pk", f"{order}number", f"{order}supplier__name")
+    names = ("container", f"{order}site", f"{order}pk", f"{order}number", f"{order}supplier__name", "instalment__line")
     found = parts.order_by("pk").annotate(left=F("quantity") - F("accounted"))
-    for box, site, pk, number, supplier, *item, left in found.values_list(
+    for box, site, pk, number, supplier, key, *item, left in found.values_list(
         *names, *(f"{line}{name}" for name in ITEM), "left"
     ):
         row = rows.get((box, site))
         if row:
-            row.add((pk, number), supplier, tuple(item), left)
+            row.add((pk, number), supplier, key, tuple(item), left)
 
 
 def _unpacked(rows: dict[int | None, Delivery]) -> None:
     waiting = LineSummary.objects.filter(order__in=list(rows), is_open=True, with_supplier__gt=0).order_by("pk")
-    names = ("order", "order__number", "supplier__name")
-    for pk, number, supplier, *item, left in waiting.values_list(*names, *ITEM, "with_supplier"):
-        rows[pk].add((pk, number), supplier, tuple(item), left)
+    names = ("order", "order__number", "supplier__name", "pk")
+    for pk, number, supplier, key, *item, left in waiting.values_list(*names, *ITEM, "with_supplier"):
+        rows[pk].add((pk, number), supplier, key, tuple(item), left)
 
 
 def _short(rows: Iterable[Delivery]) -> None:
     """Items of which the company has nothing in store, of what comes within the week: later it says little."""
     rows = [row for row in rows if row.soon]
-    items = {item for row in rows for item in row.goods}
+    items = {item for row in rows for item in row.items}
     held = OnHand.objects.filter(layer__item__in=items, status=Status.IN_STORE, quantity__gt=0).order_by()
     there = set(held.values_list("layer__company", "layer__item").distinct())
     for row in rows:
-        goods = sorted(row.goods.values(), key=lambda one: one.code)
-        row.short = [one.code for one in goods if (row.record.company_id, one.item) not in there]
+        row.short = sorted(code for item, code in row.items.items() if (row.record.company_id, item) not in there)
 
 
 def _pallets(rows: Iterable[Delivery]) -> None:

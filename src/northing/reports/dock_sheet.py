@@ -1,4 +1,4 @@
-"""The dock's sheet: what is expected, line by line, with room to write what was found."""
+"""The dock's sheet: a row for each line that is expected, with room to write the count."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -8,19 +8,16 @@ from urllib.parse import urlencode
 
 import segno
 from django.conf import settings
-from django.db.models import F, Sum
 from django.urls import reverse
 from django.utils.safestring import SafeString, mark_safe
 
 from northing.masterdata.queries import supplier_codes
 from northing.messaging.print_pdf import to_pdf
 from northing.reports.dock_day import Delivery
-from northing.shipping.models import ShipmentLine
 from northing.worklist.models import LineSummary
 
 # So many lines go on one sheet: more takes longer than a person waits, and more paper than a driver does.
 MOST_LINES = 100
-ZERO = Decimal(0)
 
 
 @dataclass
@@ -65,15 +62,14 @@ def sheet_context(rows: Sequence[Delivery], words: str, more: int) -> dict[str, 
 
 
 def _parts(rows: Sequence[Delivery]) -> tuple[list[SheetPart], int]:
-    units = _units(rows)
-    lines = {line for found in units.values() for line in found}
+    lines = {line for row in rows for line in row.units}
     told = ("order__supplier", "order__buyer", "line", "item")
     summaries = LineSummary.objects.filter(pk__in=lines).select_related(*told).in_bulk()
     codes = supplier_codes({(one.supplier_id, one.item_id) for one in summaries.values()})
     parts, left = [], 0
     for row in rows:
         part = SheetPart(row)
-        found = sorted(units.get(row.record.pk, {}).items(), key=lambda one: _place(summaries[one[0]]))
+        found = sorted(row.units.items(), key=lambda one: _place(summaries[one[0]]))
         for key, expected in found:
             if sum(len(one.lines) for one in parts) + len(part.lines) >= MOST_LINES:
                 left += 1
@@ -87,25 +83,6 @@ def _parts(rows: Sequence[Delivery]) -> tuple[list[SheetPart], int]:
 
 def _place(one: LineSummary) -> tuple[str, int]:
     return one.order.number, one.line.number
-
-
-def _units(rows: Sequence[Delivery]) -> dict[int, dict[int, Decimal]]:
-    """By delivery (id) and order line (id) the units still to come."""
-    boxes = {(row.record.container_id, row.record.site_id): row.record.pk for row in rows if row.record.container_id}
-    orders = {row.record.order_id: row.record.pk for row in rows if row.record.order_id}
-    found: dict[int, dict[int, Decimal]] = {}
-    line = "instalment__line"
-    aboard = ShipmentLine.objects.filter(container__in={box for box, _ in boxes}, accounted__lt=F("quantity"))
-    names = ("container", f"{line}__order__site", line)
-    for box, site, key, left in (
-        aboard.order_by().values_list(*names).annotate(left=Sum(F("quantity") - F("accounted")))
-    ):
-        if (box, site) in boxes:
-            found.setdefault(boxes[box, site], {})[key] = left
-    waiting = LineSummary.objects.filter(order__in=list(orders), is_open=True, with_supplier__gt=0)
-    for order, key, left in waiting.values_list("order", "pk", "with_supplier"):
-        found.setdefault(orders[order], {})[key] = left
-    return found
 
 
 def _code_of(one: LineSummary) -> SafeString:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from django.db.models import OuterRef, Q, QuerySet, Subquery
+from django.db.models import OuterRef, QuerySet, Subquery
 
 from northing.ledger.models import CostLayer
 from northing.receiving.models import ReceiptLine
@@ -50,8 +50,8 @@ class Asked:
     reversed: bool = False
 
 
-def receipt_lines(asked: Asked, goods: Q | None = None) -> QuerySet[ReceiptLine]:
-    """The lines, the newest receipt first; `goods` narrows them further. `value` is that of their layer in base."""
+def receipt_lines(asked: Asked) -> QuerySet[ReceiptLine]:
+    """The lines, the newest receipt first."""
     found = ReceiptLine.objects.filter(receipt__company__in=list(asked.companies))
     if not asked.reversed:
         found = found.filter(receipt__reversed_by=None)
@@ -61,7 +61,6 @@ def receipt_lines(asked: Asked, goods: Q | None = None) -> QuerySet[ReceiptLine]
         ("receipt__occurred_on__lte", asked.until),
     ):
         found = found.filter(**{name: value}) if value else found
-    found = found.filter(goods) if goods is not None else found
     return found.order_by("-receipt_id", "pk")
 
 

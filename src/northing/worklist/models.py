@@ -157,7 +157,7 @@ class LineSummary(models.Model):
 
 
 class ExpectedDelivery(models.Model):
-    """What is still to come to a dock: the goods of a container, or those of an order that come unpacked. Derived.
+    """A delivery that a dock expects: the goods of a container, or those of an order that come unpacked. Derived.
 
     `expected_on` is empty where nothing is planned; `need_by` is the first of its lines. Written by
     `actions.worklist.deliveries`, proved by `manage check_moves`.

@@ -1,4 +1,4 @@
-"""What is still to come to each dock: a row for the goods of a container, and for those of an order that come unpacked.
+"""Deliveries expected at each dock: a row for the goods of a container, and for those of an order that come unpacked.
 
 Derived, set-based, in the transaction of the fact; the dock's lists read nothing else.
 """

@@ -1,4 +1,4 @@
-"""What a dock is asked for, by whatever the paper shows: each word narrows."""
+"""Deliveries and receipts by whatever the paper shows: each word narrows."""
 
 from collections.abc import Collection
 

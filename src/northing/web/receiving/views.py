@@ -14,7 +14,7 @@ from northing.ledger.queries import posting_note
 from northing.masterdata.models import Site
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
-from northing.receiving.queries import same_note
+from northing.receiving.queries import noted_before
 from northing.reports.dock_day import counts, delivery_rows, expected, windows
 from northing.reports.dock_sheet import dock_sheet
 from northing.shipping.models import Container
@@ -126,7 +126,7 @@ def _receive(request, site: Site, parts: list[Part], container: int | None, cont
             note = posting_note([site.company_id], form.cleaned_data["occurred_on"])
             made = Receipt.objects.get(pk=done)
             words = f"Received{note} as {made}. Stock, costs and positions are up to date."
-            if before := _noted_before(made):
+            if before := noted_before(made):
                 messages.warning(request, receive_action.note_words(before))
             if may(request.user, "reverse_receipt", site.company_id):
                 say_done(request, words, "receipt", done)
@@ -135,12 +135,6 @@ def _receive(request, site: Site, parts: list[Part], container: int | None, cont
             return redirect("receipt", done)
     context |= {"form": form, "allowed": may(request.user, "receive", site.company_id), "parts": parts}
     return render(request, "receiving/receive.html", context, status=422 if form.errors else 200)
-
-
-def _noted_before(receipt: Receipt) -> Receipt | None:
-    """The receipt of before that had the same note."""
-    suppliers = set(receipt.lines.values_list("instalment__line__order__supplier", flat=True))
-    return same_note(receipt.company_id, suppliers, receipt.delivery_note, receipt.container_id, receipt.pk)
 
 
 def _count_rows(request, parts: list[Part]) -> None:

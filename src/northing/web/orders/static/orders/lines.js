@@ -5,10 +5,6 @@ const all = document.getElementById("all");
 const picked = document.getElementById("picked");
 const found = picked?.textContent;
 
-// In the hand the list comes first: what narrows it waits behind one touch. Where it found nothing it stays open.
-const fold = document.querySelector("details.fold");
-if (fold && book.querySelector("tr[data-line]") && matchMedia("(max-width: 40rem)").matches) fold.open = false;
-
 const here = () => new URL(location.href);
 const boxes = () => [...document.querySelectorAll('input[name="pick"]')];
 const rowOf = (element) => element?.closest?.("tr[data-line]");
