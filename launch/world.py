@@ -88,6 +88,7 @@ def demo(words: list[str]) -> int:
         port = free_port(8000)
     smtp, page = free_port(8025), free_port(8090)
     env |= {"MAIL_URL": f"smtp://127.0.0.1:{smtp}", "PUBLIC_URL": f"http://127.0.0.1:{port}"}
+    env |= {"SCANNER_STANDIN": "1"}
     programs = [
         _django("inbox", "--smtp", str(smtp), "--page", str(page)),
         _django("carrier", "--port", str(free_port(8070))),
@@ -100,6 +101,7 @@ def demo(words: list[str]) -> int:
     def told() -> None:
         subprocess.run(people, env=env, cwd=ROOT, check=True)
         say(f"mails to suppliers land in http://127.0.0.1:{page}/")
+        say(f"a hand scanner to tap on stands in {own}receiving/scanner/")
         say("Ctrl-C stops it")
 
     return _watched(DATABASE, port, env | _plain(), programs, started, told)

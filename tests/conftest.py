@@ -11,6 +11,7 @@ from django.db import connection
 from django.db.models import Max
 from django.test import Client, TransactionTestCase
 from hypothesis import settings
+from pytest_django.plugin import blocking_manager_key
 
 from northing.access.models import Person
 from northing.actions.worklist.deliveries import delivery_faults
@@ -74,29 +75,32 @@ TransactionTestCase._fixture_teardown = lambda _self: None
 EMPTIED = pytest.StashKey[bool]()
 
 
-@pytest.fixture(autouse=True)
-def whole_again(request, django_db_blocker):
-    """A test that commits leaves its database empty: the next one begins with a new copy."""
-    stash = request.config.stash
+@pytest.hookimpl(tryfirst=True)
+def pytest_runtest_setup(item):
+    """A test that commits leaves its database empty: the next one begins with a new copy.
+
+    Before any fixture: a mark of the test may open its transaction before ours are asked.
+    """
+    stash = item.config.stash
     if stash.get(EMPTIED, False):
-        with django_db_blocker.unblock():
+        with stash[blocking_manager_key].unblock():
             copy_template(NAME)
-    stash[EMPTIED] = bool({"transactional_db", "live_server"} & set(request.fixturenames)) or _commits(request)
+    stash[EMPTIED] = bool({"transactional_db", "live_server"} & set(item.fixturenames)) or _commits(item)
 
 
-def _commits(request) -> bool:
-    mark = request.node.get_closest_marker("django_db")
+def _commits(item) -> bool:
+    mark = item.get_closest_marker("django_db")
     return bool(mark and mark.kwargs.get("transaction"))
 
 
 @pytest.fixture(autouse=True)
-def right_stage(request, whole_again, on_the_day, django_db_setup, django_db_blocker):
+def right_stage(request, on_the_day, django_db_setup, django_db_blocker):
     """A test that asks for a stage runs in its database."""
     name = stage_of(request.node)
     if name is None:
         yield
         return
-    assert not _commits(request), "a stage is for tests that are undone"
+    assert not _commits(request.node), "a stage is for tests that are undone"
     with django_db_blocker.unblock():
         set_stage(NAME, name)
     yield

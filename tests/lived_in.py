@@ -16,13 +16,13 @@ from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.formats.despatch import Line, Notice
-from northing.inventory.models import OnHand, Opening, StockIssue
+from northing.inventory.models import OnHand, Opening, StockCount, StockIssue
 from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.quality.models import Inspection
-from northing.receiving.models import Receipt
+from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from northing.shipping.models import (
     CarrierEvent,
     DateStatement,
@@ -95,6 +95,31 @@ def facts_of(world):
     }
 
 
+def decided_of(world):
+    """Ids of a decision about held goods, and of an answered question about what is short."""
+    receipt, who = Receipt.objects.get(), world.people["dock"]
+    line = receipt.lines.filter(why="").first()
+    held, _ = ReceiptLine.objects.get_or_create(
+        receipt=receipt, why="unordered", item=line.item, supplier=world.parties["USD"], quantity=1, bin=line.bin
+    )
+    of_day = {"occurred_on": TODAY, "decided_by": who, "at": NOW, "entry": receipt.entry}
+    part = {"instalment": line.instalment, "shipment_line": line.shipment_line, "company": world.nz}
+    said = {"quantity": 1, "short": 10, "allowed": 3, "answer": "coming"}
+    return {
+        "decision_id": HeldDecision.objects.get_or_create(line=held, way="kept", quantity=1, **of_day)[0].pk,
+        "question_id": ShortQuestion.objects.get_or_create(line=line, **part, **said)[0].pk,
+    }
+
+
+def count_of(world):
+    """The id of a stock adjustment."""
+    receipt = Receipt.objects.get()
+    line = receipt.lines.filter(why="").first()
+    facts = {"company": world.nz, "bin": line.bin, "item": line.item, "before": 1, "counted": 0, "reason": "x"}
+    who = {"occurred_on": TODAY, "counted_by": world.people["dock"], "at": NOW, "entry": receipt.entry}
+    return StockCount.objects.get_or_create(**facts, **who)[0].pk
+
+
 def addresses(world):
     """Every address of the application with ids of the lived-in world."""
     part = ShipmentLine.objects.get()
@@ -120,6 +145,9 @@ def addresses(world):
             kind="t", recipient="a@b.example", message_id="x", company=world.nz, state="failed", made_at=NOW
         )[0].pk,
         **facts_of(world),
+        **decided_of(world),
+        "count_id": count_of(world),
+        "receipt_line_id": ReceiptLine.objects.filter(why="").first().pk,
         "document_id": document_of(world),
         "file_id": OrderFile.objects.get_or_create(name="f", sha256="x", person=world.people["expediter"], made_at=NOW)[
             0

@@ -54,7 +54,7 @@ def test_records_of_another_company_are_not_there(lived_in, client):
     client.force_login(stranger)
     # What belongs to no company, and what is opened by a link and not by a person.
     shared = {"item", "delay-cost", "supplier-record", "provider-links", "agree", "chase", "invite", "revoke"}
-    shared |= {"voyage", "voyage-happens", "mfa_remove_webauthn"}
+    shared |= {"item-labels", "adjust-stock", "voyage", "voyage-happens", "mfa_remove_webauthn"}
     shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event", "tie-event"}
     for name, url, wanted in addresses(lived_in):
         if wanted and name not in shared and "token" not in wanted:

@@ -38,6 +38,7 @@ from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, Shipment, ShipmentLine
+from tests.across.dock_rules import DockRules
 from tests.across.machine import Machine, run
 from tests.worlds import CONTAINERS, TODAY, out_of, small_world
 
@@ -47,7 +48,7 @@ PORTIONS = some.sampled_from([0, 10, 35, 50, 100, 100, 108])
 COUNTS = some.integers(0, 70)
 
 
-class Actions(Machine):
+class Actions(DockRules, Machine):
     """Two items of two suppliers and two companies, two shipments, and everything that can be done to them."""
 
     @initialize(
@@ -60,6 +61,7 @@ class Actions(Machine):
         world = self.world
         Item.objects.filter(code="B").update(inspected=True)
         world.nz.import_tax_reclaimed = D(tax)
+        world.nz.under_tolerance = 10
         world.nz.save()
         world.parties["USD"].__class__.objects.update(over_tolerance=10)
         other = Party.objects.create(

@@ -12,11 +12,11 @@ from northing.actions.claims import returns
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges
 from northing.actions.customs import entries
-from northing.actions.inventory import issue
+from northing.actions.inventory import adjust, issue
 from northing.actions.masterdata import opening, rates, records, suppliers
 from northing.actions.orders import amend, cancel, revise, send, set_parts, write
 from northing.actions.quality import inspect
-from northing.actions.receiving import receive, reverse
+from northing.actions.receiving import held_goods, receive, reverse, tie
 from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import carrier_events, container_milestones, load, milestones, pack
 from northing.activity.models import HistoryEntry
@@ -24,6 +24,7 @@ from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
 from northing.ledger.models import CostLayer
+from northing.masterdata.models import Bin
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.shipping.operations import LegPlan
@@ -86,6 +87,9 @@ def actions(world):
         ("receive", receive.receive, taken),
         ("reverse_receipt", reverse.reverse_receipt, ReverseRequest(receipt, "why")),
         ("issue_stock", issue.issue_stock, _issue(world)),
+        ("adjust_stock", adjust.adjust_stock, _count(world)),
+        ("decide_goods", tie.tie, tie.TieRequest(receipt, part.line_id, TODAY)),
+        ("decide_goods", held_goods.end_held_goods, held_goods.EndRequest(layer.pk, "kept", D(1), "R", TODAY)),
         ("inspect", inspect.inspect, failed),
         ("return_goods", returns.return_goods, returns.ReturnRequest(case.pk, D(1), "RMA", TODAY)),
         ("chase", chasers.chase, chasers.ChaseRequest(head.supplier_id)),
@@ -125,6 +129,11 @@ def _date(shipment):
 
 def _entry(shipment, world, office):
     return entries.EntryRequest(shipment.pk, world.nz.pk, office, "E-1", TODAY)
+
+
+def _count(world):
+    bin = Bin.objects.filter(site=world.site).first()
+    return adjust.AdjustRequest(bin.pk, world.items["B"].pk, "", D(1), "stock take", TODAY)
 
 
 def _issue(world):

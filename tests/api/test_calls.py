@@ -182,7 +182,9 @@ def calls():
 
 SCOPE_OF = {"orders": "orders", "confirmations": "confirmations", "documents": "documents"}
 SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers")
-SCOPE_OF |= dict.fromkeys(("events", "shipments", "voyages"), "passage") | {"receipts": "dock"}
+SCOPE_OF |= dict.fromkeys(("events", "shipments", "voyages"), "passage") | dict.fromkeys(
+    ("receipts", "questions", "stock"), "dock"
+)
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
@@ -191,7 +193,7 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
     nobody, others = Client(), {scope: Program(world, scopes=[scope]) for scope in SCOPES}
     seen = 0
     for method, path in calls():
-        url = path.format(order_id=1, answer_id=1, document_id=1, shipment_id=1)
+        url = path.format(order_id=1, answer_id=1, document_id=1, shipment_id=1, receipt_id=1, question_id=1)
         assert getattr(nobody, method)(f"/api/v1{url}").status_code == 401, (method, path)
         wanted = "read" if method == "get" else SCOPE_OF[path.strip("/").split("/")[-1 if "documents" in path else 0]]
         for scope, other in others.items():
@@ -229,6 +231,16 @@ BODIES = {
         "rows": [{"instalment": 1, "quantity": "1", "ready_on": NEED_BY, "price": "1"}],
     },
     ("post", "/confirmations/{answer_id}/decision"): {"decision": "accept"},
+    ("post", "/receipts/{receipt_id}/tie"): {"order_line": 1, "occurred_on": TODAY.isoformat()},
+    ("post", "/questions/{question_id}/answer"): {"no_more": True},
+    ("post", "/stock/counts"): {
+        "site": "TRG",
+        "bin": "STORE",
+        "item": "A",
+        "counted": "1",
+        "reason": "x",
+        "occurred_on": TODAY.isoformat(),
+    },
     ("post", "/receipts"): {
         "site": "TRG",
         "delivery_note": "DN",
@@ -246,7 +258,9 @@ def test_every_call_is_blind_for_the_other_company(world):
     stranger, answer = Program(world, "stranger"), Answer.objects.get()
     shipment = world.shipment([order]).pk
     for method, path in calls():
-        url = path.format(order_id=order.pk, answer_id=answer.pk, document_id=1, shipment_id=shipment)
+        url = path.format(
+            order_id=order.pk, answer_id=answer.pk, document_id=1, shipment_id=shipment, receipt_id=1, question_id=1
+        )
         body = BODIES.get((method, path), {}) | ({"order": order.pk} if path == "/confirmations" else {})
         if method == "get":
             found = stranger.get(url)

@@ -16,8 +16,11 @@ from django.test import Client
 
 from northing.actions.activity import remarks
 from northing.actions.confirmations import answers
+from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.confirmations.models import Answer
+from northing.masterdata.models import Company
 from northing.orders.models import Instalment
+from northing.receiving.models import ShortQuestion
 from tests.api.conftest import Program
 from tests.api.test_calls import BODIES, calls
 from tests.stages import staged
@@ -48,6 +51,15 @@ def meet(client, program, method, url, body):
     return LETTERS.get(answer.status_code, "o")
 
 
+def short_receipt(world):
+    """The ids of a receipt that is shorter than the dock may close, and of the question about it."""
+    Company.objects.update(under_tolerance=D(3))
+    part = world.sent_order({"C": D(10)}).lines.get().instalments.get()
+    rows = (ReceiveRow(None, D(1), False, instalment=part.pk),)
+    receipt = receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN", TODAY, rows))
+    return {"receipt_id": receipt, "question_id": ShortQuestion.objects.get().pk}
+
+
 def be_asked(world):
     """An order of the first company, packed, with an answer that waits and a document; on the world hang their ids."""
     order = world.sent_order({"A": D(240)}, agreed=False)
@@ -58,7 +70,7 @@ def be_asked(world):
     ids = {"order_id": order.pk, "answer_id": Answer.objects.get().pk}
     ids["document_id"] = remarks.add_document(world.act("expediter", "d"), paper)
     ids["shipment_id"] = world.shipment([order]).pk
-    world.ids = ids
+    world.ids = ids | short_receipt(world)
 
 
 an_order_asked = staged("an_order_asked", be_asked)

@@ -44,7 +44,7 @@ def test_numbers_follow_each_other_and_what_is_refused_takes_none(two):
     part = two.sent_order({"A": D(5)}).lines.get().instalments.get()
     asked, program = body(two, [{"instalment": part.pk, "quantity": "5"}]), Program(two, "dock")
     made, again = (program.send("post", "/receipts", asked, idempotency_key="once").json() for _ in range(2))
-    assert made == again == {"id": Receipt.objects.latest("pk").pk, "number": f"{code}-R00003"}
+    assert made == again == {"id": Receipt.objects.latest("pk").pk, "number": f"{code}-R00003", "sscc": []}
     assert numbers() == [f"{code}-R{number:05d}" for number in (1, 2, 3)]
     two.nz.refresh_from_db()
     assert two.nz.last_receipt_number == 3

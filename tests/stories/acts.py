@@ -20,6 +20,7 @@ LISTEN = """
     const typing = event.target.closest("input, select, textarea");
     if (event.isTrusted && event.key !== "Tab" && (!typing || event.key === "Enter")) window.acted("key");
   }, true);
+  document.addEventListener("scan", () => window.acted("scan"));
 """
 
 
@@ -33,11 +34,17 @@ class Counter:
     def __init__(self):
         self.acts: list[str] = []
 
+    def add(self, what: str) -> None:
+        """An act; the keys of a scanner are one."""
+        while what == "scan" and self.acts and self.acts[-1] == "key":
+            self.acts.pop()
+        self.acts.append(what)
+
     def hear(self, page) -> None:
         """Count what is done on a page from now on; of a page that another job counted on as well."""
         heard, _COUNTS[id(page)] = id(page) in _COUNTS, self
         if not heard:
-            page.expose_function("acted", lambda what: _COUNTS[id(page)].acts.append(what))
+            page.expose_function("acted", lambda what: _COUNTS[id(page)].add(what))
             page.add_init_script(LISTEN)
             page.evaluate(LISTEN)
 

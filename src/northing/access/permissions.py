@@ -10,12 +10,20 @@ from northing.core.problems import NotAllowed, Problem
 
 WRITING = {"write_order", "check_order", "send_order", "record_answer", "decide_answer", "chase", "invite"}
 ROLES: dict[str, set[str]] = {
-    "expediter": WRITING | {"keep_supplier"},
-    "buyer": {"write_order", "check_order", "send_order", "record_answer", "decide_answer", "keep_supplier"},
-    "approver": {"approve_order", "send_order", "decide_answer"},
+    "expediter": WRITING | {"keep_supplier", "decide_goods"},
+    "buyer": {
+        "write_order",
+        "check_order",
+        "send_order",
+        "record_answer",
+        "decide_answer",
+        "keep_supplier",
+        "decide_goods",
+    },
+    "approver": {"approve_order", "send_order", "decide_answer", "decide_goods"},
     "shipping": {"pack", "say_dates"},
     "costs": {"estimate_charge", "book_bill", "book_customs_entry", "enter_rate"},
-    "dock": {"receive", "reverse_receipt", "issue_stock"},
+    "dock": {"receive", "reverse_receipt", "issue_stock", "adjust_stock"},
     "inspector": {"inspect", "return_goods"},
     "accounts": {"book_bill", "enter_rate", "return_goods"},
     "viewer": set(),
@@ -47,7 +55,9 @@ WORDS = {
     "enter_rate": "enter exchange rates",
     "receive": "receive goods",
     "reverse_receipt": "reverse receipts",
+    "decide_goods": "decide about goods without an order and about what is short or over",
     "issue_stock": "issue stock",
+    "adjust_stock": "adjust stock after a count",
     "inspect": "inspect goods",
     "return_goods": "return goods",
     "begin": "bring in opening balances",
@@ -56,7 +66,7 @@ WORDS = {
 ASK = "Ask an administrator for a role that includes it."
 LOOKS = "You may only look."
 # Rights that belong to a place: a grant at one site gives them there only.
-OF_SITES = {"receive", "reverse_receipt", "issue_stock", "inspect", "return_goods"}
+OF_SITES = {"receive", "reverse_receipt", "issue_stock", "adjust_stock", "inspect", "return_goods"}
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,7 @@ class History:
     @property
     def remarkable(self) -> bool:
         """Whether people may remark on records of this kind."""
-        return self.kind in ("order", "line", "shipment", "container", "charge", "item", "party", "voyage")
+        return self.kind in ("order", "line", "shipment", "container", "charge", "item", "party", "voyage", "receipt")
 
     @property
     def shareable(self) -> bool:

@@ -111,6 +111,18 @@ def gtin(said: str) -> str | None:
     return said.zfill(14)
 
 
+def gs1_prefix(said: str) -> str:
+    """A GS1 company prefix: the 4 to 12 digits with which all numbers of a company begin.
+
+    >>> gs1_prefix("952 1000")
+    '9521000'
+    """
+    digits = "".join(said.split())
+    if digits and not (4 <= len(digits) <= 12 and digits.isascii() and digits.isdigit()):
+        raise ValueError("is not a GS1 company prefix of 4 to 12 digits")
+    return digits
+
+
 def number(least: Decimal, most: Decimal, decimals: int) -> Reader:
     """An exact number with a decimal point, within bounds (both allowed)."""
 

@@ -54,6 +54,15 @@ def sscc_number(text: str, where: str = "sscc") -> str:
     return digits
 
 
+def sscc_problem(text: str, where: str) -> Problem | None:
+    """What is wrong with an SSCC, if anything."""
+    try:
+        sscc_number(text, where)
+    except Refused as refused:
+        return refused.problems[0]
+    return None
+
+
 def with_gtin_check_digit(digits: str) -> str:
     """The digits with the check digit of the GS1 General Specifications, section 7.9.
 

@@ -29,6 +29,8 @@ class StockMovement(models.Model):
     target = models.ForeignKey(Bin, models.PROTECT, null=True, related_name="+")
     target_status = models.CharField(max_length=8, choices=Status.choices, blank=True)
     quantity = fields.quantity()
+    # The serial numbers of the units, apart by line ends; empty where their item keeps none.
+    serials = models.TextField(blank=True, db_default="")
     history = models.ForeignKey("activity.HistoryEntry", models.PROTECT)
 
     class Meta:
@@ -56,6 +58,22 @@ class OnHand(models.Model):
             models.UniqueConstraint(fields=["layer", "bin", "status"], name="on_hand_once"),
             models.CheckConstraint(condition=Q(quantity__gte=0), name="on_hand_not_negative"),
         ]
+
+
+class SerialNumber(models.Model):
+    """The unit of an item with that number: of which layer it is, and where it lies (nowhere once it is gone).
+
+    It follows from the movements of its layers; a number is of one unit of an item only.
+    """
+
+    item = models.ForeignKey(Item, models.PROTECT, related_name="serials")
+    number = models.CharField(max_length=40)
+    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="serials")
+    bin = models.ForeignKey(Bin, models.PROTECT, null=True, related_name="+")
+    status = models.CharField(max_length=8, choices=Status.choices, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["item", "number"], name="serial_number_once")]
 
 
 class Opening(models.Model):
@@ -94,6 +112,36 @@ class StockIssue(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class StockCount(models.Model):
+    """A count of a bin, to which stock was adjusted."""
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    bin = models.ForeignKey(Bin, models.PROTECT, related_name="+")
+    item = models.ForeignKey(Item, models.PROTECT, related_name="counts")
+    lot = models.CharField(max_length=40, blank=True)
+    before = fields.quantity()
+    counted = fields.quantity()
+    reason = models.CharField(max_length=200)
+    occurred_on = models.DateField()
+    counted_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class StockCountLine(models.Model):
+    """The units that a count took out of one layer (below 0), or that came as one; and their cost."""
+
+    count = models.ForeignKey(StockCount, models.CASCADE, related_name="lines")
+    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="count_lines")
+    quantity = fields.quantity()
+    cost = fields.money()
+    goods_cost = fields.money()
 
 
 class StockIssueLine(models.Model):

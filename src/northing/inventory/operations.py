@@ -1,8 +1,7 @@
 """Writes of what lies where: stock movements, and what they add up to; stock issues."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from decimal import Decimal
 
 from django.db import connection
@@ -11,29 +10,17 @@ from django.db.models import Sum
 from northing.activity.models import HistoryEntry
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
-from northing.inventory.models import OnHand, Opening, StockIssue, StockIssueLine, StockMovement
+from northing.inventory.models import (
+    OnHand,
+    Opening,
+    StockCount,
+    StockCountLine,
+    StockIssue,
+    StockIssueLine,
+    StockMovement,
+)
+from northing.inventory.serials import ZERO, Place, StockMove, forget_serials, place_serials, serials_in, with_serials
 from northing.ledger.models import CostLayer, Entry
-
-ZERO = Decimal(0)
-
-
-@dataclass(frozen=True, slots=True)
-class Place:
-    """A bin (id), and the state in which goods lie there."""
-
-    bin: int
-    status: str
-
-
-@dataclass(frozen=True, slots=True)
-class StockMove:
-    """Units of a layer (id) going from a place to another; without one they come in, or go out."""
-
-    layer: int
-    quantity: Decimal
-    source: Place | None = None
-    target: Place | None = None
-
 
 MOVEMENT = {
     "layer_id": "bigint",
@@ -42,6 +29,7 @@ MOVEMENT = {
     "source_status": "text",
     "target_id": "bigint",
     "target_status": "text",
+    "serials": "text",
     "history_id": "bigint",
 }
 ADD = """
@@ -61,7 +49,18 @@ def move_stock(history: HistoryEntry, moves: Sequence[StockMove]) -> None:
     moves = [move for move in moves if move.quantity]
     if not moves:
         return
-    rows = [(move.layer, move.quantity, *_named(move.source), *_named(move.target), history.pk) for move in moves]
+    moves = with_serials(moves)
+    rows = [
+        (
+            move.layer,
+            move.quantity,
+            *_named(move.source),
+            *_named(move.target),
+            "\n".join(move.serials),
+            history.pk,
+        )
+        for move in moves
+    ]
     insert_columns(StockMovement._meta.db_table, MOVEMENT, rows)
     changes: dict[tuple[int, int, str], Decimal] = defaultdict(Decimal)
     for move in moves:
@@ -73,6 +72,7 @@ def move_stock(history: HistoryEntry, moves: Sequence[StockMove]) -> None:
             rows = [(*key, sign * amount) for key, amount in sorted(changes.items()) if sign * amount > 0]
             if rows:
                 cursor.execute(statement, [list(column) for column in zip(*rows, strict=True)])
+    place_serials(moves)
 
 
 def _named(place: Place | None) -> tuple[int | None, str]:
@@ -104,16 +104,48 @@ def in_state(layer: CostLayer, status: str) -> Decimal:
     return rows.aggregate(total=Sum("quantity"))["total"] or ZERO
 
 
-def move_out(history: HistoryEntry, layer: CostLayer, status: str, quantity: Decimal, site: int | None = None) -> None:
-    """Units of a state leave their bins (of a site, by id) for good."""
+def move_out(
+    history: HistoryEntry,
+    layer: CostLayer,
+    status: str,
+    quantity: Decimal,
+    site: int | None = None,
+    serials: Sequence[str] = (),
+) -> None:
+    """Units of a state leave their bins (of a site, by id) for good; where serial numbers are said, those."""
+    if serials:
+        move_stock(history, by_number(layer, status, serials))
+        return
     places = taken_from(layer, status, quantity, site)
     move_stock(history, [StockMove(layer.pk, part, place) for place, part in places])
 
 
-def clear_layers(history: HistoryEntry, layers: Iterable[CostLayer]) -> None:
+def by_number(layer: CostLayer, status: str, serials: Sequence[str], target: Place | None = None) -> list[StockMove]:
+    """The moves of numbered units out of their places, to another one or for good."""
+    return [
+        StockMove(layer.pk, units, place, target, numbers)
+        for place, units, numbers in numbered_places(layer, status, serials)
+        if place != target
+    ]
+
+
+def numbered_places(
+    layer: CostLayer, status: str, serials: Sequence[str]
+) -> list[tuple[Place, Decimal, tuple[str, ...]]]:
+    """Where the units of these numbers lie, how many in each place, and which. Raises Refused for a strange number."""
+    lying, of_place = serials_in(layer, status), defaultdict(list)
+    for number in serials:
+        if number not in lying:
+            raise Refused(Problem(f"Serial number {number} does not lie there.", "serials", "Look where it is."))
+        of_place[lying[number]].append(number)
+    return [(place, Decimal(len(numbers)), tuple(numbers)) for place, numbers in of_place.items()]
+
+
+def clear_layers(history: HistoryEntry, layers: Sequence[CostLayer]) -> None:
     """Take all that lies of layers out of their bins: their receipt is reversed."""
     rows = OnHand.objects.select_for_update().filter(layer__in=list(layers), quantity__gt=0).order_by("id")
     move_stock(history, [StockMove(row.layer_id, row.quantity, Place(row.bin_id, row.status)) for row in rows])
+    forget_serials(layer.pk for layer in layers)
 
 
 def move_back(history: HistoryEntry, of: HistoryEntry) -> None:
@@ -121,7 +153,16 @@ def move_back(history: HistoryEntry, of: HistoryEntry) -> None:
     went = StockMovement.objects.filter(history=of, target=None).order_by("pk")
     move_stock(
         history,
-        [StockMove(one.layer_id, one.quantity, None, Place(one.source_id, one.source_status)) for one in went],
+        [
+            StockMove(
+                one.layer_id,
+                one.quantity,
+                None,
+                Place(one.source_id, one.source_status),
+                tuple(one.serials.splitlines()),
+            )
+            for one in went
+        ],
     )
 
 
@@ -135,6 +176,21 @@ def mark_opening_reversed(opening: Opening, entry: Entry) -> None:
     """An opening was undone; it stays a fact."""
     opening.reversed_by = entry
     opening.save(update_fields=["reversed_by"])
+
+
+def write_count(count: StockCount, lines: Sequence[StockCountLine]) -> StockCount:
+    """An adjustment with its lines."""
+    count.save()
+    for line in lines:
+        line.count = count
+    StockCountLine.objects.bulk_create(lines)
+    return count
+
+
+def mark_count_reversed(count: StockCount, entry: Entry) -> None:
+    """An adjustment was undone; it stays a fact."""
+    count.reversed_by = entry
+    count.save(update_fields=["reversed_by"])
 
 
 def write_issue(issue: StockIssue, lines: Sequence[StockIssueLine]) -> StockIssue:

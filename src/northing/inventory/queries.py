@@ -2,10 +2,10 @@
 
 from decimal import Decimal
 
-from django.db.models import F, Q, Sum
+from django.db.models import Count, F, Q, Sum
 from django.db.models.functions import Coalesce
 
-from northing.inventory.models import OnHand, StockMovement
+from northing.inventory.models import OnHand, SerialNumber, StockMovement
 from northing.ledger.models import CostLayer
 
 ZERO = Decimal(0)
@@ -26,4 +26,17 @@ def stock_faults() -> list[str]:
     ]
     lies = CostLayer.objects.filter(kind=CostLayer.Kind.STOCK).annotate(lies=Coalesce(Sum("on_hand__quantity"), ZERO))
     off = lies.filter(~Q(lies=F("received") - F("gone")))
+    faults += _serial_faults(kept)
     return faults + [f"layer {layer.pk}: {layer.remaining} left, {layer.lies} in bins" for layer in off]
+
+
+def _serial_faults(kept: dict[tuple, Decimal]) -> list[str]:
+    """Places of numbered units that hold another number of units than of serial numbers."""
+    rows = SerialNumber.objects.filter(bin__isnull=False).values_list("layer", "bin", "status").order_by()
+    counted = {tuple(row[:3]): row[3] for row in rows.annotate(numbers=Count("pk"))}
+    layers = set(SerialNumber.objects.values_list("layer", flat=True))
+    return [
+        f"layer {key[0]} in bin {key[1]}, {key[2]}: {kept.get(key, ZERO)} units, {counted.get(key, 0)} serial numbers"
+        for key in sorted({*counted, *(key for key in kept if key[0] in layers)})
+        if kept.get(key, ZERO) != counted.get(key, 0)
+    ]

@@ -26,6 +26,7 @@ class Account(models.TextChoices):
     MISSING_LOSS = "missing_loss", "Loss on missing goods"
     SCRAP_LOSS = "scrap_loss", "Loss on scrapped goods"
     LATE_ISSUED = "late_issued", "Late cost of goods issued"
+    COUNT_DIFFERENCE = "count_difference", "Count difference"
     STOCK_ISSUES = "stock_issues", "Stock issues"
     DUE_FROM = "due_from", "Due from company"
     DUE_TO = "due_to", "Due to company"
@@ -237,6 +238,8 @@ class LayerTake(models.Model):
         RETURNED = "returned", "Returned"
         SCRAPPED = "scrapped", "Scrapped"
         MISSING = "missing", "Missing"
+        TIED = "tied", "Tied to an order"
+        COUNTED = "counted", "Not found by a count"
 
     layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="takes")
     reason = models.CharField(max_length=8, choices=Reason.choices)

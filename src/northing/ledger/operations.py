@@ -303,6 +303,7 @@ LATE = {
     LayerTake.Reason.RETURNED: Account.RETURN_LOSS,
     LayerTake.Reason.MISSING: Account.MISSING_LOSS,
     LayerTake.Reason.SCRAPPED: Account.SCRAP_LOSS,
+    LayerTake.Reason.COUNTED: Account.COUNT_DIFFERENCE,
 }
 CLAIMED = {
     (LayerCost.Component.PRICE_DIFFERENCE, LayerTake.Reason.RETURNED): Account.CLAIMS,

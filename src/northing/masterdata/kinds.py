@@ -11,8 +11,6 @@ from northing.core.checks import CHECKS, STRENGTHS
 from northing.core.costing.landed_cost import KINDS as CHARGE_KINDS
 from northing.core.costing.ownership import INCOTERMS
 from northing.core.orders.orders import MODES
-from northing.core.planning.calendars import CALENDAR, WORKING, read_rest
-from northing.core.planning.free_time import read_tiers
 from northing.formats import facts as of
 from northing.masterdata.facts import LARGEST, ZERO, Fact, Kind, address, choice, code, measure, percent, yes
 from northing.masterdata.models import (
@@ -20,20 +18,18 @@ from northing.masterdata.models import (
     BankAccount,
     Bin,
     Company,
-    FreeTime,
-    Holiday,
     Item,
     Pack,
     Party,
-    PastPassage,
     PaymentMethod,
     PaymentTerms,
     Port,
-    RouteLeg,
     Site,
-    WorkingWeek,
+    WithoutOrder,
 )
+from northing.masterdata.planning_kinds import PLANNING
 
+TOLERANCE = of.number(ZERO, Decimal(100), 2)
 NAME = Fact("name", "Name", of.text(120))
 PORT = Fact("port", "Port", absent=None, refers="port")
 TAX_BASE = ("customs_value", "duty", *CHARGE_KINDS)
@@ -46,15 +42,6 @@ PARTY = (
     Fact("payment_terms", "Payment terms", absent=None, refers="payment-terms"),
     choice("payment_method", "Is paid by", PaymentMethod.values, absent=PaymentMethod.TRANSFER),
 )
-
-
-def _tiers(said: str) -> str:
-    read_tiers(said)
-    return said
-
-
-def _rest(said: str) -> str:
-    return " ".join(str(day) for day in sorted(read_rest(said)))
 
 
 def _time_zone(said: str) -> str:
@@ -88,7 +75,6 @@ def _accounts(name: str, whose: str, owner: Fact, within: dict[str, Any]) -> Kin
     )
 
 
-MILESTONES = ("discharged", "gate_out", "returned")
 KINDS = {
     kind.name: kind
     for kind in (
@@ -126,6 +112,8 @@ KINDS = {
                 Fact("approval_above", "A second person approves orders above", of.number(ZERO, LARGEST, 2), None),
                 *(choice(one.code, one.words, STRENGTHS, absent=one.ships.value) for one in CHECKS),
                 Fact("rates_stand_days", "A book rate stands for days", of.whole(1, 3650), 10),
+                Fact("under_tolerance", "The dock may close what is short by %", TOLERANCE, None),
+                Fact("gs1_prefix", "GS1 company prefix", of.gs1_prefix, ""),
             ),
             ("keep_house",),
             company="pk",
@@ -143,6 +131,7 @@ KINDS = {
                 Fact("company", "Company", refers="company", fixed=True),
                 PORT,
                 address("address", "Address for deliveries"),
+                choice("without_order", "Goods without an order", WithoutOrder.values, absent=WithoutOrder.ALLOWED),
             ),
             ("keep_house",),
             company="company",
@@ -209,6 +198,8 @@ KINDS = {
                 choice("mode", "Goods travel by", MODES, absent="sea"),
                 Fact("passage_days", "Days from ready to our dock", of.whole(0, 400), 40),
                 percent("tax_rate", "Purchase tax %"),
+                Fact("under_tolerance", "The dock may close what is short by %", TOLERANCE, None),
+                choice("without_order", "Goods without an order", WithoutOrder.values, absent=WithoutOrder.WITH_REASON),
                 address("order_address", "Orders go to"),
                 address("despatch_address", "Goods are fetched from"),
                 address("return_address", "Returns go to"),
@@ -259,6 +250,10 @@ KINDS = {
                 percent("duty_rate", "Duty %"),
                 yes("keeps_lot", "Keeps a lot"),
                 yes("keeps_best_before", "Keeps best before"),
+                yes("keeps_serial", "Keeps serial numbers"),
+                Fact("least_days", "Days it must keep when it comes", of.whole(0, 9999), None),
+                Fact("over_tolerance", "May come over by %", TOLERANCE, None),
+                Fact("under_tolerance", "The dock may close what is short by %", TOLERANCE, None),
                 yes("inspected", "Is inspected"),
                 yes("stows_apart", "Travels apart from other groups"),
             ),
@@ -279,97 +274,7 @@ KINDS = {
             ),
             ("keep_house", "keep_supplier"),
         ),
-        Kind(
-            "holiday",
-            "holiday",
-            "holidays",
-            Holiday,
-            ("country", "day", "site"),
-            (
-                Fact("country", "Country", of.country, fixed=True),
-                Fact("day", "Day", of.day, fixed=True),
-                Fact("name", "Name", of.text(80), ""),
-                Fact("site", "Only at the site", absent=None, refers="site", fixed=True),
-                yes("works", "People work on this day all the same"),
-            ),
-            ("keep_house", "estimate_charge"),
-        ),
-        Kind(
-            "working-week",
-            "working week",
-            "working weeks",
-            WorkingWeek,
-            ("country",),
-            (
-                Fact("country", "Country", of.country, fixed=True),
-                Fact("rest", "Days of rest, 1 is Monday", _rest, ""),
-            ),
-            ("keep_house", "estimate_charge"),
-        ),
-        Kind(
-            "route",
-            "route leg",
-            "route patterns",
-            RouteLeg,
-            ("route", "number"),
-            (
-                Fact("route", "Route", of.text(60), fixed=True),
-                Fact("number", "Leg", of.whole(1, 20), fixed=True),
-                choice("mode", "By", ("road", "sea", "customs", "rail", "air")),
-                Fact("origin", "From", of.text(60)),
-                Fact("destination", "To", of.text(60)),
-                Fact("wait_days", "Days before it starts", of.whole(0, 99), 0),
-                Fact("days", "Days on it", of.whole(0, 199)),
-                choice("days_in", "Days are", (CALENDAR, WORKING), absent=CALENDAR),
-                Fact("country", "Working days of the country", of.country, ""),
-                Fact("site", "and of the site", absent=None, refers="site"),
-            ),
-            ("keep_house", "pack"),
-        ),
-        Kind(
-            "past-passage",
-            "past passage",
-            "past passages",
-            PastPassage,
-            ("reference",),
-            (
-                Fact("reference", "Reference", of.text(40), fixed=True),
-                Fact("supplier", "Supplier", absent=None, refers="supplier"),
-                Fact("carrier", "Carrier", absent=None, refers="provider"),
-                Fact("load_port", "Port of loading", refers="port"),
-                Fact("discharge_port", "Port of discharge", refers="port"),
-                Fact("planned_departure", "Planned departure", of.day),
-                Fact("departed_on", "Departed", of.day),
-                Fact("planned_arrival", "Planned arrival", of.day),
-                Fact("arrived_on", "Arrived", of.day),
-                Fact("planned_dock", "Planned at the dock", of.day, None),
-                Fact("received_on", "Received", of.day, None),
-            ),
-            ("keep_house", "pack"),
-        ),
-        Kind(
-            "free-time",
-            "free time",
-            "free times",
-            FreeTime,
-            ("carrier", "port", "size_type", "covers", "valid_from"),
-            (
-                Fact("carrier", "Carrier", refers="provider", fixed=True),
-                Fact("port", "Port", absent=None, refers="port", fixed=True),
-                Fact("size_type", "Container type", of.text(4), "", fixed=True),
-                choice("covers", "Is for", FreeTime.Covers.values, fixed=True),
-                Fact("valid_from", "From", of.day, fixed=True),
-                choice("starts", "Starts", MILESTONES[:2]),
-                choice("ends", "Ends", MILESTONES[1:]),
-                Fact("free_days", "Free days", of.whole(0, 365)),
-                Fact("first_day_counts", "First day counts", of.yes_no, True, choices=("yes", "no")),
-                choice("free_in", "Free days are", (CALENDAR, WORKING), absent=CALENDAR),
-                choice("paid_in", "Paid days are", (CALENDAR, WORKING), absent=CALENDAR),
-                Fact("tiers", "Price by paid day, as 1: 80; 6: 120", _tiers),
-                Fact("currency", "Currency", of.currency),
-            ),
-            ("keep_house", "estimate_charge"),
-        ),
+        *PLANNING,
         Kind(
             "price",
             "price",

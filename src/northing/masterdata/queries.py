@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 
-from django.db.models import QuerySet
+from django.db.models import Count, QuerySet
 
 from northing.core.money.exact import divide
 from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
@@ -97,6 +97,14 @@ class Rates:
 def find_pack(text: str) -> tuple[Item, Pack | None]:
     """The item of a code, or the item and packaging level of a GTIN. Raises Refused when unknown."""
     return Catalogue([text]).find(text)
+
+
+def only_supplier_of(items: Collection[int]) -> Party | None:
+    """The one supplier that all of these items (ids) are bought from; None where there is none, or more than one."""
+    found = Party.objects.filter(kind=Party.Kind.SUPPLIER, agreements__item__in=items)
+    found = found.annotate(kinds=Count("agreements__item", distinct=True)).filter(kinds=len(set(items)))
+    suppliers = list(found[:2]) if items else []
+    return suppliers[0] if len(suppliers) == 1 else None
 
 
 def default_bin(site: int, purpose: str) -> Bin:

@@ -10,7 +10,6 @@ from decimal import Decimal
 
 from django.db import connection
 from django.db.models import F, Max
-from django.db.models.functions import Coalesce
 
 from northing.access.acts import Act
 from northing.access.models import Person
@@ -172,19 +171,22 @@ def set_need_by(line: OrderLine, need_by: date) -> None:
     line.save(update_fields=["need_by"])
 
 
-def write_instalments(order: PurchaseOrder) -> list[Instalment]:
-    """One instalment for each line, asked to be ready in time for its need-by date at our dock."""
+def write_instalments(order: PurchaseOrder, lines: Sequence[OrderLine]) -> list[Instalment]:
+    """One instalment for each of the order's lines, asked to be ready in time for its need-by date at our dock."""
     passage = timedelta(days=order.supplier.passage_days)
+    # An order that was never sent has no instalments yet.
+    numbers = Instalment.objects.filter(line__order=order).values("line").annotate(last=Max("number"))
+    last = dict(numbers.values_list("line", "last")) if order.revision else {}
     return Instalment.objects.bulk_create(
         Instalment(
             line=line,
-            number=line.last + 1,
+            number=last.get(line.pk, 0) + 1,
             quantity=line.quantity,
             asked_on=line.need_by - passage,
             pack_price=line.pack_price,
             net_share=line.net_share,
         )
-        for line in order.lines.annotate(last=Coalesce(Max("instalments__number"), 0)).order_by("number")
+        for line in lines
     )
 
 

@@ -1,12 +1,16 @@
 """Writes of receipts."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from django.db import connection
+from django.db.models import F
 
+from northing.access.acts import Act
+from northing.core.problems import Problem, Refused
+from northing.formats.identifiers import with_gtin_check_digit
 from northing.ledger.models import Entry
 from northing.masterdata.models import Company
-from northing.receiving.models import Receipt, ReceiptLine
+from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 
 
 def write_receipt(receipt: Receipt, lines: Sequence[ReceiptLine]) -> Receipt:
@@ -36,6 +40,66 @@ def number_receipt(receipt: Receipt) -> str:
         cursor.execute(NUMBER, [receipt.company_id, receipt.pk])
         receipt.number = cursor.fetchone()[0]
     return receipt.number
+
+
+def lock_pallets(ssccs: Iterable[str]) -> None:
+    """Whoever receives one of these pallets at the same time comes after this transaction."""
+    numbers = sorted({int(sscc) for sscc in ssccs if sscc.isdecimal()})
+    if numbers:
+        with connection.cursor() as cursor:
+            cursor.execute("select pg_advisory_xact_lock(n) from unnest(%s::bigint[]) n", [numbers])
+
+
+# Of the 17 digits before the check digit.
+SSCC_DIGITS = 17
+
+
+def next_ssccs(company: Company, count: int) -> list[str]:
+    """So many new SSCCs of the company: none is ever given twice (GS1 General Specifications 3.2).
+
+    The company's row is locked until the transaction ends. Raises Refused where its prefix has no more.
+    """
+    Company.objects.filter(pk=company.pk).update(last_sscc=F("last_sscc") + count)
+    last = Company.objects.values_list("last_sscc", flat=True).get(pk=company.pk)
+    digits = SSCC_DIGITS - len(company.gs1_prefix)
+    if last >= 10**digits:
+        what = f"{company} has used up the SSCCs of its GS1 prefix."
+        raise Refused(Problem(what, "pallets", "Enter another prefix with the company."))
+    numbers = (str(number).zfill(digits) for number in range(last - count + 1, last + 1))
+    # The first digit extends the serial number; the company's prefix stands behind it.
+    return [with_gtin_check_digit(number[0] + company.gs1_prefix + number[1:]) for number in numbers]
+
+
+def write_ssccs(lines: Sequence[ReceiptLine]) -> None:
+    """The lines stand on the pallets that they say."""
+    ReceiptLine.objects.bulk_update(lines, ["sscc"])
+
+
+def ask_short(questions: Sequence[ShortQuestion]) -> None:
+    """Write the questions about rests that the dock may not close."""
+    ShortQuestion.objects.bulk_create(questions)
+
+
+def answer_questions(questions: Iterable[ShortQuestion], answer: str, act: Act) -> list[int]:
+    """Questions are answered. Returns their ids."""
+    keys = [question.pk for question in questions]
+    ShortQuestion.objects.filter(pk__in=keys).update(answer=answer, answered_by=act.person, answered_at=act.at)
+    return keys
+
+
+def ask_again(questions: Iterable[int]) -> None:
+    """Questions (ids) are open again."""
+    ShortQuestion.objects.filter(pk__in=list(questions)).update(answer="", answered_by=None, answered_at=None)
+
+
+def write_decisions(decisions: Sequence[HeldDecision]) -> list[HeldDecision]:
+    """The ends of held goods."""
+    return HeldDecision.objects.bulk_create(decisions)
+
+
+def mark_decisions_reversed(decisions: Iterable[HeldDecision], entry: Entry) -> None:
+    """Decisions were undone; they stay facts."""
+    HeldDecision.objects.filter(pk__in=[one.pk for one in decisions]).update(reversed_by=entry)
 
 
 def mark_proof(receipt: Receipt, mark: str) -> None:

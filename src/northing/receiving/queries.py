@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Sequence
 
-from northing.receiving.models import Receipt
+from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import Shipment
 
 # An event, the fact of the shipment that it is, and the mark of the receipt by which alone it is known.
@@ -23,10 +23,10 @@ def same_note(
     """The newest standing receipt of a company (id) under the same delivery note of one of the suppliers (ids);
     `before` a receipt (id).
 
-    Further goods out of the same container come under its note; they are no repeat.
+    Further goods of the same shipment come under its note; they are no repeat.
     """
     found = Receipt.objects.filter(company=company, delivery_note__iexact=note.strip(), reversed_by=None)
-    found = found.exclude(container=container) if container else found
+    found = found.exclude(container__shipment__containers=container) if container else found
     found = found.filter(pk__lt=before) if before else found
     theirs = found.filter(lines__instalment__line__order__supplier__in=list(suppliers))
     return theirs.order_by("-pk").first()
@@ -36,3 +36,18 @@ def noted_before(receipt: Receipt) -> Receipt | None:
     """The receipt before this one that had its note."""
     suppliers = set(receipt.lines.values_list("instalment__line__order__supplier", flat=True))
     return same_note(receipt.company_id, suppliers, receipt.delivery_note, receipt.container_id, receipt.pk)
+
+
+def received_pallets(ssccs: Collection[str]) -> list[ReceiptLine]:
+    """A line of a standing receipt for each of these pallets that was received; with its receipt and who took it in."""
+    if not ssccs:
+        return []
+    lines = ReceiptLine.objects.filter(sscc__in=list(ssccs), quantity__gt=0, receipt__reversed_by=None)
+    lines = lines.select_related("receipt__received_by").order_by("sscc", "pk").distinct("sscc")
+    return list(lines)
+
+
+def pallets_of(receipt: int) -> list[str]:
+    """The SSCCs of the pallets of a receipt (id), in the order of its lines."""
+    lines = ReceiptLine.objects.filter(receipt=receipt).exclude(sscc="").order_by("pk")
+    return list(dict.fromkeys(lines.values_list("sscc", flat=True)))

@@ -273,11 +273,16 @@ def _losses(facts: _Facts) -> Explained:
         yield company, (), -base, ZERO
     for company, _, base, _ in _claims(facts):
         yield company, (), -base, ZERO
+    more = LayerCost.objects.filter(charge=None, layer__count_lines__quantity__gt=0, layer__receipt_line=None)
+    for company, total in more.values_list("layer__company").annotate(total=Sum("amount")).order_by():
+        yield company, (), -total, ZERO
 
 
 def _opening(facts: _Facts) -> Explained:
     """The openings of companies: goods in store, and goods afloat that were billed before."""
-    began = LayerCost.objects.filter(charge=None, layer__receipt_line=None, layer__shipment_line=None)
+    began = LayerCost.objects.filter(
+        charge=None, layer__receipt_line=None, layer__shipment_line=None, layer__count_lines=None
+    )
     for company, total in began.values_list("layer__company").annotate(total=Sum("amount")).order_by():
         yield company, (), -total, ZERO
     for part in facts.owned:
@@ -285,6 +290,13 @@ def _opening(facts: _Facts) -> Explained:
             yield part.instalment.line.order.company_id, (), -part.goods_base, -part.goods_amount
 
 
+LOSSES = (
+    Account.RETURN_LOSS,
+    Account.MISSING_LOSS,
+    Account.SCRAP_LOSS,
+    Account.LATE_ISSUED,
+    Account.COUNT_DIFFERENCE,
+)
 # Accounts that are explained together, by which field of their postings, and how.
 RULES: list[tuple[tuple[str, ...], Fields, Callable[[_Facts], Explained]]] = [
     ((Account.STOCK,), ("layer",), _stock),
@@ -300,7 +312,7 @@ RULES: list[tuple[tuple[str, ...], Fields, Callable[[_Facts], Explained]]] = [
     ((Account.DUE_FROM,), ("document",), _due_from),
     ((Account.DUE_TO,), ("document",), _due_to),
     ((Account.STOCK_ISSUES,), ("layer",), _issues),
-    ((Account.RETURN_LOSS, Account.MISSING_LOSS, Account.SCRAP_LOSS, Account.LATE_ISSUED), (), _losses),
+    (LOSSES, (), _losses),
     ((Account.OPENING,), (), _opening),
 ]
 

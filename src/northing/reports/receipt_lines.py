@@ -6,6 +6,7 @@ from datetime import date
 from typing import Any
 
 from django.db.models import OuterRef, QuerySet, Subquery
+from django.db.models.functions import Coalesce
 
 from northing.ledger.models import CostLayer
 from northing.receiving.models import ReceiptLine
@@ -22,15 +23,18 @@ COLUMNS = {
     "container": "receipt__container__number",
     "order": f"{ORDER}number",
     "line": f"{LINE}number",
-    "supplier": f"{ORDER}supplier__name",
-    "item": f"{LINE}item__code",
-    "description": f"{LINE}item__description",
+    "supplier": "whose",
+    "item": "item__code",
+    "description": "item__description",
     "received": "quantity",
-    "unit": f"{LINE}item__unit",
+    "unit": "item__unit",
     "missing": "missing",
     "no_more": "dropped",
     "lot": "lot",
     "best_before": "best_before",
+    "pallet": "sscc",
+    "condition": "condition",
+    "without_order": "why",
     "bin": "bin__code",
     "value": "value",
     "currency": "receipt__company__currency",
@@ -65,9 +69,11 @@ def receipt_lines(asked: Asked) -> QuerySet[ReceiptLine]:
 
 
 def with_value(lines: QuerySet[ReceiptLine]) -> QuerySet[ReceiptLine]:
-    """The lines with `value`: what their goods in stock cost by now, in base currency; empty where none came."""
+    """The lines with `value`: what their goods in stock cost by now, in base currency, empty where none came;
+    and with `whose` they are.
+    """
     cost = CostLayer.objects.filter(receipt_line=OuterRef("pk"), kind="stock").values("total_cost")[:1]
-    return lines.annotate(value=Subquery(cost))
+    return lines.annotate(value=Subquery(cost), whose=Coalesce(f"{ORDER}supplier__name", "supplier__name"))
 
 
 def file_rows(lines: QuerySet[ReceiptLine]) -> Iterator[dict[str, Any]]:

@@ -4,12 +4,15 @@ with their records.
 
 from collections.abc import Iterable
 
+from django.db.models import Sum
+
 from northing.claims.models import ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
 from northing.inventory.models import StockIssueLine
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
+from northing.receiving.models import HeldDecision
 
 FIRST = "Reverse that first."
 
@@ -17,7 +20,7 @@ FIRST = "Reverse that first."
 def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
     """Inspections, returns and issues of goods of layers that were not reversed."""
     keys = [layer.pk for layer in layers]
-    return [*_returns(keys), *_inspections(keys), *issues_of(keys)]
+    return [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys)]
 
 
 def _returns(layers: list[int]) -> list[Problem]:
@@ -42,6 +45,19 @@ def _inspections(layers: list[int]) -> list[Problem]:
             record=("verdict", one.layer_id),
         )
         for one in found
+    ]
+
+
+def _decisions(layers: list[int]) -> list[Problem]:
+    """Goods without an order that were tied to one, sent back or kept."""
+    found = HeldDecision.objects.filter(line__layers__in=layers, reversed_by=None).order_by()
+    names = ("line__item__unit", "line__item__code", "way", "reference", "receipt", "line__receipt")
+    rows = found.values_list(*names).annotate(units=Sum("quantity")).order_by("line__item__code", "way", "reference")
+    return [
+        Problem(
+            f"{plain(units)} {unit} of {code} were {way}: {reference}.", mend=FIRST, record=("receipt", tied or came)
+        )
+        for unit, code, way, reference, tied, came, units in rows
     ]
 
 

@@ -1,24 +1,20 @@
-"""Orders, shipments and receipts of a scenario."""
+"""Orders and shipments of a scenario."""
 
-from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.actions.confirmations import answers
 from northing.actions.orders import cancel, send, set_parts, write
-from northing.actions.receiving.receive import receive
-from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.shipping import milestones, pack
 from northing.confirmations.models import Answer
 from northing.core.costing.ownership import INCOTERMS
-from northing.core.problems import Problem, Refused
 from northing.formats.identifiers import with_container_check_digit
 from northing.orders.models import Instalment, OrderLine
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
-from northing.shipping.models import Container, Leg, ShipmentLine
+from northing.shipping.models import Leg
 from northing.shipping.operations import LegPlan
 
 ZERO = Decimal(0)
@@ -27,7 +23,7 @@ PASSAGE, TO_DOCK, TO_NEED = 30, 3, 90
 
 
 class Goods(Played):
-    """What is ordered, how it travels and what the dock finds."""
+    """What is ordered, and how it travels."""
 
     def order(self, action: shapes.Order) -> tuple[str, int]:
         """Write, check, approve, send; the supplier answers as asked."""
@@ -143,59 +139,3 @@ class Goods(Played):
         leg = Leg.objects.get(shipment=self.find("shipment", action.shipment), main=True)
         request = milestones.DateRequest(leg.pk, milestone, "actual", action.day, accept=action.accept)
         milestones.say_date(self.laid.act(action.day), request)
-
-    def receive(self, action: shapes.Receive) -> tuple[str, int]:
-        """Goods out of a shipment's container, or unpacked against an order."""
-        site = self.laid.one("sites", action.site)
-        box = None
-        if self.made.get(action.source, ("order", 0))[0] == "order":
-            order = self.find("order", action.source)
-            found = [(row, one) for one in action.rows for row in self._unpacked(order, one, action.site)]
-        else:
-            box = self._box(action)
-            found = [(row, one) for one in action.rows for row in self._packed(box, one, action.site)]
-        rows = tuple(replace(row, not_there=action.emptied) for row, _ in found)
-        request = ReceiveRequest(box.pk if box else None, site.pk, action.note, action.day, rows, action.accept)
-        try:
-            return "receipt", receive(self.laid.act(action.day), request)
-        except Refused as refused:
-            lines = {row.key: one.line for row, one in found}
-            raise Refused(_at_line(problem, lines) for problem in refused.problems) from None
-
-    def _box(self, action: shapes.Receive) -> Container:
-        shipment = self.find("shipment", action.source)
-        boxes = Container.objects.filter(shipment=shipment).order_by("pk")
-        if action.container:
-            boxes = boxes.filter(pk=self.find("container", f"{action.source} {action.container}"))
-        box = boxes.first()
-        if box is None or boxes.count() > 1:
-            raise NotScenario(f"actions: {action.source} has {boxes.count()} containers; name one")
-        return box
-
-    def _packed(self, box: Container, row: shapes.RowShape, site: str) -> list[ReceiveRow]:
-        """The parts of a line in a container, the oldest first; what is over or short is so of the last."""
-        parts = ShipmentLine.objects.filter(container=box, instalment__in=self.parts(row.line)).order_by("instalment")
-        there = [(part.pk, None, part.quantity - part.accounted) for part in parts]
-        return self._rows(row, site, there)
-
-    def _unpacked(self, order: int, row: shapes.RowShape, site: str) -> list[ReceiveRow]:
-        """The instalments of a line, the oldest first."""
-        parts = self.parts(row.line).filter(line__order=order, position__isnull=False).select_related("position")
-        return self._rows(row, site, [(None, part.pk, part.position.with_supplier) for part in parts])
-
-    def _rows(self, row: shapes.RowShape, site: str, there: list[tuple]) -> list[ReceiveRow]:
-        bin = self.laid.one("bins", (site, row.bin)).pk if row.bin else None
-        coming = {"coming": True, "no more": False}.get(row.rest)
-        found, left = [], row.quantity
-        for number, (part, instalment, open_units) in enumerate(there, 1):
-            units = left if number == len(there) else min(left, open_units)
-            found.append(ReceiveRow(part, units, coming, row.lot, row.best_before, bin, instalment))
-            left -= units
-        return found
-
-
-def _at_line(problem: Problem, lines: dict[str, str]) -> Problem:
-    """A problem of a row (`short-12`) as the file names its line (`short PO1/1`)."""
-    field, _, rest = problem.where.partition("-")
-    line = lines.get(rest.partition("-")[0])
-    return replace(problem, where=f"{field} {line}") if line else problem

@@ -11,15 +11,18 @@ from northing.access.acts import Act
 from northing.actions.billing.bills import reverse_bill
 from northing.actions.claims.returns import reverse_return
 from northing.actions.customs.entries import reverse_customs_entry
+from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
 from northing.actions.masterdata.reverse_opening import reverse_opening
 from northing.actions.quality.reverse import reverse_inspection
+from northing.actions.receiving.held_goods import reverse_end
 from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import BillLine
 from northing.core.problems import Problem, Refused
 from northing.scenarios import shapes
 from northing.scenarios.costs import Costs
+from northing.scenarios.dock import Dock, receipt_facts
 from northing.scenarios.goods import Goods
 from northing.scenarios.played import MISSING
 from northing.scenarios.shapes import NotScenario, Scenario
@@ -34,10 +37,14 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "issue": take_back_issue,
     "bill": reverse_bill,
     "customs entry": reverse_customs_entry,
+    "held goods": reverse_end,
+    "adjustment": reverse_adjustment,
 }
+# The actions that make a receipt.
+RECEIVES = ("receive", "tie", "correct")
 
 
-class Player(Goods, Costs, Stock):
+class Player(Goods, Dock, Costs, Stock):
     """Does the actions of one scenario in its world."""
 
     def __init__(self, scenario: Scenario):
@@ -61,6 +68,12 @@ class Player(Goods, Costs, Stock):
             "reverse": self.reverse,
             "open": self.open,
             "move": self.move,
+            "correct": self.correct,
+            "tie": self.tie,
+            "send back": self.end_held,
+            "keep": self.end_held,
+            "answer short": self.answer_short,
+            "adjust": self.adjust,
         }
 
     def play(self) -> list[dict[str, Any]]:
@@ -78,7 +91,7 @@ class Player(Goods, Costs, Stock):
             return said | {"refused": [_said(problem) for problem in refused.problems]}
         if action.id and made:
             self.made[action.id] = made
-        return said
+        return said | (receipt_facts(made[1]) if made and action.do in RECEIVES else {})
 
     def reverse(self, action: shapes.Reverse) -> None:
         """Undo an earlier action."""

@@ -13,7 +13,7 @@ from northing.core.money.money import minor_units
 from northing.core.positions.places import PLACES
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
-from northing.inventory.models import OnHand
+from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer, Entry, OpenItem, Posting
 from northing.scenarios.play import Player
 from northing.worklist.models import LineSummary
@@ -114,9 +114,10 @@ def _layer(layer: CostLayer, names: Names) -> dict[str, Any]:
     }
 
 
-def _on_hand() -> list[dict[str, str]]:
-    rows = OnHand.objects.filter(quantity__gt=0).order_by("layer__item__code", "bin__site__code", "bin__code", "status")
-    found = rows.values_list("layer__item__code", "bin__site__code", "bin__code", "status", "layer__lot")
+def _on_hand() -> list[dict[str, Any]]:
+    names = ("layer__item__code", "bin__site__code", "bin__code", "status", "layer__lot", "layer__best_before")
+    found = OnHand.objects.filter(quantity__gt=0).order_by(*names).values_list(*names)
+    serials = _serials(names)
     return [
         {
             "item": item,
@@ -124,10 +125,21 @@ def _on_hand() -> list[dict[str, str]]:
             "bin": bin,
             "status": status.replace("_", " "),
             "lot": lot,
+            "best_before": day.isoformat() if day else "",
+            "serials": serials.get((item, site, bin, status, lot, day), []),
             "quantity": plain(total),
         }
-        for item, site, bin, status, lot, total in found.annotate(total=Sum("quantity"))
+        for item, site, bin, status, lot, day, total in found.annotate(total=Sum("quantity"))
     ]
+
+
+def _serials(names: tuple[str, ...]) -> dict[tuple, list[str]]:
+    """Serial numbers by where their units lie."""
+    found: dict[tuple, list[str]] = {}
+    rows = SerialNumber.objects.filter(bin__isnull=False).order_by("number")
+    for *place, number in rows.values_list(*names, "number"):
+        found.setdefault(tuple(place), []).append(number)
+    return found
 
 
 def _open_items(names: Names) -> list[dict[str, str]]:

@@ -4,115 +4,15 @@ from datetime import date
 from decimal import Decimal
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 
-from northing.core.money.exact import read_exact
+from northing.scenarios.world_shapes import Code, Id, Moment, NotScenario, Number, Shape, WorldShape
 
-
-class NotScenario(Exception):
-    """The file is no scenario: the field, and what is wrong with it."""
+__all__ = ["NotScenario", "Shape", "WorldShape"]
 
 
-def _exact(value: Any) -> Any:
-    return read_exact(value) if isinstance(value, str) else value
-
-
-Number = Annotated[Decimal, BeforeValidator(_exact)]
-Code = Annotated[str, Field(min_length=1, max_length=24)]
-Id = Annotated[str, Field(min_length=1, max_length=24)]
-Moment = Literal["pickup", "on board", "arrival", "receipt"]
-
-
-class Shape(BaseModel):
-    """A part of a file."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class ImportTax(Shape):
-    """A company's import tax: its rate, what it is on, and which part is reclaimed."""
-
-    rate: Number
-    base: list[str] = ["customs_value", "duty"]
-    reclaimed: Number = Decimal(1)
-
-
-class CompanyShape(Shape):
-    """A company; import tax is none where nothing is said, and every check warns."""
-
-    code: Code
-    currency: Code
-    country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
-    import_tax: ImportTax | None = None
-    checks: dict[Literal["depart without voyage", "receive without entry"], Literal["warn", "ask", "block"]] = {}
-
-
-class SiteShape(Shape):
-    """A site, and its bins by purpose: dock, quarantine, store."""
-
-    code: Code
-    company: Code
-    bins: dict[Code, Literal["dock", "quarantine", "store"]]
-
-
-class SupplierShape(Shape):
-    """A supplier."""
-
-    code: Code
-    currency: Code
-    country: str = "CN"
-    over: Number = Decimal(0)
-
-
-class ProviderShape(Shape):
-    """A forwarder, carrier, broker or haulier."""
-
-    code: Code
-
-
-class OfficeShape(Shape):
-    """A customs office."""
-
-    code: Code
-    country: str = "NZ"
-
-
-class ItemShape(Shape):
-    """An item, per base unit."""
-
-    code: Code
-    unit: str = "pc"
-    decimals: int = 0
-    weight_kg: Number = Decimal(0)
-    volume_m3: Number = Decimal(0)
-    hs: str = ""
-    origin: str = "CN"
-    duty_rate: Number = Decimal(0)
-    inspected: bool = False
-    lot: bool = False
-    best_before: bool = False
-
-
-class RateShape(Shape):
-    """Rates of a day: base currency for one unit. A currency without a customs rate takes the book rate."""
-
-    currency: Code
-    base: Code
-    day: date
-    book: Number
-    customs: Number | None = None
-
-
-class WorldShape(Shape):
-    """Where the actions happen."""
-
-    companies: list[CompanyShape]
-    sites: list[SiteShape] = []
-    suppliers: list[SupplierShape] = []
-    providers: list[ProviderShape] = []
-    offices: list[OfficeShape] = []
-    items: list[ItemShape] = []
-    rates: list[RateShape] = []
+# Each is a number, or a range such as KT-098..KT-101.
+Serials = list[str]
 
 
 class DatedPart(Shape):
@@ -264,29 +164,106 @@ class Customs(Dated):
 
 
 class RowShape(Shape):
-    """The units found of a line; a short rest says whether it is coming."""
+    """The units found of a line; a short rest says whether it is coming, what is over whether it is held.
 
-    line: Id
+    Another item than ordered names its `item`; its `line` is the one it stands in for.
+    """
+
+    line: Id = ""
+    item: Code = ""
     quantity: Number
-    rest: Literal["", "coming", "no more"] = ""
+    rest: Literal["", "coming", "no more", "dispute"] = ""
+    over: Literal["", "hold"] = ""
+    condition: Literal["", "damaged", "inspect"] = ""
     lot: str = ""
     best_before: date | None = None
+    sscc: str = ""
+    serials: Serials = []
     bin: Code | None = None
 
 
+class ScanShape(Shape):
+    """A scan, and how many identical pallets stand there."""
+
+    scan: str
+    times: Annotated[int, Field(ge=1, le=999)] = 1
+
+
 class Receive(Dated):
-    """Receive goods from a shipment, from one container of it, or unpacked against an order."""
+    """Receive goods from a shipment, one container of it, unpacked against an order, or without one from a supplier.
+
+    Rows say what was counted, or scans do, as the dock page reads them.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
     do: Literal["receive"]
     id: Id
     site: Code
     note: str
-    source: Id = Field(alias="from")
+    source: Id = Field(default="", alias="from")
+    supplier: Code = ""
+    reason: str = ""
     container: Id = ""
-    rows: list[RowShape]
+    rows: list[RowShape] = []
+    scans: list[str | ScanShape] = []
+    rest: Literal["coming", "no more", "dispute"] = "coming"
     emptied: bool = False
     accept: bool = False
+
+
+class Correct(Dated):
+    """A quantity of a receipt was counted wrongly: the receipt is reversed and received again."""
+
+    do: Literal["correct"]
+    receipt: Id
+    line: Id
+    quantity: Number
+    rest: Literal["coming", "no more"] = "coming"
+    reason: str = "counted wrongly"
+    serials: Serials = []
+
+
+class Tie(Dated):
+    """Goods of a receipt that belong to no order are those of an order line."""
+
+    do: Literal["tie"]
+    receipt: Id
+    line: Id
+    quantity: Number | None = None
+    accept: bool = False
+
+
+class EndHeld(Dated):
+    """Goods of a receipt that belong to no order went back, or are kept free of charge."""
+
+    do: Literal["send back", "keep"]
+    receipt: Id
+    item: Code
+    quantity: Number
+    reference: str
+    serials: Serials = []
+
+
+class AnswerShort(Dated):
+    """The buyer answers what is short beyond tolerance of a line of a receipt."""
+
+    do: Literal["answer short"]
+    receipt: Id
+    line: Id
+    rest: Literal["coming", "no more"]
+
+
+class Adjust(Dated):
+    """Goods in a bin were counted; the books follow."""
+
+    do: Literal["adjust"]
+    site: Code
+    item: Code
+    bin: Code
+    counted: Number
+    lot: str = ""
+    reason: str
+    serials: Serials = []
 
 
 class Issue(Dated):
@@ -298,6 +275,7 @@ class Issue(Dated):
     item: Code
     quantity: Number
     purpose: str = Field(alias="for")
+    serials: Serials = []
 
 
 class Inspect(Dated):
@@ -309,6 +287,7 @@ class Inspect(Dated):
     passed: Number
     failed: Number = Decimal(0)
     reason: str = ""
+    serials: Serials = []
 
 
 class Return(Dated):
@@ -318,6 +297,7 @@ class Return(Dated):
     case: Id
     quantity: Number
     reference: str
+    serials: Serials = []
 
 
 class Reverse(Dated):
@@ -339,6 +319,7 @@ class Move(Dated):
     quantity: Number
     line: str = ""
     lot: str = ""
+    serials: Serials = []
 
 
 class StockShape(Shape):
@@ -367,6 +348,11 @@ Action = Annotated[
     | EndEstimate
     | Customs
     | Receive
+    | Correct
+    | Tie
+    | EndHeld
+    | AnswerShort
+    | Adjust
     | Issue
     | Inspect
     | Return

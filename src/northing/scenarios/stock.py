@@ -1,5 +1,7 @@
 """Stock, inspections and returns of a scenario."""
 
+from dataclasses import replace
+
 from django.db.models import Max
 
 from northing.actions.claims import returns
@@ -9,6 +11,7 @@ from northing.actions.masterdata import opening
 from northing.actions.quality import inspect as inspect_action
 from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Problem, Refused
+from northing.core.receiving.serials import numbers_of
 from northing.formats.tables import csv_line
 from northing.inventory.models import OnHand, Opening
 from northing.ledger.models import CostLayer
@@ -25,6 +28,7 @@ class Stock(Played):
         """Stock goes out, first in, first out."""
         site, item = self.laid.one("sites", action.site), self.laid.one("items", action.item)
         request = IssueRequest(site.pk, item.pk, action.quantity, action.purpose, action.day)
+        request = replace(request, serials=numbers_of(action.serials))
         return "issue", issue_stock(self.laid.act(action.day), request)
 
     def inspect(self, action: shapes.Inspect) -> tuple[str, int]:
@@ -37,6 +41,7 @@ class Stock(Played):
         if layer is None:
             raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
         request = inspect_action.InspectRequest(layer.pk, action.passed, action.failed, action.reason, action.day)
+        request = replace(request, serials=numbers_of(action.serials))
         inspect_action.inspect(self.laid.act(action.day), request)
         return "inspection", Inspection.objects.latest("pk").pk
 
@@ -53,7 +58,7 @@ class Stock(Played):
         for number, row in enumerate(rows, 1):
             part = left if number == len(rows) else min(left, row.quantity)
             if part:
-                request = MoveRequest(row.layer_id, source.pk, "in_store", part, target.pk)
+                request = MoveRequest(row.layer_id, source.pk, "in_store", part, target.pk, numbers_of(action.serials))
                 move_goods(self.laid.act(action.day), request)
                 left -= part
         if not rows:
@@ -65,6 +70,7 @@ class Stock(Played):
         if case is None:
             raise Refused(Problem(f"No units failed in {action.case}.", "case"))
         request = returns.ReturnRequest(case.pk, action.quantity, action.reference, action.day)
+        request = replace(request, serials=numbers_of(action.serials))
         returns.return_goods(self.laid.act(action.day), request)
         return "return", ReturnNote.objects.latest("pk").pk
 

@@ -50,6 +50,8 @@ def lay(world: WorldShape) -> Laid:
             import_tax_base=list(tax.base) if tax else [],
             import_tax_reclaimed=tax.reclaimed if tax else Decimal(1),
             rates_stand_days=None,
+            gs1_prefix=one.gs1_prefix,
+            under_tolerance=one.under * 100 if one.under else None,
             **{check.code: one.checks.get(check.code.replace("_", " "), "warn") for check in CHECKS},
         )
     Grant.objects.bulk_create(
@@ -61,13 +63,20 @@ def lay(world: WorldShape) -> Laid:
     )
     for one in world.sites:
         company = laid.one("companies", one.company)
-        site = laid.sites[one.code] = Site.objects.create(company=company, code=one.code, name=one.code)
+        site = laid.sites[one.code] = Site.objects.create(
+            company=company, code=one.code, name=one.code, without_order=_coded(one.without_order)
+        )
         for code, purpose in one.bins.items():
             laid.bins[one.code, code] = Bin.objects.create(site=site, code=code, purpose=purpose)
     _lay_parties(laid, world)
     _lay_items(laid, world)
     _lay_rates(laid, world)
     return laid
+
+
+def _coded(words: str) -> str:
+    """Words of a file as they are kept."""
+    return words.replace(" ", "_")
 
 
 def _lay_parties(laid: Laid, world: WorldShape) -> None:
@@ -80,6 +89,8 @@ def _lay_parties(laid: Laid, world: WorldShape) -> None:
             currency=one.currency,
             country=one.country,
             over_tolerance=one.over * 100,
+            under_tolerance=one.under * 100 if one.under else None,
+            without_order=_coded(one.without_order),
         )
     for kind, rows in ((Party.Kind.PROVIDER, world.providers), (Party.Kind.CUSTOMS, world.offices)):
         for one in rows:
@@ -104,8 +115,16 @@ def _lay_items(laid: Laid, world: WorldShape) -> None:
             inspected=one.inspected,
             keeps_lot=one.lot,
             keeps_best_before=one.best_before,
+            keeps_serial=one.serial,
+            least_days=one.least_days,
+            over_tolerance=one.over * 100 or None,
+            under_tolerance=one.under * 100 or None,
         )
         Pack.objects.create(item=item, name=one.unit, factor=1)
+        Pack.objects.bulk_create(
+            Pack(item=item, name=f"pack {number}", factor=pack.pack, gtin=pack.gtin)
+            for number, pack in enumerate(one.gtins, 1)
+        )
 
 
 def _lay_rates(laid: Laid, world: WorldShape) -> None:

@@ -103,6 +103,8 @@ DATABASES["default"]["OPTIONS"] = {
 DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
 # Webhooks and carriers' feeds may be in our own network: of the stand-ins of the demo, or where the house says so.
 PRIVATE_ADDRESSES = env.bool("PRIVATE_ADDRESSES", default=False)
+# The stand-in of a hand scanner, in the demo.
+SCANNER_STANDIN = env.bool("SCANNER_STANDIN", default=False)
 # Shared by all processes: limits of tries, and codes that were used. Made by a migration of `access`.
 # It holds limits: room for many, so that nobody empties it by trying many names.
 CACHES = {
@@ -153,6 +155,7 @@ CONTENT_SECURITY_POLICY = {
         "font-src": ["'self'"],
         "img-src": ["'self'", "data:"],
         "connect-src": ["'self'"],
+        "worker-src": ["'self'"],
         "form-action": ["'self'"],
         "base-uri": ["'none'"],
         "frame-ancestors": ["'none'"],

@@ -12,6 +12,7 @@ from northing.costing.models import Charge
 from northing.masterdata.models import Item, Party
 from northing.messaging import mail
 from northing.orders.models import OrderLine, PurchaseOrder
+from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Shipment, Voyage
 
 LONGEST = 1_000
@@ -150,6 +151,11 @@ def _party(act: Act, key: int, companies: set[int]) -> Subject | None:
     return Subject([("party", key, None)], None) if companies and Party.objects.filter(pk=key).exists() else None
 
 
+def _receipt(act: Act, key: int, companies: set[int]) -> Subject | None:
+    company = Receipt.objects.filter(pk=key, company__in=companies).values_list("company", flat=True).first()
+    return Subject([("receipt", key, company)], company) if company else None
+
+
 def _voyage(act: Act, key: int, companies: set[int]) -> Subject | None:
     return Subject([("voyage", key, None)], None) if companies and Voyage.objects.filter(pk=key).exists() else None
 
@@ -163,6 +169,7 @@ SUBJECTS = {
     "item": _item,
     "party": _party,
     "voyage": _voyage,
+    "receipt": _receipt,
 }
 
 

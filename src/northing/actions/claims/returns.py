@@ -30,6 +30,7 @@ class ReturnRequest:
     quantity: Decimal
     reference: str
     occurred_on: date
+    serials: tuple[str, ...] = ()
 
 
 @once
@@ -49,7 +50,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
         act, "return_goods", text, [*links_of(layer), ("case", case.pk, case.company_id)], request.occurred_on
     )
     entry = open_entry(act, history, text, request.occurred_on)
-    operations.move_out(history, layer, "rejected", request.quantity)
+    operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
     released = goods_price.release(entry, layer, request.quantity, case.pk)
     taken = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
     common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}

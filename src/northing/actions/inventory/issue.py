@@ -8,20 +8,18 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.inventory.units import move_units
 from northing.actions.reversal import ReverseRequest, refuse_reversal
-from northing.actions.worklist.refresh import bring_along
-from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
-from northing.inventory.models import OnHand, StockIssue, StockIssueLine
+from northing.inventory.models import OnHand, SerialNumber, StockIssue, StockIssueLine
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Item, Site
-from northing.positions import operations as positions
 
 ZERO = Decimal(0)
 
@@ -36,6 +34,7 @@ class IssueRequest:
     purpose: str
     occurred_on: date
     layer: int | None = None
+    serials: tuple[str, ...] = ()
 
 
 @once
@@ -45,7 +44,8 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     item = Item.objects.get(pk=request.item)
     act.require_at("issue_stock", site.company_id, site.pk)
     refuse_if(_problems(act, request, item))
-    takes = _takes(request, site, item)
+    numbers = _numbers(request, item)
+    takes = _takes(request, site, item, {key: Decimal(len(those)) for key, those in numbers.items()})
     text = f"Issued {plain(request.quantity)} {item.unit} of {item.code} for {request.purpose.strip()}"
     text += posting_note([site.company_id], request.occurred_on)
     links = [("item", item.pk, site.company_id), *_layer_links(takes, site.company_id)]
@@ -53,7 +53,7 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     entry = open_entry(act, history, text, request.occurred_on)
     drafts, lines = [], []
     for layer, quantity in takes:
-        operations.move_out(history, layer, "in_store", quantity, site.pk)
+        operations.move_out(history, layer, "in_store", quantity, site.pk, numbers.get(layer.pk, ()))
         taken = ledger.take(layer, quantity, LayerTake.Reason.ISSUED, entry, site.company.currency)
         lines.append(StockIssueLine(layer=layer, quantity=quantity, cost=taken.cost, goods_cost=taken.goods_cost))
         drafts += _drafts(layer, taken.cost, taken.cost)
@@ -70,7 +70,7 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
         entry=entry,
     )
     operations.write_issue(issue, lines)
-    _move(history, takes, "in_store", "issued")
+    move_units(history, takes, "in_store", "issued")
     return issue.pk
 
 
@@ -82,19 +82,6 @@ def _drafts(layer: CostLayer, cost: Decimal, issued: Decimal) -> list[Draft]:
         Draft(layer.company_id, Account.LATE_ISSUED, cost - issued, **common),
         Draft(layer.company_id, Account.STOCK, -cost, **common),
     ]
-
-
-def _move(history: HistoryEntry, takes: Sequence[tuple[CostLayer, Decimal]], source: str, target: str) -> None:
-    """Units of orders change their place; what was there before Northing has no order whose units would move."""
-    ordered = [(layer, quantity) for layer, quantity in takes if layer.shipment_line]
-    positions.move(
-        history,
-        [
-            positions.MoveDraft(layer.shipment_line.instalment_id, source, target, quantity, layer.shipment_line_id)
-            for layer, quantity in ordered
-        ],
-    )
-    bring_along(layers=[layer.pk for layer, _ in ordered])
 
 
 @once
@@ -117,7 +104,7 @@ def take_back_issue(act: Act, request: ReverseRequest) -> int:
         drafts += _drafts(line.layer, -back, -line.cost)
     post(entry, drafts)
     operations.move_back(history, issue.entry.history)
-    _move(history, takes, "issued", "in_store")
+    move_units(history, takes, "issued", "in_store")
     operations.mark_taken_back(issue, entry)
     return issue.pk
 
@@ -151,19 +138,37 @@ def _layer_links(takes: Sequence[tuple[CostLayer, Decimal]], company: int) -> li
     return [*(("layer", key, company) for key in layers), *(("line", key, company) for key in lines)]
 
 
-def _takes(request: IssueRequest, site: Site, item: Item) -> list[tuple[CostLayer, Decimal]]:
-    """Layers in the order they came, with what each gives."""
+def _numbers(request: IssueRequest, item: Item) -> dict[int, list[str]]:
+    """The serial numbers that were named, by the layer (id) of their units."""
+    if not request.serials:
+        return {}
+    if len(set(request.serials)) != request.quantity:
+        raise Refused(Problem("Name as many serial numbers as units, each once.", "serials"))
+    found: dict[int, list[str]] = {}
+    rows = SerialNumber.objects.filter(item=item, number__in=request.serials, status="in_store", bin__isnull=False)
+    for layer, number in rows.values_list("layer", "number").order_by("layer", "number"):
+        found.setdefault(layer, []).append(number)
+    strange = sorted(set(request.serials) - {number for those in found.values() for number in those})
+    if strange:
+        raise Refused(Problem(f"Serial number {strange[0]} is not in store.", "serials", "Look where it is."))
+    return found
+
+
+def _takes(request: IssueRequest, site: Site, item: Item, named: dict[int, Decimal]) -> list[tuple[CostLayer, Decimal]]:
+    """Layers in the order they came, with what each gives; where serial numbers are named, their layers."""
     locked = CostLayer.objects.select_for_update(of=("self",)).select_related("company", "shipment_line__instalment")
     lies = OnHand.objects.filter(bin__site=site, status="in_store", quantity__gt=0)
     layers = locked.filter(pk__in=lies.values("layer"), item=item, kind="stock", received__gt=0)
     if request.layer:
         layers = layers.filter(pk=request.layer)
+    if named:
+        layers = layers.filter(pk__in=named)
     layers = list(layers.order_by("occurred_on", "pk"))
     store = lies.filter(layer__in=layers).values_list("layer")
     available = dict(store.annotate(total=Sum("quantity")))
     left, takes = request.quantity, []
     for layer in layers:
-        part = min(left, available.get(layer.pk) or ZERO)
+        part = min(left, available.get(layer.pk) or ZERO, named.get(layer.pk, left))
         if part > 0:
             takes.append((layer, part))
             left -= part

@@ -24,6 +24,7 @@ class MoveRequest:
     status: str
     quantity: Decimal
     target: int
+    serials: tuple[str, ...] = ()
 
 
 @once
@@ -42,7 +43,7 @@ def move_goods(act: Act, request: MoveRequest) -> int:
     links = [("item", layer.item_id, layer.company_id), ("layer", layer.pk, layer.company_id)]
     history = add_history(act, "move_goods", f"Moved {what} from {source} to {there}", links)
     way = (Place(source.pk, request.status), Place(target.pk, request.status))
-    operations.move_stock(history, [StockMove(layer.pk, request.quantity, *way)])
+    operations.move_stock(history, [StockMove(layer.pk, request.quantity, *way, request.serials)])
     sites = set(OnHand.objects.filter(layer=layer, quantity__gt=0).values_list("bin__site", flat=True))
     if sites == {target.site_id} and layer.site_id != target.site_id:
         ledger.bring_to(layer, target.site)

@@ -203,7 +203,7 @@ def _send(act: Act, order: PurchaseOrder, did: str, lines: Sequence[OrderLine] |
         if passed := _passed(order, lines, act.today):
             # Its supplier reads the story of sending; what we let pass is ours.
             add_history(act, "check_order", f"Checked order {order.number}{passed}", tied)
-    instalments = orders.write_instalments(order)
+    instalments = orders.write_instalments(order, lines)
     revision = orders.write_revision(act, order)
     orders.mark_change(order, sent_at=act.at, revision=revision.number, **facts)
     history = add_history(

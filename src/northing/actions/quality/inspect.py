@@ -1,5 +1,6 @@
 """Inspect held goods."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -17,6 +18,7 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
 from northing.inventory.models import OnHand
 from northing.inventory.operations import Place, StockMove
+from northing.inventory.serials import serials_in
 from northing.ledger.models import CostLayer
 from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
@@ -36,6 +38,8 @@ class InspectRequest:
     failed: Decimal
     reason: str
     occurred_on: date
+    # Which units failed, where they have serial numbers; the others passed.
+    serials: tuple[str, ...] = ()
 
 
 @once
@@ -116,7 +120,23 @@ def _put_away(history: HistoryEntry, layer: CostLayer, request: InspectRequest) 
             there, left[0][1] = there - part, left[0][1] - part
             if not left[0][1]:
                 left.pop(0)
-    operations.move_stock(history, moves)
+    operations.move_stock(history, _numbered(layer, request, ways) or moves)
+
+
+def _numbered(layer: CostLayer, request: InspectRequest, ways: Sequence[tuple[str, str, Decimal]]) -> list[StockMove]:
+    """The moves of units with serial numbers: those that failed are named, the others passed."""
+    there = set(serials_in(layer, "held"))
+    if not there:
+        return []
+    if len(request.serials) != request.failed or len(there) != request.passed + request.failed:
+        mend = "Inspect all that is held at once, and name as many numbers as failed."
+        raise Refused(Problem("These units have serial numbers: say which failed.", "serials", mend))
+    groups = (sorted(there - set(request.serials)), list(request.serials))
+    return [
+        move
+        for (bin, status, _), numbers in zip(ways, groups, strict=True)
+        for move in operations.by_number(layer, "held", numbers, Place(default_bin(layer.site_id, bin).pk, status))
+    ]
 
 
 def _open_case(made: Inspection, request: InspectRequest) -> int:
@@ -135,6 +155,9 @@ def _open_case(made: Inspection, request: InspectRequest) -> int:
 
 
 def links_of(layer: CostLayer) -> list[tuple[str, int, int | None]]:
+    if layer.receipt_line and layer.receipt_line.why:
+        what = "These goods belong to no order yet."
+        raise Refused(Problem(what, mend="Tie them to one first.", record=("receipt", layer.receipt_line.receipt_id)))
     if layer.shipment_line is None:
         raise Refused(Problem("Opening stock has no order to return it to."))
     return [("line", layer.shipment_line.instalment.line_id, layer.company_id), ("layer", layer.pk, layer.company_id)]

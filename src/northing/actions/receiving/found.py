@@ -4,8 +4,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
+from northing.actions.receiving.given import Given
+from northing.actions.receiving.kept import bin_problems, chosen_bin, kept_problems
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem
 from northing.core.receiving import counts
 from northing.masterdata.models import Bin, Item, Site
 from northing.orders import operations as orders
@@ -15,6 +17,8 @@ from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
+# Why goods in this condition are held apart.
+HELD = {"damaged": "Damaged goods are held apart.", "inspect": "Goods to be inspected are held apart."}
 
 
 @dataclass
@@ -24,11 +28,15 @@ class Found:
     row: ReceiveRow
     goods: ShipmentLine
     taking: counts.Taking
-    place: str
+    expected: counts.Expected
     bin: Bin | None
     line: ReceiptLine | None = None
     back_amount: Decimal = ZERO
     back_base: Decimal = ZERO
+
+    @property
+    def place(self) -> str:
+        return self.expected.place
 
     @property
     def instalment(self) -> Instalment:
@@ -53,37 +61,59 @@ class Found:
         return self.taking.of(self.place) + self.taking.missing
 
     @property
+    def quantity(self) -> Decimal:
+        """Units received; what is held beyond them is none of the order's."""
+        return self.taking.quantity
+
+    @property
+    def is_held(self) -> bool:
+        """Whether it has to be inspected before it is available."""
+        return bool(self.item.inspected or self.row.condition)
+
+    @property
+    def serials(self) -> tuple[str, ...]:
+        """The numbers of the units received; what is held beyond them came last."""
+        return self.row.serials[: int(self.quantity)]
+
+    @property
     def says_something(self) -> bool:
-        return bool(self.row.quantity or self.taking.missing or self.taking.dropped or self.taking.back)
+        """Whether a line of the receipt is written of it."""
+        taking = self.taking
+        return bool(self.quantity or taking.missing or taking.dropped or taking.back or taking.asked)
 
 
-def found_by(request: ReceiveRequest, site: Site) -> list[Found]:
-    """The rows that say something. Raises Refused with all that is wrong with them.
+def found_by(
+    request: ReceiveRequest, site: Site, given: Given, *, may_decide: bool
+) -> tuple[list[Found], list[Problem]]:
+    """The rows of orders, and all that is wrong with them.
 
     Orders, shipment lines and positions are locked in key order, so that two receivers come one after the other.
     """
+    rows = [row for row in request.rows if row.item is None]
+    if not rows:
+        return [], []
     parts = _packed(request, site) if request.container else _unpacked(request, site)
     positions = locked_positions(part.instalment_id for part in parts.values())
     for part in parts.values():
         part.instalment.position = positions[part.instalment_id]
     bins, problems, found = list(Bin.objects.filter(site=site)), [], []
-    for key, rows in _by_part(request.rows).items():
+    for key, those in _by_part(rows).items():
         part = parts.get(key)
         if part is None:
             problems.append(_unknown(request, site, key))
             continue
-        expected, counted = _expected(part), _counted(rows)
+        expected, counted = _expected(part), _counted(those, may_decide=may_decide, accepted=request.accept)
         problems += counts.counting_problems(expected, counted, f"row-{key}", f"short-{key}")
         problems += _billed_problems(part, counted, f"short-{key}")
-        for row, taken in zip(rows, counts.divided(counts.taking(expected, counted), _quantities(rows)), strict=True):
-            chosen = _bin(bins, row, part)
-            problems += _kept_problems(part, row) + _bin_problems(part, row, chosen)
-            found.append(Found(row, part, taken, expected.place, chosen))
-    refuse_if(problems)
-    found = [one for one in found if one.says_something]
-    if not found:
-        raise Refused(Problem("Nothing was received and nothing is missing.", "rows", "Enter what was found."))
-    return found
+        for row, taken in zip(those, counts.divided(counts.taking(expected, counted), _quantities(those)), strict=True):
+            item = part.instalment.line.item
+            row = given.row(item, row)
+            chosen = chosen_bin(bins, row, held=bool(item.inspected or row.condition))
+            problems += kept_problems(item, row, request.occurred_on, accept=request.accept)
+            held = HELD.get(row.condition) or (f"{item.code} is inspected first." if item.inspected else "")
+            problems += bin_problems(row, chosen, held=held)
+            found.append(Found(row, part, taken, expected, chosen))
+    return found, problems
 
 
 def _unknown(request: ReceiveRequest, site: Site, key: str) -> Problem:
@@ -93,7 +123,7 @@ def _unknown(request: ReceiveRequest, site: Site, key: str) -> Problem:
 
 def _packed(request: ReceiveRequest, site: Site) -> dict[str, ShipmentLine]:
     of_company = {"container": request.container, "instalment__line__order__company": site.company_id}
-    keys = [row.shipment_line for row in request.rows if row.shipment_line]
+    keys = [row.shipment_line for row in request.rows if row.shipment_line and row.item is None]
     lines = ShipmentLine.objects.filter(pk__in=keys, **of_company)
     orders.lock(lines.values_list("instalment__line__order", flat=True))
     locked = lines.select_for_update(of=("self",)).order_by("pk").select_related("container__shipment")
@@ -113,15 +143,19 @@ def _unpacked(request: ReceiveRequest, site: Site) -> dict[str, ShipmentLine]:
 def _by_part(rows: Iterable[ReceiveRow]) -> dict[str, list[ReceiveRow]]:
     found: dict[str, list[ReceiveRow]] = {}
     for row in rows:
-        found.setdefault(row.key, []).append(row)
+        found.setdefault(row.part, []).append(row)
     return found
 
 
 def _expected(part: ShipmentLine) -> counts.Expected:
+    """A part as its papers and tolerances say it: those of its item, else of its supplier, else of the company."""
     position, order = part.instalment.position, part.instalment.line.order
     item = part.instalment.line.item
     common = {
-        "over_tolerance": order.supplier.over_tolerance,
+        "over_tolerance": _first_said(item.over_tolerance, order.supplier.over_tolerance),
+        "under_tolerance": _first_said(
+            item.under_tolerance, order.supplier.under_tolerance, order.company.under_tolerance
+        ),
         "excess": position.excess,
         "decimals": item.decimals,
     }
@@ -131,16 +165,27 @@ def _expected(part: ShipmentLine) -> counts.Expected:
     return counts.Expected(part.place, part.quantity, part.accounted, position.with_supplier, **common)
 
 
+def _first_said(*tolerances: Decimal | None) -> Decimal | None:
+    return next((one for one in tolerances if one is not None), None)
+
+
 def _quantities(rows: Sequence[ReceiveRow]) -> list[Decimal]:
     return [row.quantity for row in rows]
 
 
-def _counted(rows: Sequence[ReceiveRow]) -> counts.Counted:
+def _counted(rows: Sequence[ReceiveRow], **decides: bool) -> counts.Counted:
     """All rows of a part together; one below zero makes the whole so."""
     quantities = _quantities(rows)
     said = [row.still_coming for row in rows if row.still_coming is not None]
     units = sum(quantities, ZERO) if min(quantities) >= 0 else min(quantities)
-    return counts.Counted(units, said[-1] if said else None, any(row.not_there for row in rows))
+    return counts.Counted(
+        units,
+        said[-1] if said else None,
+        any(row.not_there for row in rows),
+        any(row.in_dispute for row in rows),
+        any(row.hold for row in rows),
+        **decides,
+    )
 
 
 def _billed_problems(part: ShipmentLine, counted: counts.Counted, where: str) -> list[Problem]:
@@ -149,36 +194,3 @@ def _billed_problems(part: ShipmentLine, counted: counts.Counted, where: str) ->
         return []
     what = f"{part.instalment.line.item.code} was billed before it came."
     return [Problem(what, where, "Say that no more is coming: a case claims its price.")]
-
-
-def _bin(bins: Sequence[Bin], row: ReceiveRow, part: ShipmentLine) -> Bin | None:
-    """The bin that was chosen, or the first for goods like these; None where there is none."""
-    if row.bin:
-        return next((bin for bin in bins if bin.pk == row.bin), None)
-    purpose = Bin.Purpose.QUARANTINE if part.instalment.line.item.inspected else Bin.Purpose.STORE
-    return next((bin for bin in bins if bin.purpose == purpose), None)
-
-
-def _bin_problems(part: ShipmentLine, row: ReceiveRow, bin: Bin | None) -> list[Problem]:
-    item, where = part.instalment.line.item, f"bin-{row.key}"
-    if bin is None and row.bin:
-        return [Problem("This bin is not at this site.", where, "Choose one of the list.")]
-    if bin is None:
-        return [Problem("The site has no bin for these goods.", where, "Add one to the site first.")]
-    if item.inspected and bin.purpose == Bin.Purpose.STORE:
-        return [Problem(f"{item.code} is inspected first.", where, "Choose a dock or quarantine bin.")]
-    return []
-
-
-def _kept_problems(part: ShipmentLine, row: ReceiveRow) -> list[Problem]:
-    """Decimals of a counted unit; lot and best-before where the item keeps them."""
-    item, found = part.instalment.line.item, []
-    if round(row.quantity, item.decimals) != row.quantity:
-        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", f"row-{row.key}", "Enter whole units."))
-    label = "It is on the carton label."
-    if row.quantity > 0 and item.keeps_lot and not row.lot.strip():
-        found.append(Problem(f"{item.code} keeps lots: the lot is missing.", f"lot-{row.key}", label))
-    if row.quantity > 0 and item.keeps_best_before and row.best_before is None:
-        what = f"{item.code} keeps best-before dates: the date is missing."
-        found.append(Problem(what, f"best-{row.key}", label))
-    return found

@@ -12,6 +12,7 @@ from northing.actions.costing.absorb import Totals
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.receiving import not_there
 from northing.actions.receiving.proof_of_arrival import unprove
+from northing.actions.receiving.tie import untie
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -28,7 +29,7 @@ from northing.orders import operations as orders
 from northing.positions import operations as positions
 from northing.positions.models import Movement
 from northing.receiving import operations as receiving
-from northing.receiving.models import Receipt
+from northing.receiving.models import Receipt, ShortQuestion
 from northing.reports.standing import on_layers
 from northing.shipping import operations as shipping
 from northing.shipping.models import Shipment, ShipmentLine
@@ -45,7 +46,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     act.require_at("reverse_receipt", receipt.company_id, receipt.site_id)
     shipments = [receipt.container.shipment_id] if receipt.container else []
     locked = shipping.lock(shipments)
-    orders.lock(receipt.lines.values_list("instalment__line__order", flat=True))
+    orders.lock(receipt.lines.exclude(instalment=None).values_list("instalment__line__order", flat=True))
     receipt.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("receipt", receipt.reversed_by_id, request.reason)
     layers = _locked_layers(receipt)
@@ -57,6 +58,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     entry = open_entry(act, history, text, act.today, reverses=receipt.entry)
     inventory.clear_layers(history, layers)
     _undo_books(entry, receipt, layers)
+    untied = untie(history, entry, receipt) if receipt.ties_id else []
     totals = not_there.back_again(receipt)
     _undo_movements(history, receipt, next((one.place for one in locked.values()), ""))
     for shipment in locked.values():
@@ -68,10 +70,13 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
         respread_estimates(act, shipment)
     receiving.mark_reversed(receipt, entry)
     bring_along(
-        instalments=list(receipt.lines.values_list("instalment", flat=True)),
+        instalments=list(receipt.lines.exclude(instalment=None).values_list("instalment", flat=True)),
         shipments=shipments,
-        layers=[layer.pk for layer in layers],
+        layers=[*(layer.pk for layer in layers), *untied],
         cases=claims.withdraw_cases(layers, act.at),
+        questions=receiving.answer_questions(
+            ShortQuestion.objects.filter(line__receipt=receipt, answer=""), ShortQuestion.Answer.SETTLED, act
+        ),
     )
     return receipt.pk
 
@@ -85,7 +90,10 @@ def _locked_layers(receipt: Receipt) -> list[CostLayer]:
 
 
 def _links(receipt: Receipt, layers: Sequence[CostLayer]) -> list[tuple[str, int, int | None]]:
-    lines = {("line", layer.shipment_line.instalment.line_id, receipt.company_id) for layer in layers}
+    lines = {
+        ("line", layer.shipment_line.instalment.line_id, receipt.company_id) for layer in layers if layer.shipment_line
+    }
+    lines.add(("receipt", receipt.pk, receipt.company_id))
     if receipt.container is None:
         return sorted(lines)
     return [
@@ -175,6 +183,6 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
 
 def _bear_anew(entry: Entry, receipt: Receipt, totals: Totals) -> None:
     """Spread charges over whole order lines anew, now that these units are still to come; and other `totals`."""
-    lines = set(receipt.lines.values_list("instalment__line", flat=True))
+    lines = set(receipt.lines.exclude(instalment=None).values_list("instalment__line", flat=True))
     post(entry, absorb.write(entry, absorb.absorption(totals)))
     post(entry, absorb.write(entry, absorb.of_lines(lines)))

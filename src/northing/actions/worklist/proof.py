@@ -2,13 +2,24 @@
 
 from django.db import connection, transaction
 
-from northing.actions.worklist import cases, instalments, layers, letters, notices, orders, ripples, shipments
+from northing.actions.worklist import (
+    cases,
+    instalments,
+    layers,
+    letters,
+    notices,
+    orders,
+    questions,
+    ripples,
+    shipments,
+)
 from northing.actions.worklist.deliveries import delivery_faults, refresh_every_delivery
 from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
+from northing.receiving.models import ShortQuestion
 from northing.shipping.models import DespatchNotice, Ripple, Shipment
 from northing.worklist.models import LineSummary, Matter
 
@@ -38,6 +49,7 @@ def _matter_faults() -> list[str]:
         (Shipment, shipments.refresh_shipments),
         (CostLayer, layers.refresh_layers),
         (Claim, cases.refresh_cases),
+        (ShortQuestion, questions.refresh_questions),
         (Message, letters.refresh_letters),
         (DespatchNotice, notices.refresh_notices),
         (Ripple, ripples.refresh_ripples),

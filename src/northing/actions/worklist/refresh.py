@@ -10,6 +10,7 @@ from northing.actions.worklist.deliveries import refresh_deliveries
 from northing.actions.worklist.instalments import refresh_instalments
 from northing.actions.worklist.layers import refresh_layers
 from northing.actions.worklist.orders import refresh_orders
+from northing.actions.worklist.questions import open_questions, refresh_questions
 from northing.actions.worklist.shipments import refresh_shipments
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
@@ -155,6 +156,7 @@ def bring_along(
     shipments: Iterable[int] = (),
     layers: Iterable[int] = (),
     cases: Iterable[int] = (),
+    questions: Iterable[int] = (),
 ) -> None:
     """Bring along all that follows from facts about these records (ids).
 
@@ -169,6 +171,7 @@ def bring_along(
         (refresh_shipments, keys["shipments"]),
         (refresh_layers, keys["layers"]),
         (refresh_cases, keys["cases"]),
+        (refresh_questions, [*questions, *(open_questions(instalments) if instalments else [])]),
     ):
         if records:
             refresh(records)

@@ -134,4 +134,55 @@ class Migration(migrations.Migration):
             model_name='stockmovement',
             constraint=models.CheckConstraint(condition=models.Q(('source', models.F('target')), ('source_status', models.F('target_status')), _negated=True), name='stock_movement_changes'),
         ),
+        migrations.CreateModel(
+            name='StockCount',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('lot', models.CharField(blank=True, max_length=40)),
+                ('before', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('counted', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('reason', models.CharField(max_length=200)),
+                ('occurred_on', models.DateField()),
+                ('at', models.DateTimeField()),
+                ('bin', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.bin')),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
+                ('counted_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('entry', models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, to='ledger.entry')),
+                ('item', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='counts', to='masterdata.item')),
+                ('reversed_by', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry')),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='StockCountLine',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('cost', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('goods_cost', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('count', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='lines', to='inventory.stockcount')),
+                ('layer', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='count_lines', to='ledger.costlayer')),
+            ],
+        ),
+        migrations.AddField(
+            model_name='stockmovement',
+            name='serials',
+            field=models.TextField(blank=True, db_default=''),
+        ),
+        migrations.CreateModel(
+            name='SerialNumber',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('number', models.CharField(max_length=40)),
+                ('status', models.CharField(blank=True, choices=[('held', 'Held'), ('in_store', 'In store'), ('rejected', 'Rejected')], max_length=8)),
+                ('bin', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.bin')),
+                ('item', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='serials', to='masterdata.item')),
+                ('layer', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='serials', to='ledger.costlayer')),
+            ],
+            options={
+                'constraints': [models.UniqueConstraint(fields=('item', 'number'), name='serial_number_once')],
+            },
+        ),
     ]

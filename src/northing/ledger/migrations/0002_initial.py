@@ -175,4 +175,24 @@ class Migration(migrations.Migration):
             model_name='posting',
             constraint=models.CheckConstraint(condition=models.Q(models.Q(('account__in', ('owned_not_billed', 'accrued_charges', 'accrued_duty', 'provider_payable', 'supplier_payable', 'customs_payable', 'claims', 'due_from', 'due_to')), _negated=True), models.Q(('document__isnull', False), ('foreign_amount__isnull', False)), _connector='OR'), name='posting_of_open_item'),
         ),
+        migrations.AlterField(
+            model_name='layertake',
+            name='reason',
+            field=models.CharField(choices=[('issued', 'Issued'), ('returned', 'Returned'), ('scrapped', 'Scrapped'), ('missing', 'Missing'), ('tied', 'Tied to an order')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='layertake',
+            name='reason',
+            field=models.CharField(choices=[('issued', 'Issued'), ('returned', 'Returned'), ('scrapped', 'Scrapped'), ('missing', 'Missing'), ('tied', 'Tied to an order'), ('counted', 'Not found by a count')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='openitem',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
+        migrations.AlterField(
+            model_name='posting',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
     ]

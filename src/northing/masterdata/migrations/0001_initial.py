@@ -12,6 +12,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
+
     ]
 
     operations = [
@@ -311,5 +312,59 @@ class Migration(migrations.Migration):
                 'ordering': ['site', 'code'],
                 'constraints': [models.UniqueConstraint(fields=('site', 'code'), name='bin_once_per_site')],
             },
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='gs1_prefix',
+            field=models.CharField(blank=True, db_default='', max_length=12, verbose_name='GS1 company prefix'),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='last_sscc',
+            field=models.PositiveBigIntegerField(db_default=0, default=0),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='under_tolerance',
+            field=models.DecimalField(blank=True, decimal_places=2, max_digits=5, null=True, verbose_name='Under tolerance, %'),
+        ),
+        migrations.AddField(
+            model_name='item',
+            name='keeps_serial',
+            field=models.BooleanField(db_default=False, default=False),
+        ),
+        migrations.AddField(
+            model_name='item',
+            name='least_days',
+            field=models.PositiveSmallIntegerField(blank=True, null=True, verbose_name='Days to keep on receipt'),
+        ),
+        migrations.AddField(
+            model_name='item',
+            name='over_tolerance',
+            field=models.DecimalField(blank=True, decimal_places=2, max_digits=5, null=True, verbose_name='Over tolerance, %'),
+        ),
+        migrations.AddField(
+            model_name='item',
+            name='under_tolerance',
+            field=models.DecimalField(blank=True, decimal_places=2, max_digits=5, null=True, verbose_name='Under tolerance, %'),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='under_tolerance',
+            field=models.DecimalField(blank=True, decimal_places=2, max_digits=5, null=True, verbose_name='Under tolerance, %'),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='without_order',
+            field=models.CharField(choices=[('allowed', 'Allowed'), ('with_reason', 'With a reason'), ('never', 'Never')], db_default='with_reason', default='with_reason', max_length=11),
+        ),
+        migrations.AddField(
+            model_name='site',
+            name='without_order',
+            field=models.CharField(choices=[('allowed', 'Allowed'), ('with_reason', 'With a reason'), ('never', 'Never')], db_default='allowed', default='allowed', max_length=11),
+        ),
+        migrations.AddConstraint(
+            model_name='company',
+            constraint=models.UniqueConstraint(condition=models.Q(('gs1_prefix', ''), _negated=True), fields=('gs1_prefix',), name='gs1_prefix_of_one_company'),
         ),
     ]

@@ -11,7 +11,7 @@ from northing.masterdata.models.parties import (
     may_change_all,
     owes_all,
 )
-from northing.masterdata.models.places import Bin, Company, Port, Site
+from northing.masterdata.models.places import Bin, Company, Port, Site, WithoutOrder
 from northing.masterdata.models.planning import FreeTime, Holiday, PastPassage, RouteLeg, WorkingWeek
 
 __all__ = [
@@ -33,6 +33,7 @@ __all__ = [
     "Port",
     "RouteLeg",
     "Site",
+    "WithoutOrder",
     "WorkingWeek",
     "may_change_all",
     "owes_all",

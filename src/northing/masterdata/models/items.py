@@ -23,7 +23,13 @@ class Item(models.Model):
     duty_rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
     keeps_lot = models.BooleanField(default=False)
     keeps_best_before = models.BooleanField(default=False)
+    keeps_serial = models.BooleanField(default=False, db_default=False)
     inspected = models.BooleanField(default=False)
+    # Empty: those of the supplier, or of the company.
+    over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)
+    under_tolerance = models.DecimalField("Under tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)
+    # How long goods must still keep when they come; empty: only what is out of date is said.
+    least_days = models.PositiveSmallIntegerField("Days to keep on receipt", null=True, blank=True)
     stows_apart = models.BooleanField(
         default=False, db_default=False, help_text="Shares a container only with goods of its own group"
     )

@@ -3,7 +3,7 @@
 from django.db import models
 
 from northing.database import fields
-from northing.masterdata.models.places import Company, Port
+from northing.masterdata.models.places import Company, Port, WithoutOrder
 
 LINK_MAY = ("date", "quantity", "price")
 
@@ -89,6 +89,13 @@ class Party(models.Model):
     incoterm_place = models.CharField(max_length=60, blank=True, db_default="")
     mode = models.CharField(max_length=8, default="sea", db_default="sea")
     over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO)
+    under_tolerance = models.DecimalField("Under tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)
+    without_order = models.CharField(
+        max_length=11,
+        choices=WithoutOrder.choices,
+        default=WithoutOrder.WITH_REASON,
+        db_default=WithoutOrder.WITH_REASON,
+    )
     email = models.EmailField(blank=True, help_text="Where orders and chasers go")
     order_address = models.TextField("Orders go to", blank=True, db_default="")
     despatch_address = models.TextField("Goods are fetched from", blank=True, db_default="")

@@ -30,13 +30,21 @@ class Company(models.Model):
     receive_without_entry = models.CharField(max_length=5, default=ENTRY.ships.value, db_default=ENTRY.ships.value)
     last_order_number = models.PositiveIntegerField(default=0)
     last_receipt_number = models.PositiveIntegerField(default=0, db_default=0)
+    # With it the company numbers pallets itself; the count of those numbers is never set back.
+    gs1_prefix = models.CharField("GS1 company prefix", max_length=12, blank=True, db_default="")
+    last_sscc = models.PositiveBigIntegerField(default=0, db_default=0)
+    # Up to which part of a delivery the dock may say that no more comes; empty: whatever is short.
+    under_tolerance = models.DecimalField("Under tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)
 
     class Meta:
         ordering = ["code"]
         constraints = [
+            models.UniqueConstraint(
+                fields=["gs1_prefix"], condition=~models.Q(gs1_prefix=""), name="gs1_prefix_of_one_company"
+            ),
             models.CheckConstraint(
                 condition=models.Q(import_tax_reclaimed__gte=0, import_tax_reclaimed__lte=1), name="tax_reclaimed_part"
-            )
+            ),
         ]
 
     def __str__(self):
@@ -60,6 +68,14 @@ class Port(models.Model):
         return f"{self.name} ({self.code})"
 
 
+class WithoutOrder(models.TextChoices):
+    """Whether goods may be taken in to which no order is known."""
+
+    ALLOWED = "allowed", "Allowed"
+    WITH_REASON = "with_reason", "With a reason"
+    NEVER = "never", "Never"
+
+
 class Site(models.Model):
     """A warehouse of a company."""
 
@@ -68,6 +84,9 @@ class Site(models.Model):
     name = models.CharField(max_length=80)
     port = models.ForeignKey(Port, models.PROTECT, null=True, blank=True)
     address = models.TextField("Address for deliveries", blank=True, db_default="")
+    without_order = models.CharField(
+        max_length=11, choices=WithoutOrder.choices, default=WithoutOrder.ALLOWED, db_default=WithoutOrder.ALLOWED
+    )
 
     class Meta:
         ordering = ["code"]

@@ -74,4 +74,207 @@ class Migration(migrations.Migration):
             name='number',
             field=models.CharField(max_length=24, null=True, unique=True),
         ),
+        migrations.CreateModel(
+            name='HeldDecision',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('way', models.CharField(choices=[('tied', 'Tied to an order'), ('sent back', 'Sent back'), ('kept', 'Kept free of charge')], max_length=9)),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('reference', models.CharField(blank=True, max_length=80)),
+                ('occurred_on', models.DateField()),
+                ('at', models.DateTimeField()),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='ShortQuestion',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('short', models.DecimalField(decimal_places=2, max_digits=5)),
+                ('allowed', models.DecimalField(decimal_places=2, max_digits=5)),
+                ('answer', models.CharField(blank=True, choices=[('', 'Open'), ('no more', 'No more comes'), ('coming', 'Still coming'), ('settled', 'Settled')], db_default='', max_length=8)),
+                ('answered_at', models.DateTimeField(null=True)),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.AddField(
+            model_name='receipt',
+            name='haulier',
+            field=models.CharField(blank=True, db_default='', max_length=80),
+        ),
+        migrations.AddField(
+            model_name='receipt',
+            name='remark',
+            field=models.CharField(blank=True, db_default='', max_length=400),
+        ),
+        migrations.AddField(
+            model_name='receipt',
+            name='seal',
+            field=models.CharField(blank=True, db_default='', max_length=40, verbose_name='Seal found'),
+        ),
+        migrations.AddField(
+            model_name='receipt',
+            name='supplier_bill',
+            field=models.CharField(blank=True, db_default='', max_length=40, verbose_name="Supplier's bill"),
+        ),
+        migrations.AddField(
+            model_name='receipt',
+            name='ties',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tied_by', to='receiving.receipt'),
+        ),
+        migrations.AddField(
+            model_name='receipt',
+            name='vehicle',
+            field=models.CharField(blank=True, db_default='', max_length=40),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='item',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.item'),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='sscc',
+            field=models.CharField(blank=True, db_default='', max_length=18),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='stands_for',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='orders.orderline'),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='supplier',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party'),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='tied_from',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tied_lines', to='receiving.receiptline'),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='why',
+            field=models.CharField(blank=True, choices=[('', 'Ordered'), ('unordered', 'Without an order'), ('excess', 'More than allowed'), ('other item', 'Another item than ordered')], db_default='', max_length=10),
+        ),
+        migrations.AlterField(
+            model_name='receiptline',
+            name='instalment',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='receipt_lines', to='orders.instalment'),
+        ),
+        migrations.AlterField(
+            model_name='receiptline',
+            name='shipment_line',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='receipt_lines', to='shipping.shipmentline'),
+        ),
+        migrations.AddIndex(
+            model_name='receiptline',
+            index=models.Index(condition=models.Q(('sscc', ''), _negated=True), fields=['sscc'], name='receipt_line_sscc'),
+        ),
+        migrations.AddIndex(
+            model_name='receiptline',
+            index=models.Index(fields=['item', 'receipt'], name='receipt_line_item'),
+        ),
+        migrations.AddConstraint(
+            model_name='receiptline',
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('instalment__isnull', False), ('shipment_line__isnull', False), ('supplier', None), ('why', '')), models.Q(models.Q(('why', ''), _negated=True), ('instalment', None), ('shipment_line', None), ('supplier__isnull', False)), _connector='OR'), name='receipt_line_of_order_or_supplier'),
+        ),
+        migrations.AddField(
+            model_name='helddecision',
+            name='decided_by',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='helddecision',
+            name='entry',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry'),
+        ),
+        migrations.AddField(
+            model_name='helddecision',
+            name='line',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='decisions', to='receiving.receiptline'),
+        ),
+        migrations.AddField(
+            model_name='helddecision',
+            name='receipt',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tied', to='receiving.receipt'),
+        ),
+        migrations.AddField(
+            model_name='helddecision',
+            name='reversed_by',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry'),
+        ),
+        migrations.AddField(
+            model_name='shortquestion',
+            name='answered_by',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='shortquestion',
+            name='company',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company'),
+        ),
+        migrations.AddField(
+            model_name='shortquestion',
+            name='instalment',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='short_questions', to='orders.instalment'),
+        ),
+        migrations.AddField(
+            model_name='shortquestion',
+            name='receipt',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='questions', to='receiving.receipt'),
+        ),
+        migrations.AddField(
+            model_name='shortquestion',
+            name='shipment_line',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='short_questions', to='shipping.shipmentline'),
+        ),
+        migrations.AddConstraint(
+            model_name='helddecision',
+            constraint=models.CheckConstraint(condition=models.Q(('quantity__gt', 0)), name='held_decision_above_zero'),
+        ),
+        migrations.AddConstraint(
+            model_name='shortquestion',
+            constraint=models.CheckConstraint(condition=models.Q(('quantity__gt', 0)), name='short_question_above_zero'),
+        ),
+        migrations.AddConstraint(
+            model_name='shortquestion',
+            constraint=models.UniqueConstraint(condition=models.Q(('answer', '')), fields=('instalment', 'shipment_line'), name='one_open_short_question', nulls_distinct=False),
+        ),
+        migrations.RemoveConstraint(
+            model_name='receiptline',
+            name='receipt_line_says_something',
+        ),
+        migrations.RemoveField(
+            model_name='shortquestion',
+            name='receipt',
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='asked',
+            field=models.DecimalField(db_default=0, decimal_places=6, default=Decimal('0'), max_digits=18),
+        ),
+        migrations.AddField(
+            model_name='shortquestion',
+            name='line',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='questions', to='receiving.receiptline'),
+        ),
+        migrations.AddConstraint(
+            model_name='receiptline',
+            constraint=models.CheckConstraint(condition=models.Q(('quantity__gt', 0), ('missing__gt', 0), ('dropped__gt', 0), ('back__gt', 0), ('asked__gt', 0), _connector='OR'), name='receipt_line_says_something'),
+        ),
+        migrations.AddField(
+            model_name='receiptline',
+            name='condition',
+            field=models.CharField(blank=True, choices=[('', 'Good'), ('damaged', 'Damaged'), ('inspect', 'To be inspected')], db_default='', max_length=8),
+        ),
+        migrations.AddIndex(
+            model_name='receiptline',
+            index=models.Index(condition=models.Q(('why', ''), _negated=True), fields=['receipt'], name='receipt_line_no_order'),
+        ),
     ]

@@ -192,21 +192,33 @@ def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
     receipts = Receipt.objects.filter(lines__instalment__line__in=reach.lines).distinct().order_by("pk")
     for receipt in receipts.select_related("container", "reversed_by"):
         name = names.of("receipt", receipt.pk)
-        lines = receipt.lines.filter(instalment__line__in=reach.lines).select_related("instalment__line__order")
-        rows = [_received(line, names) for line in lines.order_by("pk")]
-        facts: dict[str, Any] = {"id": name, "site": names.of("site", receipt.site_id), "note": name, "rows": rows}
-        if receipt.container is None:
-            facts["from"] = names.of("order", lines[0].instalment.line.order_id)
-        else:
-            facts["from"] = names.of("shipment", receipt.container.shipment_id)
-            facts["container"] = names.of("container", receipt.container_id)
-            if any(line.back for line in lines):
-                facts["emptied"] = True
-        yield receipt.at, 6, action("receive", receipt.occurred_on, **facts)
-        yield from reversal(receipt, name)
+        lines = receipt.lines.filter(instalment__line__in=reach.lines)
+        lines = list(lines.select_related("instalment__line__order", "receipt").order_by("pk"))
+        orders = dict.fromkeys(line.instalment.line.order_id for line in lines)
+        # A file receives out of one container, or against one order.
+        for number, order in enumerate(orders if receipt.container is None else [None]):
+            those = [line for line in lines if order in (None, line.instalment.line.order_id)]
+            called = f"{name}.{number}" if number else name
+            facts = {"id": called, "site": names.of("site", receipt.site_id), "note": name}
+            yield receipt.at, 6, action("receive", receipt.occurred_on, **facts, **_came(receipt, order, those, names))
+            yield from reversal(receipt, called)
+
+
+def _came(receipt: Receipt, order: int | None, lines: list[ReceiptLine], names: Names) -> dict[str, Any]:
+    """Out of what goods came, and the rows of their count."""
+    facts: dict[str, Any] = {"rows": [_received(line, names) for line in lines]}
+    if any(line.excess for line in lines):
+        facts["accept"] = True
+    if order is not None:
+        return facts | {"from": names.of("order", order)}
+    facts["from"] = names.of("shipment", receipt.container.shipment_id)
+    facts["container"] = names.of("container", receipt.container_id)
+    return facts | ({"emptied": True} if any(line.back for line in lines) else {})
 
 
 def _received(line: ReceiptLine, names: Names) -> dict[str, Any]:
-    rest = "no more" if line.missing or line.dropped else "coming"
+    unpacked = line.receipt.container_id is None
+    rest = "dispute" if line.missing and unpacked else "no more" if line.missing or line.dropped else "coming"
     facts = {"line": names.part(line.instalment), "quantity": plain(line.quantity), "rest": rest}
+    facts |= {"condition": line.condition} if line.condition else {}
     return facts | ({"bin": names.of("bin", line.bin_id)} if line.quantity else {})

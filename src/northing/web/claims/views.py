@@ -31,7 +31,7 @@ def case(request, case_id: int):
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     start = {"occurred_on": timezone.localdate(), "quantity": plain(record.open_quantity)}
-    form = ReturnForm(request.POST or None, initial=start)
+    form = ReturnForm(request.POST or None, initial=start, numbered=record.layer.item.keeps_serial)
     if request.method == "POST" and form.do(request, returns.return_goods, lambda _: form.asked(record.pk)):
         note = posting_note([record.company_id], form.cleaned_data["occurred_on"])
         words = f"Returned{note}. What the supplier did not authorise stays open."

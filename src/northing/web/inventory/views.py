@@ -9,11 +9,13 @@ from django.utils import timezone
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.inventory import issue
+from northing.actions.inventory.adjust import adjust_stock
+from northing.actions.inventory.adjust import reverse_adjustment as undo_adjustment
 from northing.actions.inventory.move import move_goods
 from northing.actions.masterdata.reverse_opening import reverse_opening as undo_opening
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
-from northing.inventory.models import Opening, StockIssue
+from northing.inventory.models import Opening, StockCount, StockIssue
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Bin, Item, Site
@@ -24,7 +26,7 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
-from northing.web.inventory.forms import IssueForm, MoveForm
+from northing.web.inventory.forms import AdjustForm, IssueForm, MoveForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
@@ -47,7 +49,8 @@ def item(request, item_id: int):
     record = get_object_or_404(Item.objects.prefetch_related("packs"), pk=item_id)
     mine = companies_of(request.user)
     sites = scoped(Site.objects.all(), request.user)
-    form = IssueForm(request.POST or None, sites=sites, initial={"occurred_on": timezone.localdate()})
+    start = {"occurred_on": timezone.localdate()}
+    form = IssueForm(request.POST or None, sites=sites, initial=start, numbered=record.keeps_serial)
     done = form.do(request, issue.issue_stock, lambda _: form.asked(record.pk)) if request.method == "POST" else None
     if done:
         note = posting_note([form.cleaned_data["site"].company_id], form.cleaned_data["occurred_on"])
@@ -91,6 +94,31 @@ def take_back_issue(request, issue_id: int):
     return reversal_page(request, title, issue.take_back_issue, record, address_of("item", record.item_id))
 
 
+@form_for("adjust_stock")
+def adjust(request, item_id: int):
+    """Enter the count of an item in a bin: stock and books follow."""
+    record = get_object_or_404(Item, pk=item_id)
+    bins = Bin.objects.filter(site__in=scoped(Site.objects.all(), request.user)).select_related("site")
+    start = {"occurred_on": timezone.localdate(), "bin": request.GET.get("bin"), "lot": request.GET.get("lot", "")}
+    form = AdjustForm(request.POST or None, bins=bins.order_by("site", "code"), item=record, initial=start)
+    done = form.do(request, adjust_stock, lambda _: form.asked(record.pk)) if request.method == "POST" else None
+    if done:
+        say_done(request, "Adjusted: stock is what was counted.", "reverse-adjustment", done)
+        return redirect("item", record.pk)
+    context = {"title": f"Count {record}", "button": "Adjust to the count", "form": form}
+    context["back"] = address_of("item", record.pk)
+    return render(request, "common/simple_form.html", context, status=422 if form.errors else 200)
+
+
+@form_for("adjust_stock")
+def reverse_adjustment(request, count_id: int):
+    """Undo an adjustment: units lie where they lay."""
+    rows = StockCount.objects.select_related("item", "bin").filter(reversed_by=None)
+    record = get_object_or_404(scoped(rows, request.user), pk=count_id)
+    title = f"Reverse the count of {record.item.code} in {record.bin}"
+    return reversal_page(request, title, undo_adjustment, record, address_of("item", record.item_id))
+
+
 @form_for("begin")
 def reverse_opening(request, opening_id: int):
     """Undo an opening: goods that a company began with by mistake."""
@@ -106,7 +134,8 @@ def move(request, layer_id: int):
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     lies = layer.on_hand.filter(quantity__gt=0).select_related("bin__site").order_by("pk")
     bins = Bin.objects.filter(site__in=scoped(Site.objects.filter(company=layer.company_id), request.user))
-    form = MoveForm(request.POST or None, lies=lies, bins=bins.select_related("site").order_by("site", "code"))
+    bins = bins.select_related("site").order_by("site", "code")
+    form = MoveForm(request.POST or None, lies=lies, bins=bins, numbered=layer.item.keeps_serial)
     if request.method == "POST" and form.do(request, move_goods, lambda _: form.asked(layer.pk)):
         messages.success(request, "The goods lie there now.")
         return redirect("layer", layer.pk)

@@ -5,11 +5,14 @@ from decimal import Decimal
 from django import forms
 
 from northing.actions.quality.inspect import REASONS, InspectRequest
-from northing.web.common.forms import ActionForm, DayField, ExactField
+from northing.web.common.forms import DayField, ExactField
+from northing.web.common.serials import NumberedForm
 
 
-class InspectForm(ActionForm):
+class InspectForm(NumberedForm):
     """A verdict on held units."""
+
+    numbers = "Of the units that failed; all that is held is inspected at once."
 
     passed = ExactField()
     failed = ExactField(required=False, label="Failed (empty: all others)")
@@ -23,4 +26,5 @@ class InspectForm(ActionForm):
         entered = self.cleaned_data
         rest = max(held - entered["passed"], Decimal(0))
         failed = rest if entered["failed"] is None else entered["failed"]
-        return InspectRequest(layer, entered["passed"], failed, entered["reason"], entered["occurred_on"])
+        head = (layer, entered["passed"], failed, entered["reason"], entered["occurred_on"])
+        return InspectRequest(*head, self.said_serials)

@@ -2,7 +2,7 @@
 
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import F, Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -39,6 +39,8 @@ def quality(request):
         )
         .order_by("layer__occurred_on", "pk")
     )
+    # Goods without an order are decided about at the dock, not inspected.
+    held = held.filter(Q(layer__receipt_line=None) | Q(layer__receipt_line__why=""))
     cases = Claim.objects.filter(withdrawn_at=None)
     cases = scoped(cases.select_related("layer__item", "supplier", f"layer__{ORDER}"), request.user)
     context = {
@@ -55,12 +57,14 @@ def quality(request):
 def inspect(request, layer_id: int):
     """Pass and fail held units."""
     found = CostLayer.objects.select_related(
-        "item", "site", "company", "shipment_line__instalment__line__order__supplier"
+        "item", "site", "company", "receipt_line", "shipment_line__instalment__line__order__supplier"
     )
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
+    if layer.receipt_line and layer.receipt_line.why:
+        return redirect("held", layer.pk)
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or Decimal(0)
     start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}
-    form = InspectForm(request.POST or None, initial=start)
+    form = InspectForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial)
     if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer.pk, held)):
         said = Inspection.objects.filter(layer=layer).latest("pk")
         say_done(request, "The verdict is recorded.", "reverse-inspection", said.pk)

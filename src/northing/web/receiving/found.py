@@ -1,10 +1,13 @@
 """Deliveries and receipts by whatever the paper shows: each word narrows."""
 
 from collections.abc import Collection
+from urllib.parse import parse_qs, urlsplit
 
 from django.db.models import Q, QuerySet
 
 from northing.activity.models import HistoryLink
+from northing.core.problems import Refused
+from northing.formats.gs1 import read_scan
 from northing.masterdata.models import Agreement, Item, Pack, Party
 from northing.orders.models import PurchaseOrder
 from northing.orders.queries import called
@@ -17,8 +20,24 @@ WORDS = 6
 
 
 def words_of(text: str) -> list[str]:
-    """The words that are asked for."""
+    """The words that are asked for; of a scanned label its pallet, or its article number."""
+    text = parse_qs(urlsplit(text).query).get("q", [text])[0] if text.startswith("http") else text
+    try:
+        scan = read_scan(text)
+    except Refused:
+        scan = None
+    if scan and (scan.sscc or scan.gtin):
+        return [scan.sscc or scan.gtin]
     return text.replace("\x00", "").split()[:WORDS]
+
+
+def is_label(text: str) -> bool:
+    """Whether it is what a scanner reads off the label of goods: it says more than which ones."""
+    try:
+        scan = read_scan(text)
+    except Refused:
+        return False
+    return bool(scan.gtin) and (scan.is_pallet or bool(scan.lot))
 
 
 def deliveries_found(deliveries: QuerySet[ExpectedDelivery], words: list[str]) -> QuerySet[ExpectedDelivery]:
@@ -38,32 +57,53 @@ def receipts_found(receipts: QuerySet[Receipt], words: list[str]) -> QuerySet[Re
     for word in words:
         goods = LineSummary.objects.filter(_named_by(word)).values("pk")
         lines = ReceiptLine.objects.filter(instalment__line__in=goods).values("receipt")
-        told = Q(delivery_note__icontains=word) | Q(number__icontains=word) | Q(container__number__icontains=word)
-        receipts = receipts.filter(told | Q(pk__in=lines) | Q(pk__in=_remarked(word)))
+        pallets = ReceiptLine.objects.filter(sscc=word).exclude(sscc="").values("receipt")
+        goods_of_them = Q(pk__in=lines) | Q(pk__in=pallets) | Q(pk__in=_without_order(word))
+        told = (
+            Q(delivery_note__icontains=word)
+            | Q(supplier_bill__iexact=word)
+            | Q(number__icontains=word)
+            | Q(container__number__icontains=word)
+        )
+        receipts = receipts.filter(told | goods_of_them | Q(pk__in=_remarked(word)))
     return receipts
+
+
+def _without_order(word: str) -> QuerySet:
+    """Receipts (ids) of goods without an order, by their supplier or item."""
+    named = Q(supplier__in=_keys(_suppliers(word))) | Q(item__in=_keys(_items(word)))
+    return ReceiptLine.objects.exclude(why="").filter(named).values("receipt")
 
 
 def _remarked(word: str) -> QuerySet:
     """Receipts (ids) in whose story a remark says the word: that of their container, else of their order."""
     said = HistoryLink.objects.filter(entry__action="remark", entry__text__icontains=word)
-    boxes, orders = (said.filter(kind=kind).values("record") for kind in ("container", "order"))
+    boxes, orders, own = (said.filter(kind=kind).values("record") for kind in ("container", "order", "receipt"))
     of_orders = ReceiptLine.objects.filter(receipt__container=None, instalment__line__order__in=orders)
-    return Receipt.objects.filter(Q(container__in=boxes) | Q(pk__in=of_orders.values("receipt"))).values("pk")
+    found = Q(container__in=boxes) | Q(pk__in=of_orders.values("receipt")) | Q(pk__in=own) | Q(remark__icontains=word)
+    return Receipt.objects.filter(found).values("pk")
 
 
 def _named_by(word: str) -> Q:
     """Lines of the supplier, item, order, container, shipment, pallet or notice that the word names."""
-    suppliers = Party.objects.filter(Q(name__icontains=word) | Q(code__iexact=word), kind=Party.Kind.SUPPLIER)
-    codes = Agreement.objects.filter(supplier_code__iexact=word).values("item")
-    packed = Pack.objects.filter(gtin__in=_gtins(word)).values("item")
-    named = Q(code__icontains=word) | Q(description__icontains=word)
-    items = _keys(Item.objects.filter(named | Q(pk__in=codes) | Q(pk__in=packed)))
     return (
-        Q(supplier__in=_keys(suppliers))
-        | Q(item__in=items)
+        Q(supplier__in=_keys(_suppliers(word)))
+        | Q(item__in=_keys(_items(word)))
         | Q(order__in=_keys(PurchaseOrder.objects.filter(called(word))))
         | Q(pk__in=_lines_aboard(word))
     )
+
+
+def _suppliers(word: str) -> QuerySet[Party]:
+    return Party.objects.filter(Q(name__icontains=word) | Q(code__iexact=word), kind=Party.Kind.SUPPLIER)
+
+
+def _items(word: str) -> QuerySet[Item]:
+    """By their code, words of them, the supplier's code, or a GTIN."""
+    codes = Agreement.objects.filter(supplier_code__iexact=word).values("item")
+    packed = Pack.objects.filter(gtin__in=_gtins(word)).values("item")
+    named = Q(code__icontains=word) | Q(description__icontains=word)
+    return Item.objects.filter(named | Q(pk__in=codes) | Q(pk__in=packed))
 
 
 def _gtins(word: str) -> list[str]:

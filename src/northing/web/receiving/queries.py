@@ -8,7 +8,7 @@ from django.db.models.functions import Lower
 from northing.access.models import Person
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.masterdata.models import Company, Site
+from northing.masterdata.models import Company, Party, Site
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import Container, Leg, ShipmentLine
@@ -45,12 +45,13 @@ def named_receipts(receipts: Sequence[Receipt]) -> None:
     """Each receipt gets the numbers of its `orders` and the names of its `suppliers`."""
     order = "instalment__line__order"
     lines = ReceiptLine.objects.filter(receipt__in=[one.pk for one in receipts]).order_by("pk")
-    rows = lines.values_list("receipt", f"{order}__number", f"{order}__supplier__name")
+    names = (f"{order}__number", f"{order}__supplier__name", "supplier__name")
     orders: dict[int, dict[str, None]] = {}
     suppliers: dict[int, dict[str, None]] = {}
-    for receipt, number, supplier in rows:
-        orders.setdefault(receipt, {})[number] = None
-        suppliers.setdefault(receipt, {})[supplier] = None
+    for receipt, number, supplier, whose in lines.values_list("receipt", *names):
+        if number:
+            orders.setdefault(receipt, {})[number] = None
+        suppliers.setdefault(receipt, {})[supplier or whose] = None
     for one in receipts:
         one.orders, one.suppliers = list(orders.get(one.pk, ())), list(suppliers.get(one.pk, ()))
 
@@ -62,6 +63,28 @@ def parts_of_container(box: Container, site: Site) -> list[Part]:
     )
     found = found.select_related("instalment__line__item", "instalment__line__order__supplier").order_by("pk")
     return [Part(one.instalment.line, one.quantity - one.accounted, shipment_line=one.pk) for one in found]
+
+
+# As many parts as a person counts on one page.
+MOST_PARTS = 100
+
+
+def parts_of_supplier(supplier: Party, site: Site) -> tuple[list[Part], bool]:
+    """The instalments of all orders of a site that are with a supplier, not packed, the oldest first; as many as a page
+    takes, and whether there are more.
+    """
+    of_site = {"line__order__supplier": supplier, "line__order__site": site, "line__order__sent_at__isnull": False}
+    found = Instalment.objects.filter(position__with_supplier__gt=0, **of_site)
+    found = found.select_related("line__item", "line__order__supplier", "position")
+    found = found.order_by("asked_on", "line__order__number", "line__number", "number")[: MOST_PARTS + 1]
+    parts = [Part(one.line, one.position.with_supplier, instalment=one.pk) for one in found]
+    return parts[:MOST_PARTS], len(parts) > MOST_PARTS
+
+
+def boxes_beside(box: Container, site: Site) -> int:
+    """How many containers of the shipment still have goods for the site's company."""
+    expected = ExpectedDelivery.objects.filter(container__shipment=box.shipment_id, site=site)
+    return expected.count()
 
 
 def parts_of_order(order: PurchaseOrder) -> list[Part]:

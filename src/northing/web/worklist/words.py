@@ -13,6 +13,7 @@ from northing.inventory.models import OnHand, Status
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
+from northing.receiving.models import ShortQuestion
 from northing.shipping.models import Container, DespatchNotice, RequiredDocument, Ripple, Shipment, ShipmentLine
 from northing.worklist.models import Matter
 
@@ -113,19 +114,27 @@ def _containers(keys: Iterable[int]) -> dict[int, Named]:
 def _layers(keys: Iterable[int]) -> dict[int, Named]:
     held = OnHand.objects.filter(layer__in=keys, status=Status.HELD).values_list("layer").order_by()
     units = dict(held.annotate(total=Sum("quantity")))
-    found = CostLayer.objects.filter(pk__in=keys).select_related("item", "receipt_line__receipt", f"{ORDER}__supplier")
+    found = CostLayer.objects.filter(pk__in=keys).select_related(
+        "item", "receipt_line__receipt", "receipt_line__supplier", f"{ORDER}__supplier"
+    )
     return {
         one.pk: (
             f"{count(units.get(one.pk, ZERO))} {one.item.unit} {one.item}",
-            reverse("inspect", args=[one.pk]),
+            reverse("held" if _without_order(one) else "inspect", args=[one.pk]),
             _came(one),
         )
         for one in found
     }
 
 
+def _without_order(layer: CostLayer) -> bool:
+    return bool(layer.receipt_line and layer.receipt_line.why)
+
+
 def _came(layer: CostLayer) -> str:
     """The supplier, order and delivery note that goods came by."""
+    if _without_order(layer):
+        return f"{layer.receipt_line.supplier} · {layer.receipt_line.receipt.delivery_note}"
     if layer.shipment_line is None:
         return ""
     order = layer.shipment_line.instalment.line.order
@@ -138,6 +147,17 @@ def _cases(keys: Iterable[int]) -> dict[int, Named]:
         one.pk: (f"Case {one.pk}: {count(one.open_quantity)} {one.layer.item.code}", reverse("case", args=[one.pk]))
         for one in found
     }
+
+
+def _shorts(keys: Iterable[int]) -> dict[int, Named]:
+    related = ("instalment__line__item", "instalment__line__order__supplier", "line__receipt")
+    named: dict[int, Named] = {}
+    for one in ShortQuestion.objects.filter(pk__in=keys).select_related(*related):
+        line = one.instalment.line
+        what = f"{count(one.quantity)} {line.item.unit} {line.item} short"
+        came = f"{line.order.supplier} · {line.order.number} · {one.line.receipt.delivery_note}"
+        named[one.pk] = (what, reverse("short", args=[one.pk]), came)
+    return named
 
 
 def _letters(keys: Iterable[int]) -> dict[int, Named]:
@@ -156,4 +176,5 @@ NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "layer": _layers,
     "case": _cases,
     "letter": _letters,
+    "short": _shorts,
 }

@@ -23,3 +23,16 @@ export function written(units, places) {
   const whole = digits.slice(0, digits.length - places).replace(/\B(?=(\d{3})+$)/g, ",");
   return (units < 0n ? "−" : "") + whole + (places ? "." + digits.slice(-places) : "");
 }
+
+export function plus(a, b) {
+  const scale = Math.max(a.scale, b.scale);
+  const whole = (value) => value.units * 10n ** BigInt(scale - value.scale);
+  return { units: whole(a) + whole(b), scale };
+}
+
+export function plain({ units, scale }) {
+  const digits = (units < 0n ? -units : units).toString().padStart(scale + 1, "0");
+  const whole = digits.slice(0, digits.length - scale);
+  const rest = scale ? digits.slice(-scale).replace(/0+$/, "") : "";
+  return (units < 0n ? "-" : "") + whole + (rest ? `.${rest}` : "");
+}

@@ -109,7 +109,8 @@ function say(words) {
 
 // A form goes out once; the key inside it keeps a resent one from being done twice.
 document.addEventListener("submit", (event) => {
-  if (event.target.method === "post") {
+  // The dock sends its receipts itself.
+  if (event.target.method === "post" && !event.defaultPrevented) {
     if (!navigator.onLine) {
       event.preventDefault();
       say("No connection: nothing was sent, what you typed is kept. Send it again when the connection is back.");

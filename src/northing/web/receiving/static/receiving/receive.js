@@ -1,27 +1,47 @@
-// Counting at the dock: a short rest asks at once whether it is still coming.
-import { read } from "../common/exact.js";
+// Counting at the dock: what differs from what was expected asks at once what becomes of it.
+import { plus, read } from "../common/exact.js";
 
-const rows = [...document.querySelectorAll("table.entry tbody tr")].filter((row) => row.querySelector("[data-expected]"));
-const found = (row) => row.querySelector('input[name^="row-"]');
-const rest = (row) => row.querySelector('select[name^="short-"]');
+const NONE = { units: 0n, scale: 0 };
+const SHORT = ["still", "not_there", "no_more", "dispute"];
 
-function isShort(row) {
-  const counted = read(found(row).value);
-  const expected = read(row.querySelector("[data-expected]").dataset.expected);
-  if (!counted) return false;
-  const scale = Math.max(counted.scale, expected.scale);
-  const whole = (value) => value.units * 10n ** BigInt(scale - value.scale);
-  return whole(counted) < whole(expected);
+// What was counted by hand in all rows of a part, and what was scanned of it; null where nothing was.
+function counted(cell) {
+  const key = cell.dataset.part;
+  const inputs = [...document.querySelectorAll(`input[name^="row-${key}"]`)];
+  const own = inputs.filter((input) => input.name === `row-${key}` || input.name.startsWith(`row-${key}-`));
+  const values = own.map((input) => read(input.value)).filter(Boolean);
+  if (cell.dataset.scanned) values.push(read(cell.dataset.scanned));
+  return values.length ? values.reduce(plus, NONE) : null;
 }
 
-function ask(row) {
-  const short = isShort(row);
-  rest(row).disabled = !short;
-  if (!short) rest(row).value = "";
-  row.classList.toggle("asks", short && !rest(row).value);
+function compared(cell) {
+  const found = counted(cell);
+  if (!found) return 0;
+  const { units } = plus(found, negated(read(cell.dataset.expected)));
+  return units < 0n ? -1 : units > 0n ? 1 : 0;
 }
 
-for (const row of rows) {
-  row.addEventListener("input", () => ask(row));
-  ask(row);
+const negated = (value) => ({ units: -value.units, scale: value.scale });
+
+function ask(cell) {
+  const row = cell.closest("tr");
+  const says = row.querySelector('select[name^="short-"]');
+  const differs = compared(cell);
+  const fits = (name) => !name || (differs < 0 ? SHORT.includes(name) : name === "hold");
+  for (const option of says.options) option.hidden = !fits(option.value);
+  says.disabled = !differs;
+  if (!differs || !fits(says.value)) says.value = "";
+  row.classList.toggle("asks", differs < 0 && !says.value);
 }
+
+// The part of a field: `row-i12-2` is of i12.
+const cellOf = (name) => document.querySelector(`[data-part="${name.split("-")[1]}"]`);
+
+for (const cell of document.querySelectorAll("[data-part]")) {
+  cell.addEventListener("counted", () => ask(cell));
+  ask(cell);
+}
+document.querySelector("table.entry")?.addEventListener("input", (event) => {
+  const cell = cellOf(event.target.name ?? "");
+  if (cell) ask(cell);
+});

@@ -58,7 +58,7 @@ def receipts(request):
         name = f"receipts-{timezone.localdate():%Y-%m-%d}.csv"
         answer["Content-Disposition"] = f'attachment; filename="{name}"'
         return answer
-    told = ("receipt__site", "receipt__company", "bin", "instalment__line__item", "instalment__line__order__supplier")
+    told = ("receipt__site", "receipt__company", "bin", "item", "instalment__line__order")
     page = page_of_keys(lines, request.GET, wide=with_value(lines).select_related(*told))
     again = request.GET.copy()
     again["as"] = "csv"

@@ -1,0 +1,133 @@
+"""The shapes of a scenario's world: companies, sites, parties, items and rates."""
+
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+from northing.core.money.exact import read_exact
+
+
+class NotScenario(Exception):
+    """The file is no scenario: the field, and what is wrong with it."""
+
+
+def _exact(value: Any) -> Any:
+    return read_exact(value) if isinstance(value, str) else value
+
+
+Number = Annotated[Decimal, BeforeValidator(_exact)]
+Code = Annotated[str, Field(min_length=1, max_length=24)]
+Id = Annotated[str, Field(min_length=1, max_length=24)]
+WithoutOrder = Literal["allowed", "with reason", "never"]
+Moment = Literal["pickup", "on board", "arrival", "receipt"]
+
+
+class Shape(BaseModel):
+    """A part of a file."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class ImportTax(Shape):
+    """A company's import tax: its rate, what it is on, and which part is reclaimed."""
+
+    rate: Number
+    base: list[str] = ["customs_value", "duty"]
+    reclaimed: Number = Decimal(1)
+
+
+class CompanyShape(Shape):
+    """A company; import tax is none where nothing is said, and every check warns."""
+
+    code: Code
+    currency: Code
+    country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
+    import_tax: ImportTax | None = None
+    gs1_prefix: Annotated[str, Field(pattern="^([0-9]{4,12})?$")] = ""
+    under: Number | None = None
+    checks: dict[Literal["depart without voyage", "receive without entry"], Literal["warn", "ask", "block"]] = {}
+
+
+class SiteShape(Shape):
+    """A site, and its bins by purpose: dock, quarantine, store."""
+
+    code: Code
+    company: Code
+    without_order: WithoutOrder = "allowed"
+    bins: dict[Code, Literal["dock", "quarantine", "store"]]
+
+
+class SupplierShape(Shape):
+    """A supplier."""
+
+    code: Code
+    currency: Code
+    country: str = "CN"
+    over: Number = Decimal(0)
+    under: Number | None = None
+    without_order: WithoutOrder = "with reason"
+
+
+class ProviderShape(Shape):
+    """A forwarder, carrier, broker or haulier."""
+
+    code: Code
+
+
+class OfficeShape(Shape):
+    """A customs office."""
+
+    code: Code
+    country: str = "NZ"
+
+
+class GtinShape(Shape):
+    """A GTIN, and the units in it."""
+
+    gtin: Annotated[str, Field(pattern="^([0-9]{8}|[0-9]{12,14})$")]
+    pack: Number = Decimal(1)
+
+
+class ItemShape(Shape):
+    """An item, per base unit. Tolerances are shares: 0.03 are 3 %; one that is 0 is that of supplier or company."""
+
+    code: Code
+    unit: str = "pc"
+    decimals: int = 0
+    weight_kg: Number = Decimal(0)
+    volume_m3: Number = Decimal(0)
+    hs: str = ""
+    origin: str = "CN"
+    duty_rate: Number = Decimal(0)
+    inspected: bool = False
+    lot: bool = False
+    best_before: bool = False
+    serial: bool = False
+    over: Number = Decimal(0)
+    under: Number = Decimal(0)
+    least_days: int | None = None
+    gtins: list[GtinShape] = []
+
+
+class RateShape(Shape):
+    """Rates of a day: base currency for one unit. A currency without a customs rate takes the book rate."""
+
+    currency: Code
+    base: Code
+    day: date
+    book: Number
+    customs: Number | None = None
+
+
+class WorldShape(Shape):
+    """Where the actions happen."""
+
+    companies: list[CompanyShape]
+    sites: list[SiteShape] = []
+    suppliers: list[SupplierShape] = []
+    providers: list[ProviderShape] = []
+    offices: list[OfficeShape] = []
+    items: list[ItemShape] = []
+    rates: list[RateShape] = []

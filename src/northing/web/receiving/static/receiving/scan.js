@@ -1,0 +1,139 @@
+// Scans on a page that receives: each is said at once, stands in the list, and is taken back by one key.
+import "../common/wedge.js";
+import { plain, plus, read } from "../common/exact.js";
+import { draft, restored } from "./drafts.js";
+import { sound } from "./sound.js";
+
+const form = document.querySelector("form[data-scan]");
+const list = document.createElement("ol");
+const told = form?.querySelector(".scanned .told");
+const typed = form?.querySelector("textarea.scans");
+const scans = [];
+const NONE = { units: 0n, scale: 0 };
+
+function say(words, wrong) {
+  told.textContent = words;
+  told.classList.toggle("wrong", Boolean(wrong));
+  sound(!wrong);
+}
+
+async function ask(said, times) {
+  const body = new URLSearchParams(form.dataset.where);
+  body.set("scan", said);
+  body.set("times", times);
+  const token = form.querySelector("[name=csrfmiddlewaretoken]").value;
+  const answer = await fetch(form.dataset.scan, { method: "POST", body, headers: { "X-CSRFToken": token } });
+  return answer.json();
+}
+
+const write = () => {
+  typed.value = scans.map((one) => (one.times > 1 ? `${one.said} *${one.times}` : one.said)).join("\n");
+};
+
+function count() {
+  const units = new Map();
+  for (const one of scans) {
+    for (const [part, quantity] of Object.entries(one.parts)) {
+      units.set(part, plus(units.get(part) ?? NONE, read(quantity)));
+    }
+  }
+  for (const cell of form.querySelectorAll("[data-part]")) {
+    const scanned = units.get(cell.dataset.part);
+    cell.dataset.scanned = scanned ? plain(scanned) : "";
+    const shown = cell.querySelector("output") ?? cell.appendChild(document.createElement("output"));
+    shown.textContent = scanned ? ` scanned ${plain(scanned)}` : "";
+    cell.dispatchEvent(new Event("counted"));
+  }
+}
+
+function draw() {
+  list.replaceChildren(
+    ...scans.map((one, place) => {
+      const row = document.createElement("li");
+      const words = document.createElement("span");
+      words.textContent = one.words;
+      const times = document.createElement("input");
+      Object.assign(times, { value: one.times, size: 3, inputMode: "numeric", ariaLabel: "How many identical pallets" });
+      times.addEventListener("change", () => again(place, times.value));
+      const away = document.createElement("button");
+      Object.assign(away, { type: "button", className: "btn small", textContent: "Take back" });
+      away.addEventListener("click", () => takeBack(place));
+      row.append(words, " ×", times, " ", away);
+      return row;
+    }),
+  );
+  write();
+  count();
+  draft();
+}
+
+function takeBack(place) {
+  const [gone] = scans.splice(place, 1);
+  if (!gone) return;
+  draw();
+  say(`Taken back: ${gone.words}`);
+}
+
+async function add(said, times = 1, place = scans.length) {
+  try {
+    const answer = await ask(said, times);
+    if (answer.wrong) {
+      say(`${answer.wrong} ${answer.mend ?? ""}`, true);
+      return;
+    }
+    scans[place] = { said, times, words: answer.words, parts: answer.parts };
+    draw();
+    // Something else than is ordered here sounds wrong; it is held.
+    say(answer.words, answer.held && form.dataset.alone !== "1");
+  } catch {
+    // The network is away: the scan is kept, and read when the receipt is saved.
+    scans[place] = { said, times, words: `${said}: not read yet, no network`, parts: {} };
+    draw();
+    say("No network: the scan is kept and read when it is saved.", true);
+  }
+}
+
+async function again(place, said) {
+  const times = Number.parseInt(said, 10);
+  if (!Number.isInteger(times) || times < 1) return draw();
+  return add(scans[place].said, times, place);
+}
+
+let last = Promise.resolve();
+const queue = (job) => {
+  last = last.then(job);
+  return last;
+};
+
+if (form) {
+  await restored;
+  const line = document.createElement("input");
+  Object.assign(line, { type: "text", autocomplete: "off", placeholder: "Scan, or type what stands on the label", ariaLabel: "Scan" });
+  line.addEventListener("keydown", (event) => {
+    if (event.key !== "Enter") return;
+    event.preventDefault();
+    const said = line.value.trim();
+    line.value = "";
+    if (said) queue(() => add(said));
+  });
+  typed.before(line);
+  told.after(list);
+  typed.hidden = true;
+  const before = typed.value.split("\n").filter((one) => one.trim());
+  for (const one of before) {
+    const [, said, times] = one.match(/^(.*?)(?:\s+[*x×](\d{1,4}))?$/);
+    queue(() => add(said, Number(times ?? 1)));
+  }
+  document.addEventListener("kept", () => {
+    scans.length = 0;
+    draw();
+  });
+  document.addEventListener("scan", (event) => queue(() => add(event.detail)));
+  document.addEventListener("keydown", (event) => {
+    const writing = event.target.matches?.("input, textarea, select");
+    if (event.key === "Backspace" && !writing && scans.length) {
+      event.preventDefault();
+      takeBack(scans.length - 1);
+    }
+  });
+}

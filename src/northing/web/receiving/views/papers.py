@@ -1,0 +1,64 @@
+"""Labels and papers of the dock, as PDF."""
+
+from csp.constants import SELF
+from csp.decorators import csp_update
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.clickjacking import xframe_options_sameorigin
+
+from northing.access.queries import scoped
+from northing.masterdata.models import Bin, Item, Site
+from northing.receiving.models import Receipt
+from northing.reports.labels import bin_labels, item_labels, pallet_labels
+from northing.reports.receipt_paper import receipt_paper
+from northing.web.common.permissions import open_page
+
+MOST_COPIES = 20
+MOST_LABELS = 200
+
+
+def _receipt(request, receipt_id: int) -> Receipt:
+    found = Receipt.objects.select_related("company", "site", "container", "received_by", "reversed_by")
+    return get_object_or_404(scoped(found, request.user), pk=receipt_id)
+
+
+def _number(request, name: str, most: int) -> int:
+    said = request.GET.get(name, "")
+    return min(max(int(said), 1), most) if said.isascii() and said.isdigit() and len(said) < 6 else 1
+
+
+def _pdf(content: bytes, name: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="{name}.pdf"'
+    return answer
+
+
+@xframe_options_sameorigin
+@csp_update({"frame-ancestors": [SELF]})
+@open_page
+def labels(request, receipt_id: int):
+    """The labels of a receipt's pallets: `copies` of each; `again` marks them as printed again."""
+    record = _receipt(request, receipt_id)
+    copies = _number(request, "copies", MOST_COPIES)
+    return _pdf(pallet_labels(record, copies, again="again" in request.GET), f"labels-{record}")
+
+
+@open_page
+def paper(request, receipt_id: int):
+    """The receipt on paper."""
+    record = _receipt(request, receipt_id)
+    return _pdf(receipt_paper(record), f"receipt-{record}")
+
+
+@open_page
+def labels_of_item(request, item_id: int):
+    """Labels of an item, `count` of them."""
+    item = get_object_or_404(Item, pk=item_id)
+    return _pdf(item_labels(item, _number(request, "count", MOST_LABELS)), f"labels-{item.pk}")
+
+
+@open_page
+def labels_of_bins(request, site_id: int):
+    """Labels of a site's bins."""
+    site = get_object_or_404(scoped(Site.objects.all(), request.user), pk=site_id)
+    return _pdf(bin_labels(Bin.objects.filter(site=site).select_related("site")), f"bins-{site.code}")
