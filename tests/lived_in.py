@@ -16,7 +16,7 @@ from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.formats.despatch import Line, Notice
-from northing.inventory.models import OnHand, Opening, StockCount, StockIssue
+from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
 from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.messaging.models import Message, Webhook
@@ -120,6 +120,22 @@ def count_of(world):
     return StockCount.objects.get_or_create(**facts, **who)[0].pk
 
 
+def moved_of(world):
+    """Ids of a bin, of a move into it, and of a transfer."""
+    line, who = Receipt.objects.get().lines.filter(why="").first(), world.people["dock"]
+    facts = {"company": world.nz, "at": NOW}
+
+    def told():
+        return HistoryEntry.objects.create(action="x", at=NOW, occurred_on=TODAY, text="x", channel="page")
+
+    move = BinMove.objects.first() or BinMove.objects.create(
+        site=world.site, what="moved", moved_by=who, history=told(), **facts
+    )
+    sites = {"source": world.site, "target": world.site, "sent_on": TODAY, "sent_by": who}
+    transfer = Transfer.objects.first() or Transfer.objects.create(history=told(), **sites, **facts)
+    return {"bin_id": line.bin_id, "move_id": move.pk, "transfer_id": transfer.pk}
+
+
 def addresses(world):
     """Every address of the application with ids of the lived-in world."""
     part = ShipmentLine.objects.get()
@@ -147,6 +163,7 @@ def addresses(world):
         **facts_of(world),
         **decided_of(world),
         "count_id": count_of(world),
+        **moved_of(world),
         "receipt_line_id": ReceiptLine.objects.filter(why="").first().pk,
         "document_id": document_of(world),
         "file_id": OrderFile.objects.get_or_create(name="f", sha256="x", person=world.people["expediter"], made_at=NOW)[

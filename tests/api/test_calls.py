@@ -1,5 +1,6 @@
 """The calls of the API: what they give and do, for whom, and how they say what is wrong."""
 
+from collections import defaultdict
 from datetime import timedelta
 from decimal import Decimal as D
 
@@ -193,7 +194,7 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
     nobody, others = Client(), {scope: Program(world, scopes=[scope]) for scope in SCOPES}
     seen = 0
     for method, path in calls():
-        url = path.format(order_id=1, answer_id=1, document_id=1, shipment_id=1, receipt_id=1, question_id=1)
+        url = path.format_map(defaultdict(lambda: 1))
         assert getattr(nobody, method)(f"/api/v1{url}").status_code == 401, (method, path)
         wanted = "read" if method == "get" else SCOPE_OF[path.strip("/").split("/")[-1 if "documents" in path else 0]]
         for scope, other in others.items():
@@ -209,6 +210,7 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
     assert seen >= 80
 
 
+MOVES = {"site": "TRG", "rows": [{"layer": 1, "bin": "DOCK", "quantity": "1", "to": "STORE"}]}
 BODIES = {
     ("post", "/shipments"): {"containers": []},
     ("put", "/shipments/{shipment_id}/load"): {"containers": []},
@@ -233,6 +235,16 @@ BODIES = {
     ("post", "/confirmations/{answer_id}/decision"): {"decision": "accept"},
     ("post", "/receipts/{receipt_id}/tie"): {"order_line": 1, "occurred_on": TODAY.isoformat()},
     ("post", "/questions/{question_id}/answer"): {"no_more": True},
+    ("post", "/stock/putaway"): MOVES,
+    ("post", "/stock/moves"): MOVES,
+    ("post", "/stock/moves/{move_id}/undo"): {"reason": "x"},
+    ("post", "/stock/transfers"): {
+        "site": "TRG",
+        "to": "TRG",
+        "sent_on": TODAY.isoformat(),
+        "rows": [{"layer": 1, "bin": "STORE", "quantity": "1"}],
+    },
+    ("post", "/stock/transfers/{transfer_id}/arrivals"): {"rows": [{"line": 1, "quantity": "1"}]},
     ("post", "/stock/counts"): {
         "site": "TRG",
         "bin": "STORE",
@@ -258,9 +270,8 @@ def test_every_call_is_blind_for_the_other_company(world):
     stranger, answer = Program(world, "stranger"), Answer.objects.get()
     shipment = world.shipment([order]).pk
     for method, path in calls():
-        url = path.format(
-            order_id=order.pk, answer_id=answer.pk, document_id=1, shipment_id=shipment, receipt_id=1, question_id=1
-        )
+        ids = {"order_id": order.pk, "answer_id": answer.pk, "shipment_id": shipment}
+        url = path.format_map(defaultdict(lambda: 1, ids))
         body = BODIES.get((method, path), {}) | ({"order": order.pk} if path == "/confirmations" else {})
         if method == "get":
             found = stranger.get(url)

@@ -2,9 +2,10 @@
 
 import pytest
 
-from northing.masterdata.models import Company, Pack
+from northing.masterdata.models import Bin, Company, Pack, Site
 from northing.receiving.models import ShortQuestion
 from tests.api.conftest import Program
+from tests.inventory.goods import at_dock, lies
 from tests.worlds import TODAY, D
 
 GTIN = "09521000000001"
@@ -80,3 +81,39 @@ def test_a_count_by_program(dock):
     assert [one["quantity"] for one in dock.dock.get("/stock", item="A").json()["items"]] == ["9"]
     assert dock.dock.send("post", "/stock/counts", asked | {"bin": "NOPE"}).status_code == 404
     assert dock.dock.send("post", "/stock/counts", asked).json()["problems"][0]["where"] == "counted"
+
+
+def test_goods_are_put_away_sent_on_and_undone(dock):
+    layer, north = at_dock(dock, 12), Site.objects.create(company=dock.nz, code="NTH", name="North")
+    Bin.objects.create(site=north, code="N-1", purpose="dock")
+    Bin.objects.create(site=dock.site, code="S-2", purpose="store", home_of=dock.items["A"])
+    waiting = dock.dock.get("/stock/putaway", site="trg").json()
+    (task,) = waiting["items"]
+    assert waiting["waiting"] == 1 and (task["item"], task["quantity"], task["receipt"]) == ("A", "12", "KLN-R00001")
+    assert task["proposed"] == [{"bin": "S-2", "quantity": "12", "why": "it is the place of A"}]
+    row = {"layer": layer.pk, "bin": "DOCK", "quantity": "12", "to": "STORE"}
+    asked = {"site": "TRG", "rows": [row]}
+    refused = dock.dock.send("post", "/stock/putaway", asked).json()["problems"]
+    assert [one["where"] for one in refused] == ["reason-0"]
+    wrong = dock.dock.send("post", "/stock/putaway", {"site": "TRG", "rows": [row | {"to": "NOPE"}]}).json()
+    assert wrong["problems"][0]["where"] == "rows-0-to"
+    made = dock.dock.send("post", "/stock/putaway", {"site": "TRG", "rows": [row | {"reason": "full"}]}).json()
+    undone = dock.dock.send("post", f"/stock/moves/{made['id']}/undo", {"reason": "no"})
+    assert undone.status_code == 200 and lies(layer) == {("DOCK", "in_store"): 12}
+    assert dock.dock.send("post", "/stock/moves", {"site": "TRG", "rows": [row | {"quantity": "5"}]}).status_code == 201
+    sent = {"site": "TRG", "to": "NTH", "sent_on": DAY, "rows": [{"layer": layer.pk, "bin": "STORE", "quantity": "5"}]}
+    transfer = dock.dock.send("post", "/stock/transfers", sent).json()["id"]
+    (line,) = dock.dock.get("/stock/transfers").json()["items"]
+    assert (line["source"], line["target"], line["on_way"]) == ("TRG", "NTH", "5")
+    came = {"rows": [{"line": line["id"], "quantity": "5", "bin": "N-1"}]}
+    assert dock.dock.send("post", f"/stock/transfers/{transfer}/arrivals", came).status_code == 201
+    assert lies(layer) == {("DOCK", "in_store"): 7, ("N-1", "in_store"): 5}
+    assert not dock.dock.get("/stock/transfers").json()["items"]
+
+
+def test_the_labels_of_pallets_are_a_document(dock):
+    asked = receipt(supplier="susd", reason="by telephone", scans=[{"scan": f"(01){GTIN}(37)1"}])
+    made = dock.dock.send("post", "/receipts", asked).json()
+    answer = dock.dock.get(f"/receipts/{made['id']}/labels", copies=2)
+    assert answer["Content-Type"] == "application/pdf" and answer.content.startswith(b"%PDF")
+    assert dock.dock.get(f"/receipts/{made['id']}/labels", copies=99).status_code == 422

@@ -16,13 +16,17 @@ from django.test import Client
 
 from northing.actions.activity import remarks
 from northing.actions.confirmations import answers
+from northing.actions.inventory.move import MoveRequest, move_goods
+from northing.actions.inventory.transfer import SendRequest, send_goods
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.confirmations.models import Answer
-from northing.masterdata.models import Company
+from northing.inventory.models import BinMove
+from northing.masterdata.models import Bin, Company, Site
 from northing.orders.models import Instalment
 from northing.receiving.models import ShortQuestion
 from tests.api.conftest import Program
 from tests.api.test_calls import BODIES, calls
+from tests.inventory.goods import at_dock, bin_of
 from tests.stages import staged
 from tests.worlds import ROLES, TODAY
 
@@ -60,6 +64,17 @@ def short_receipt(world):
     return {"receipt_id": receipt, "question_id": ShortQuestion.objects.get().pk}
 
 
+def moved(world):
+    """The ids of a move at a site, and of goods that it sent to another one."""
+    layer, there = at_dock(world, 2), {"company": world.nz, "code": "NTH", "name": "North"}
+    store, dock = bin_of("STORE").pk, bin_of("DOCK").pk
+    move_goods(world.act("dock"), MoveRequest(layer.pk, dock, "in_store", D(2), store))
+    north = Site.objects.create(**there)
+    Bin.objects.create(site=north, code="N-DOCK", purpose="dock")
+    sent = SendRequest(north.pk, (MoveRequest(layer.pk, store, "in_store", D(1), 0),), TODAY)
+    return {"move_id": BinMove.objects.get().pk, "transfer_id": send_goods(world.act("dock"), sent)}
+
+
 def be_asked(world):
     """An order of the first company, packed, with an answer that waits and a document; on the world hang their ids."""
     order = world.sent_order({"A": D(240)}, agreed=False)
@@ -70,7 +85,7 @@ def be_asked(world):
     ids = {"order_id": order.pk, "answer_id": Answer.objects.get().pk}
     ids["document_id"] = remarks.add_document(world.act("expediter", "d"), paper)
     ids["shipment_id"] = world.shipment([order]).pk
-    world.ids = ids | short_receipt(world)
+    world.ids = ids | short_receipt(world) | moved(world)
 
 
 an_order_asked = staged("an_order_asked", be_asked)

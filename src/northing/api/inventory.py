@@ -13,7 +13,7 @@ from northing.actions.inventory.adjust import AdjustRequest, adjust_stock
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Limit, answers
-from northing.api.shapes import receiving as shapes
+from northing.api.shapes import inventory as shapes
 from northing.api.shapes.common import NO_NUL
 from northing.core.receiving.serials import numbers_of
 from northing.inventory.models import OnHand, SerialNumber, StockMovement

@@ -15,6 +15,8 @@ class Status(models.TextChoices):
     HELD = "held", "Held"
     IN_STORE = "in_store", "In store"
     REJECTED = "rejected", "Rejected"
+    # Between two sites of their company; they lie at the dock of the one they go to.
+    ON_WAY = "on_way", "On its way"
 
 
 class StockMovement(models.Model):
@@ -58,6 +60,79 @@ class OnHand(models.Model):
             models.UniqueConstraint(fields=["layer", "bin", "status"], name="on_hand_once"),
             models.CheckConstraint(condition=Q(quantity__gte=0), name="on_hand_not_negative"),
         ]
+        # What lies in a bin now: docks see much go through.
+        indexes = [models.Index(fields=["bin"], condition=Q(quantity__gt=0), name="on_hand_there")]
+
+
+class BinMove(models.Model):
+    """Goods that were put into other bins in one act; its movements are those of its story. Undone as a whole."""
+
+    class What(models.TextChoices):
+        """Why goods lie in another bin."""
+
+        MOVED = "moved", "Moved"
+        PUT_AWAY = "put away", "Put away"
+        ARRIVED = "arrived", "Arrived from another site"
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    site = models.ForeignKey(Site, models.PROTECT)
+    what = models.CharField(max_length=8, choices=What.choices)
+    moved_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    history = models.OneToOneField("activity.HistoryEntry", models.PROTECT, related_name="+")
+    undone_by = models.OneToOneField("activity.HistoryEntry", models.PROTECT, null=True, related_name="+")
+    transfer = models.ForeignKey("inventory.Transfer", models.PROTECT, null=True, related_name="arrivals")
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Transfer(models.Model):
+    """Goods that one site of a company sent to another; they are on their way until they arrive or come back."""
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    source = models.ForeignKey(Site, models.PROTECT, related_name="+")
+    target = models.ForeignKey(Site, models.PROTECT, related_name="+")
+    # Of the haulier or the papers; may be empty.
+    reference = models.CharField(max_length=40, blank=True)
+    sent_on = models.DateField()
+    sent_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    history = models.OneToOneField("activity.HistoryEntry", models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return f"transfer {self.pk}"
+
+
+class TransferLine(models.Model):
+    """Units of a layer on their way, from which bin and in which state they left, and how many of them arrived."""
+
+    transfer = models.ForeignKey(Transfer, models.PROTECT, related_name="lines")
+    layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="transfer_lines")
+    source = models.ForeignKey(Bin, models.PROTECT, related_name="+")
+    # Where they lie while they are on their way: at the dock they go to.
+    dock = models.ForeignKey(Bin, models.PROTECT, related_name="+")
+    status = models.CharField(max_length=8, choices=Status.choices)
+    quantity = fields.quantity()
+    # Arrived, or back in their bin.
+    ended = fields.quantity(default=fields.ZERO)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(quantity__gt=0, ended__gte=0, ended__lte=F("quantity")), name="transfer_line_ends_once"
+            )
+        ]
+        indexes = [models.Index(fields=["transfer"], condition=Q(ended__lt=F("quantity")), name="transfer_line_open")]
+
+    @property
+    def left(self):
+        """Units that are still on their way."""
+        return self.quantity - self.ended
 
 
 class SerialNumber(models.Model):

@@ -11,6 +11,7 @@ from northing.activity.models import HistoryEntry
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
 from northing.inventory.models import (
+    BinMove,
     OnHand,
     Opening,
     StockCount,
@@ -18,6 +19,8 @@ from northing.inventory.models import (
     StockIssue,
     StockIssueLine,
     StockMovement,
+    Transfer,
+    TransferLine,
 )
 from northing.inventory.serials import ZERO, Place, StockMove, forget_serials, place_serials, serials_in, with_serials
 from northing.ledger.models import CostLayer, Entry
@@ -164,6 +167,59 @@ def move_back(history: HistoryEntry, of: HistoryEntry) -> None:
             for one in went
         ],
     )
+
+
+def turn_back(history: HistoryEntry, of: HistoryEntry) -> None:
+    """Goods that an action put into other bins lie where they lay. Raises Refused where they are not there any more."""
+    went = StockMovement.objects.filter(history=of).select_related("layer__item", "target").order_by("pk")
+    for one in went:
+        there = OnHand.objects.select_for_update().filter(
+            layer=one.layer, bin=one.target, status=one.target_status, quantity__gte=one.quantity
+        )
+        if not there.exists():
+            what = f"Not all of it lies in {one.target} any more: {one.layer.item.code}."
+            raise Refused(Problem(what, mend="Move what is there.", record=("layer", one.layer_id)))
+    move_stock(
+        history,
+        [
+            StockMove(
+                one.layer_id,
+                one.quantity,
+                Place(one.target_id, one.target_status),
+                Place(one.source_id, one.source_status),
+                tuple(one.serials.splitlines()),
+            )
+            for one in went
+        ],
+    )
+
+
+def write_bin_move(move: BinMove) -> BinMove:
+    """An act by which goods lie in other bins."""
+    move.save(force_insert=True)
+    return move
+
+
+def mark_undone(move: BinMove, history: HistoryEntry) -> None:
+    """A move was undone; it stays a fact."""
+    move.undone_by = history
+    move.save(update_fields=["undone_by"])
+
+
+def write_transfer(transfer: Transfer, lines: Sequence[TransferLine]) -> Transfer:
+    """Goods that are on their way to another site."""
+    transfer.save(force_insert=True)
+    for line in lines:
+        line.transfer = transfer
+    TransferLine.objects.bulk_create(lines)
+    return transfer
+
+
+def end_lines(ended: Sequence[tuple[TransferLine, Decimal]]) -> None:
+    """So many more units of each line are not on their way any more; below 0, they are again."""
+    for line, units in ended:
+        line.ended += units
+    TransferLine.objects.bulk_update([line for line, _ in ended], ["ended"])
 
 
 def write_opening(opening: Opening) -> Opening:

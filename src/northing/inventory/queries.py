@@ -1,14 +1,44 @@
 """Reads of what lies where."""
 
+from collections import defaultdict
+from collections.abc import Iterable
 from decimal import Decimal
 
 from django.db.models import Count, F, Q, Sum
 from django.db.models.functions import Coalesce
 
+from northing.core.inventory.bins import Goods, Shelf
 from northing.inventory.models import OnHand, SerialNumber, StockMovement
 from northing.ledger.models import CostLayer
+from northing.masterdata.models import Bin
 
 ZERO = Decimal(0)
+
+
+def shelves_of(bins: Iterable[Bin]) -> dict[int, Shelf]:
+    """By id: the bins with their rules and all that lies in them."""
+    found = {one.pk: one for one in bins}
+    lies: dict[int, list[Goods]] = defaultdict(list)
+    rows = OnHand.objects.filter(bin__in=found, quantity__gt=0).order_by()
+    for bin, item, lot, units in rows.values_list("bin", "layer__item__code", "layer__lot").annotate(
+        total=Sum("quantity")
+    ):
+        lies[bin].append(Goods(item, units, lot))
+    homes = dict(Bin.objects.filter(pk__in=found, home_of__isnull=False).values_list("pk", "home_of__code"))
+    return {
+        key: Shelf(
+            one.code,
+            key,
+            one.zone,
+            one.blocked,
+            one.one_item,
+            one.one_lot,
+            one.most_units,
+            homes.get(key, ""),
+            lies[key],
+        )
+        for key, one in found.items()
+    }
 
 
 def stock_faults() -> list[str]:

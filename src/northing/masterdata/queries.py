@@ -108,8 +108,8 @@ def only_supplier_of(items: Collection[int]) -> Party | None:
 
 
 def default_bin(site: int, purpose: str) -> Bin:
-    """The first bin of a purpose at a site. Raises Refused when the site has none."""
-    found = Bin.objects.filter(site=site, purpose=purpose).first()
+    """The first open bin of a purpose at a site. Raises Refused when the site has none."""
+    found = Bin.objects.filter(site=site, purpose=purpose, blocked="").first()
     if found is None:
         raise Refused(Problem(f"The site has no {purpose} bin.", "bin", "Add one to the site first."))
     return found

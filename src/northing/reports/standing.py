@@ -4,12 +4,12 @@ with their records.
 
 from collections.abc import Iterable
 
-from django.db.models import Sum
+from django.db.models import F, Sum
 
 from northing.claims.models import ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
-from northing.inventory.models import StockIssueLine
+from northing.inventory.models import StockIssueLine, TransferLine
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
 from northing.receiving.models import HeldDecision
@@ -18,9 +18,9 @@ FIRST = "Reverse that first."
 
 
 def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
-    """Inspections, returns and issues of goods of layers that were not reversed."""
+    """Inspections, returns, issues of goods of layers that were not reversed; and what is on its way."""
     keys = [layer.pk for layer in layers]
-    return [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys)]
+    return [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
 
 
 def _returns(layers: list[int]) -> list[Problem]:
@@ -58,6 +58,20 @@ def _decisions(layers: list[int]) -> list[Problem]:
             f"{plain(units)} {unit} of {code} were {way}: {reference}.", mend=FIRST, record=("receipt", tied or came)
         )
         for unit, code, way, reference, tied, came, units in rows
+    ]
+
+
+def _on_way(layers: list[int]) -> list[Problem]:
+    """Goods that are between two sites."""
+    found = TransferLine.objects.filter(layer__in=layers, ended__lt=F("quantity"))
+    return [
+        Problem(
+            f"{plain(line.left)} {line.layer.item.unit} of {line.layer.item.code} are on their way to"
+            f" {line.transfer.target}.",
+            mend="Let them arrive, or come back, first.",
+            record=("transfer", line.transfer_id),
+        )
+        for line in found.select_related("layer__item", "transfer__target").order_by("pk")
     ]
 
 

@@ -13,6 +13,7 @@ from northing.actions.claims.returns import reverse_return
 from northing.actions.customs.entries import reverse_customs_entry
 from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
+from northing.actions.inventory.undo_move import undo_move
 from northing.actions.masterdata.reverse_opening import reverse_opening
 from northing.actions.quality.reverse import reverse_inspection
 from northing.actions.receiving.held_goods import reverse_end
@@ -39,6 +40,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "customs entry": reverse_customs_entry,
     "held goods": reverse_end,
     "adjustment": reverse_adjustment,
+    "move": undo_move,
 }
 # The actions that make a receipt.
 RECEIVES = ("receive", "tie", "correct")
@@ -68,6 +70,9 @@ class Player(Goods, Dock, Costs, Stock):
             "reverse": self.reverse,
             "open": self.open,
             "move": self.move,
+            "put away": self.put_away,
+            "send": self.send,
+            "come in": self.come_in,
             "correct": self.correct,
             "tie": self.tie,
             "send back": self.end_held,

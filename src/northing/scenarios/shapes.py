@@ -322,6 +322,44 @@ class Move(Dated):
     serials: Serials = []
 
 
+class PutAway(Dated):
+    """Goods that lie at the dock of a site go into a bin of it; the oldest first."""
+
+    do: Literal["put away"]
+    item: Code
+    site: Code
+    bin: Code
+    quantity: Number
+    lot: str = ""
+    reason: str = ""
+    serials: Serials = []
+
+
+class Send(Dated):
+    """Goods in a bin are sent to another site of the company."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    do: Literal["send"]
+    item: Code
+    source: list[Code] = Field(alias="from", min_length=2, max_length=2)
+    target: Code = Field(alias="to")
+    quantity: Number
+    lot: str = ""
+    reference: str = ""
+    serials: Serials = []
+
+
+class ComeIn(Dated):
+    """Units that were sent arrive in a bin (its dock's, where none is said), or come back."""
+
+    do: Literal["come in"]
+    sent: Id
+    quantity: Number
+    bin: str = ""
+    back: bool = False
+    serials: Serials = []
+
+
 class StockShape(Shape):
     """Goods on hand at the beginning, with their value in base currency."""
 
@@ -358,6 +396,9 @@ Action = Annotated[
     | Return
     | Reverse
     | Move
+    | PutAway
+    | Send
+    | ComeIn
     | Open,
     Field(discriminator="do"),
 ]

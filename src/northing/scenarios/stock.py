@@ -6,16 +6,19 @@ from django.db.models import Max
 
 from northing.actions.claims import returns
 from northing.actions.inventory.issue import IssueRequest, issue_stock
-from northing.actions.inventory.move import MoveRequest, move_goods
+from northing.actions.inventory.move import MoveRequest, MovesRequest, move_together
+from northing.actions.inventory.put_away import PutAwayRequest, put_away
+from northing.actions.inventory.transfer import ArrivedRow, ArriveRequest, SendRequest, arrive_goods, send_goods
 from northing.actions.masterdata import opening
 from northing.actions.quality import inspect as inspect_action
 from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Problem, Refused
 from northing.core.receiving.serials import numbers_of
 from northing.formats.tables import csv_line
-from northing.inventory.models import OnHand, Opening
+from northing.inventory.models import OnHand, Opening, Transfer
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
+from northing.reports.putaway import to_put_away
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
@@ -45,24 +48,59 @@ class Stock(Played):
         inspect_action.inspect(self.laid.act(action.day), request)
         return "inspection", Inspection.objects.latest("pk").pk
 
-    def move(self, action: shapes.Move) -> None:
+    def move(self, action: shapes.Move) -> tuple[str, int]:
         """Goods in store go to another bin; the oldest first. Sites and bins are named as a pair."""
         source, target = (self.laid.one("bins", tuple(pair)) for pair in (action.source, action.target))
-        rows = OnHand.objects.filter(bin=source, status="in_store", layer__item__code=action.item, quantity__gt=0)
-        if action.lot:
-            rows = rows.filter(layer__lot=action.lot)
+        rows = OnHand.objects.filter(bin=source, status="in_store")
         if action.line:
             rows = rows.filter(layer__receipt_line__instalment__in=self.parts(action.line))
-        rows = list(rows.order_by("layer__occurred_on", "layer"))
-        left = action.quantity
-        for number, row in enumerate(rows, 1):
-            part = left if number == len(rows) else min(left, row.quantity)
-            if part:
-                request = MoveRequest(row.layer_id, source.pk, "in_store", part, target.pk, numbers_of(action.serials))
-                move_goods(self.laid.act(action.day), request)
-                left -= part
-        if not rows:
-            raise Refused(Problem(f"No {action.item} lie in {source}.", "from"))
+        asked = self._taken(rows, action, target.pk, f"No {action.item} lie in {source}.")
+        return "move", move_together(self.laid.act(action.day), MovesRequest(asked))
+
+    def put_away(self, action: shapes.PutAway) -> tuple[str, int]:
+        """Goods that lie at the dock go into a bin."""
+        site, target = self.laid.one("sites", action.site), self.laid.one("bins", (action.site, action.bin))
+        asked = self._taken(to_put_away([site]), action, target.pk, f"No {action.item} wait at {site}.")
+        asked = tuple(replace(one, reason=action.reason) for one in asked)
+        return "move", put_away(self.laid.act(action.day), PutAwayRequest(asked))
+
+    def send(self, action: shapes.Send) -> tuple[str, int]:
+        """Goods are on their way to another site."""
+        source, site = self.laid.one("bins", tuple(action.source)), self.laid.one("sites", action.target)
+        rows = OnHand.objects.filter(bin=source, status="in_store")
+        asked = self._taken(rows, action, 0, f"No {action.item} lie in {source}.")
+        request = SendRequest(site.pk, asked, action.day, action.reference)
+        return "transfer", send_goods(self.laid.act(action.day), request)
+
+    def come_in(self, action: shapes.ComeIn) -> tuple[str, int]:
+        """Units of a transfer arrive, the first line first."""
+        transfer = Transfer.objects.get(pk=self.find("transfer", action.sent))
+        bin = self.laid.one("bins", (transfer.target.code, action.bin)).pk if action.bin else None
+        serials, left, rows = numbers_of(action.serials), action.quantity, []
+        lines = list(transfer.lines.order_by("pk"))
+        for number, line in enumerate(lines, 1):
+            units = left if number == len(lines) else min(left, line.left)
+            rows.append(ArrivedRow(line.pk, units, bin, serials[: int(units)]))
+            serials, left = serials[int(units) :], left - units
+        request = ArriveRequest(transfer.pk, tuple(row for row in rows if row.quantity), action.back)
+        return "move", arrive_goods(self.laid.act(action.day), request)
+
+    def _taken(self, rows, action, target: int, none: str) -> tuple[MoveRequest, ...]:
+        """The moves of an item's units out of rows, the oldest first; the last row is the one that has too few."""
+        rows = rows.filter(layer__item__code=action.item, quantity__gt=0)
+        found = list(
+            (rows.filter(layer__lot=action.lot) if action.lot else rows).order_by("layer__occurred_on", "layer")
+        )
+        if not found:
+            raise Refused(Problem(none, "from"))
+        serials, left, asked = numbers_of(action.serials), action.quantity, []
+        for number, row in enumerate(found, 1):
+            units = left if number == len(found) else min(left, row.quantity)
+            if units:
+                said = (row.status, units, target, serials[: int(units)])
+                asked.append(MoveRequest(row.layer_id, row.bin_id, *said))
+                serials, left = serials[int(units) :], left - units
+        return tuple(asked)
 
     def give_back(self, action: shapes.Return) -> tuple[str, int]:
         """Rejected units go back."""

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
+from typing import Any
 
 from northing.access.acts import Act
 from northing.access.models import Grant, Person
@@ -10,6 +11,7 @@ from northing.access.permissions import OF_LINKS, ROLES
 from northing.core.checks import CHECKS
 from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Pack, Party, Site
 from northing.scenarios.shapes import NotScenario, WorldShape
+from northing.scenarios.world_shapes import BinShape
 
 
 @dataclass
@@ -64,14 +66,36 @@ def lay(world: WorldShape) -> Laid:
     for one in world.sites:
         company = laid.one("companies", one.company)
         site = laid.sites[one.code] = Site.objects.create(
-            company=company, code=one.code, name=one.code, without_order=_coded(one.without_order)
+            company=company,
+            code=one.code,
+            name=one.code,
+            without_order=_coded(one.without_order),
+            queues_putaway=one.putaway == "later",
         )
-        for code, purpose in one.bins.items():
-            laid.bins[one.code, code] = Bin.objects.create(site=site, code=code, purpose=purpose)
+        for code, bin in one.bins.items():
+            laid.bins[one.code, code] = Bin.objects.create(site=site, code=code, **_facts_of(bin))
     _lay_parties(laid, world)
     _lay_items(laid, world)
+    _lay_homes(laid, world)
     _lay_rates(laid, world)
     return laid
+
+
+def _facts_of(bin: str | BinShape) -> dict[str, Any]:
+    """The facts of a bin; the item that has its place there is laid later."""
+    if isinstance(bin, str):
+        return {"purpose": bin}
+    return {"most_units": bin.most} | bin.model_dump(exclude={"most", "home_of"})
+
+
+def _lay_homes(laid: Laid, world: WorldShape) -> None:
+    """Bins in which an item has its place."""
+    for site in world.sites:
+        for code, bin in site.bins.items():
+            if isinstance(bin, BinShape) and bin.home_of:
+                made = laid.bins[site.code, code]
+                made.home_of = laid.one("items", bin.home_of)
+                made.save(update_fields=["home_of"])
 
 
 def _coded(words: str) -> str:
@@ -113,6 +137,7 @@ def _lay_items(laid: Laid, world: WorldShape) -> None:
             origin=one.origin,
             duty_rate=one.duty_rate,
             inspected=one.inspected,
+            zone=one.zone,
             keeps_lot=one.lot,
             keeps_best_before=one.best_before,
             keeps_serial=one.serial,

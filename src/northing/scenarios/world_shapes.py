@@ -50,13 +50,29 @@ class CompanyShape(Shape):
     checks: dict[Literal["depart without voyage", "receive without entry"], Literal["warn", "ask", "block"]] = {}
 
 
+Purpose = Literal["dock", "quarantine", "store"]
+
+
+class BinShape(Shape):
+    """A bin that says what it may hold."""
+
+    purpose: Purpose
+    zone: str = ""
+    home_of: str = ""
+    one_item: bool = False
+    one_lot: bool = False
+    most: Number | None = None
+    blocked: str = ""
+
+
 class SiteShape(Shape):
-    """A site, and its bins by purpose: dock, quarantine, store."""
+    """A site, and its bins: their purpose alone (dock, quarantine, store), or with what they may hold."""
 
     code: Code
     company: Code
     without_order: WithoutOrder = "allowed"
-    bins: dict[Code, Literal["dock", "quarantine", "store"]]
+    putaway: Literal["at once", "later"] = "at once"
+    bins: dict[Code, Purpose | BinShape]
 
 
 class SupplierShape(Shape):
@@ -102,6 +118,7 @@ class ItemShape(Shape):
     origin: str = "CN"
     duty_rate: Number = Decimal(0)
     inspected: bool = False
+    zone: str = ""
     lot: bool = False
     best_before: bool = False
     serial: bool = False

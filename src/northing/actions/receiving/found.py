@@ -108,7 +108,7 @@ def found_by(
         for row, taken in zip(those, counts.divided(counts.taking(expected, counted), _quantities(those)), strict=True):
             item = part.instalment.line.item
             row = given.row(item, row)
-            chosen = chosen_bin(bins, row, held=bool(item.inspected or row.condition))
+            chosen = chosen_bin(site, bins, row, held=bool(item.inspected or row.condition))
             problems += kept_problems(item, row, request.occurred_on, accept=request.accept)
             held = HELD.get(row.condition) or (f"{item.code} is inspected first." if item.inspected else "")
             problems += bin_problems(row, chosen, held=held)

@@ -8,7 +8,7 @@ from northing.core.money.exact import plain
 from northing.core.problems import Problem, Strength
 from northing.core.receiving.serials import LONGEST
 from northing.formats.identifiers import sscc_problem
-from northing.masterdata.models import Bin, Item
+from northing.masterdata.models import Bin, Item, Site
 from northing.receiving.models import Condition
 
 LABEL = "It is on the carton label; = gives the goods one of ours."
@@ -65,12 +65,16 @@ def _short_lived(item: Item, row: ReceiveRow, day: date, *, accept: bool) -> lis
     return []
 
 
-def chosen_bin(bins: Sequence[Bin], row: ReceiveRow, *, held: bool) -> Bin | None:
-    """The bin that was chosen, or the first for goods like these; None where there is none."""
+def chosen_bin(site: Site, bins: Sequence[Bin], row: ReceiveRow, *, held: bool) -> Bin | None:
+    """The bin of the site that was chosen, or the first open one for goods like these; None where there is none.
+
+    Where goods are put away later, those on sale lie at the dock first.
+    """
     if row.bin:
         return next((bin for bin in bins if bin.pk == row.bin), None)
-    purpose = Bin.Purpose.QUARANTINE if held else Bin.Purpose.STORE
-    return next((bin for bin in bins if bin.purpose == purpose), None)
+    free = Bin.Purpose.DOCK if site.queues_putaway else Bin.Purpose.STORE
+    purpose = Bin.Purpose.QUARANTINE if held else free
+    return next((bin for bin in bins if bin.purpose == purpose and not bin.blocked), None)
 
 
 def bin_problems(row: ReceiveRow, bin: Bin | None, *, held: str) -> list[Problem]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from northing.access.acts import Act, future_problem
 from northing.access.permissions import may
 from northing.actions.costing.charges import respread_estimates
+from northing.actions.inventory.shelves import Coming, refusals
 from northing.actions.receiving import intake, short
 from northing.actions.receiving.found import Found, found_by
 from northing.actions.receiving.given import Given
@@ -23,6 +24,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, add_links, once
 from northing.core.checks import answered, finding
+from northing.core.inventory.bins import Goods
 from northing.core.problems import Problem, Strength, refuse_if
 from northing.customs.models import CustomsEntry
 from northing.ledger.models import CostLayer, Entry
@@ -169,6 +171,8 @@ def _checked(
     unordered, strange = unordered_by(request, site, given)
     excess, homeless = excess_of(found, list(Bin.objects.filter(site=site)))
     refuse_if([*problems, *strange, *homeless, *pallet_problems(request, site)])
+    if not repeats:  # goods that are tied lie there already
+        refuse_if(refusals(_coming([*found, *unordered, *excess])))
     kept = [one for one in found if one.says_something]
     unordered += excess
     if not (kept or unordered):
@@ -177,6 +181,15 @@ def _checked(
     bare += [] if repeats else _note_problems(request, site, found, unordered)
     warned = [one for one in [*problems, *strange] if one.strength is Strength.WARN]
     return kept, unordered, [*refuse_if(bare), *warned]
+
+
+def _coming(rows: Sequence[Found | Unordered]) -> list[Coming]:
+    """What comes into which bin."""
+    return [
+        (one.bin, Goods(one.item.code, one.quantity, one.row.lot.strip()), f"bin-{one.row.key}")
+        for one in rows
+        if one.bin
+    ]
 
 
 def _entry_problems(

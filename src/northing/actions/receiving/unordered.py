@@ -66,7 +66,7 @@ def unordered_by(request: ReceiveRequest, site: Site, given: Given) -> tuple[lis
             what = "This line is of no order of the company."
             problems.append(Problem(what, f"stands-{row.key}", "Reload the page."))
         row = given.row(item, row)
-        chosen = chosen_bin(bins, row, held=True)
+        chosen = chosen_bin(site, bins, row, held=True)
         problems += kept_problems(item, row, request.occurred_on, accept=request.accept)
         problems += bin_problems(row, chosen, held=HELD)
         why = _why(item, line, alone=alone)
@@ -115,7 +115,8 @@ def _rule_problems(request: ReceiveRequest, site: Site, supplier: Party | None) 
 def excess_of(found: Sequence[Found], bins: Sequence[Bin]) -> tuple[list[Unordered], list[Problem]]:
     """What is on hold beyond what orders allow, in quarantine."""
     excess, problems = [], []
-    quarantine = next((bin for bin in bins if bin.purpose == Bin.Purpose.QUARANTINE), None)
+    apart = (bin for bin in bins if bin.purpose == Bin.Purpose.QUARANTINE and not bin.blocked)
+    quarantine = next(apart, None)
     for one in found:
         if not one.taking.held:
             continue

@@ -2,6 +2,7 @@
 
 import django.db.models.deletion
 from django.conf import settings
+from decimal import Decimal
 from django.db import migrations, models
 
 
@@ -184,5 +185,147 @@ class Migration(migrations.Migration):
             options={
                 'constraints': [models.UniqueConstraint(fields=('item', 'number'), name='serial_number_once')],
             },
+        ),
+        migrations.CreateModel(
+            name='BinMove',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('what', models.CharField(choices=[('moved', 'Moved'), ('put away', 'Put away'), ('arrived', 'Arrived from another site')], max_length=8)),
+                ('at', models.DateTimeField()),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='Transfer',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('reference', models.CharField(blank=True, max_length=40)),
+                ('sent_on', models.DateField()),
+                ('at', models.DateTimeField()),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='TransferLine',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('status', models.CharField(choices=[('held', 'Held'), ('in_store', 'In store'), ('rejected', 'Rejected'), ('on_way', 'On its way')], max_length=8)),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('ended', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.AlterField(
+            model_name='onhand',
+            name='status',
+            field=models.CharField(choices=[('held', 'Held'), ('in_store', 'In store'), ('rejected', 'Rejected'), ('on_way', 'On its way')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='serialnumber',
+            name='status',
+            field=models.CharField(blank=True, choices=[('held', 'Held'), ('in_store', 'In store'), ('rejected', 'Rejected'), ('on_way', 'On its way')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='stockmovement',
+            name='source_status',
+            field=models.CharField(blank=True, choices=[('held', 'Held'), ('in_store', 'In store'), ('rejected', 'Rejected'), ('on_way', 'On its way')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='stockmovement',
+            name='target_status',
+            field=models.CharField(blank=True, choices=[('held', 'Held'), ('in_store', 'In store'), ('rejected', 'Rejected'), ('on_way', 'On its way')], max_length=8),
+        ),
+        migrations.AddIndex(
+            model_name='onhand',
+            index=models.Index(condition=models.Q(('quantity__gt', 0)), fields=['bin'], name='on_hand_there'),
+        ),
+        migrations.AddField(
+            model_name='binmove',
+            name='company',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company'),
+        ),
+        migrations.AddField(
+            model_name='binmove',
+            name='history',
+            field=models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry'),
+        ),
+        migrations.AddField(
+            model_name='binmove',
+            name='moved_by',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='binmove',
+            name='site',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.site'),
+        ),
+        migrations.AddField(
+            model_name='binmove',
+            name='undone_by',
+            field=models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry'),
+        ),
+        migrations.AddField(
+            model_name='transfer',
+            name='company',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company'),
+        ),
+        migrations.AddField(
+            model_name='transfer',
+            name='history',
+            field=models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry'),
+        ),
+        migrations.AddField(
+            model_name='transfer',
+            name='sent_by',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='transfer',
+            name='source',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.site'),
+        ),
+        migrations.AddField(
+            model_name='transfer',
+            name='target',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.site'),
+        ),
+        migrations.AddField(
+            model_name='binmove',
+            name='transfer',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='arrivals', to='inventory.transfer'),
+        ),
+        migrations.AddField(
+            model_name='transferline',
+            name='dock',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.bin'),
+        ),
+        migrations.AddField(
+            model_name='transferline',
+            name='layer',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='transfer_lines', to='ledger.costlayer'),
+        ),
+        migrations.AddField(
+            model_name='transferline',
+            name='source',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.bin'),
+        ),
+        migrations.AddField(
+            model_name='transferline',
+            name='transfer',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='lines', to='inventory.transfer'),
+        ),
+        migrations.AddIndex(
+            model_name='transferline',
+            index=models.Index(condition=models.Q(('ended__lt', models.F('quantity'))), fields=['transfer'], name='transfer_line_open'),
+        ),
+        migrations.AddConstraint(
+            model_name='transferline',
+            constraint=models.CheckConstraint(condition=models.Q(('ended__gte', 0), ('ended__lte', models.F('quantity')), ('quantity__gt', 0)), name='transfer_line_ends_once'),
         ),
     ]

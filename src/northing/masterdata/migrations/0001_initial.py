@@ -367,4 +367,44 @@ class Migration(migrations.Migration):
             model_name='company',
             constraint=models.UniqueConstraint(condition=models.Q(('gs1_prefix', ''), _negated=True), fields=('gs1_prefix',), name='gs1_prefix_of_one_company'),
         ),
+        migrations.AddField(
+            model_name='bin',
+            name='blocked',
+            field=models.CharField(blank=True, db_default='', max_length=80, verbose_name='Blocked, because'),
+        ),
+        migrations.AddField(
+            model_name='bin',
+            name='home_of',
+            field=models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='homes', to='masterdata.item'),
+        ),
+        migrations.AddField(
+            model_name='bin',
+            name='most_units',
+            field=models.DecimalField(blank=True, decimal_places=6, max_digits=18, null=True),
+        ),
+        migrations.AddField(
+            model_name='bin',
+            name='one_item',
+            field=models.BooleanField(db_default=False, default=False, verbose_name='One item only'),
+        ),
+        migrations.AddField(
+            model_name='bin',
+            name='one_lot',
+            field=models.BooleanField(db_default=False, default=False, verbose_name='One lot only'),
+        ),
+        migrations.AddField(
+            model_name='bin',
+            name='zone',
+            field=models.CharField(blank=True, db_default='', max_length=16),
+        ),
+        migrations.AddField(
+            model_name='item',
+            name='zone',
+            field=models.CharField(blank=True, db_default='', max_length=16, verbose_name='Zone in the store'),
+        ),
+        migrations.AddField(
+            model_name='site',
+            name='queues_putaway',
+            field=models.BooleanField(db_default=False, default=False, verbose_name='Goods are put away later'),
+        ),
     ]

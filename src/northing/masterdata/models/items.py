@@ -25,6 +25,8 @@ class Item(models.Model):
     keeps_best_before = models.BooleanField(default=False)
     keeps_serial = models.BooleanField(default=False, db_default=False)
     inspected = models.BooleanField(default=False)
+    # The bins that are proposed where none holds it yet are of this zone.
+    zone = models.CharField("Zone in the store", max_length=16, blank=True, db_default="")
     # Empty: those of the supplier, or of the company.
     over_tolerance = models.DecimalField("Over tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)
     under_tolerance = models.DecimalField("Under tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)

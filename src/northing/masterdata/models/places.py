@@ -87,6 +87,8 @@ class Site(models.Model):
     without_order = models.CharField(
         max_length=11, choices=WithoutOrder.choices, default=WithoutOrder.ALLOWED, db_default=WithoutOrder.ALLOWED
     )
+    # Goods lie at the dock first, and are put away from the queue.
+    queues_putaway = models.BooleanField("Goods are put away later", default=False, db_default=False)
 
     class Meta:
         ordering = ["code"]
@@ -106,6 +108,15 @@ class Bin(models.Model):
     site = models.ForeignKey(Site, models.PROTECT, related_name="bins")
     code = models.CharField(max_length=16)
     purpose = models.CharField(max_length=10, choices=Purpose.choices)
+    zone = models.CharField(max_length=16, blank=True, db_default="")
+    # The item that has its place here; goods of others are proposed elsewhere.
+    home_of = models.ForeignKey("masterdata.Item", models.SET_NULL, null=True, blank=True, related_name="homes")
+    one_item = models.BooleanField("One item only", default=False, db_default=False)
+    one_lot = models.BooleanField("One lot only", default=False, db_default=False)
+    # Of whatever item; empty: nothing is said.
+    most_units = fields.quantity(null=True, blank=True)
+    # Why nothing is put there; empty where it is open.
+    blocked = models.CharField("Blocked, because", max_length=80, blank=True, db_default="")
 
     class Meta:
         ordering = ["site", "code"]
@@ -113,3 +124,8 @@ class Bin(models.Model):
 
     def __str__(self):
         return self.code
+
+    @property
+    def has_rules(self) -> bool:
+        """Whether something may not be put there."""
+        return bool(self.blocked or self.one_item or self.one_lot or self.most_units is not None)

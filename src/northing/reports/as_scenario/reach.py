@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from django.db.models import Q
 
 from northing.costing.models import Charge
-from northing.inventory.models import StockCountLine
+from northing.inventory.models import StockCountLine, TransferLine
 from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
 from northing.receiving.models import ReceiptLine
@@ -56,6 +56,8 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
         raise TooMuch(f"{what} Ask a person who sees both companies.")
     layers = CostLayer.objects.filter(shipment_line__instalment__line__in=found.lines)
     found.layers = set(layers.values_list("pk", flat=True))
+    if TransferLine.objects.filter(layer__in=found.layers).exists():
+        raise TooMuch("Some of these goods were sent to another site; a file of them does not tell of that.")
     if StockCountLine.objects.filter(layer__in=found.layers).exists():
         raise TooMuch("A count of stock took units of these goods; a file of them does not tell what else lay there.")
     return found

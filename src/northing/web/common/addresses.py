@@ -13,6 +13,7 @@ PAGES = {
     "charge": "charge",
     "layer": "layer",
     "receipt": "receipt",
+    "transfer": "transfer",
     "case": "case",
     "verdict": "inspect",
     "entry": "entry",

@@ -1,7 +1,9 @@
 """The form of the dock's count: what was found of each part, what was scanned, and what else came."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from decimal import Decimal
 from typing import Any
 
 from django import forms
@@ -11,9 +13,9 @@ from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRo
 from northing.actions.receiving.scans import Context, goods_of, rows_of
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
-from northing.masterdata.models import Bin, Item, Party
+from northing.masterdata.models import Bin, Item, Party, Site
 from northing.masterdata.queries import find_pack
-from northing.reports.proposed_bins import proposed_bins
+from northing.reports.proposed_bins import Wanted, proposed_bins
 from northing.web.common.forms import ActionForm, DayField, ExactField, asks_only
 from northing.web.common.serials import SerialsField
 from northing.web.receiving.forms.scanned import ScansField
@@ -42,6 +44,17 @@ MOST_ROWS, MOST_OTHERS = 20, 50
 NAMES = ("row", "short", "lot", "best", "serials", "condition", "bin")
 
 
+def _proposed(site: Site, parts: list[Part]) -> dict[int, str]:
+    """By item (id): the bin (id) in which all that is expected of it is best put; none where the dock is first."""
+    if site.queues_putaway:
+        return {}
+    units: dict[Item, Decimal] = defaultdict(Decimal)
+    for part in parts:
+        units[part.item] += part.open
+    found = proposed_bins(site, [Wanted(item.pk, item, "", total) for item, total in units.items()])
+    return {key: str(best[0].bin) for key, best in found.items() if len(best) == 1}
+
+
 class ReceiveForm(ActionForm):
     """The units found of each part, for one company's site; a part may have come in several lots or bins.
 
@@ -61,7 +74,7 @@ class ReceiveForm(ActionForm):
         super().__init__(_as_expected(data, parts, context) if data and "all" in data else data, **kwargs)
         self.parts, self.context, self.others = parts, context, others
         bins = [(str(one.pk), one.code) for one in Bin.objects.filter(site=context.site)]  # read once, for every row
-        self.proposed = proposed_bins(context.site, {part.item.pk for part in parts})
+        self.proposed = _proposed(context.site, parts)
         for part in parts:
             for number, end in enumerate(part.ends()):
                 self._add_row(part, end, bins, first=not number)
@@ -94,10 +107,11 @@ class ReceiveForm(ActionForm):
         self.fields[f"condition-{end}"] = forms.ChoiceField(
             choices=CONDITIONS, required=False, label=f"Condition {label}"
         )
-        usual = ("", "quarantine" if item is None or item.inspected else "store")
+        free = "dock" if self.context.site.queues_putaway else "store"
+        usual = ("", "quarantine" if item is None or item.inspected else free)
         there = self.proposed.get(item.pk) if item and not item.inspected else None
         self.fields[f"bin-{end}"] = forms.ChoiceField(
-            choices=[usual, *bins], required=False, label=f"Bin {label}", initial=str(there or "")
+            choices=[usual, *bins], required=False, label=f"Bin {label}", initial=there or ""
         )
 
     def field_of(self, where: str) -> str:

@@ -3,6 +3,7 @@
 from pathlib import Path
 from urllib.parse import urlencode
 
+from django.db.models import F
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -10,12 +11,15 @@ from django.utils import timezone
 
 from northing.access.permissions import may
 from northing.access.queries import scoped
+from northing.inventory.models import Transfer, TransferLine
 from northing.masterdata.models import Site
 from northing.receiving.models import Receipt
 from northing.reports.dock_day import counts, delivery_rows, expected, windows
 from northing.reports.dock_sheet import dock_sheet
+from northing.reports.putaway import to_put_away
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import open_page
+from northing.web.common.sites import site_asked
 from northing.web.receiving.found import deliveries_found, is_label, receipts_found, words_of
 from northing.web.receiving.queries import named_receipts, sent_here
 
@@ -57,9 +61,18 @@ def dock(request):
         "receipts": receipts,
         "unordered": unordered,
         "scan": scan,
+        "putaway": to_put_away([asked["site"]] if asked["site"] else sites).count(),
+        "on_way": _on_way(asked["site"] or None, sites),
         "others": [] if words else sent_here(request.user),
     }
     return render(request, "receiving/dock.html", context)
+
+
+def _on_way(site: Site | None, sites: list[Site]) -> list[Transfer]:
+    """What other sites of the company sent here and has not arrived."""
+    open_lines = TransferLine.objects.filter(transfer__target__in=[site] if site else sites, ended__lt=F("quantity"))
+    found = Transfer.objects.filter(pk__in=open_lines.values("transfer")).select_related("source", "target", "history")
+    return list(found.order_by("pk"))
 
 
 def _receives(request, site: Site) -> bool:
@@ -84,7 +97,7 @@ def sheet(request):
 def _asked(request):
     """What is asked for, the deliveries and the receipts that it means whatever their day, and the person's sites."""
     sites = list(scoped(Site.objects.all(), request.user))
-    site = _site_asked(request, sites)
+    site = site_asked(request, sites)
     deliveries = expected([site.pk] if site else [one.pk for one in sites])
     taken = scoped(Receipt.objects.select_related("container", "site", "received_by"), request.user)
     taken = taken.filter(site=site) if site else taken
@@ -93,15 +106,6 @@ def _asked(request):
     if words:
         deliveries, taken = deliveries_found(deliveries, words), receipts_found(taken, words)
     return asked, deliveries, taken, sites
-
-
-def _site_asked(request, sites: list[Site]) -> Site | None:
-    """The site that is asked for, else the last one; none for all of them, and where there is one only."""
-    codes = {site.code: site for site in sites}
-    said = request.GET.get("site")
-    if said is not None and (said in codes or not said):
-        request.session["dock_site"] = said
-    return codes.get(request.session.get("dock_site", "")) if len(sites) > 1 else None
 
 
 WORKER = Path(__file__).resolve().parent.parent / "static" / "receiving" / "worker.js"

@@ -14,6 +14,7 @@ from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from northing.reports.line_standings import line_standings
+from northing.reports.putaway import to_put_away
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
@@ -39,6 +40,7 @@ def receipt(request, receipt_id: int):
         "lines": [line for line in lines if not line.why],
         "held": [line for line in lines if line.why],
         "prints": "print" in request.GET,
+        "putaway": to_put_away([record.site]).filter(layer__receipt_line__receipt=record).count(),
         "pallets": len({line.sscc for line in lines if line.sscc}),
         "standings": line_standings(record),
         "questions": ShortQuestion.objects.filter(line__receipt=record).select_related("instalment__line__item"),

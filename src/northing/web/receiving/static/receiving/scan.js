@@ -2,7 +2,7 @@
 import "../common/wedge.js";
 import { plain, plus, read } from "../common/exact.js";
 import { draft, restored } from "./drafts.js";
-import { sound } from "./sound.js";
+import { sound } from "../common/sound.js";
 
 const form = document.querySelector("form[data-scan]");
 const list = document.createElement("ol");

@@ -26,7 +26,7 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
-from northing.web.inventory.forms import AdjustForm, IssueForm, MoveForm
+from northing.web.inventory.forms.goods import AdjustForm, IssueForm, MoveForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
