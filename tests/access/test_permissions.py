@@ -32,7 +32,8 @@ ENTRANCE = {"account_login", "account_logout", "account_inactive", "mfa_authenti
 ACCOUNT = """account_change_password account_reauthenticate mfa_reauthenticate mfa_reauthenticate_webauthn
 mfa_activate_totp mfa_deactivate_totp mfa_view_recovery_codes mfa_generate_recovery_codes mfa_add_webauthn
 mfa_remove_webauthn mfa_index end-session new-token end-token"""
-OWN = {*ENTRANCE, *ACCOUNT.split(), "lines-csv", "lines-xlsx", "save-view", "forget-view"}
+FILES = ("lines-csv", "lines-xlsx", "dock-sheet", "receipts-workbook")
+OWN = {*ENTRANCE, *ACCOUNT.split(), *FILES, "save-view", "forget-view"}
 
 
 def read():

@@ -3,7 +3,9 @@
 from datetime import timedelta
 
 import pytest
+from django.db import connection
 from django.template.loader import render_to_string
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from northing.actions.activity.remarks import RemarkRequest, remark
@@ -12,9 +14,11 @@ from northing.masterdata.models import Agreement, Item, Pack, Site
 from northing.receiving.models import Receipt
 from northing.reports import dock_sheet
 from northing.reports.dock_day import Delivery, counts, delivery_rows, expected
-from northing.shipping.models import Container, HandlingUnit, Shipment
+from northing.shipping.models import Container, HandlingContent, HandlingUnit, Shipment
+from northing.web.receiving import jobs
+from northing.web.receiving.views import dock
 from northing.worklist.models import ExpectedDelivery, LineSummary
-from tests.worlds import TODAY, D
+from tests.worlds import CONTAINERS, TODAY, D
 
 DAY = timedelta(days=1)
 
@@ -125,7 +129,7 @@ def test_a_site_is_remembered_and_no_other_companys_is_shown(day, signed_in):
     assert shown(stranger, f"?site={day.site.code}") == []
 
 
-def test_the_sheet_says_what_is_expected_line_by_line(day, signed_in, monkeypatch):
+def test_the_sheet_says_what_is_expected_line_by_line(day, monkeypatch):
     day.first.reference = "OUR-9"
     day.first.save()
     Agreement.objects.filter(item__code="A").update(supplier_code="TEA-A")
@@ -148,7 +152,79 @@ def test_the_sheet_says_what_is_expected_line_by_line(day, signed_in, monkeypatc
     monkeypatch.setattr(dock_sheet, "MOST_LINES", 3)
     cut = dock_sheet.sheet_context(rows_of(day), "all", 0)
     assert (cut["lines"], cut["left"]) == (3, 1)
+
+
+def made(page, **asked):
+    """The sheet that the page answers with."""
+    answer = page.post(reverse("dock-sheet"), asked, follow=True)
+    assert answer.status_code == 200
+    return b"".join(answer.streaming_content)
+
+
+def test_the_sheet_is_made_of_what_is_asked_for(day, signed_in, monkeypatch):
+    page, seen = signed_in("dock"), []
+    monkeypatch.setattr(jobs, "dock_sheet", lambda *said: seen.append(said) or b"%PDF")
+    loose = ExpectedDelivery.objects.get(order=day.loose)
+    ExpectedDelivery.objects.update(expected_on=TODAY + DAY)
+    ExpectedDelivery.objects.filter(pk=loose.pk).update(expected_on=TODAY + 9 * DAY)
+    asked = (
+        ({}, 2, "all days"),
+        ({"when": "later"}, 1, "later"),
+        ({"q": "nothing"}, 0, "“nothing”"),
+        ({"until": (TODAY + DAY).isoformat()}, 1, "up to 25 Nov 2026"),
+        ({"pick": [loose.pk]}, 1, "1 picked"),
+        ({"q": "\x00", "when": "x", "until": "x", "pick": ["x", "9" * 30]}, 2, "all days"),
+    )
+    for words, rows, title in asked:
+        assert made(page, **words) == b"%PDF"
+        assert len(seen[-1][0]) == rows and title in seen[-1][1], words
+    monkeypatch.setattr(dock, "AT_ONCE_LINES", 1)
+    assert "/jobs/" in page.post(reverse("dock-sheet"), {}).url, "the worker makes it"
+    assert made(signed_in("stranger"), pick=[loose.pk]) == b"%PDF" and not seen[-1][0]
+    refresh_every_delivery()
+
+
+def test_the_day_is_listed_by_shipments_orders_and_pallets(day, signed_in):
     page = signed_in("dock")
-    for asked in ({}, {"when": "later"}, {"q": "nothing"}, {"q": "\x00", "when": "x", "site": "x"}):
-        answer = page.get(reverse("dock-sheet"), asked)
-        assert answer.status_code == 200 and answer.content.startswith(b"%PDF")
+    unit = HandlingUnit.objects.create(container=day.box, sscc="106141412345678908")
+    part = day.box.shipment_lines.get(instalment__line__item__code="A")
+    HandlingContent.objects.create(unit=unit, shipment_line=part, quantity=D(24))
+
+    def listed(by):
+        rows = page.get(reverse("dock"), {"by": by}).context["rows"]
+        return [(row.name, row.lines, row.unpacked, [number for _, number in row.boxes], row.goods) for row in rows]
+
+    assert listed("shipments") == [(str(day.cargo), 2, False, [day.box.number], [])]
+    assert sorted(listed("orders")) == [
+        (day.first.number, 1, False, [day.box.number], []),
+        (day.second.number, 1, False, [day.box.number], []),
+        (day.loose.number, 2, True, [], []),
+    ]
+    assert listed("pallets") == [(unit.sscc, 1, False, [day.box.number], ["24 pc A"])]
+    assert shown(page, "?by=nonsense") == shown(page)
+    stranger = signed_in("stranger")
+    assert not any(stranger.get(reverse("dock"), {"by": by}).context["rows"] for by in dock.GROUPS)
+
+
+@pytest.mark.parametrize("by", list(dock.GROUPS))
+def test_a_shared_container_tells_nothing_of_the_other_company(world, signed_in, by):
+    ours, theirs = world.sent_order({"A": D(240)}), world.sent_order({"B": D(10)}, company=world.au)
+    shipment = world.shipment([ours, theirs])
+    unit = HandlingUnit.objects.create(container=shipment.containers.get(), sscc="106141412345678908")
+    for part in shipment.containers.get().shipment_lines.all():
+        HandlingContent.objects.create(unit=unit, shipment_line=part, quantity=D(1))
+    world.people["dock"].grants.filter(company=world.au).delete()
+    rows = signed_in("dock").get(reverse("dock"), {"by": by}).context["rows"]
+    assert len(rows) == 1 and rows[0].supplier == ours.supplier.name
+    assert rows[0].lines == 1 and "B" not in str(rows[0].goods) and rows[0].name != theirs.number
+
+
+@pytest.mark.parametrize("by", list(dock.GROUPS))
+def test_a_list_of_the_day_reads_in_few_statements(day, signed_in, by):
+    page, seen = signed_in("dock"), []
+    for _ in range(2):
+        with CaptureQueriesContext(connection) as found:
+            assert page.get(reverse("dock"), {"by": by}).status_code == 200
+        seen.append(len(found))
+        day.shipment([day.sent_order({"A": D(1)}), day.sent_order({"C": D(1)})], CONTAINERS[1])
+    assert seen[0] == seen[1]

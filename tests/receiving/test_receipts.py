@@ -5,6 +5,7 @@ import io
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 
+import openpyxl
 import pytest
 from django.db import connection
 from django.urls import reverse
@@ -16,6 +17,8 @@ from northing.core.problems import Refused
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Site
 from northing.receiving.models import Receipt
+from northing.web.receiving.views import receipts
+from northing.worklist.models import LineSummary
 from tests.api.conftest import Program
 from tests.worlds import TODAY, D, small_world
 
@@ -76,6 +79,35 @@ def test_the_file_has_what_the_page_asks_for(two, signed_in):
     assert [row["received"] for row in rows_of(page)] == ["100"]
     assert [row["reversed"] for row in rows_of(page, reversed="on")] == ["yes", "yes", ""]
     assert rows_of(signed_in("stranger")) == []
+
+
+def test_the_list_is_narrowed_by_supplier_item_order_and_what_is_billed(two, signed_in):
+    page, order = signed_in("dock"), two.cargo.containers.get().shipment_lines.first().instalment.line.order
+    usd, eur = two.parties["USD"].pk, two.parties["EUR"].pk
+
+    def received(**asked):
+        return [row["received"] for row in rows_of(page, **asked)]
+
+    assert (received(supplier=usd), received(supplier=eur)) == (["140", "10", "100"], [])
+    assert (received(item="c"), received(item="NOPE")) == (["10"], [])
+    assert (received(order=order.number.lower()), received(order="NOPE")) == (["140", "100"], [])
+    assert (received(billed="no"), received(billed="yes")) == (["140", "10", "100"], [])
+    LineSummary.objects.filter(item__code="C").update(billed=10)
+    assert (received(billed="no"), received(billed="yes")) == (["140", "100"], ["10"])
+    LineSummary.objects.update(billed=0)
+
+
+def test_the_list_comes_as_a_workbook_of_the_same_rows(two, signed_in, monkeypatch):
+    page = signed_in("dock")
+    answer = page.post(reverse("receipts-workbook"), {"query": "item=A"}, follow=True)
+    sheet = openpyxl.load_workbook(io.BytesIO(b"".join(answer.streaming_content))).active
+    head, *rows = [[cell.value for cell in row] for row in sheet.iter_rows()]
+    place = head.index("received")
+    assert [row[place] for row in rows] == [140, 100] and "line billed" in head
+    monkeypatch.setattr(receipts, "AT_ONCE", 1)
+    assert "/jobs/" in page.post(reverse("receipts-workbook"), {"query": ""}).url, "the worker makes it"
+    for query in ("\x00", "since=x", "&" * 3000, "item=%00"):
+        assert page.post(reverse("receipts-workbook"), {"query": query}).status_code == 302
 
 
 def test_a_note_that_was_used_before_is_said_and_lets_pass(two, signed_in):

@@ -16,8 +16,8 @@ from northing.messaging.print_pdf import to_pdf
 from northing.reports.dock_day import Delivery
 from northing.worklist.models import LineSummary
 
-# So many lines go on one sheet: more takes longer than a person waits, and more paper than a driver does.
-MOST_LINES = 100
+# So many lines go on one sheet: more is more paper than a dock carries about.
+MOST_LINES = 400
 
 
 @dataclass

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from django.db.models import OuterRef, QuerySet, Subquery
+from django.db.models import F, OuterRef, Q, QuerySet, Subquery
 from django.db.models.functions import Coalesce
 
 from northing.ledger.models import CostLayer
@@ -29,6 +29,8 @@ COLUMNS = {
     "received": "quantity",
     "unit": "item__unit",
     "missing": "missing",
+    "line_received": f"{LINE}summary__received",
+    "line_billed": f"{LINE}summary__billed",
     "no_more": "dropped",
     "lot": "lot",
     "best_before": "best_before",
@@ -45,13 +47,19 @@ CHUNK = 2_000
 
 @dataclass(frozen=True)
 class Asked:
-    """What is asked for: companies (ids), a site (id), days from and until, and whether reversed ones count."""
+    """What is asked for: companies (ids), a site, a supplier (ids), days from and until, codes of an item and an order,
+    whether reversed ones count, and whether their order line is billed as far as it is received.
+    """
 
     companies: Collection[int]
     site: int | None = None
     since: date | None = None
     until: date | None = None
     reversed: bool = False
+    supplier: int | None = None
+    item: str = ""
+    order: str = ""
+    billed: bool | None = None
 
 
 def receipt_lines(asked: Asked) -> QuerySet[ReceiptLine]:
@@ -63,8 +71,17 @@ def receipt_lines(asked: Asked) -> QuerySet[ReceiptLine]:
         ("receipt__site", asked.site),
         ("receipt__occurred_on__gte", asked.since),
         ("receipt__occurred_on__lte", asked.until),
+        ("item__code__iexact", asked.item),
     ):
         found = found.filter(**{name: value}) if value else found
+    if asked.supplier:
+        found = found.filter(Q(supplier=asked.supplier) | Q(**{f"{ORDER}supplier": asked.supplier}))
+    if asked.order:
+        named = Q(**{f"{ORDER}number__iexact": asked.order}) | Q(**{f"{ORDER}reference__iexact": asked.order})
+        found = found.filter(named)
+    if asked.billed is not None:
+        whole = Q(**{f"{LINE}summary__billed__gte": F(f"{LINE}summary__received")})
+        found = found.filter(whole if asked.billed else ~whole, why="")
     return found.order_by("-receipt_id", "pk")
 
 

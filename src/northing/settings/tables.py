@@ -11,6 +11,8 @@ JOB_HANDLERS = {
     "keep_rows": "northing.actions.masterdata.jobs.keep_rows",
     "hear_events": "northing.actions.shipping.jobs.hear_events",
     "lines_xlsx": "northing.web.orders.jobs.lines_xlsx",
+    "dock_sheet": "northing.web.receiving.jobs.sheet",
+    "receipts_xlsx": "northing.web.receiving.jobs.receipts_xlsx",
 }
 # What is filled in only when the letter goes, so that no secret of it is stored: words -> function of the message.
 LETTER_FILLERS = {"{supplier link}": "northing.actions.confirmations.supplier_links.link_for"}

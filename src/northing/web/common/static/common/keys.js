@@ -37,7 +37,7 @@ function begin() {
   const seen = (field) => field.checkVisibility() && !field.readOnly && !field.disabled;
   const wrong = [...document.querySelectorAll('main [aria-invalid="true"]')].find(seen);
   // The page of a record has several small forms: there the hand is free. A form's page begins where it must be filled.
-  const forms = [...document.querySelectorAll("main form[method=post]:not(table form, .story form, .many)")].filter(
+  const forms = [...document.querySelectorAll("main form[method=post]:not(table form, .story form, .many, .head form)")].filter(
     (form) => form.checkVisibility() && form.querySelector(fields),
   );
   const open = forms.length === 1 ? [...forms[0].querySelectorAll(fields)].filter((field) => seen(field) && !field.closest("table.book, .many")) : [];

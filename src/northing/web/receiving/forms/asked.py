@@ -1,0 +1,60 @@
+"""Which receipts are asked for; what makes no sense is left out and said."""
+
+from django import forms
+from django.db.models import QuerySet
+
+from northing.access.models import Person
+from northing.access.permissions import companies_of
+from northing.access.queries import scoped
+from northing.masterdata.models import Party, Site
+from northing.receiving.models import Receipt, ReceiptLine
+from northing.reports.receipt_lines import Asked, receipt_lines
+from northing.web.common.forms import DayField
+from northing.web.receiving.found import receipts_found, words_of
+
+BILLED = {"yes": True, "no": False}
+
+
+class AskedForm(forms.Form):
+    """Which receipts."""
+
+    q = forms.CharField(label="Words", required=False, max_length=80)
+    site = forms.ModelChoiceField(Site.objects.none(), required=False, empty_label="all sites")
+    supplier = forms.ModelChoiceField(
+        Party.objects.filter(kind=Party.Kind.SUPPLIER).order_by("name"), required=False, empty_label="all suppliers"
+    )
+    item = forms.CharField(label="Item code", required=False, max_length=32)
+    order = forms.CharField(label="Order", required=False, max_length=40)
+    billed = forms.ChoiceField(
+        label="Billed", required=False, choices=[("", "or not"), ("no", "not yet"), ("yes", "all of it")]
+    )
+    since = DayField(label="From", required=False)
+    until = DayField(label="Until", required=False)
+    reversed = forms.BooleanField(label="Reversed ones too", required=False)
+
+    def __init__(self, data, person: Person):
+        super().__init__(data, auto_id="asked_%s")
+        self.fields["site"].queryset = scoped(Site.objects.all(), person)
+        self.fields["q"].widget.attrs["placeholder"] = "receipt, note, container, order, item, supplier"
+
+
+def asked_lines(form: AskedForm, person: Person) -> QuerySet[ReceiptLine]:
+    """The lines that a form asks for, of what the person may see."""
+    entered = form.cleaned_data if form.is_valid() else {}
+    site, supplier = entered.get("site"), entered.get("supplier")
+    asked = Asked(
+        companies_of(person),
+        site.pk if site else None,
+        entered.get("since"),
+        entered.get("until"),
+        entered.get("reversed", False),
+        supplier.pk if supplier else None,
+        (entered.get("item") or "").replace("\x00", "").strip(),
+        (entered.get("order") or "").replace("\x00", "").strip(),
+        BILLED.get(entered.get("billed") or ""),
+    )
+    lines = receipt_lines(asked)
+    words = words_of(entered.get("q") or "")
+    if not words:
+        return lines
+    return lines.filter(receipt__in=receipts_found(scoped(Receipt.objects.all(), person), words).values("pk"))
