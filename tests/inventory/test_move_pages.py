@@ -9,7 +9,7 @@ from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, recei
 from northing.inventory.models import BinMove, OnHand, Transfer
 from northing.masterdata.models import Bin, Item, Site
 from tests.inventory.goods import at_dock, bin_of, lies
-from tests.worlds import TODAY, D
+from tests.worlds import CONTAINERS, TODAY, D
 
 pytestmark = pytest.mark.django_db
 
@@ -113,6 +113,50 @@ def test_a_scan_means_a_bin_or_goods_of_this_site(queue, signed_in):
     assert asked("nonsense").status_code == 422 and "is no bin and no goods" in asked("nonsense").json()["wrong"]
     assert "check digit" in asked("(00)106141412345678900").json()["wrong"]
     assert signed_in("stranger").get(reverse("stock-scan"), {"site": queue.site.pk}).status_code == 404
+
+
+def test_stock_is_shown_by_where_it_is_and_opens_its_lines(queue, signed_in):
+    dock = signed_in("dock")
+    queue.sent_order({"A": D(7)})
+    floats = queue.shipment([queue.sent_order({"A": D(5)})])
+    queue.say(floats, "departure")
+    later = queue.sent_order({"A": D(4)}, ours_from="receipt")
+    queue.say(queue.shipment([later], CONTAINERS[1]), "departure")
+    row = next(one for one in dock.get(reverse("stock")).context["rows"] if one["code"] == "A")
+    units = {name: int(count) for name, count, _ in row["places"] if count}
+    assert units == {
+        "with the supplier": 7,
+        "under way, not ours yet": 4,
+        "under way, ours": 5,
+        "in store": 60,
+    }
+    for name, count, address in row["places"]:
+        page = dock.get(address)
+        assert page.status_code == 200
+        if name == "with the supplier":
+            assert b"7 <small" in page.content and count == 7
+
+
+@pytest.mark.parametrize(
+    ("asked", "found"),
+    [
+        ({}, 1),
+        ({"q": "kettles"}, 1),
+        ({"q": "L-1"}, 1),
+        ({"q": "nothing"}, 0),
+        ({"bin": "dock"}, 1),
+        ({"bin": "STORE"}, 0),
+        ({"status": "held"}, 0),
+        ({"status": "nonsense"}, 1),
+        ({"site": "x"}, 1),
+        ({"q": "\x00"}, 1),
+    ],
+)
+def test_what_lies_where_is_narrowed(world, signed_in, asked, found):
+    at_dock(world, 6, lot="L-1")
+    answer = signed_in("dock").get(reverse("lying"), asked)
+    assert (answer.status_code in (200, 422)) and len(answer.context["rows"]) == found
+    assert not signed_in("stranger").get(reverse("lying"), asked).context["rows"]
 
 
 def test_the_queue_reads_in_as_many_statements_for_ten_rows_as_for_a_hundred(world, signed_in):

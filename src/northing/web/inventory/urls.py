@@ -11,6 +11,7 @@ urlpatterns = [
     path("<int:item_id>/count/", stock.adjust, name="adjust-stock"),
     path("counts/<int:count_id>/reverse/", stock.reverse_adjustment, name="reverse-adjustment"),
     path("putaway/", moves.putaway, name="putaway"),
+    path("bins/", stock.lying, name="lying"),
     path("bins/<int:bin_id>/", moves.in_bin, name="bin"),
     path("moves/<int:move_id>/undo/", moves.undo_move, name="undo-move"),
     path("transfers/", transfers.transfers, name="transfers"),

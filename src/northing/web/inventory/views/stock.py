@@ -1,5 +1,8 @@
 """Stock by item, and an item with its layers."""
 
+from decimal import Decimal
+from urllib.parse import urlencode
+
 from django.contrib import messages
 from django.db.models import Sum
 from django.shortcuts import get_object_or_404, redirect, render
@@ -15,7 +18,7 @@ from northing.actions.inventory.move import move_goods
 from northing.actions.masterdata.reverse_opening import reverse_opening as undo_opening
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
-from northing.inventory.models import Opening, StockCount, StockIssue
+from northing.inventory.models import OnHand, Opening, StockCount, StockIssue
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Bin, Item, Site
@@ -23,10 +26,11 @@ from northing.orders.models import OrderLine
 from northing.reports.stock import stock_rows
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
-from northing.web.common.paging import page_of, page_of_rows
+from northing.web.common.paging import page_of, page_of_keys, page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.inventory.forms.goods import AdjustForm, IssueForm, MoveForm
+from northing.web.inventory.forms.lying import LyingForm
 from northing.web.masterdata.forms.items import DelayForm
 from northing.web.reports.views import SHOWN
 
@@ -40,7 +44,43 @@ def stock(request):
     text = request.GET.get("q", "").replace("\x00", "").strip()[:60]
     mine = companies_of(request.user)
     page = page_of(lambda first, past: stock_rows(mine, text, first, past), request.GET, ROWS)
+    for row in page.rows:
+        row["places"] = _places(row)
     return render(request, "inventory/stock.html", {"rows": page.rows, "page": page, "q": text})
+
+
+# Where units of an item are: what it is called, the figure, and the words of the line book or the state in bins.
+PLACES = (
+    ("with the supplier", "on_order", "units with supplier"),
+    ("packed, not departed", "packed", "units packed"),
+    ("under way, not ours yet", "afloat", "units under way"),
+    ("under way, ours", "afloat_ours", "units under way"),
+    ("landed, not received", "landed", "units landed"),
+    ("held", "held", ""),
+    ("in store", "in_store", ""),
+    ("rejected", "rejected", ""),
+    ("between sites", "on_way", ""),
+)
+
+
+def _places(row: dict) -> list[tuple[str, Decimal, str]]:
+    """Each place with its units and the address of its lines."""
+    lines, bins = reverse("lines"), reverse("lying")
+    found = []
+    for words, name, phrase in PLACES:
+        asked = {"where": f'open, of "{row["code"]}", {phrase}'} if phrase else {"q": row["code"], "status": name}
+        found.append((words, row[name], f"{lines if phrase else bins}?{urlencode(asked)}"))
+    return found
+
+
+@open_page
+def lying(request):
+    """What lies where, bin by bin: by item, lot, serial number, pallet, bin, site and state."""
+    form = LyingForm(request.GET, request.user)
+    told = ("bin__site", "layer__item", "layer__receipt_line")
+    page = page_of_keys(form.rows(), request.GET, wide=OnHand.objects.select_related(*told))
+    context = {"form": form, "rows": page.rows, "page": page}
+    return render(request, "inventory/lying.html", context, status=422 if form.errors else 200)
 
 
 @acts_for("issue_stock")
