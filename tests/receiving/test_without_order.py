@@ -20,7 +20,7 @@ from northing.core.problems import Refused
 from northing.inventory.models import OnHand, SerialNumber, StockCount
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin, Company, Pack, Party
-from northing.orders.models import Instalment
+from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from northing.worklist.models import LineSummary, Matter
 from tests.worlds import CONTAINERS, TODAY, D
@@ -84,6 +84,53 @@ def test_the_stricter_rule_of_site_and_supplier_holds(world):
     type(world.site).objects.update(without_order="allowed")
     Party.objects.update(without_order="allowed")
     assert receive(world.act("dock"), unordered(world, row, reason=""))
+
+
+def held_without_order(alone, units):
+    """Units of A that nobody ordered; their layer."""
+    rows = (ReceiveRow(None, D(units), item=alone.items["A"].pk),)
+    asked = ReceiveRequest(None, alone.site.pk, "DN-5", TODAY, rows, supplier=alone.parties["USD"].pk, reason="phone")
+    return CostLayer.objects.get(receipt_line__receipt=receive(alone.act("dock"), asked))
+
+
+def test_held_goods_are_ordered_and_received_in_one_act(alone, signed_in):
+    layer, desk = held_without_order(alone, 12), signed_in("expediter")
+    address = reverse("held", args=[layer.pk])
+    assert desk.get(address).context["order_form"]["ordered"].value() == "12"
+    answer = desk.post(address, {"key": "k", "ordered": "12", "price": ""})
+    made = Receipt.objects.latest("pk")
+    assert answer.url == reverse("receipt", args=[made.pk]) and made.ties_id
+    line = made.lines.get().instalment.line
+    summary = LineSummary.objects.get(line=line)
+    assert (summary.ordered, summary.in_store, line.order.sent_at is not None) == (12, 12, True)
+    assert line.order.reference.startswith("came as ")
+    again = desk.post(address, {"key": "k2", "ordered": "12", "price": ""})
+    assert again.status_code == 422 and b"Nothing of it is held any more" in again.content
+
+
+@pytest.mark.parametrize(
+    ("asked", "words"),
+    [
+        ({"ordered": "13"}, "Only 12 are held"),
+        ({"ordered": "0"}, "must be above"),
+        ({"ordered": "x"}, "Write a plain number"),
+        ({"ordered": "12", "price": "-1"}, "price"),
+    ],
+)
+def test_an_order_of_held_goods_that_cannot_be_leaves_nothing(alone, signed_in, asked, words):
+    layer, desk = held_without_order(alone, 12), signed_in("expediter")
+    before = PurchaseOrder.objects.count(), Receipt.objects.count()
+    answer = desk.post(reverse("held", args=[layer.pk]), {"key": "k", "price": ""} | asked)
+    assert answer.status_code == 422 and words in answer.content.decode()
+    assert (PurchaseOrder.objects.count(), Receipt.objects.count()) == before
+
+
+def test_an_order_of_held_goods_above_the_amount_waits_for_a_second_person(alone, signed_in):
+    layer, desk = held_without_order(alone, 12), signed_in("expediter")
+    alone.ask_second_person(D(1))
+    orders = PurchaseOrder.objects.count()
+    answer = desk.post(reverse("held", args=[layer.pk]), {"key": "k", "ordered": "12", "price": ""})
+    assert b"is not sent by you alone" in answer.content and PurchaseOrder.objects.count() == orders
 
 
 def test_tied_in_parts_and_untied_again(alone):

@@ -1,10 +1,13 @@
 """Forms about goods without an order, and about what is short."""
 
+from datetime import date
+
 from django import forms
 
 from northing.actions.receiving.correct import CorrectRequest
 from northing.actions.receiving.held_goods import EndRequest
-from northing.web.common.forms import DayField, ExactField
+from northing.actions.receiving.order_held import OrderHeldRequest
+from northing.web.common.forms import ActionForm, DayField, ExactField
 from northing.web.common.serials import NumberedForm
 
 WAYS = [("sent back", "They went back"), ("kept", "They are kept free of charge")]
@@ -25,6 +28,22 @@ class EndForm(NumberedForm):
         entered = self.cleaned_data
         head = (layer, entered["way"], entered["quantity"], entered["reference"], entered["occurred_on"])
         return EndRequest(*head, self.said_serials)
+
+
+class OrderForm(ActionForm):
+    """An order for held units: how many, and at which price; the agreed one where none is entered."""
+
+    ids = "id_order_%s"
+    ordered = ExactField(label="How many")
+    price = ExactField(label="Price per unit", required=False)
+
+    def field_of(self, where: str) -> str:
+        """Problems of the order's line stand beside the two fields."""
+        return {"quantity": "ordered", "line 1-price": "price", "line 1-packs": "ordered"}.get(where, where)
+
+    def asked(self, layer: int, day: date) -> OrderHeldRequest:
+        """The order as a request."""
+        return OrderHeldRequest(layer, self.cleaned_data["ordered"], self.cleaned_data["price"], day)
 
 
 RESTS = [("coming", "is still coming"), ("gone", "does not come any more")]

@@ -9,6 +9,7 @@ from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.receiving.answer_short import ShortAnswer, answer_short
 from northing.actions.receiving.held_goods import end_held_goods, reverse_end
+from northing.actions.receiving.order_held import order_held
 from northing.actions.receiving.short import question_words
 from northing.actions.receiving.tie import TieRequest, tie
 from northing.core.money.exact import plain
@@ -21,7 +22,7 @@ from northing.web.common.forms import ActionForm, asks_only
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
 from northing.web.common.reversals import reversal_page, say_done
-from northing.web.receiving.forms.held import EndForm
+from northing.web.receiving.forms.held import EndForm, OrderForm
 
 
 @acts_for("decide_goods")
@@ -33,14 +34,21 @@ def held_goods(request, layer_id: int):
     line = layer.receipt_line
     left = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or 0
     initial = {"occurred_on": timezone.localdate(), "quantity": plain(left)}
-    tying = request.method == "POST" and "order_line" in request.POST
-    sent = request.POST if request.method == "POST" and not tying else None
+    tying, ordering = (request.method == "POST" and name in request.POST for name in ("order_line", "ordered"))
+    sent = request.POST if request.method == "POST" and not (tying or ordering) else None
     form = EndForm(sent, initial=initial, numbered=layer.item.keeps_serial)
     tie_form = ActionForm(request.POST if tying else None)
+    order_form = OrderForm(request.POST if ordering else None, initial={"ordered": plain(left)})
     if tying:
         done = tie_form.do(request, tie, lambda _: _tie(request, line.receipt_id))
         if done:
             say_done(request, "Tied: the goods are received against the order.", "receipt", done)
+            return redirect("receipt", done)
+    elif ordering:
+        today = timezone.localdate()
+        done = order_form.do(request, order_held, lambda _: order_form.asked(layer.pk, today))
+        if done:
+            say_done(request, "Ordered: the goods are received against the new order.", "receipt", done)
             return redirect("receipt", done)
     elif request.method == "POST":
         done = form.do(request, end_held_goods, lambda _: form.asked(layer.pk))
@@ -57,12 +65,13 @@ def held_goods(request, layer_id: int):
         "fitting": fitting_lines(layer.site, line.supplier_id, {layer.item_id: units}) if left else [],
         "form": form,
         "tie_form": tie_form,
+        "order_form": order_form,
         "asks": asks_only(tie_form),
         "asked_line": request.POST.get("order_line", ""),
         "allowed": may(request.user, "decide_goods", layer.company_id),
         "history": history_for(request, "receipt", line.receipt_id),
     }
-    wrong = form.errors or tie_form.errors
+    wrong = form.errors or tie_form.errors or order_form.errors
     return render(request, "receiving/held.html", context, status=422 if wrong else 200)
 
 
