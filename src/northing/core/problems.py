@@ -17,7 +17,7 @@ class Strength(StrEnum):
 class Problem:
     """One finding. `where` names the field or row; `mend` says what to do about it, and `record` on which record.
 
-    A record is its kind and id; pages make a link of it.
+    A record is its kind and id; pages make a link of it. Of a block, `decision` says that who may decide lets it pass.
     """
 
     what: str
@@ -25,6 +25,7 @@ class Problem:
     mend: str = ""
     strength: Strength = Strength.BLOCK
     record: tuple[str, int] | None = None
+    decision: bool = False
 
     def __str__(self) -> str:
         return f"{self.what} {self.mend}".strip()

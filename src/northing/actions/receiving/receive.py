@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from northing.access.acts import Act, future_problem
+from northing.access.models import Person
 from northing.access.permissions import may
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.inventory.shelves import Coming, refusals
@@ -69,7 +70,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     text = (reason.words if reason else words(container, request, found, unordered)) + posting_note(
         [site.company_id], request.occurred_on
     )
-    text += "".join(f". {problem.what}" for problem in bare)
+    text += "".join(f". {problem.what}" for problem in bare) + _approval(request)
     history = add_history(
         act,
         reason.action if reason else "receive",
@@ -167,7 +168,7 @@ def _checked(
 ) -> tuple[list[Found], list[Unordered], list[Problem]]:
     """The rows that say something, and the warnings. Raises Refused with all that is wrong with them."""
     given = Given(request.occurred_on, request.delivery_note)
-    found, problems = found_by(request, site, given, may_decide=may(act.person, "decide_goods", site.company_id))
+    found, problems = found_by(request, site, given, may_decide=_may_decide(act, request, site))
     unordered, strange = unordered_by(request, site, given)
     excess, homeless = excess_of(found, list(Bin.objects.filter(site=site)))
     refuse_if([*problems, *strange, *homeless, *pallet_problems(request, site)])
@@ -181,6 +182,13 @@ def _checked(
     bare += [] if repeats else _note_problems(request, site, found, unordered)
     warned = [one for one in [*problems, *strange] if one.strength is Strength.WARN]
     return kept, unordered, [*refuse_if(bare), *warned]
+
+
+def _may_decide(act: Act, request: ReceiveRequest, site: Site) -> bool:
+    """Whether the receiver, or the second person who approves on the spot, decides about what is over or short."""
+    second = Person.objects.filter(pk=request.approved_by, is_active=True).first() if request.approved_by else None
+    people = [act.person, *([second] if second else [])]
+    return any(may(person, "decide_goods", site.company_id) for person in people)
 
 
 def _coming(rows: Sequence[Found | Unordered]) -> list[Coming]:
@@ -213,6 +221,12 @@ def _note_problems(
     suppliers = {one.of_line.order.supplier_id for one in found} | {one.supplier.pk for one in unordered}
     before = same_note(site.company_id, suppliers, request.delivery_note, request.container)
     return [] if before is None else [Problem(note_words(before), "delivery_note", strength=Strength.WARN)]
+
+
+def _approval(request: ReceiveRequest) -> str:
+    if request.approved_by is None:
+        return ""
+    return f". Approved on the spot by {Person.objects.get(pk=request.approved_by)}"
 
 
 def _remark(request: ReceiveRequest) -> str:

@@ -80,3 +80,5 @@ class ReceiveRequest:
     supplier: int | None = None
     reason: str = ""
     papers: Papers = Papers()
+    # A second person (id) who has just proved to be there, and lets pass what the receiver may not.
+    approved_by: int | None = None

@@ -192,4 +192,4 @@ def _over(expected: Expected, counted: Counted, allowed: Decimal, where: str) ->
     mend = f"Receive at most {plain(allowed)}, or hold the {plain(counted.quantity - allowed)} beyond it for the buyer."
     if counted.decided:
         return Problem(what, where, strength=Strength.WARN)
-    return Problem(what, where, mend, Strength.ASK if counted.may_decide else Strength.BLOCK)
+    return Problem(what, where, mend, Strength.ASK if counted.may_decide else Strength.BLOCK, decision=True)

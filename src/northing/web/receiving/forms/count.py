@@ -12,7 +12,7 @@ from django.http import QueryDict
 from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRow
 from northing.actions.receiving.scans import Context, goods_of, rows_of
 from northing.core.money.exact import plain
-from northing.core.problems import Problem, Refused
+from northing.core.problems import Problem, Refused, Strength
 from northing.masterdata.models import Bin, Item, Party, Site
 from northing.masterdata.queries import find_pack
 from northing.reports.proposed_bins import Wanted, proposed_bins
@@ -69,6 +69,14 @@ class ReceiveForm(ActionForm):
     seal = forms.CharField(max_length=40, required=False, label="Seal found")
     remark = forms.CharField(max_length=200, required=False)
     scans = ScansField()
+    approver = forms.CharField(max_length=150, required=False, label="Their name")
+    approver_password = forms.CharField(
+        max_length=150,
+        required=False,
+        label="Their password",
+        strip=False,
+        widget=forms.PasswordInput(attrs={"autocomplete": "off"}),
+    )
 
     def __init__(self, data, *, parts: list[Part], context: Context, others: int = 0, **kwargs):
         super().__init__(_as_expected(data, parts, context) if data and "all" in data else data, **kwargs)
@@ -121,6 +129,12 @@ class ReceiveForm(ActionForm):
     def asks(self) -> bool:
         """Whether all that stands against it is a question to this person."""
         return asks_only(self)
+
+    @property
+    def needs_second(self) -> bool:
+        """Whether a second person who may decide could let it pass."""
+        stops = [one for one in getattr(self, "refused", []) if one.strength is Strength.BLOCK]
+        return "approver" in self.errors or bool(stops) and all(one.decision for one in stops)
 
     @property
     def shown(self) -> dict[str, bool]:

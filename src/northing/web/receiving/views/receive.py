@@ -28,6 +28,7 @@ from northing.shipping.queries import visible_shipments
 from northing.web.common.forms import asks_only
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import say_done
+from northing.web.common.second import second_person
 from northing.web.receiving.forms.count import MOST_OTHERS, MOST_ROWS, ReceiveForm, UnorderedForm
 from northing.web.receiving.forms.shipment import ShipmentForm
 from northing.web.receiving.parts import Part
@@ -110,12 +111,20 @@ def _receive(request, parts: list[Part], where: Context, context: dict):
     elif request.method == "POST" and "check" in request.POST:
         context["trial"] = form.do(request, try_receipt, lambda _: form.asked())
     elif request.method == "POST":
-        done = form.do(request, receive_action.receive, lambda _: form.asked())
+        done = form.do(request, receive_action.receive, lambda _: _asked(request, form, site))
         if done:
             return _done(request, done, form)
     if alone:
         context["fitting"] = _fitting(form, where)
     return render(request, "receiving/receive.html", context, status=422 if form.errors else 200)
+
+
+def _asked(request, form: ReceiveForm, site: Site) -> receive_action.ReceiveRequest:
+    """The receipt as a request; where a second person approves it on the spot, with them."""
+    if "approve" not in request.POST:
+        return form.asked()
+    second = second_person(request, "decide_goods", site.company_id)
+    return replace(form.asked(), accept=True, approved_by=second.pk)
 
 
 def _done(request, done: int, form: ReceiveForm):

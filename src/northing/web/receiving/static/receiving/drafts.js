@@ -6,7 +6,8 @@ const form = document.querySelector("form[data-scan]");
 const who = document.querySelector("#waiting")?.dataset.who ?? "";
 export const keyOf = (path) => `${who} ${path}`;
 const page = keyOf(location.pathname);
-const LEFT_OUT = new Set(["csrfmiddlewaretoken"]);
+// Neither is a second person's password anybody's draft.
+const LEFT_OUT = new Set(["csrfmiddlewaretoken", "approver", "approver_password"]);
 const refused = Boolean(document.querySelector("main .stop[role=alert]"));
 
 export const fieldsOf = (of) => [...new FormData(of)].filter(([name, value]) => !LEFT_OUT.has(name) && !(value instanceof File));
