@@ -26,7 +26,10 @@ READ = [
     (f"(01){GTIN}(17)271130", Scan(GTIN, best_before=DAY)),
     (f"(17)280101(15)271130(01){GTIN}", Scan(GTIN, best_before=DAY)),
     (f"(01){GTIN}(15)270200", Scan(GTIN, best_before=date(2027, 2, 28))),
-    (f"(01){GTIN}(3103)001250(30)4", Scan(GTIN, count=D(4), weight_kg=D("1.250"))),
+    (f"(01){GTIN}(3103)001250(30)4", Scan(GTIN, count=D(4), measures=(("kg", D("1.250")),))),
+    (f"(01){GTIN}(3111)000125(3122)000099", Scan(GTIN, measures=(("m", D("12.5")),))),
+    (f"(01){GTIN}(3140)000007(3162)000125", Scan(GTIN, measures=(("m2", D(7)), ("m3", D("1.25"))))),
+    (f"(01){GTIN}(3153)001250", Scan(GTIN, measures=(("l", D("1.250")),))),
     (f"(01){GTIN}(400)PO-7(410){with_gtin_check_digit('952100000000')}", Scan(GTIN)),
     ("A-01", Scan(text="A-01")),
     ("5901234123450", Scan(text="5901234123450")),
@@ -75,3 +78,10 @@ def test_whatever_comes_is_read_or_refused(said):
 def test_a_count_or_an_sscc_is_a_pallet():
     assert read_scan(f"(01){GTIN}(37)6").is_pallet and read_scan(SSCC).is_pallet
     assert not read_scan(GTIN).is_pallet
+
+
+@pytest.mark.parametrize(
+    ("unit", "amount"), [("kg", D("1.250")), ("KGM", D("1.250")), ("l", None), ("pc", None), ("", None)]
+)
+def test_a_measure_is_that_of_the_items_unit(unit, amount):
+    assert read_scan(f"(01){GTIN}(3103)001250").measure(unit) == amount

@@ -27,6 +27,16 @@ DAYS = {"11", "13", "15", "17"}
 DAY_SHAPE = "Six digits of a day come after it, such as 271130."
 UNREAD, AGAIN = "This is no code that Northing reads.", "Scan the label again, or type what stands on it."
 BRACKETS = "The brackets of this code are not as on a label."
+# Trade measures (GS1 General Specifications 3.6.2): identifiers without their last digit, which places the point.
+# Width and depth (312n, 313n) say the shape of a thing and not how much of it there is.
+MEASURES = {"310": "kg", "311": "m", "314": "m2", "315": "l", "316": "m3"}
+UNITS = {
+    "kg": ("kg", "kgm", "kilogram", "kilograms"),
+    "m": ("m", "mtr", "metre", "metres"),
+    "m2": ("m2", "m²", "mtk", "sqm"),
+    "l": ("l", "ltr", "litre", "litres"),
+    "m3": ("m3", "m³", "mtq", "cbm"),
+}
 KEYS = {"gtin": "GTIN", "sscc": "SSCC", "gln": "GLN"}
 
 
@@ -43,13 +53,24 @@ class Scan:
     lot: str = ""
     best_before: date | None = None
     serial: str = ""
-    weight_kg: Decimal | None = None
+    # Net amounts of what is sold by measure, each with its unit: kg, m, m2, m3, l.
+    measures: tuple[tuple[str, Decimal], ...] = ()
     text: str = ""
 
     @property
     def is_pallet(self) -> bool:
         """Whether it is the label of a logistic unit: an SSCC, or a count of what is in it."""
         return bool(self.sscc) or self.count is not None
+
+    def measure(self, unit: str) -> Decimal | None:
+        """The net amount in an item's unit, however that is written; None where the label says none.
+
+        >>> read_scan("(01)09521000000001(3152)000750").measure("litre")
+        Decimal('7.50')
+        """
+        said = unit.strip().lower()
+        name = next((name for name, written in UNITS.items() if said in written), "")
+        return dict(self.measures).get(name)
 
 
 def read_scan(said: str, where: str = "scan") -> Scan:
@@ -123,7 +144,8 @@ def _unread(error: ParseError, where: str) -> Refused:
 
 
 def _of_elements(elements: Iterable[GS1ElementString], where: str) -> Scan:
-    found: dict[str, str | Decimal | date | None] = {}
+    found: dict[str, object] = {}
+    measures: list[tuple[str, Decimal]] = []
     made_on = None
     for element in elements:
         _check_digits(element, where)
@@ -142,15 +164,15 @@ def _of_elements(elements: Iterable[GS1ElementString], where: str) -> Scan:
             found["best_before"] = element.date
         elif name == "11":
             made_on = element.date
-        elif name.startswith("310"):
-            found["weight_kg"] = element.decimal
+        elif name[:3] in MEASURES and element.decimal is not None:
+            measures.append((MEASURES[name[:3]], element.decimal))
     until = found.get("best_before")
     if made_on and isinstance(until, date) and until < made_on:
         what = f"The label says best before {until:%-d %b %Y}, and produced {made_on:%-d %b %Y}, which is later."
         raise _refused(what, where, "Compare it with the carton, and enter the day by hand.")
     if not found:
         raise _refused("This code names no goods and no pallet.", where, "Scan the label with the GTIN or the SSCC.")
-    return Scan(**found)  # type: ignore[arg-type]
+    return Scan(**found, measures=tuple(measures))  # type: ignore[arg-type]
 
 
 def _check_digits(element: GS1ElementString, where: str) -> None:

@@ -164,9 +164,10 @@ def _written(gtin: str) -> list[str]:
 
 
 def _units(scan: Scan, item: Item, factor: Decimal) -> Decimal:
-    """Units of the item: the net weight where it is counted in kilograms, else the count of packs."""
-    if item.unit == "kg" and scan.weight_kg is not None:
-        return scan.weight_kg
+    """Units of the item: the net amount where the label says it in the item's unit, else the count of packs."""
+    measured = scan.measure(item.unit)
+    if measured is not None:
+        return measured
     return (scan.count if scan.count is not None else ONE) * factor
 
 

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from northing.web.receiving.views import dock, held, papers, receipt, receipts, receive, scanner
+from northing.web.receiving.views import dock, held, papers, receipt, receipts, receive, scanner, teach
 
 urlpatterns = [
     path("", dock.dock, name="dock"),
@@ -12,6 +12,7 @@ urlpatterns = [
     path("shipments/<int:shipment_id>/<int:site_id>/", receive.receive_shipment, name="receive-shipment"),
     path("unordered/<int:site_id>/", receive.receive_unordered, name="receive-unordered"),
     path("scan/", receive.scan, name="scan"),
+    path("teach/", teach.teach, name="teach"),
     path("held/<int:layer_id>/", held.held_goods, name="held"),
     path("held/decisions/<int:decision_id>/reverse/", held.reverse_held, name="reverse-held"),
     path("short/<int:question_id>/", held.short, name="short"),

@@ -33,6 +33,7 @@ from northing.web.receiving.forms.count import MOST_OTHERS, MOST_ROWS, ReceiveFo
 from northing.web.receiving.forms.shipment import ShipmentForm
 from northing.web.receiving.parts import Part
 from northing.web.receiving.queries import boxes_beside, parts_of_container, parts_of_order, parts_of_supplier
+from northing.web.receiving.views.teach import may_teach, unknown_gtin
 
 ZERO = Decimal(0)
 
@@ -190,7 +191,8 @@ def scan(request):
         goods, bin = goods_of([scanned], where)
     except Refused as refused:
         problem = refused.problems[0]
-        return JsonResponse({"wrong": problem.what, "mend": problem.mend}, status=422)
+        gtin = unknown_gtin(scanned.said) if may_teach(request.user) else ""
+        return JsonResponse({"wrong": problem.what, "mend": problem.mend, "gtin": gtin}, status=422)
     rows = rows_of(goods, where, None)
     said = ", and ".join(one.words for one in goods) or f"Bin {scanned.said.strip()}: what is scanned lies there."
     return JsonResponse(

@@ -79,6 +79,7 @@ async function add(said, times = 1, place = scans.length) {
     const answer = await ask(said, times);
     if (answer.wrong) {
       say(`${answer.wrong} ${answer.mend ?? ""}`, true);
+      if (answer.gtin) teach(answer.gtin, said, times);
       return;
     }
     scans[place] = { said, times, words: answer.words, parts: answer.parts };
@@ -91,6 +92,32 @@ async function add(said, times = 1, place = scans.length) {
     draw();
     say("No network: the scan is kept and read when it is saved.", true);
   }
+}
+
+const input = (name, label, value = "") =>
+  Object.assign(document.createElement("input"), { name, ariaLabel: label, placeholder: label, value, size: 12, autocomplete: "off" });
+
+// A GTIN that nobody knows: who may says which item it is, and the scan is read again.
+function teach(gtin, said, times) {
+  form.querySelector(".teach")?.remove();
+  const box = Object.assign(document.createElement("p"), { className: "teach" });
+  const [item, units] = [input("", "item code"), input("", "units in it", "1")];
+  const button = Object.assign(document.createElement("button"), { type: "button", className: "btn small", textContent: "It is this item" });
+  button.addEventListener("click", async () => {
+    const body = new URLSearchParams({ gtin, item: item.value, units: units.value, key: crypto.randomUUID().replaceAll("-", "") });
+    const token = form.querySelector("[name=csrfmiddlewaretoken]").value;
+    try {
+      const answer = await (await fetch(form.dataset.teach, { method: "POST", body, headers: { "X-CSRFToken": token } })).json();
+      if (answer.wrong) return say(`${answer.wrong} ${answer.mend ?? ""}`, true);
+    } catch {
+      return say("No network: teach it when it is back.", true);
+    }
+    box.remove();
+    return queue(() => add(said, times));
+  });
+  box.append(`${gtin} is `, item, " ", units, " ", button);
+  told.after(box);
+  item.focus();
 }
 
 async function again(place, said) {
