@@ -28,7 +28,7 @@ def taught(page, **said):
 def test_it_is_known_from_then_on(dock):
     assert scanned(dock)["gtin"] == GTIN
     assert taught(dock.page).json()["words"] == f"{GTIN} is 6 pc of A from now on."
-    assert scanned(dock)["words"].startswith("6 pc A")
+    assert scanned(dock)["words"].startswith("6 pc kettles")
     assert Pack.objects.get(gtin=GTIN).factor == 6
 
 
@@ -43,17 +43,17 @@ def test_a_pack_of_that_many_units_without_a_gtin_gets_it(dock):
     [
         ({"item": "NOPE"}, "No item has the code NOPE."),
         ({"item": ""}, "No item has the code"),
-        ({"units": "0"}, "is below 0.000001"),
+        ({"units": "0"}, "is not from 0.000001"),
         ({"units": "x"}, "number"),
-        ({"gtin": "09521000000002"}, "check digit"),
-        ({"gtin": ""}, ""),
-        ({"item": "A\x00"}, ""),
+        ({"gtin": "09521000000002"}, "is no GTIN"),
+        ({"gtin": ""}, "is no GTIN"),
+        ({"item": "\x00"}, "No item has the code"),
     ],
 )
 def test_what_makes_no_sense_is_said(dock, said, words):
     answer = taught(dock.page, **said)
-    assert answer.status_code in (200, 422) and words in answer.json().get("wrong", "")
-    assert said == {"gtin": ""} or "\x00" in str(said) or not Pack.objects.filter(gtin__startswith="0952").exists()
+    assert answer.status_code == 422 and words in answer.json()["wrong"]
+    assert not Pack.objects.filter(gtin__startswith="0952").exists()
 
 
 def test_one_that_is_of_another_item_stays_there(dock):

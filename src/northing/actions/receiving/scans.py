@@ -110,7 +110,7 @@ class _Known:
 
     def __init__(self, context: Context, scans: Sequence[Scan]):
         texts = {scan.text.upper() for scan in scans if scan.text}
-        gtins = {written for scan in scans if scan.gtin for written in _written(scan.gtin)}
+        gtins = {written for scan in scans if scan.gtin for written in written_gtins(scan.gtin)}
         self.bins = _by_code(Bin.objects.filter(site=context.site), texts)
         self.packs = (
             {pack.gtin.zfill(14): pack for pack in Pack.objects.select_related("item").filter(gtin__in=gtins)}
@@ -158,7 +158,7 @@ def _by_code(records: QuerySet, texts: Collection[str]) -> dict[str, int]:
     return dict(found.values_list("upper", "pk"))
 
 
-def _written(gtin: str) -> list[str]:
+def written_gtins(gtin: str) -> list[str]:
     """A GTIN of 14 digits as it may be kept: with fewer, where it begins with zeros."""
     return [gtin[-length:] for length in (8, 12, 13, 14) if not gtin[:-length].strip("0")]
 

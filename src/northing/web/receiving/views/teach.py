@@ -5,6 +5,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.permissions import may_somewhere
 from northing.actions.masterdata.records import RecordRequest, keep_record
+from northing.actions.receiving.scans import written_gtins
 from northing.core.problems import Refused
 from northing.formats.gs1 import read_scan
 from northing.masterdata.kinds import KINDS
@@ -27,9 +28,7 @@ def unknown_gtin(said: str) -> str:
         gtin = read_scan(said).gtin
     except Refused:
         return ""
-    return (
-        "" if not gtin or Pack.objects.filter(gtin__in={gtin, gtin.lstrip("0"), gtin[1:], gtin[2:]}).exists() else gtin
-    )
+    return "" if not gtin or Pack.objects.filter(gtin__in=written_gtins(gtin)).exists() else gtin
 
 
 @form_for(*KINDS["pack"].permissions)
@@ -37,6 +36,9 @@ def unknown_gtin(said: str) -> str:
 def teach(request):
     """A GTIN is that of a pack of an item, with so many units in it. Answers JSON."""
     said = {name: request.POST.get(name, "").replace("\x00", "").strip()[:40] for name in ("gtin", "item", "units")}
+    if not unknown_gtin(said["gtin"]):
+        mend = "Scan the label again."
+        return JsonResponse({"wrong": f"{said['gtin']} is no GTIN, or is known already.", "mend": mend}, status=422)
     item = Item.objects.filter(code__iexact=said["item"]).first()
     if item is None:
         return JsonResponse({"wrong": f"No item has the code {said['item']}.", "mend": "Enter its code."}, status=422)
