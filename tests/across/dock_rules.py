@@ -6,11 +6,15 @@ from hypothesis import strategies as some
 from hypothesis.stateful import rule
 
 from northing.actions.inventory import adjust
+from northing.actions.inventory.move import MoveRequest, MovesRequest, move_together
+from northing.actions.inventory.put_away import PutAwayRequest, put_away
+from northing.actions.inventory.transfer import ArrivedRow, ArriveRequest, SendRequest, arrive_goods, send_goods
+from northing.actions.inventory.undo_move import undo_move
 from northing.actions.receiving import answer_short, held_goods, tie
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.reversal import ReverseRequest
-from northing.inventory.models import OnHand, StockCount
-from northing.masterdata.models import Bin
+from northing.inventory.models import BinMove, OnHand, StockCount, TransferLine
+from northing.masterdata.models import Bin, Site
 from northing.orders.models import OrderLine
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from tests.worlds import TODAY
@@ -72,3 +76,37 @@ class DockRules:
         count = self.one(StockCount.objects.filter(reversed_by=None), pick)
         if count:
             self.attempt(adjust.reverse_adjustment, "dock", ReverseRequest(count.pk, "again"))
+
+    @rule(pick=PICK, bin=some.integers(0, 8), units=some.integers(1, 40), way=some.sampled_from(["put", "move"]))
+    def put_into_another_bin(self, pick, bin, units, way):
+        row, bins = self.one(OnHand.objects.filter(quantity__gt=0), pick), Bin.objects.order_by("pk")
+        if row:
+            said = (row.layer_id, row.bin_id, row.status, D(units), bins[bin % len(bins)].pk)
+            asked = (MoveRequest(*said, reason="as it came"),)
+            if way == "put":
+                self.attempt(put_away, "dock", PutAwayRequest(asked))
+            else:
+                self.attempt(move_together, "dock", MovesRequest(asked))
+
+    @rule(pick=PICK, units=some.integers(1, 40))
+    def send_to_another_site(self, pick, units):
+        row = self.one(OnHand.objects.filter(quantity__gt=0), pick)
+        if row:
+            north, made = Site.objects.get_or_create(code="NTH", defaults={"company": self.world.nz, "name": "North"})
+            if made:
+                Bin.objects.create(site=north, code="N-DOCK", purpose="dock")
+            asked = (MoveRequest(row.layer_id, row.bin_id, row.status, D(units), 0),)
+            self.attempt(send_goods, "dock", SendRequest(north.pk, asked, TODAY))
+
+    @rule(pick=PICK, units=some.integers(1, 40), back=some.booleans())
+    def come_in(self, pick, units, back):
+        line = self.one(TransferLine.objects.all(), pick)
+        if line:
+            asked = ArriveRequest(line.transfer_id, (ArrivedRow(line.pk, D(units)),), back)
+            self.attempt(arrive_goods, "dock", asked)
+
+    @rule(pick=PICK)
+    def undo_a_move(self, pick):
+        move = self.one(BinMove.objects.filter(undone_by=None), pick)
+        if move:
+            self.attempt(undo_move, "dock", ReverseRequest(move.pk, "again"))

@@ -7,9 +7,10 @@ from datetime import timedelta
 
 import pytest
 import zxingcpp
-from django.db import connection, connections
+from django.db import connection, connections, transaction
+from django.db.models import Sum
 from django.test.utils import CaptureQueriesContext
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image, ImageDraw
 
@@ -222,3 +223,39 @@ def test_many_scans_ask_the_database_as_often_as_one(ready, django_assert_num_qu
         goods_of(few, ready.where)
     with django_assert_num_queries(len(asked)):
         goods_of(few * 60, ready.where)
+
+
+LABELS = (
+    f"(00){SSCC}(02){GTIN}(37)2(10)L1",
+    f"(01){GTIN}(37)1(10)L2",
+    f"(01){GTIN}(37)1(10)L2",
+    "A",
+    "A",
+    GTIN,
+    "C",
+    "B",
+)
+
+
+def came(receipt):
+    """What a receipt says of each item and lot, and of the pallet that had a number."""
+    found = ReceiptLine.objects.filter(receipt=receipt)
+    of = found.order_by().values_list("item__code", "lot", "why").annotate(units=Sum("quantity"))
+    return sorted(of), sorted(found.filter(sscc=SSCC).values_list("quantity", flat=True))
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(order=st.permutations(LABELS), cuts=st.lists(st.booleans(), max_size=5))
+def test_scans_in_any_order_and_with_any_cuts_give_the_same_receipt(ready, order, cuts):
+    """A cut loses the answer: the phone sends the same receipt again, under its key. Or it loses the request."""
+    with transaction.atomic():
+        ready.order = ready.sent_order({"A": D(40), "C": D(5)})
+        where, head = replace(ready.where, order=ready.order.pk), (None, ready.site.pk, "DN-1", TODAY)
+        found = tuple(replace(row, still_coming=True) for row in rows(ready, *order, where=where))
+        asked = ReceiveRequest(*head, found, supplier=ready.where.supplier, reason="x")
+        made = {receive(ready.act("dock", "phone"), asked) for reached in [*cuts, True] if reached}
+        assert len(made) == 1 and Receipt.objects.count() == 1
+        units = [("A", "", "", D(8)), ("A", "L1", "", D(12)), ("B", "", "other item", D(1)), ("C", "", "", D(1))]
+        whole = came(made.pop())
+        assert sorted([*units, ("A", "L2", "", D(12))]) == whole[0] and whole[1] == [12]
+        transaction.set_rollback(True)
