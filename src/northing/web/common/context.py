@@ -10,17 +10,24 @@ RAIL = [
     ("lines", "Orders", ("orders", "confirmations")),
     ("passage", "Passage", ("shipping",)),
     ("costs", "Costs", ("costing", "customs")),
-    ("dock", "Dock", ("receiving",)),
+    ("dock", "Dock", ("receiving", *(f"inventory/{one}" for one in ("putaway", "bins", "moves", "transfers")))),
     ("quality", "Quality", ("quality", "claims")),
     ("bills", "Bills", ("billing",)),
     ("look-back", "Look back", ("reports", "inventory")),
 ]
 
 
+def _place(path: str) -> str:
+    """The place of the rail that a page is of, by the first words of its address: more words before fewer."""
+    words = path.strip("/").split("/")
+    asked = ("/".join(words[:2]), words[0] or "watch")
+    return next((name for said in asked for name, _, paths in RAIL if said in paths), "")
+
+
 def frame(request):
     """Rail, today's date, and what the person may do somewhere."""
-    here = request.path.strip("/").split("/")[0] or "watch"
-    rail = [{"name": name, "label": label, "here": here in paths} for name, label, paths in RAIL]
+    here = _place(request.path)
+    rail = [{"name": name, "label": label, "here": name == here} for name, label, _ in RAIL]
     person = getattr(request, "user", None)
     signed_in = person is not None and person.is_authenticated
     may = {permission: may_somewhere(person, permission) for permission in WORDS} if signed_in else {}

@@ -26,5 +26,6 @@ urlpatterns = [
     path("receipts/<int:receipt_id>/labels.pdf", papers.labels, name="receipt-labels"),
     path("items/<int:item_id>/labels.pdf", papers.labels_of_item, name="item-labels"),
     path("sites/<int:site_id>/bins.pdf", papers.labels_of_bins, name="bin-labels"),
+    path("receipts/<int:receipt_id>/advice.xml", papers.advice, name="receipt-advice"),
     path("receipts/<int:receipt_id>/paper.pdf", papers.paper, name="receipt-paper"),
 ]

@@ -7,9 +7,11 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 
 from northing.access.queries import scoped
+from northing.formats.receipt_advice import advice_xml
 from northing.masterdata.models import Bin, Item, Site
 from northing.receiving.models import Receipt
 from northing.reports.labels import bin_labels, item_labels, pallet_labels
+from northing.reports.receipt_advice import advices_of
 from northing.reports.receipt_paper import receipt_paper
 from northing.web.common.permissions import open_page
 
@@ -48,6 +50,17 @@ def paper(request, receipt_id: int):
     """The receipt on paper."""
     record = _receipt(request, receipt_id)
     return _pdf(receipt_paper(record), f"receipt-{record}")
+
+
+@open_page
+def advice(request, receipt_id: int):
+    """The receipt as a UBL ReceiptAdvice; of several suppliers' goods, that of the one asked for by its place."""
+    record = _receipt(request, receipt_id)
+    found = advices_of(record)
+    place = _number(request, "of", max(len(found), 1))
+    answer = HttpResponse(advice_xml(found[place - 1]), content_type="application/xml")
+    answer["Content-Disposition"] = f'attachment; filename="receipt-{record}-{place}.xml"'
+    return answer
 
 
 @open_page

@@ -12,6 +12,7 @@ from northing.actions.receiving.correct import correct_receipt
 from northing.core.money.exact import plain
 from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer
+from northing.masterdata.models import Party
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from northing.reports.line_standings import line_standings
 from northing.reports.putaway import to_put_away
@@ -39,6 +40,7 @@ def receipt(request, receipt_id: int):
         "receipt": record,
         "lines": [line for line in lines if not line.why],
         "held": [line for line in lines if line.why],
+        "suppliers": _suppliers(lines),
         "prints": "print" in request.GET,
         "putaway": to_put_away([record.site]).filter(layer__receipt_line__receipt=record).count(),
         "pallets": len({line.sscc for line in lines if line.sscc}),
@@ -52,9 +54,15 @@ def receipt(request, receipt_id: int):
     return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)
 
 
+def _suppliers(lines: list[ReceiptLine]) -> list[Party]:
+    """Whose goods came, by code."""
+    found = {(line.supplier or line.instalment.line.order.supplier) for line in lines}
+    return sorted(found, key=lambda one: one.code)
+
+
 def _lines(record: Receipt) -> list[ReceiptLine]:
     """Its lines, each with its layer, its serial numbers, how many of it are still held, and decisions about them."""
-    related = ("item", "instalment__line__order", "bin", "stands_for__order", "supplier")
+    related = ("item", "instalment__line__order__supplier", "bin", "stands_for__order", "supplier")
     lines = list(record.lines.select_related(*related).order_by("pk"))
     layers = CostLayer.objects.filter(receipt_line__receipt=record, kind="stock").select_related("item")
     of_line = {layer.receipt_line_id: layer for layer in layers}
