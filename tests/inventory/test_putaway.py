@@ -1,8 +1,10 @@
 """Goods are put away, moved, sent to another site, and undone: bins keep to their rules, layers to their value."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import pytest
+from django.db import connection
 
 from northing.actions.inventory.move import MoveRequest, MovesRequest, move_goods, move_together
 from northing.actions.inventory.put_away import PutAwayRequest, put_away
@@ -12,13 +14,13 @@ from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.activity.models import HistoryEntry
 from northing.core.problems import NotAllowed, Refused
-from northing.inventory.models import SerialNumber, TransferLine
+from northing.inventory.models import OnHand, SerialNumber, TransferLine
 from northing.inventory.queries import stock_faults
 from northing.ledger.models import CostLayer, Posting
 from northing.masterdata.models import Bin, Item, Site
 from northing.receiving.models import Receipt
 from tests.inventory.goods import at_dock, bin_of, lies
-from tests.worlds import TODAY, D
+from tests.worlds import TODAY, D, small_world
 
 pytestmark = pytest.mark.django_db
 
@@ -199,3 +201,24 @@ def test_numbered_units_go_by_their_numbers(world):
     line = TransferLine.objects.get(transfer=sent)
     arrive_goods(world.act("dock"), ArriveRequest(sent, (ArrivedRow(line.pk, D(1), None, ("K3",)),)))
     assert SerialNumber.objects.get(number="K3").status == "in_store" and not stock_faults()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_bin_is_not_filled_beyond_its_most_by_several_at_once():
+    world = small_world()
+    Bin.objects.create(site=world.site, code="S-02", purpose="store", most_units=D(40))
+    layers = [at_dock(world, 30) for _ in range(4)]
+
+    def put(layer):
+        try:
+            put_away(world.act("dock", f"k{layer.pk}"), PutAwayRequest((row(layer, 30, "S-02", reason="x"),)))
+        except Refused as refused:
+            return str(refused.problems[0].what)
+        finally:
+            connection.close()
+        return ""
+
+    with ThreadPoolExecutor(4) as pool:
+        said = sorted(pool.map(put, layers))
+    assert said == ["", *["S-02 holds 40 units; 30 lie there."] * 3]
+    assert OnHand.objects.filter(bin__code="S-02", quantity__gt=0).count() == 1 and not stock_faults()
