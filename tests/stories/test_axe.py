@@ -27,7 +27,7 @@ MANNERS = r"""() => {
   const days = text.match(/\b20\d\d-\d\d-\d\d\b/g);
   if (days && !document.querySelector("main pre")) found.push(`days as ${days[0]}`);
   const field = "input:not([type=hidden], [type=checkbox], [type=file]), select";
-  const within = `main form[method=post]:has(${field}):not(table form, .story form, .many)`;
+  const within = `main form[method=post]:has(${field}):not(table form, .story form, .many, .head form)`;
   const forms = [...document.querySelectorAll(within)];
   const form = forms.length === 1 ? forms[0] : null;
   for (const label of document.querySelectorAll("main label, main [aria-label]")) {
