@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import pytest
 from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from northing.actions.inventory.move import MoveRequest, MovesRequest, move_goods, move_together
 from northing.actions.inventory.put_away import PutAwayRequest, put_away
@@ -126,6 +127,17 @@ def test_held_goods_go_to_quarantine_and_who_may_not_moves_nothing(world):
         put_away(world.act("viewer"), PutAwayRequest((row(layer, 10, "QUARANTINE", status="held"),)))
     put_away(world.act("dock"), PutAwayRequest((row(layer, 10, "QUARANTINE", status="held"),)))
     assert lies(layer) == {("QUARANTINE", "held"): 10}
+
+
+def test_many_rows_take_as_many_statements_as_few(world):
+    Bin.objects.bulk_create(Bin(site=world.site, code=f"E-{number:02}", purpose="store") for number in range(30))
+    layers, seen = [at_dock(world, 1) for _ in range(14)], []
+    for some in (layers[:2], layers[2:]):
+        rows = tuple(row(layer, 1, f"E-{number:02}", reason="x") for number, layer in enumerate(some))
+        with CaptureQueriesContext(connection) as found:
+            put_away(world.act("dock"), PutAwayRequest(rows))
+        seen.append(len(found))
+    assert seen[0] == seen[1] < 40
 
 
 def north(world) -> Site:

@@ -1,5 +1,6 @@
 """Put away what lies at the dock: into the proposed bins, or elsewhere for a reason."""
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -7,7 +8,7 @@ from decimal import Decimal
 from northing.access.acts import Act
 from northing.actions.inventory.move import MoveRequest, Row, relocate
 from northing.activity.operations import once
-from northing.core.inventory.bins import Goods, Proposal, suits_as_well
+from northing.core.inventory.bins import Goods, Proposal, Shelf, suits_as_well
 from northing.core.problems import Problem
 from northing.inventory.models import BinMove, Status
 from northing.inventory.queries import shelves_of
@@ -46,37 +47,37 @@ def _problems(rows: Sequence[Row]) -> list[Problem]:
 
 
 def _strays(rows: Sequence[Row]) -> list[Problem]:
-    """Rows that go where another bin suits better, and do not say why."""
+    """Rows that go where another bin suits better, and do not say why. A fixed number of statements."""
+    units: dict[tuple[int, str], Decimal] = defaultdict(Decimal)
+    for row in rows:
+        units[_goods(row)] += row.asked.quantity
+    # Together, as the queue proposes them: the same goods may need more than one bin, and two of them not the same one.
+    first = {_goods(row): row for row in rows}
+    wanted = [
+        Wanted(key, row.layer.item, row.layer.lot, units[key], row.asked.status != Status.IN_STORE)
+        for key, row in first.items()
+    ]
+    proposed = proposed_bins(rows[0].source.site, wanted)
+    shelves = shelves_of({row.target.pk: row.target for row in rows}.values())
     problems = []
     for row in rows:
-        if row.asked.reason.strip():
+        best = proposed.get(_goods(row), [])
+        if row.asked.reason.strip() or _as_well(row, units[_goods(row)], best, shelves[row.target.pk]):
             continue
-        goods = Goods(row.layer.item.code, _of_same(rows, row), row.layer.lot)
-        best = _proposed(row, goods)
-        if not _as_well(row, goods, best):
-            codes = " and ".join(one.code for one in best)
-            what = f"{goods.item} is best put into {codes}: {best[0].why}."
-            mend = f"Say why it goes into {row.target}, or put it there."
-            problems.append(Problem(what, row.asked.field("reason"), mend))
+        codes = " and ".join(one.code for one in best)
+        what = f"{row.layer.item.code} is best put into {codes}: {best[0].why}."
+        mend = f"Say why it goes into {row.target}, or put it there."
+        problems.append(Problem(what, row.asked.field("reason"), mend))
     return problems
 
 
-def _of_same(rows: Sequence[Row], row: Row) -> Decimal:
-    """The units of the same goods in all rows: together they may need more than one bin."""
-    return sum((one.asked.quantity for one in rows if _same(one) == _same(row)), ZERO)
-
-
-def _same(row: Row) -> tuple[int, str]:
+def _goods(row: Row) -> tuple[int, str]:
     return row.layer.pk, row.asked.status
 
 
-def _proposed(row: Row, goods: Goods) -> Sequence[Proposal]:
-    wanted = Wanted("", row.layer.item, goods.lot, goods.units, row.asked.status != Status.IN_STORE)
-    return proposed_bins(row.source.site, [wanted]).get("", [])
-
-
-def _as_well(row: Row, goods: Goods, best: Sequence[Proposal]) -> bool:
+def _as_well(row: Row, units: Decimal, best: Sequence[Proposal], shelf: Shelf) -> bool:
+    """Whether the bin that was chosen suits as well as what is proposed."""
     if row.asked.status != Status.IN_STORE:
         return row.target.purpose == Bin.Purpose.QUARANTINE or not best
-    shelf = shelves_of([row.target])[row.target.pk]
+    goods = Goods(row.layer.item.code, units, row.layer.lot)
     return row.target.purpose == Bin.Purpose.STORE and suits_as_well(shelf, goods, row.layer.item.zone, best)
