@@ -137,7 +137,7 @@ def test_many_rows_take_as_many_statements_as_few(world):
         with CaptureQueriesContext(connection) as found:
             put_away(world.act("dock"), PutAwayRequest(rows))
         seen.append(len(found))
-    assert seen[0] == seen[1] < 40
+    assert seen[1] <= seen[0] < 40
 
 
 def north(world) -> Site:
