@@ -44,6 +44,21 @@ def test_what_is_proposed_is_put_away_by_one_button_and_undone(queue, signed_in)
     assert dock.post(undo, {"key": "u2", "reason": "wrong"}).status_code == 404
 
 
+def test_goods_are_put_away_at_the_site_whose_page_was_sent(queue, signed_in):
+    """Meanwhile more waits at another site, which would be shown first now."""
+    dock = signed_in("dock")
+    page = dock.get(reverse("putaway"))
+    layers = [at_dock(queue, 1), at_dock(queue, 1)]
+    north = Site.objects.create(company=queue.nz, code="NTH", name="North")
+    there = Bin.objects.create(site=north, code="N-1", purpose="dock")
+    for layer in layers:
+        OnHand.objects.filter(layer=layer).update(bin=there)
+    assert dock.get(reverse("putaway")).context["site"] == north
+    assert dock.post(reverse("putaway"), sent(page, at=queue.site.code)).status_code == 302
+    assert ("S-2", "in_store") in lies(queue.layer)
+    OnHand.objects.filter(bin=there).update(bin=bin_of("DOCK"))
+
+
 def test_one_row_a_further_bin_and_a_reason(queue, signed_in):
     dock = signed_in("dock")
     page = dock.get(reverse("putaway"))

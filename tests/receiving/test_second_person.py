@@ -33,7 +33,7 @@ def sent(over, **more):
 
 def test_the_page_asks_for_a_second_person_and_takes_their_word(over):
     refused = sent(over)
-    assert refused.status_code == 422 and b"somebody who may decide approves it here" in refused.content
+    assert refused.status_code == 422 and b"a second person, who may decide, approves it here" in refused.content
     done = sent(over, key="l", approve="", approver="buyer", approver_password=PASSWORD)
     assert done.status_code == 200 and LineSummary.objects.get().in_store == 130
     told = HistoryEntry.objects.get(action="receive")

@@ -5,6 +5,9 @@ from stdnum.exceptions import InvalidChecksum, ValidationError
 
 from northing.core.problems import Problem, Refused
 
+# Digits of a GTIN, however it is written (GS1 General Specifications 3.3).
+GTIN_LENGTHS = (8, 12, 13, 14)
+
 
 def container_number(text: str, where: str = "number") -> str:
     """A container number without spaces, its check digit verified (ISO 6346). Raises Refused.
@@ -92,3 +95,13 @@ def with_imo_check_digit(digits: str) -> str:
 
 def _refused(what: str, where: str) -> Refused:
     return Refused(Problem(what, where, "Compare it with the document."))
+
+
+def written_gtins(gtin: str) -> list[str]:
+    """A GTIN of up to 14 digits as it may be kept: with fewer, where it begins with zeros.
+
+    >>> written_gtins("0012345678905")
+    ['012345678905', '0012345678905', '00012345678905']
+    """
+    whole = gtin.zfill(GTIN_LENGTHS[-1])
+    return [whole[-length:] for length in GTIN_LENGTHS if not whole[:-length].strip("0")]

@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db import connection
 from django.db.models import Sum
 
+from northing.access.acts import Act
 from northing.activity.models import HistoryEntry
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
@@ -24,6 +25,7 @@ from northing.inventory.models import (
 )
 from northing.inventory.serials import ZERO, Place, StockMove, forget_serials, place_serials, serials_in, with_serials
 from northing.ledger.models import CostLayer, Entry
+from northing.masterdata.models import Site
 
 MOVEMENT = {
     "layer_id": "bigint",
@@ -194,10 +196,12 @@ def turn_back(history: HistoryEntry, of: HistoryEntry) -> None:
     )
 
 
-def write_bin_move(move: BinMove) -> BinMove:
-    """An act by which goods lie in other bins."""
-    move.save(force_insert=True)
-    return move
+def write_bin_move(
+    act: Act, what: BinMove.What, site: Site, history: HistoryEntry, transfer: Transfer | None = None
+) -> BinMove:
+    """An act by which goods lie in other bins of a site."""
+    common = {"company_id": site.company_id, "site": site, "transfer": transfer}
+    return BinMove.objects.create(what=what, history=history, moved_by=act.person, at=act.at, **common)
 
 
 def mark_undone(move: BinMove, history: HistoryEntry) -> None:

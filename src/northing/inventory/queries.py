@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from decimal import Decimal
 
-from django.db.models import Count, F, Q, Sum
+from django.db.models import Count, F, Q, QuerySet, Sum
 from django.db.models.functions import Coalesce
 
 from northing.core.inventory.bins import Goods, Shelf
@@ -13,6 +13,11 @@ from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin
 
 ZERO = Decimal(0)
+
+
+def lying(rows: QuerySet[OnHand]) -> QuerySet[OnHand]:
+    """Goods in bins with the records that are told of them: item, company, site, and the receipt they came by."""
+    return rows.select_related("layer__item", "layer__company", "bin__site", "layer__receipt_line__receipt")
 
 
 def shelves_of(bins: Iterable[Bin]) -> dict[int, Shelf]:

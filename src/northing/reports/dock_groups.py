@@ -1,4 +1,4 @@
-"""What a dock expects, listed by shipments, by orders or by announced pallets, rather than delivery by delivery."""
+"""A dock's day listed by shipments, by orders or by announced pallets, rather than delivery by delivery."""
 
 from collections import defaultdict
 from dataclasses import dataclass, field
@@ -112,9 +112,13 @@ def _of_order(order: PurchaseOrder, day: date | None, need: date, lines: int, to
 
 def _boxes_of_orders(rows: list[Group], deliveries: QuerySet[ExpectedDelivery]) -> None:
     known = {row.order: row for row in rows}
-    line = "container__shipment_lines__instalment__line__order"
-    boxes = deliveries.filter(**{f"{line}__in": list(known)}).order_by("container__number").distinct()
-    for order, box, number in boxes.values_list(line, "container", "container__number"):
+    parts = ShipmentLine.objects.filter(
+        container__deliveries__in=deliveries.order_by(),
+        instalment__line__order__in=list(known),
+        accounted__lt=F("quantity"),
+    )
+    told = ("instalment__line__order", "container", "container__number")
+    for order, box, number in parts.order_by("container__number").values_list(*told).distinct():
         known[order].boxes.append((box, number))
 
 

@@ -8,6 +8,7 @@ from django.db.models import Count, Min, Q, QuerySet
 
 from northing.core.inventory.bins import Proposal
 from northing.inventory.models import OnHand, Status
+from northing.inventory.queries import lying
 from northing.masterdata.models import Bin, Site
 from northing.reports.proposed_bins import Wanted, proposed_bins
 
@@ -60,10 +61,9 @@ def busiest(sites: Sequence[Site]) -> Site | None:
 
 def tasks_of(site: Site, rows: QuerySet[OnHand]) -> list[Task]:
     """The oldest rows with the bins proposed for them, in the order of zones and bins."""
-    told = ("layer__item", "layer__company", "bin__site", "layer__receipt_line__receipt")
-    lying = list(rows.select_related(*told)[:MOST])
+    goods = list(lying(rows)[:MOST])
     wanted = [
-        Wanted(one.pk, one.layer.item, one.layer.lot, one.quantity, one.status != Status.IN_STORE) for one in lying
+        Wanted(one.pk, one.layer.item, one.layer.lot, one.quantity, one.status != Status.IN_STORE) for one in goods
     ]
     proposed = proposed_bins(site, wanted)
-    return sorted((Task(one, proposed.get(one.pk, [])) for one in lying), key=lambda task: task.way)
+    return sorted((Task(one, proposed.get(one.pk, [])) for one in goods), key=lambda task: task.way)

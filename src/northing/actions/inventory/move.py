@@ -7,7 +7,6 @@ from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.actions.inventory.shelves import refusals
-from northing.activity.models import HistoryEntry
 from northing.activity.operations import Link, add_history, once
 from northing.core.inventory.bins import Goods
 from northing.core.money.exact import plain
@@ -20,6 +19,8 @@ from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin
 
 ZERO = Decimal(0)
+# How the story calls an act by which goods lie in other bins.
+ACTIONS = {BinMove.What.MOVED: ("move_goods", "Moved"), BinMove.What.PUT_AWAY: ("put_away", "Put away")}
 
 
 @dataclass(frozen=True)
@@ -61,13 +62,13 @@ class Row:
 
     @property
     def units(self) -> str:
-        """What goes, from where."""
+        """The units, and the bin that they leave."""
         item = self.layer.item
         return f"{plain(self.asked.quantity)} {item.unit} of {item.code} from {self.source}"
 
     @property
     def words(self) -> str:
-        """What goes where, and why."""
+        """The units, the bins that they leave and reach, and why."""
         there = (
             str(self.target) if self.target.site_id == self.source.site_id else f"{self.target} at {self.target.site}"
         )
@@ -78,21 +79,20 @@ class Row:
 @once
 def move_goods(act: Act, request: MoveRequest) -> int:
     """Units lie in another bin; their layer stays itself, and is of the site where all of it lies. Returns its id."""
-    relocate(act, [request], BinMove.What.MOVED, "Moved")
+    relocate(act, [request], BinMove.What.MOVED)
     return request.layer
 
 
 @once
 def move_together(act: Act, request: MovesRequest) -> int:
     """Several moves in one act. Returns its id."""
-    return relocate(act, request.rows, BinMove.What.MOVED, "Moved").pk
+    return relocate(act, request.rows, BinMove.What.MOVED).pk
 
 
 def relocate(
     act: Act,
     asked: Sequence[MoveRequest],
     what: BinMove.What,
-    did: str,
     *,
     check: Callable[[Sequence[Row]], list[Problem]] = lambda _: [],
 ) -> BinMove:
@@ -101,7 +101,8 @@ def relocate(
     for site in sorted({bin.site_id for row in rows for bin in (row.source, row.target)}):
         act.require_at("issue_stock", rows[0].layer.company_id, site)
     refuse_if([*row_problems(rows), *check(rows), *refusals(coming(rows))])
-    history = add_history(act, what.replace(" ", "_"), f"{did} {words_of([row.words for row in rows])}", links_of(rows))
+    action, did = ACTIONS[what]
+    history = add_history(act, action, f"{did} {words_of([row.words for row in rows])}", links_of(rows))
     operations.move_stock(
         history,
         [
@@ -116,10 +117,7 @@ def relocate(
         ],
     )
     follow_site(row.layer for row in rows)
-    first = rows[0]
-    move = BinMove(company=first.layer.company, site=first.target.site, what=what, history=history)
-    move.moved_by, move.at = act.person, act.at
-    return operations.write_bin_move(move)
+    return operations.write_bin_move(act, what, rows[0].target.site, history)
 
 
 def locked_rows(asked: Sequence[MoveRequest]) -> list[Row]:
@@ -177,7 +175,7 @@ def _one_problems(row: Row, there: Decimal) -> list[Problem]:
 
 
 def coming(rows: Iterable[Row]) -> list[tuple[Bin, Goods, str]]:
-    """What comes into which bin, as their rules ask it."""
+    """The goods that come into each bin, as its rules ask for them."""
     return [
         (
             row.target,
@@ -215,17 +213,3 @@ def follow_site(layers: Iterable[CostLayer]) -> None:
         there = {bins[bin].site_id: bins[bin].site for bin in those}
         if len(there) == 1 and known[key].site_id not in there:
             ledger.bring_to(known[key], next(iter(there.values())))
-
-
-def undo(act: Act, move: BinMove, text: str) -> HistoryEntry:
-    """The goods of a move lie where they lay. Raises Refused where they are not there any more."""
-    if move.undone_by_id:
-        raise Refused(Problem("This is undone already.", mend="Reload the page."))
-    keys = move.history.links.filter(kind="layer").values_list("record", flat=True)
-    layers = list(CostLayer.objects.select_for_update(of=("self",)).filter(pk__in=list(keys)).order_by("pk"))
-    links: list[Link] = [("layer", layer.pk, layer.company_id) for layer in layers]
-    history = add_history(act, "undo_move", text, [*links, *(("item", one.item_id, one.company_id) for one in layers)])
-    operations.turn_back(history, move.history)
-    follow_site(layers)
-    operations.mark_undone(move, history)
-    return history

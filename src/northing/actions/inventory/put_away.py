@@ -28,11 +28,11 @@ class PutAwayRequest:
 @once
 def put_away(act: Act, request: PutAwayRequest) -> int:
     """The goods lie in their bins. Returns the id of the move, by which it is undone."""
-    return relocate(act, request.rows, BinMove.What.PUT_AWAY, "Put away", check=_problems).pk
+    return relocate(act, request.rows, BinMove.What.PUT_AWAY, check=_problems).pk
 
 
 def _problems(rows: Sequence[Row]) -> list[Problem]:
-    """What does not lie at the dock, or goes elsewhere than proposed without a reason."""
+    """Goods that do not lie at the dock, and those that go elsewhere than proposed without a reason."""
     found = [
         Problem(f"{row.source} is in the store already.", row.asked.field("quantity"), "Move what lies in the store.")
         for row in rows

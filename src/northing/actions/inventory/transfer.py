@@ -44,7 +44,7 @@ class ArrivedRow:
 
 @dataclass(frozen=True)
 class ArriveRequest:
-    """What of a transfer (id) arrived; with `back`, what came back into the bins it left."""
+    """Units of a transfer (id) that arrived; with `back`, units that came back into the bins they left."""
 
     transfer: int
     rows: tuple[ArrivedRow, ...]
@@ -125,9 +125,7 @@ def arrive_goods(act: Act, request: ArriveRequest) -> int:
     operations.move_stock(history, moves)
     operations.end_lines(ended)
     follow_site(line.layer for line, _ in ended)
-    move = BinMove(company=transfer.company, site=site, what=BinMove.What.ARRIVED, history=history, transfer=transfer)
-    move.moved_by, move.at = act.person, act.at
-    return operations.write_bin_move(move).pk
+    return operations.write_bin_move(act, BinMove.What.ARRIVED, site, history, transfer).pk
 
 
 def _locked_lines(transfer: Transfer) -> list[TransferLine]:

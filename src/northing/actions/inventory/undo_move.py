@@ -1,11 +1,15 @@
 """Undo a move: its goods lie where they lay, or are on their way again."""
 
+from collections.abc import Iterator
+from decimal import Decimal
+
 from northing.access.acts import Act
-from northing.actions.inventory.move import undo
+from northing.actions.inventory.move import follow_site
 from northing.actions.reversal import ReverseRequest, refuse_reversal
-from northing.activity.operations import once
+from northing.activity.operations import Link, add_history, once
 from northing.inventory import operations
 from northing.inventory.models import BinMove, StockMovement, TransferLine
+from northing.ledger.models import CostLayer
 
 
 @once
@@ -15,13 +19,20 @@ def undo_move(act: Act, request: ReverseRequest) -> int:
     move = found.get(pk=request.record)
     act.require_at("issue_stock", move.company_id, move.site_id)
     refuse_reversal("move", move.undone_by_id, request.reason)
-    undo(act, move, f"Undone: {move.history.text}; {request.reason.strip()}")
+    keys = move.history.links.filter(kind="layer").values_list("record", flat=True)
+    layers = list(CostLayer.objects.select_for_update(of=("self",)).filter(pk__in=list(keys)).order_by("pk"))
+    links: list[Link] = [("layer", layer.pk, layer.company_id) for layer in layers]
+    links += [("item", layer.item_id, layer.company_id) for layer in layers]
+    history = add_history(act, "undo_move", f"Undone: {move.history.text}; {request.reason.strip()}", links)
+    operations.turn_back(history, move.history)
+    follow_site(layers)
+    operations.mark_undone(move, history)
     if move.transfer_id:
         operations.end_lines([(line, -units) for line, units in _arrived(move)])
     return move.pk
 
 
-def _arrived(move: BinMove):
+def _arrived(move: BinMove) -> Iterator[tuple[TransferLine, Decimal]]:
     """The lines of the transfer with the units that this move brought in; their rows are locked."""
     lines = list(TransferLine.objects.select_for_update().filter(transfer=move.transfer_id).order_by("pk"))
     for one in StockMovement.objects.filter(history=move.history).order_by("pk"):

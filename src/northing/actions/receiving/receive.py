@@ -192,7 +192,7 @@ def _may_decide(act: Act, request: ReceiveRequest, site: Site) -> bool:
 
 
 def _coming(rows: Sequence[Found | Unordered]) -> list[Coming]:
-    """What comes into which bin."""
+    """The goods that come into each bin."""
     return [
         (one.bin, Goods(one.item.code, one.quantity, one.row.lot.strip()), f"bin-{one.row.key}")
         for one in rows

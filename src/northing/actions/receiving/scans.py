@@ -14,6 +14,7 @@ from northing.actions.receiving.request import ReceiveRow
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.formats.gs1 import Scan, read_scan
+from northing.formats.identifiers import written_gtins
 from northing.masterdata.models import Agreement, Bin, Item, Pack, Site
 from northing.orders.models import Instalment
 from northing.shipping.models import HandlingContent, ShipmentLine
@@ -156,11 +157,6 @@ def _by_code(records: QuerySet, texts: Collection[str]) -> dict[str, int]:
         return {}
     found = records.annotate(upper=Upper("code")).filter(upper__in=list(texts))
     return dict(found.values_list("upper", "pk"))
-
-
-def written_gtins(gtin: str) -> list[str]:
-    """A GTIN of 14 digits as it may be kept: with fewer, where it begins with zeros."""
-    return [gtin[-length:] for length in (8, 12, 13, 14) if not gtin[:-length].strip("0")]
 
 
 def _units(scan: Scan, item: Item, factor: Decimal) -> Decimal:

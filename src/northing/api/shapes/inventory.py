@@ -181,7 +181,7 @@ class ArrivedRowIn(Strict):
 
 
 class ArrivalIn(Strict):
-    """What of a transfer arrived; with `back`, what came back into the bins it left."""
+    """Units of a transfer that arrived; with `back`, units that came back into the bins they left."""
 
     rows: Annotated[list[ArrivedRowIn], Field(min_length=1, max_length=500)]
     back: bool = False

@@ -1,4 +1,4 @@
-"""What a bin may hold, and where goods are best put. Rules of our own; quantities in the items' base units."""
+"""The rules of a bin, and the bins in which goods are best put; quantities in the items' base units. Ours."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field

@@ -8,6 +8,9 @@ from northing.access.models import Person
 from northing.access.permissions import ASK, WORDS, may
 from northing.core.problems import Problem, Refused
 
+# Longer is no name and no password.
+LONGEST = 1000
+
 
 def second_person(request, permission: str, company: int) -> Person:
     """The person whose name and password came as `approver` and `approver_password`. Raises Refused.
@@ -15,7 +18,7 @@ def second_person(request, permission: str, company: int) -> Person:
     It is another than the one who has signed in, and has the permission in the company (id). Wrong tries lock a name as
     they do at sign-in.
     """
-    name, password = (request.POST.get(part, "")[:150] for part in ("approver", "approver_password"))
+    name, password = (request.POST.get(part, "")[:LONGEST] for part in ("approver", "approver_password"))
     try:
         person = get_adapter().authenticate(request, username=name, password=password) if name and password else None
     except ValidationError as locked:
@@ -23,7 +26,7 @@ def second_person(request, permission: str, company: int) -> Person:
     if person is None:
         raise _refused("Name and password do not fit.", "Try again; several wrong tries lock the name for a while.")
     if person.pk == request.user.pk:
-        raise _refused("A second person approves.", "Ask somebody else who may.")
+        raise _refused("A second person approves.", "Ask another person who may.")
     if not may(person, permission, company):
         raise _refused(f"{person} may not {WORDS[permission]}.", ASK)
     if is_mfa_enabled(person):

@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from northing.core.problems import Refused
 from northing.formats.gs1 import read_scan
+from northing.formats.identifiers import written_gtins
 from northing.inventory.models import OnHand
 from northing.masterdata.models import Bin, Pack, Site
 
@@ -31,9 +32,8 @@ def scanned(site: Site, said: str) -> dict[str, Any]:
     if scan.sscc:
         rows, words = rows.filter(layer__receipt_line__sscc=scan.sscc), f"Pallet {scan.sscc}"
     elif scan.gtin:
-        digits = scan.gtin.lstrip("0")
-        written = [digits.zfill(length) for length in (8, 12, 13, 14)]
-        rows = rows.filter(layer__item__in=Pack.objects.filter(gtin__in=written).values("item"))
+        packs = Pack.objects.filter(gtin__in=written_gtins(scan.gtin))
+        rows = rows.filter(layer__item__in=packs.values("item"))
         words = f"GTIN {scan.gtin}"
     else:
         serial = Q(layer__serials__number=scan.text, layer__serials__bin__isnull=False)

@@ -10,6 +10,7 @@ from northing.access.models import Person
 from northing.access.queries import scoped
 from northing.masterdata.models import Site
 from northing.reports.dock_day import expected, windows
+from northing.web.common.keys import keys_of
 from northing.web.receiving.found import deliveries_found, words_of
 from northing.worklist.models import ExpectedDelivery
 
@@ -31,7 +32,7 @@ class Deliveries:
     picks: Sequence[int] = ()
 
     def of(self, sites: Sequence[Site], today: date) -> QuerySet[ExpectedDelivery]:
-        """The deliveries to those sites. What is picked is meant alone."""
+        """The deliveries to those sites. Picked ones are meant alone."""
         found = self.named(sites)
         if self.picks:
             return found.filter(pk__in=self.picks)
@@ -46,7 +47,7 @@ class Deliveries:
         return deliveries_found(found, words) if words else found
 
     def title(self, today: date) -> str:
-        """What was chosen, in words."""
+        """The choice, in words."""
         parts = [self.site or "All sites", WINDOWS.get(self.when, "all days").lower()]
         parts += [f"up to {self.until:%-d %b %Y}"] if self.until else []
         parts = [self.site or "All sites", f"{len(self.picks)} picked"] if self.picks else parts
@@ -59,19 +60,19 @@ class Deliveries:
 
 
 def of_request(kept: dict) -> Deliveries:
-    """What a job was asked for."""
+    """The deliveries that a job was asked for."""
     until = date.fromisoformat(kept["until"]) if kept["until"] else None
     return Deliveries(kept["site"], kept["words"], kept["when"], until, kept["picks"])
 
 
 def of_form(data, site: Site | None) -> Deliveries:
-    """What a form asks for; nonsense is left out."""
+    """The deliveries that a form asks for; nonsense is left out."""
     return Deliveries(
         site.code if site else "",
         data.get("q", "").replace("\x00", "").strip()[:LONGEST],
         data.get("when", "")[:20],
         _day(data.get("until", "")),
-        [int(key) for key in data.getlist("pick")[:MOST_PICKS] if key.isascii() and key.isdigit() and len(key) < 16],
+        keys_of(data.getlist("pick")[:MOST_PICKS]),
     )
 
 

@@ -8,6 +8,7 @@ from django.db.models import Q, QuerySet
 from northing.activity.models import HistoryLink
 from northing.core.problems import Refused
 from northing.formats.gs1 import read_scan
+from northing.formats.identifiers import written_gtins
 from northing.masterdata.models import Agreement, Item, Pack, Party
 from northing.orders.models import PurchaseOrder
 from northing.orders.queries import called
@@ -108,7 +109,7 @@ def _items(word: str) -> QuerySet[Item]:
 
 def _gtins(word: str) -> list[str]:
     """A GTIN as it may be stored: of 8, 12, 13 or 14 digits."""
-    return [word, *(word.lstrip("0").zfill(length) for length in (8, 12, 13, 14))] if word.isdecimal() else []
+    return [word, *written_gtins(word)] if word.isdecimal() else []
 
 
 def _lines_aboard(word: str) -> Collection[int]:

@@ -6,6 +6,7 @@ from datetime import date
 from typing import Any
 
 from django import forms
+from django.db.models.functions import Upper
 
 from northing.actions.inventory.move import MoveRequest
 from northing.actions.inventory.transfer import SendRequest
@@ -15,6 +16,7 @@ from northing.core.problems import Problem, Refused
 from northing.inventory.models import OnHand
 from northing.masterdata.models import Bin, Site
 from northing.web.common.forms import ActionForm, ExactField
+from northing.web.common.keys import key_of
 from northing.web.common.serials import SerialsField
 
 # Rows of one form; a page has fewer.
@@ -80,8 +82,9 @@ class MovesForm(ActionForm):
     def asked(self) -> tuple[MoveRequest, ...]:
         """The rows that go, as requests. Raises Refused for a bin that the site has not."""
         said = self._going()
-        codes = {self._code(row) for row in said}
-        bins = {one.code.upper(): one.pk for one in Bin.objects.filter(site=self.site) if one.code.upper() in codes}
+        named = Bin.objects.filter(site=self.site).annotate(upper=Upper("code"))
+        named = named.filter(upper__in={self._code(row) for row in said})
+        bins = dict(named.values_list("upper", "pk"))
         strange = [row for row in said if self._code(row) not in bins]
         if strange:
             raise Refused(self._no_bin(row) for row in strange)
@@ -131,7 +134,7 @@ def ends_of(data) -> list[tuple[int, str]]:
     """The rows that a form was sent with: the goods (id) and the end of their fields' names; nonsense is left out."""
     found = []
     for end in data.getlist("end")[:MOST_ROWS]:
-        key = end.split("-")[0]
-        if key.isascii() and key.isdigit() and len(key) < 12:
-            found.append((int(key), end))
+        key = key_of(end.split("-")[0])
+        if key:
+            found.append((key, end))
     return found

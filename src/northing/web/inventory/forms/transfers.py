@@ -13,7 +13,7 @@ from northing.web.common.serials import SerialsField
 
 
 class ArriveForm(ActionForm):
-    """What of a transfer arrived, and the bins it was put into. Sent with `back`, it came back to where it left."""
+    """Units of a transfer that arrived, and their bins. Sent with `back`, they came back into the bins they left."""
 
     def __init__(self, data, *, transfer: Transfer, lines: Sequence[TransferLine], **kwargs):
         super().__init__(data, **kwargs)

@@ -16,9 +16,11 @@ from northing.actions.inventory.put_away import PutAwayRequest, put_away
 from northing.actions.inventory.transfer import send_goods
 from northing.actions.inventory.undo_move import undo_move as undo
 from northing.inventory.models import BinMove, OnHand, Status
+from northing.inventory.queries import lying
 from northing.masterdata.models import Bin, Site
 from northing.receiving.models import Receipt
 from northing.reports.putaway import MOST, Task, busiest, queue_of, tasks_of, to_put_away
+from northing.web.common.keys import key_of
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
@@ -34,9 +36,11 @@ OFFERED = 500
 
 @acts_for("issue_stock")
 def putaway(request):
-    """What is to be put away at a site, bin by bin, with the bins that suit best."""
+    """The goods to be put away at a site, bin by bin, with the bins that suit best."""
     sites = list(scoped(Site.objects.select_related("company"), request.user))
-    site = site_asked(request, sites) or busiest(sites)
+    # Goods are put away at the site whose page was sent, wherever more waits by now.
+    sent = next((one for one in sites if one.code == request.POST.get("at")), None)
+    site = sent or site_asked(request, sites) or busiest(sites)
     if site is None:
         return render(request, "inventory/putaway.html", {"queue": queue_of(OnHand.objects.none())})
     waiting, receipt = to_put_away([site]), _receipt(request)
@@ -66,10 +70,8 @@ def putaway(request):
 
 def _receipt(request) -> Receipt | None:
     """The receipt whose goods are asked for."""
-    said = request.GET.get("receipt", "")
-    if not (said.isascii() and said.isdigit() and len(said) < 12):
-        return None
-    return scoped(Receipt.objects.all(), request.user).filter(pk=int(said)).first()
+    key = key_of(request.GET.get("receipt", ""))
+    return scoped(Receipt.objects.all(), request.user).filter(pk=key).first() if key else None
 
 
 def _proposed(tasks: Sequence[Task]) -> list[Going]:
@@ -96,7 +98,7 @@ def _is_sent(request) -> bool:
 
 
 def _context(request, form: MovesForm) -> dict[str, Any]:
-    """What every page with such a form shows."""
+    """The form, its site, the bins on offer, and whether the person may move goods there."""
     site = form.site
     bins = Bin.objects.filter(site=site, blocked="").order_by("code")[:OFFERED]
     allowed = may(request.user, "issue_stock", site.company_id, site.pk)
@@ -106,8 +108,7 @@ def _context(request, form: MovesForm) -> dict[str, Any]:
 def _sent(request, site: Site) -> list[Going]:
     """The rows that a form was sent with, and the one more that was asked for."""
     ends = ends_of(request.POST)
-    told = ("layer__item", "layer__company", "bin__site", "layer__receipt_line__receipt")
-    known = OnHand.objects.filter(bin__site=site).select_related(*told).in_bulk([key for key, _ in ends])
+    known = lying(OnHand.objects.filter(bin__site=site)).in_bulk([key for key, _ in ends])
     rows = [Going(known[key], end) for key, end in ends if key in known]
     more = request.POST.get("split", "")
     place = max((place for place, row in enumerate(rows) if str(row.lies.pk) == more), default=None)
@@ -125,12 +126,11 @@ def _latest(site: Site):
 
 @acts_for("issue_stock")
 def in_bin(request, bin_id: int):
-    """What lies in a bin, and moving some of it."""
+    """The goods in a bin, and moving some of them."""
     found = scoped(Bin.objects.select_related("site__company", "home_of"), request.user, "site__company")
     bin = get_object_or_404(found, pk=bin_id)
-    told = ("layer__item", "layer__company", "bin__site", "layer__receipt_line__receipt")
-    lying = OnHand.objects.filter(bin=bin, quantity__gt=0).select_related(*told).order_by("layer__item__code", "pk")
-    page = page_of_rows(lying, request.GET, 100)
+    there = lying(OnHand.objects.filter(bin=bin, quantity__gt=0)).order_by("layer__item__code", "pk")
+    page = page_of_rows(there, request.GET, 100)
     rows = [Going(one, str(one.pk)) for one in page.rows if one.status != Status.ON_WAY]
     form = _form(request, bin.site, rows)
     to = form.sent_to() if _is_sent(request) else None
@@ -161,10 +161,8 @@ def undo_move(request, move_id: int):
 
 @open_page
 def scan(request):
-    """What a scan means among the goods of a site: a bin, or rows of goods. Answers JSON."""
-    said = request.GET.get("site", "")
-    sites = scoped(Site.objects.all(), request.user)
-    site = sites.filter(pk=int(said)).first() if said.isascii() and said.isdigit() and len(said) < 12 else None
+    """The bin, or the rows of goods, that a scan names at a site. Answers JSON."""
+    site = scoped(Site.objects.all(), request.user).filter(pk=key_of(request.GET.get("site", ""))).first()
     if site is None:
         return JsonResponse({"wrong": "This site is not yours.", "mend": "Reload the page."}, status=404)
     found = scanned(site, request.GET.get("scan", "")[:200])

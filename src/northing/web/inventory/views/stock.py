@@ -75,7 +75,7 @@ def _places(row: dict) -> list[tuple[str, Decimal, str]]:
 
 @open_page
 def lying(request):
-    """What lies where, bin by bin: by item, lot, serial number, pallet, bin, site and state."""
+    """The goods in bins, bin by bin: by item, lot, serial number, pallet, bin, site and state."""
     form = LyingForm(request.GET, request.user)
     told = ("bin__site", "layer__item", "layer__receipt_line")
     page = page_of_keys(form.rows(), request.GET, wide=OnHand.objects.select_related(*told))

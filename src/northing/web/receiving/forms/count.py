@@ -71,7 +71,7 @@ class ReceiveForm(ActionForm):
     scans = ScansField()
     approver = forms.CharField(max_length=150, required=False, label="Their name")
     approver_password = forms.CharField(
-        max_length=150,
+        max_length=1000,
         required=False,
         label="Their password",
         strip=False,

@@ -86,7 +86,7 @@ def _taken(request, asked: Deliveries, site: Site | None):
 
 
 def _on_way(site: Site | None, sites: list[Site]) -> list[Transfer]:
-    """What other sites of the company sent here and has not arrived."""
+    """Transfers from other sites of the company that have not arrived yet."""
     open_lines = TransferLine.objects.filter(transfer__target__in=[site] if site else sites, ended__lt=F("quantity"))
     found = Transfer.objects.filter(pk__in=open_lines.values("transfer")).select_related("source", "target", "history")
     return list(found.order_by("pk"))

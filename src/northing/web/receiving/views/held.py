@@ -20,6 +20,7 @@ from northing.reports.fitting_orders import fitting_lines
 from northing.web.common.addresses import address_of
 from northing.web.common.forms import ActionForm, asks_only
 from northing.web.common.history import history_for
+from northing.web.common.keys import key_of
 from northing.web.common.permissions import acts_for, form_for
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.receiving.forms.held import EndForm, OrderForm
@@ -76,8 +77,7 @@ def held_goods(request, layer_id: int):
 
 
 def _tie(request, receipt: int) -> TieRequest:
-    said = request.POST.get("order_line", "")
-    key = int(said) if said.isascii() and said.isdigit() and len(said) < 12 else 0
+    key = key_of(request.POST.get("order_line", ""))
     return TieRequest(receipt, key, timezone.localdate(), accept="accept" in request.POST)
 
 

@@ -26,6 +26,7 @@ from northing.reports.fitting_orders import fitting_lines
 from northing.shipping.models import Container, ShipmentLine
 from northing.shipping.queries import visible_shipments
 from northing.web.common.forms import asks_only
+from northing.web.common.keys import key_of
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import say_done
 from northing.web.common.second import second_person
@@ -89,13 +90,9 @@ def receive_unordered(request, site_id: int):
     """Goods that came without an order: open orders that fit are proposed, else they are held."""
     site = get_object_or_404(scoped(Site.objects.select_related("company"), request.user), pk=site_id)
     said = request.POST.get("supplier") or request.GET.get("supplier") or ""
-    supplier = Party.objects.filter(kind=Party.Kind.SUPPLIER, pk=int(said)).first() if _is_key(said) else None
+    supplier = Party.objects.filter(kind=Party.Kind.SUPPLIER, pk=key_of(said)).first()
     where = Context(site, supplier=supplier.pk if supplier else None)
     return _receive(request, [], where, {"from": "goods without an order", "supplier": supplier})
-
-
-def _is_key(said: str) -> bool:
-    return said.isascii() and said.isdigit() and len(said) < 12
 
 
 def _receive(request, parts: list[Part], where: Context, context: dict):
@@ -180,10 +177,14 @@ def _fitting(form: ReceiveForm, where: Context):
 @form_for("receive")
 def scan(request):
     """Read one scan and say its meaning here; nothing is written. Answers JSON."""
-    site = scoped(Site.objects.select_related("company"), request.user).filter(pk=_key(request, "site")).first()
+    site = (
+        scoped(Site.objects.select_related("company"), request.user)
+        .filter(pk=key_of(request.POST.get("site", "")))
+        .first()
+    )
     if site is None or request.method != "POST":
         return JsonResponse({"wrong": "This site is not yours.", "mend": "Reload the page."}, status=404)
-    where = Context(site, *(_key(request, name) or None for name in ("container", "order", "supplier")))
+    where = Context(site, *(key_of(request.POST.get(name, "")) or None for name in ("container", "order", "supplier")))
     where = replace(where, orders_of="several" in request.POST)
     times = request.POST.get("times", "1")
     scanned = Scanned(request.POST.get("scan", ""), int(times) if times.isdecimal() and len(times) < 5 else 1)
@@ -203,11 +204,6 @@ def scan(request):
             "held": any(row.item is not None for row in rows),
         }
     )
-
-
-def _key(request, name: str) -> int:
-    said = request.POST.get(name, "")
-    return int(said) if _is_key(said) else 0
 
 
 def _for_line(rows) -> str:

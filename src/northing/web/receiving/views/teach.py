@@ -1,13 +1,13 @@
-"""A GTIN that nobody knows is taught to an item on the spot, by who may."""
+"""An unknown GTIN is given to an item on the spot, by people who may keep items."""
 
 from django.http import JsonResponse
 from django.views.decorators.http import require_POST
 
 from northing.access.permissions import may_somewhere
 from northing.actions.masterdata.records import RecordRequest, keep_record
-from northing.actions.receiving.scans import written_gtins
 from northing.core.problems import Refused
 from northing.formats.gs1 import read_scan
+from northing.formats.identifiers import written_gtins
 from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Item, Pack
 from northing.web.common.forms import act_of
