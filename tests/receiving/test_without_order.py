@@ -93,6 +93,19 @@ def held_without_order(alone, units):
     return CostLayer.objects.get(receipt_line__receipt=receive(alone.act("dock"), asked))
 
 
+def test_goods_on_several_pallets_are_ordered_together(alone, signed_in):
+    rows = tuple(ReceiveRow(None, D(6), item=alone.items["A"].pk, lot=lot) for lot in ("L1", "L2"))
+    head = (None, alone.site.pk, "DN-5", TODAY, rows)
+    made = receive(alone.act("dock"), ReceiveRequest(*head, supplier=alone.parties["USD"].pk, reason="phone"))
+    address, desk = (
+        reverse("held", args=[CostLayer.objects.filter(receipt_line__receipt=made).first().pk]),
+        signed_in("expediter"),
+    )
+    assert desk.get(address).context["order_form"]["ordered"].value() == "12"
+    assert desk.post(address, {"key": "k", "ordered": "12", "price": ""}).status_code == 302
+    assert not on_hand(status="held", layer__receipt_line__receipt=made)
+
+
 def test_held_goods_are_ordered_and_received_in_one_act(alone, signed_in):
     layer, desk = held_without_order(alone, 12), signed_in("expediter")
     address = reverse("held", args=[layer.pk])

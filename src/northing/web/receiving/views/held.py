@@ -34,12 +34,15 @@ def held_goods(request, layer_id: int):
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     line = layer.receipt_line
     left = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or 0
+    # Tying and ordering take what the receipt holds of the item, on however many pallets.
+    came = OnHand.objects.filter(layer__receipt_line__receipt=line.receipt, status="held", layer__item=layer.item)
+    units = came.exclude(layer__receipt_line__why="").aggregate(total=Sum("quantity"))["total"] or 0
     initial = {"occurred_on": timezone.localdate(), "quantity": plain(left)}
     tying, ordering = (request.method == "POST" and name in request.POST for name in ("order_line", "ordered"))
     sent = request.POST if request.method == "POST" and not (tying or ordering) else None
     form = EndForm(sent, initial=initial, numbered=layer.item.keeps_serial)
     tie_form = ActionForm(request.POST if tying else None)
-    order_form = OrderForm(request.POST if ordering else None, initial={"ordered": plain(left)})
+    order_form = OrderForm(request.POST if ordering else None, initial={"ordered": plain(units)})
     if tying:
         done = tie_form.do(request, tie, lambda _: _tie(request, line.receipt_id))
         if done:
@@ -56,8 +59,6 @@ def held_goods(request, layer_id: int):
         if done:
             say_done(request, "Decided.", "reverse-held", done)
             return redirect("receipt", line.receipt_id)
-    came = OnHand.objects.filter(layer__receipt_line__receipt=line.receipt, status="held", layer__item=layer.item)
-    units = came.exclude(layer__receipt_line__why="").aggregate(total=Sum("quantity"))["total"] or 0
     context = {
         "layer": layer,
         "line": line,
