@@ -117,3 +117,6 @@ def test_the_labels_of_pallets_are_a_document(dock):
     answer = dock.dock.get(f"/receipts/{made['id']}/labels", copies=2)
     assert answer["Content-Type"] == "application/pdf" and answer.content.startswith(b"%PDF")
     assert dock.dock.get(f"/receipts/{made['id']}/labels", copies=99).status_code == 422
+    for path in (f"/items/{dock.items['A'].pk}/labels", "/sites/trg/bin-labels"):
+        assert dock.dock.get(path).content.startswith(b"%PDF")
+    assert dock.dock.get("/sites/nowhere/bin-labels").status_code == 404

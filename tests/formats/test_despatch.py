@@ -31,9 +31,10 @@ def packed(**more):
     return Packed(**facts | more)
 
 
+LOT = packed(line=4, lot="L7", best_before=date(2027, 11, 30))
 ADVICE = Advice(
     "S-1-QIN-KLN", date(2026, 11, 20), ("Qinlaro", "Ningbo", "CN"), ("Kestrel", "", "NZ"), "BL 1", "Heron", "9319466",
-    "221S", "CNNGB", "NZTRG", (packed(), packed(line=3, sscc="", seal="", supplier_code="", unit="crate")),
+    "221S", "CNNGB", "NZTRG", (packed(), LOT, packed(line=3, sscc="", seal="", supplier_code="", unit="crate")),
 )  # fmt: skip
 
 
@@ -51,14 +52,15 @@ def test_an_advice_is_valid_and_reads_back(tmp_path, advice):
     )  # fmt: skip
     first = notice.lines[0]
     assert first == Line(1, "KLN-00001", "2", "KET-17", D("12.5"), "QXNU1000016", "22G1", "S1", SSCC)
-    assert len(notice.lines) == len(advice.lines)
+    said_of = [(line.lot, line.best_before) for line in notice.lines]
+    assert said_of == [(line.lot, line.best_before) for line in advice.lines]
 
 
 def test_a_table(tmp_path):
     notice = said(
         tmp_path,
-        "Order;Line;Item;Quantity;Container;Type;Seal;SSCC;Notice;IMO;Voyage;Despatched on;Odd\n"
-        f"kln-00001;2;;1200;qxnu 100001-6;22g1;S1;{SSCC};PL 7;IMO 9319466;221S;2026-11-20;x\n"
+        "Order;Line;Item;Quantity;Container;Type;Seal;SSCC;Notice;IMO;Voyage;Despatched on;Odd;Lot;Best before\n"
+        f"kln-00001;2;;1200;qxnu 100001-6;22g1;S1;{SSCC};PL 7;IMO 9319466;221S;2026-11-20;x;L7;2027-11-30\n"
         "KLN-00002;;KET-17;2.5;;;;;;;;;\n",
     )
     assert (notice.number, notice.imo, notice.voyage, notice.issued_on) == (
@@ -68,7 +70,7 @@ def test_a_table(tmp_path):
         date(2026, 11, 20),
     )
     assert notice.lines == (
-        Line(2, "kln-00001", "2", "", D(1200), "QXNU1000016", "22G1", "S1", SSCC),
+        Line(2, "kln-00001", "2", "", D(1200), "QXNU1000016", "22G1", "S1", SSCC, "L7", date(2027, 11, 30)),
         Line(3, "KLN-00002", "", "KET-17", D("2.5")),
     )
 

@@ -1,6 +1,7 @@
 """Goods without an order, more than allowed, another item, and what is short: the dock takes in, the buyer decides."""
 
 from dataclasses import replace
+from unittest.mock import patch
 
 import pytest
 from django.urls import reverse
@@ -316,6 +317,9 @@ def test_pages_from_the_dock_to_the_tie(alone, signed_in):
     for page in ("receipt-labels", "receipt-paper"):
         answer = signed_in("dock").get(reverse(page, args=[receipt.pk]))
         assert answer.status_code == 200 and answer.content.startswith(b"%PDF")
+    with patch("northing.reports.labels.to_pdf", return_value=b"") as printed:
+        signed_in("dock").get(reverse("receipt-labels", args=[receipt.pk]))
+    assert printed.call_args.args[1]["again"] and receipt.printed_labels.times == 2
 
 
 def test_what_is_wrong_stands_beside_its_field(alone, signed_in):

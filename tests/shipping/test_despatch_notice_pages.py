@@ -91,7 +91,7 @@ def test_packing_lists_and_advices(desk, world):
     shipment = world.shipment([world.sent_order({"A": D(5), "C": D(7)})])
     args = [shipment.pk]
     table = desk.get(reverse("packing-csv", args=args)).content.decode("utf-8-sig")
-    assert table.splitlines()[1] == f"{CONTAINERS[0]},22G1,,,KLN-00002,1,A,,kettles,5,pc,0.0855,8.5"
+    assert table.splitlines()[1] == f"{CONTAINERS[0]},22G1,,,,,KLN-00002,1,A,,kettles,5,pc,0.0855,8.5"
     assert desk.get(reverse("packing-pdf", args=args)).content.startswith(b"%PDF")
     assert desk.get(reverse("packing-xlsx", args=args)).content.startswith(b"PK")
     pair = [shipment.pk, world.parties["USD"].pk, world.nz.pk]

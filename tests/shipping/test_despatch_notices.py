@@ -1,19 +1,22 @@
 """Despatch notices: judged against what was agreed, taken in one act, and refused where they cannot be meant."""
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date, timedelta
 from decimal import Decimal as D
+from unittest.mock import patch
 
 import pytest
 
 from northing.access.acts import Act
 from northing.actions.confirmations import supplier_links
+from northing.actions.receiving.scans import Context, Scanned, goods_of
 from northing.actions.shipping import despatch_notices, required_documents
 from northing.actions.shipping import load as load_action
 from northing.actions.worklist.proof import move_faults
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.despatch import Line, Notice
 from northing.masterdata.models import Company, Pack, Party
+from northing.reports.labels import notice_labels
 from northing.reports.packing_list import packed_rows
 from northing.reports.proofs import position_faults
 from northing.reports.readiness import readiness_of
@@ -106,6 +109,26 @@ def test_taken_into_a_new_shipment_with_its_pallets(world, orders):
     assert (position_faults(), move_faults()) == ([], [])
     with pytest.raises(Refused, match="is taken already"):
         take(world, key)
+
+
+def test_one_scan_of_an_announced_pallet_says_its_lots_and_days(world, orders):
+    Pack.objects.filter(item__code="A").update(gtin="09521000000124")
+    lots = {"number": "1", "sscc": SSCC, "best_before": date(2027, 11, 30)}
+    rows = [line(orders[0], units, lot=lot, **lots) for units, lot in ((60, "L1"), (30, "L2"), (10, "L1"))]
+    key = read(world, *rows)
+    notice = DespatchNotice.objects.get(pk=key)
+    with patch("northing.reports.labels.to_pdf") as printed:
+        notice_labels(notice, notice.lines.select_related("order_line__item"), copies=2)
+    label, twin = printed.call_args.args[1]["labels"]
+    assert (label.big, label.facts[0], twin) == (SSCC, ("Item", "2 kinds of goods"), label)
+    assert [words for _, words in label.codes] == [f"(00) {SSCC}"]
+    take(world, key, route="Ningbo to TRG")
+    goods, _ = goods_of([Scanned(f"(00){SSCC}")], Context(world.site, container=Container.objects.get().pk))
+    assert [(one.scan.lot, one.quantity, one.scan.best_before) for one in goods] == [
+        ("L1", D(70), date(2027, 11, 30)), ("L2", D(30), date(2027, 11, 30)),
+    ]  # fmt: skip
+    said = [(row.lot, row.quantity) for row in packed_rows(Shipment.objects.get(), {world.nz.pk})]
+    assert said == [("L1", 70), ("L2", 30)]
 
 
 def test_taken_on_top_of_what_is_there(world, orders):

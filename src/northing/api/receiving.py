@@ -1,11 +1,10 @@
 """The calls of receipts, and of goods without an order."""
 
 from dataclasses import replace
-from typing import Annotated
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router
+from ninja import Router
 
 from northing.access.queries import scoped
 from northing.actions.receiving.answer_short import ShortAnswer, answer_short
@@ -23,12 +22,10 @@ from northing.masterdata.queries import find_pack
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt, ShortQuestion
 from northing.receiving.queries import pallets_of
-from northing.reports.labels import pallet_labels
 from northing.shipping.models import Container
 from northing.shipping.queries import visible_shipments
 
 router = Router()
-Copies = Annotated[int, Query(1, ge=1, le=20)]
 RESTS = {"coming": True, "no more": False}
 
 
@@ -101,14 +98,6 @@ def _row(number: int, row: shapes.ReceiptRowIn, bins: dict[str, int], *, emptied
         item=find_pack(row.item)[0].pk if row.item else None,
         stands_for=row.stands_for,
     )
-
-
-@router.get("/receipts/{receipt_id}/labels", response=answers(None), tags=["receipts"])
-def labels(request: HttpRequest, receipt_id: Key, copies: Copies, again: bool = False):
-    """The labels of a receipt's pallets as PDF, a page for each; `again` marks them as printed again."""
-    require(request, "read")
-    record = get_object_or_404(scoped(Receipt.objects.select_related("company"), request.auth.person), pk=receipt_id)
-    return HttpResponse(pallet_labels(record, copies, again=again), content_type="application/pdf")
 
 
 @router.post("/receipts/{receipt_id}/tie", response=answers(shapes.ReceiptMade, 201), tags=["receipts"])

@@ -8,11 +8,23 @@ from pathlib import Path
 
 from lxml import etree
 
-from northing.core.money.exact import plain, read_exact
-from northing.core.money.periods import day_problems
+from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
-from northing.formats import grids
-from northing.formats.ubl_parts import SPACES, UNITS, found, number, part, party, quantity, read_xml, text
+from northing.formats.named_rows import box_number, day, not_too_long, read_named, units
+from northing.formats.ubl_parts import (
+    INSTANCE,
+    SPACES,
+    UNITS,
+    found,
+    item_instance,
+    named_item,
+    number,
+    part,
+    party,
+    quantity,
+    read_xml,
+    text,
+)
 
 ADVICE = "urn:oasis:names:specification:ubl:schema:xsd:DespatchAdvice-2"
 MOST = 5_000
@@ -26,6 +38,8 @@ COLUMNS = {
     "type": "size-type, 45G1 when left out",
     "seal": "",
     "sscc": "of the pallet it stands on",
+    "lot": "of the goods",
+    "best_before": "a day like 2026-11-24",
     "notice": "number of the notice; once is enough, as for the next four",
     "document": "transport document",
     "imo": "of the vessel",
@@ -33,7 +47,7 @@ COLUMNS = {
     "despatched_on": "a day like 2026-11-24",
 }
 NEEDED = ("order", "quantity")
-LONGEST = {"order": 24, "line": 12, "item": 40, "container": 15, "type": 4, "seal": 20, "sscc": 18}
+LONGEST = {"order": 24, "line": 12, "item": 40, "container": 15, "type": 4, "seal": 20, "sscc": 18, "lot": 40}
 LONGEST |= {"notice": 40, "document": 40, "imo": 12, "voyage": 20}
 
 
@@ -50,6 +64,8 @@ class Line:
     size_type: str = ""
     seal: str = ""
     sscc: str = ""
+    lot: str = ""
+    best_before: date | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,22 +89,10 @@ def read_notice(path: Path) -> Notice:
 
 def read_table(path: Path) -> Notice:
     """A notice from a CSV table or an XLSX workbook. Raises Refused with all that is wrong, by row."""
-    _, rows = grids.read_grid(path)
-    header: list[str] | None = None
     lines: list[Line] = []
     heads: list[Mapping[str, str]] = []
     problems: list[Problem] = []
-    for place, cells in rows:
-        if header is None:
-            header = [name.strip().lower().replace(" ", "_") for name in cells]
-            missing = [name for name in NEEDED if name not in header]
-            if missing:
-                what = f"The file lacks the columns {', '.join(missing)}."
-                raise Refused(Problem(what, "file", "Name them in the first row."))
-            continue
-        if len(lines) >= MOST:
-            raise Refused(Problem(f"The notice has more than {MOST:,} rows.", "file", "Split it."))
-        said = {name: cell for name, cell in zip(header, cells, strict=False) if name in COLUMNS}
+    for place, said in read_named(path, COLUMNS, NEEDED, MOST, "notice"):
         try:
             lines.append(_line(place, said))
             heads.append(said)
@@ -106,7 +110,7 @@ def _notice(lines: Sequence[Line], heads: Iterable[Mapping[str, str]]) -> Notice
     for said in heads:
         for name in ("notice", "document", "imo", "voyage", "despatched_on"):
             head[name] = head.get(name) or said.get(name, "").strip()
-    issued = _day(head["despatched_on"], "despatched_on") if head["despatched_on"] else None
+    issued = day(head["despatched_on"], "despatched_on") if head["despatched_on"] else None
     return Notice(head["notice"], tuple(lines), issued, head["document"], _digits(head["imo"]), head["voyage"])
 
 
@@ -115,45 +119,26 @@ def _digits(imo: str) -> str:
 
 
 def _line(place: int, said: Mapping[str, str]) -> Line:
-    for name, longest in LONGEST.items():
-        if len(said.get(name, "")) > longest:
-            raise Refused(Problem(f"Row {place}, {name}: longer than {longest} characters.", "file"))
+    not_too_long(said, LONGEST, f"Row {place}")
     order = said.get("order", "").strip()
     if not order:
         raise Refused(Problem(f"Row {place}, order: is empty.", "file"))
     if not (said.get("line", "").strip() or said.get("item", "").strip()):
         raise Refused(Problem(f"Row {place}: neither line nor item says what it is.", "file"))
+    kept = said.get("best_before", "").strip()
     return Line(
         place,
         order,
         said.get("line", "").strip(),
         said.get("item", "").strip(),
-        _units(said.get("quantity", ""), f"Row {place}, quantity"),
-        said.get("container", "").upper().replace(" ", "").replace("-", ""),
+        units(said.get("quantity", ""), f"Row {place}, quantity"),
+        box_number(said.get("container", "")),
         said.get("type", "").strip().upper(),
         said.get("seal", "").strip(),
         said.get("sscc", "").replace(" ", ""),
+        said.get("lot", "").strip(),
+        day(kept, f"Row {place}, best_before") if kept else None,
     )
-
-
-def _units(said: str, where: str) -> Decimal:
-    try:
-        value = read_exact(said.strip().replace(" ", ""))
-    except ValueError:
-        raise Refused(Problem(f"{where}: {said[:20]!r} is not a number with a decimal point.", "file")) from None
-    if not 0 < value < Decimal(10) ** 12 or round(value, 6) != value:
-        raise Refused(Problem(f"{where}: {said[:20]!r} is not a quantity anybody sends.", "file"))
-    return value
-
-
-def _day(said: str, where: str) -> date:
-    try:
-        day = date.fromisoformat(said[:10])
-    except ValueError:
-        raise Refused(Problem(f"{where}: {said[:20]!r} is not a day like 2026-11-24.", "file")) from None
-    if day_problems(day, "file"):
-        raise Refused(Problem(f"{where}: year {day.year} is not plausible.", "file"))
-    return day
 
 
 def read_advice(content: bytes) -> Notice:
@@ -185,30 +170,22 @@ def _shipped(shipment: "etree._Element | None", path: str) -> str:
 
 def _advised(place: int, line: "etree._Element", whole: "etree._Element | None", order: str) -> Line:
     where = f"line {found(line, 'cbc:ID')[:20] or place}"
-    units = number(line, "cbc:DeliveredQuantity", where)
+    delivered = number(line, "cbc:DeliveredQuantity", where)
     reference = "cac:OrderLineReference/"
-    item = next(
-        filter(
-            None,
-            (
-                found(line, f"cac:Item/cac:{kind}Identification/cbc:ID")
-                for kind in ("BuyersItem", "StandardItem", "SellersItem")
-            ),
-        ),
-        "",
-    )
     own = line.find("cac:Shipment", SPACES)
     unit = _first(own, whole, "cac:TransportHandlingUnit")
     box = unit.find("cac:TransportEquipment", SPACES) if unit is not None else None
     said = {
         "order": found(line, f"{reference}cac:OrderReference/cbc:ID") or order,
         "line": found(line, f"{reference}cbc:LineID"),
-        "item": item,
-        "quantity": plain(units) if units is not None else "",
+        "item": named_item(line),
+        "quantity": plain(delivered) if delivered is not None else "",
         "container": found(box, "cbc:ID") if box is not None else "",
         "type": found(box, "cbc:TransportEquipmentTypeCode") if box is not None else "",
         "seal": found(box, "cac:TransportEquipmentSeal/cbc:ID") if box is not None else "",
         "sscc": _sscc(unit),
+        "lot": found(line, f"{INSTANCE}cac:LotIdentification/cbc:LotNumberID"),
+        "best_before": found(line, f"{INSTANCE}cbc:BestBeforeDate"),
     }
     return _line(place, said)
 
@@ -243,6 +220,8 @@ class Packed:
     sscc: str
     volume: Decimal
     weight: Decimal
+    lot: str = ""
+    best_before: date | None = None
 
 
 @dataclass(frozen=True)
@@ -314,6 +293,7 @@ def _despatch_line(root: "etree._Element", advice: Advice, place: int, line: Pac
     text(part(item, "BuyersItemIdentification"), "ID", line.item)
     if line.supplier_code:
         text(part(item, "SellersItemIdentification"), "ID", line.supplier_code)
+    item_instance(item, lot=line.lot, best_before=line.best_before)
     shipment = part(made, "Shipment")
     text(shipment, "ID", advice.number)
     unit = part(shipment, "TransportHandlingUnit")

@@ -7,7 +7,7 @@ from decimal import Decimal
 from lxml import etree
 
 from northing.core.money.exact import plain
-from northing.formats.ubl_parts import SPACES, UNITS, part, party, quantity, text
+from northing.formats.ubl_parts import SPACES, UNITS, item_instance, part, party, quantity, text
 
 ADVICE = "urn:oasis:names:specification:ubl:schema:xsd:ReceiptAdvice-2"
 
@@ -103,12 +103,4 @@ def _item(parent: "etree._Element", line: AdviceLine) -> None:
     if line.gtin:
         text(part(item, "StandardItemIdentification"), "ID", line.gtin).set("schemeID", "0160")
     for serial in line.serials or ("",):
-        if not (serial or line.lot or line.best_before):
-            continue
-        instance = part(item, "ItemInstance")
-        if line.best_before:
-            text(instance, "BestBeforeDate", line.best_before.isoformat())
-        if serial:
-            text(instance, "SerialID", serial)
-        if line.lot:
-            text(part(instance, "LotIdentification"), "LotNumberID", line.lot)
+        item_instance(item, lot=line.lot, best_before=line.best_before, serial=serial)

@@ -3,6 +3,7 @@
 Hostile XML is refused before it is read: no document types, no entities, a limit on size and depth.
 """
 
+from datetime import date
 from decimal import Decimal, InvalidOperation
 
 from lxml import etree
@@ -15,6 +16,8 @@ from northing.formats.markup import declares_type
 CAC = "urn:oasis:names:specification:ubl:schema:xsd:CommonAggregateComponents-2"
 CBC = "urn:oasis:names:specification:ubl:schema:xsd:CommonBasicComponents-2"
 SPACES: dict[str | None, str] = {"cac": CAC, "cbc": CBC}
+# The lot, the serial number and the best-before day of a document line's goods.
+INSTANCE = "cac:Item/cac:ItemInstance/"
 LARGEST, DEEPEST = 20_000_000, 60
 # UN/ECE Recommendation 20 codes of our units; another unit is sent as the mutually defined ZZ.
 UNITS = {"pc": "H87", "kg": "KGM", "m": "MTR", "l": "LTR", "set": "SET", "box": "BX"}
@@ -102,3 +105,22 @@ def number(node: "etree._Element", path: str, where: str) -> Decimal | None:
     if not number.is_finite() or abs(number) >= Decimal(10) ** 12:
         raise Refused(Problem(f"{where}: {text[:20]!r} is not a number anybody means.", "file"))
     return number
+
+
+def item_instance(item: "etree._Element", *, lot: str, best_before: date | None, serial: str = "") -> None:
+    """What of an item these very units are; nothing where nothing of it is known."""
+    if not (serial or lot or best_before):
+        return
+    instance = part(item, "ItemInstance")
+    if best_before:
+        text(instance, "BestBeforeDate", best_before.isoformat())
+    if serial:
+        text(instance, "SerialID", serial)
+    if lot:
+        text(part(instance, "LotIdentification"), "LotNumberID", lot)
+
+
+def named_item(line: "etree._Element") -> str:
+    """The item of a document line: our code, else its GTIN, else the supplier's own code."""
+    kinds = ("BuyersItem", "StandardItem", "SellersItem")
+    return next(filter(None, (found(line, f"cac:Item/cac:{kind}Identification/cbc:ID") for kind in kinds)), "")

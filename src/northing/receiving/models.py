@@ -10,7 +10,7 @@ from northing.database import fields
 from northing.ledger.models import Entry
 from northing.masterdata.models import Bin, Company, Item, Party, Site
 from northing.orders.models import Instalment, OrderLine
-from northing.shipping.models import Container, ShipmentLine
+from northing.shipping.models import Container, DespatchNotice, ShipmentLine
 
 
 class Receipt(models.Model):
@@ -45,6 +45,24 @@ class Receipt(models.Model):
 
     def __str__(self):
         return self.number or self.delivery_note
+
+
+class PrintedLabels(models.Model):
+    """That the labels of a receipt, or of a despatch notice, were printed: those of a later time bear a mark."""
+
+    receipt = models.OneToOneField(Receipt, models.CASCADE, null=True, related_name="printed_labels")
+    notice = models.OneToOneField(DespatchNotice, models.CASCADE, null=True, related_name="printed_labels")
+    first_at = models.DateTimeField()
+    first_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    times = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(receipt=None, notice__isnull=False) | Q(receipt__isnull=False, notice=None),
+                name="printed_labels_of_one",
+            )
+        ]
 
 
 class Condition(models.TextChoices):

@@ -1,16 +1,19 @@
 """Writes of receipts."""
 
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 
 from django.db import connection
 from django.db.models import F
 
 from northing.access.acts import Act
+from northing.access.models import Person
 from northing.core.problems import Problem, Refused
 from northing.formats.identifiers import with_gtin_check_digit
 from northing.ledger.models import Entry
 from northing.masterdata.models import Company
-from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
+from northing.receiving.models import HeldDecision, PrintedLabels, Receipt, ReceiptLine, ShortQuestion
+from northing.shipping.models import DespatchNotice
 
 
 def write_receipt(receipt: Receipt, lines: Sequence[ReceiptLine]) -> Receipt:
@@ -73,6 +76,15 @@ def next_ssccs(company: Company, count: int) -> list[str]:
 def write_ssccs(lines: Sequence[ReceiptLine]) -> None:
     """The lines stand on the pallets that they say."""
     ReceiptLine.objects.bulk_update(lines, ["sscc"])
+
+
+def note_labels(of: Receipt | DespatchNotice, person: Person, at: datetime) -> bool:
+    """Note that labels are printed. Returns whether they had been printed before."""
+    source = {"receipt" if isinstance(of, Receipt) else "notice": of}
+    noted, first = PrintedLabels.objects.get_or_create(**source, defaults={"first_at": at, "first_by": person})
+    if not first:
+        PrintedLabels.objects.filter(pk=noted.pk).update(times=F("times") + 1)
+    return not first
 
 
 def ask_short(questions: Sequence[ShortQuestion]) -> None:

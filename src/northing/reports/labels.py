@@ -11,7 +11,8 @@ from northing.core.money.exact import plain
 from northing.drawings.barcodes import code_128, gs1_128, readable
 from northing.masterdata.models import Bin, Item, Pack
 from northing.messaging.print_pdf import to_pdf
-from northing.receiving.models import Receipt, ReceiptLine
+from northing.receiving.models import Receipt
+from northing.shipping.models import DespatchNotice, NoticeLine
 
 MOST = 500
 # Most digits of a count, and signs of a lot, that a barcode carries (GS1 General Specifications 3.4.1, 3.7).
@@ -28,40 +29,80 @@ class Label:
     codes: list[tuple[SafeString, str]] = field(default_factory=list)
 
 
-def pallet_labels(receipt: Receipt, copies: int = 1, *, again: bool = False) -> bytes:
+@dataclass(frozen=True)
+class Stands:
+    """Units of an item, of one lot and day, on a pallet or (no SSCC) on none, and what else their label says."""
+
+    item: Item
+    quantity: Decimal
+    lot: str
+    best_before: date | None
+    sscc: str
+    facts: tuple[tuple[str, str], ...]
+
+
+def receipt_labels(receipt: Receipt, copies: int = 1, *, again: bool = False) -> bytes:
     """A6 labels of a receipt: one for each pallet, and for each line that stands on none."""
-    lines = list(receipt.lines.filter(quantity__gt=0).select_related("item", "bin").order_by("sscc", "pk")[:MOST])
-    packs = _packs(lines)
-    pallets: dict[str, list[ReceiptLine]] = {}
-    for line in lines:
-        pallets.setdefault(line.sscc or f"line {line.pk}", []).append(line)
-    labels = [_label(receipt, those, packs) for those in pallets.values()]
-    return _paper([label for label in labels for _ in range(copies)], again=again)
+    lines = receipt.lines.filter(quantity__gt=0).select_related("item", "bin").order_by("sscc", "pk")[:MOST]
+    came = ("Receipt", f"{receipt}, {receipt.delivery_note}")
+    rows = [
+        Stands(one.item, one.quantity, one.lot, one.best_before, one.sscc, (came, ("Bin", str(one.bin))))
+        for one in lines
+    ]
+    return _paper(_of_pallets(str(receipt.company), rows, copies), again=again)
 
 
-def _packs(lines: Iterable[ReceiptLine]) -> dict[int, list[Pack]]:
+def notice_labels(
+    notice: DespatchNotice, lines: Iterable[NoticeLine], copies: int = 1, *, again: bool = False
+) -> bytes:
+    """A6 labels of what a despatch notice announces: one for each pallet, and for each row that stands on none.
+
+    Rows of which no line of ours is known are left out.
+    """
+    came = ("Notice", notice.number)
+    rows = [
+        Stands(
+            one.order_line.item, one.quantity, one.lot, one.best_before, one.sscc,
+            (came, ("Order", f"{one.order}/{one.order_line.number}")),
+        )
+        for one in lines
+        if one.order_line
+    ]  # fmt: skip
+    rows.sort(key=lambda one: one.sscc)
+    return _paper(_of_pallets(str(notice.supplier or "Announced goods"), rows[:MOST], copies), again=again)
+
+
+def _of_pallets(title: str, rows: Sequence[Stands], copies: int) -> list[Label]:
+    packs = _packs({row.item.pk for row in rows})
+    pallets: dict[str, list[Stands]] = {}
+    for place, row in enumerate(rows):
+        pallets.setdefault(row.sscc or f"row {place}", []).append(row)
+    labels = [_label(title, those, packs) for those in pallets.values()]
+    return [label for label in labels for _ in range(copies)]
+
+
+def _packs(items: Iterable[int]) -> dict[int, list[Pack]]:
     found: dict[int, list[Pack]] = {}
-    packs = Pack.objects.filter(item__in={line.item_id for line in lines}, gtin__isnull=False)
-    for pack in packs.order_by("-factor"):
+    for pack in Pack.objects.filter(item__in=list(items), gtin__isnull=False).order_by("-factor"):
         found.setdefault(pack.item_id, []).append(pack)
     return found
 
 
-def _label(receipt: Receipt, lines: Sequence[ReceiptLine], packs: dict[int, list[Pack]]) -> Label:
-    first = lines[0]
-    units = sum((line.quantity for line in lines), Decimal(0))
-    one = len({(line.item_id, line.lot, line.best_before) for line in lines}) == 1
-    label = Label(str(receipt.company), first.sscc or first.item.code)
+def _label(title: str, rows: Sequence[Stands], packs: dict[int, list[Pack]]) -> Label:
+    first = rows[0]
+    units = sum((row.quantity for row in rows), Decimal(0))
+    kinds = len({(row.item.pk, row.lot, row.best_before) for row in rows})
+    one = kinds == 1
+    label = Label(title, first.sscc or first.item.code)
     label.facts = [
-        ("Item", str(first.item) if one else f"{len(lines)} kinds of goods"),
-        ("Count", f"{plain(units)} {first.item.unit}" if one else "see the receipt"),
+        ("Item", str(first.item) if one else f"{kinds} kinds of goods"),
+        ("Count", f"{plain(units)} {first.item.unit}" if one else "see the papers"),
         ("Lot", first.lot if one else ""),
         ("Best before", _day(first.best_before) if one else ""),
-        ("Receipt", f"{receipt}, {receipt.delivery_note}"),
-        ("Bin", str(first.bin)),
+        *first.facts,
     ]
     label.facts = [(name, value) for name, value in label.facts if value]
-    elements = _contents(first, units, packs.get(first.item_id, [])) if one else []
+    elements = _contents(first, units, packs.get(first.item.pk, [])) if one else []
     if elements:
         label.codes.append(_coded(elements))
     if first.sscc:
@@ -73,17 +114,17 @@ def _day(day: date | None) -> str:
     return f"{day:%-d %b %Y}" if day else ""
 
 
-def _contents(line: ReceiptLine, units: Decimal, packs: Sequence[Pack]) -> list[tuple[str, str]]:
+def _contents(row: Stands, units: Decimal, packs: Sequence[Pack]) -> list[tuple[str, str]]:
     """The elements for a scanner: of a pallet (02) and (37), of single goods (01); days and lots beside."""
     pack = next((pack for pack in packs if units % pack.factor == 0), None)
     if pack is None:
         return []
     count = plain(units / pack.factor)
-    found = [("02" if line.sscc else "01", pack.gtin.zfill(14))]
-    found += [("15", f"{line.best_before:%y%m%d}")] if line.best_before else []
-    found += [("37" if line.sscc else "30", count)] if count.isdecimal() and len(count) <= COUNT_DIGITS else []
-    fits = line.lot and len(line.lot) <= LOT_SIGNS and line.lot.isascii() and " " not in line.lot
-    return found + ([("10", line.lot)] if fits else [])
+    found = [("02" if row.sscc else "01", pack.gtin.zfill(14))]
+    found += [("15", f"{row.best_before:%y%m%d}")] if row.best_before else []
+    found += [("37" if row.sscc else "30", count)] if count.isdecimal() and len(count) <= COUNT_DIGITS else []
+    fits = row.lot and len(row.lot) <= LOT_SIGNS and row.lot.isascii() and " " not in row.lot
+    return found + ([("10", row.lot)] if fits else [])
 
 
 def _coded(elements: list[tuple[str, str]]) -> tuple[SafeString, str]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from itertools import groupby
 from pathlib import Path
@@ -17,10 +18,10 @@ from northing.shipping.models import HandlingContent, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 HEADER = (
-    "container", "type", "seal", "sscc", "order", "line", "item", "your_item", "description", "quantity", "unit",
-    "volume_m3", "weight_kg",
+    "container", "type", "seal", "sscc", "lot", "best_before", "order", "line", "item", "your_item", "description",
+    "quantity", "unit", "volume_m3", "weight_kg",
 )  # fmt: skip
-WIDTHS = (14, 8, 12, 20, 12, 6, 14, 14, 34, 12, 6, 12, 12)
+WIDTHS = (14, 8, 12, 20, 14, 12, 12, 6, 14, 14, 34, 12, 6, 12, 12)
 
 
 def packed_rows(shipment: Shipment, companies: set[int]) -> list[Packed]:
@@ -32,22 +33,28 @@ def packed_rows(shipment: Shipment, companies: set[int]) -> list[Packed]:
         .order_by("container__number", "instalment__line__order__number", "instalment__line__number", "pk")
     )
     rows = list(shipment_lines)
-    pallets: dict[int, list[tuple[str, Decimal]]] = {}
-    for key, sscc, quantity in HandlingContent.objects.filter(shipment_line__in=rows).values_list(
-        "shipment_line", "unit__sscc", "quantity"
-    ):
-        pallets.setdefault(key, []).append((sscc, quantity))
+    pallets: dict[int, list[HandlingContent]] = {}
+    stands = HandlingContent.objects.filter(shipment_line__in=rows).select_related("unit")
+    for content in stands.order_by("unit__sscc", "lot", "best_before", "pk"):
+        pallets.setdefault(content.shipment_line_id, []).append(content)
     codes = supplier_codes({(part.instalment.line.order.supplier_id, part.instalment.line.item_id) for part in rows})
     found = []
     for part in rows:
-        on_pallets = sorted(pallets.get(part.pk, []))
-        rest = part.quantity - sum((quantity for _, quantity in on_pallets), ZERO)
-        for sscc, quantity in [*on_pallets, *([("", rest)] if rest else [])]:
-            found.append(_packed(part, sscc, quantity, codes))
+        on_pallets = pallets.get(part.pk, [])
+        found += [_packed(part, one.unit.sscc, one.quantity, codes, one.lot, one.best_before) for one in on_pallets]
+        rest = part.quantity - sum((one.quantity for one in on_pallets), ZERO)
+        found += [_packed(part, "", rest, codes)] if rest else []
     return found
 
 
-def _packed(part: ShipmentLine, sscc: str, quantity: Decimal, codes: dict[tuple[int, int], str]) -> Packed:
+def _packed(
+    part: ShipmentLine,
+    sscc: str,
+    quantity: Decimal,
+    codes: dict[tuple[int, int], str],
+    lot: str = "",
+    best_before: date | None = None,
+) -> Packed:
     line, box = part.instalment.line, part.container
     item = line.item
     return Packed(
@@ -64,6 +71,8 @@ def _packed(part: ShipmentLine, sscc: str, quantity: Decimal, codes: dict[tuple[
         sscc=sscc,
         volume=quantity * item.volume_m3,
         weight=quantity * item.weight_kg,
+        lot=lot,
+        best_before=best_before,
     )
 
 
@@ -106,8 +115,8 @@ def packing_sheet(rows: Iterable[Packed], path: Path) -> None:
 def _cells(row: Packed) -> tuple:
     volume, weight = round(row.volume, 4).normalize(), round(row.weight, 3).normalize()
     return (
-        row.container, row.size_type, row.seal, row.sscc, row.order, row.line, row.item, row.supplier_code,
-        row.description, row.quantity.normalize(), row.unit, volume, weight,
+        row.container, row.size_type, row.seal, row.sscc, row.lot, row.best_before or "", row.order, row.line,
+        row.item, row.supplier_code, row.description, row.quantity.normalize(), row.unit, volume, weight,
     )  # fmt: skip
 
 

@@ -23,7 +23,17 @@ from northing.core.planning.passage import (
     for_container,
     weight,
 )
-from northing.shipping.models import CARRIED, Container, DateStatement, Leg, PortCall, Shipment, ShipmentLine, Voyage
+from northing.shipping.models import (
+    CARRIED,
+    Container,
+    DateStatement,
+    DespatchNotice,
+    Leg,
+    PortCall,
+    Shipment,
+    ShipmentLine,
+    Voyage,
+)
 
 # Units aboard shipments (ids) that the dock has not accounted for: instalment, shipment lines, quantity.
 UNSETTLED = """
@@ -205,6 +215,15 @@ def visible_shipments(person: Person, *, whole: bool = False) -> QuerySet[Shipme
     packed = packed.filter(**here)
     mine = packed.filter(instalment__line__order__company__in=companies_of(person))
     return Shipment.objects.filter(Exists(mine) | ~Exists(packed))
+
+
+def visible_notices(person: Person) -> QuerySet[DespatchNotice]:
+    """Notices about orders of the person's companies, and those about none that we know."""
+    mine = companies_of(person)
+    theirs = DespatchNotice.objects.filter(lines__order_line__order__company__isnull=False).exclude(
+        lines__order_line__order__company__in=mine
+    )
+    return DespatchNotice.objects.exclude(pk__in=theirs.values("pk"))
 
 
 def held_in(boxes: Iterable[int]) -> dict[tuple[int, int], Decimal]:

@@ -146,7 +146,12 @@ class _Known:
             what = f"No despatch notice names pallet {scan.sscc} here."
             raise Refused(Problem(what, where, "Scan the goods on it, too: their GTIN, count and lot."))
         return [
-            Goods(row.shipment_line.instalment.line.item, row.quantity, scan, shipment_line=row.shipment_line_id)
+            Goods(
+                row.shipment_line.instalment.line.item,
+                row.quantity,
+                replace(scan, lot=scan.lot or row.lot, best_before=scan.best_before or row.best_before),
+                shipment_line=row.shipment_line_id,
+            )
             for row in rows
         ]
 

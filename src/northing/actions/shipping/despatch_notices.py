@@ -278,12 +278,12 @@ def _palletise(shipment: Shipment, good: Iterable[Judged]) -> None:
     shipment_lines: dict[tuple[str, int], ShipmentLine] = {}
     for part in ShipmentLine.objects.filter(container__shipment=shipment).select_related("container").order_by("pk"):
         shipment_lines[part.container.number, part.instalment_id] = part
-    contents: dict[tuple[str, str], dict[int, Decimal]] = {}
+    contents: dict[tuple[str, str], dict[tuple[int, str, date | None], Decimal]] = {}
     for one in rows:
         number = one.row.container or NO_BOX
         on_it = contents.setdefault((number, one.row.sscc), {})
         for part, quantity in one.allotted.rows if one.allotted else ():
-            key = shipment_lines[number, part].pk
+            key = (shipment_lines[number, part].pk, one.row.lot, one.row.best_before)
             on_it[key] = on_it.get(key, ZERO) + quantity
     boxes = {box.number: box for box in shipment.containers.all()}
     there = HandlingUnit.objects.filter(container__in=list(boxes.values()))

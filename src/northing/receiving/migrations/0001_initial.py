@@ -277,4 +277,18 @@ class Migration(migrations.Migration):
             model_name='receiptline',
             index=models.Index(condition=models.Q(('why', ''), _negated=True), fields=['receipt'], name='receipt_line_no_order'),
         ),
+        migrations.CreateModel(
+            name='PrintedLabels',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('first_at', models.DateTimeField()),
+                ('times', models.PositiveIntegerField(default=1)),
+                ('first_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('notice', models.OneToOneField(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='printed_labels', to='shipping.despatchnotice')),
+                ('receipt', models.OneToOneField(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='printed_labels', to='receiving.receipt')),
+            ],
+            options={
+                'constraints': [models.CheckConstraint(condition=models.Q(models.Q(('notice__isnull', False), ('receipt', None)), models.Q(('notice', None), ('receipt__isnull', False)), _connector='OR'), name='printed_labels_of_one')],
+            },
+        ),
     ]

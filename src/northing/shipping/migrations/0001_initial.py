@@ -420,4 +420,32 @@ class Migration(migrations.Migration):
             model_name='shipment',
             index=models.Index(fields=['expected_dock', 'id'], name='shipment_by_dock'),
         ),
+        migrations.RemoveConstraint(
+            model_name='handlingcontent',
+            name='handling_content_once',
+        ),
+        migrations.AddField(
+            model_name='handlingcontent',
+            name='best_before',
+            field=models.DateField(null=True),
+        ),
+        migrations.AddField(
+            model_name='handlingcontent',
+            name='lot',
+            field=models.CharField(blank=True, max_length=40),
+        ),
+        migrations.AddField(
+            model_name='noticeline',
+            name='best_before',
+            field=models.DateField(null=True),
+        ),
+        migrations.AddField(
+            model_name='noticeline',
+            name='lot',
+            field=models.CharField(blank=True, max_length=40),
+        ),
+        migrations.AddConstraint(
+            model_name='handlingcontent',
+            constraint=models.UniqueConstraint(fields=('unit', 'shipment_line', 'lot', 'best_before'), name='handling_content_once', nulls_distinct=False),
+        ),
     ]

@@ -94,14 +94,20 @@ class HandlingUnit(models.Model):
 
 
 class HandlingContent(models.Model):
-    """How much of a shipment line stands on a handling unit."""
+    """How much of a shipment line stands on a handling unit, of which lot, as it was announced."""
 
     unit = models.ForeignKey(HandlingUnit, models.CASCADE, related_name="contents")
     shipment_line = models.ForeignKey(ShipmentLine, models.CASCADE, related_name="units")
     quantity = fields.quantity()
+    lot = models.CharField(max_length=40, blank=True)
+    best_before = models.DateField(null=True)
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["unit", "shipment_line"], name="handling_content_once"),
+            models.UniqueConstraint(
+                fields=["unit", "shipment_line", "lot", "best_before"],
+                name="handling_content_once",
+                nulls_distinct=False,
+            ),
             models.CheckConstraint(condition=Q(quantity__gt=0), name="handling_content_above_zero"),
         ]

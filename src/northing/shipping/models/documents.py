@@ -115,6 +115,8 @@ class NoticeLine(models.Model):
     size_type = models.CharField(max_length=4, blank=True)
     seal = models.CharField(max_length=20, blank=True)
     sscc = models.CharField(max_length=18, blank=True)
+    lot = models.CharField(max_length=40, blank=True)
+    best_before = models.DateField(null=True)
     order_line = models.ForeignKey("orders.OrderLine", models.PROTECT, null=True, related_name="+")
 
     class Meta:

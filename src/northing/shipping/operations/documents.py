@@ -42,6 +42,8 @@ def write_notice(
             size_type=row.size_type,
             seal=row.seal,
             sscc=row.sscc,
+            lot=row.lot,
+            best_before=row.best_before,
             order_line_id=line,
         )
         for row, line in lines

@@ -1,6 +1,7 @@
 """Writes of shipment lines and pallets."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
 from decimal import Decimal
 
 from northing.database.columns import update_columns
@@ -50,13 +51,17 @@ def resize(shipment_lines: Iterable[ShipmentLine]) -> None:
     update_columns(ShipmentLine._meta.db_table, types, rows)
 
 
-def write_units(units: Iterable[tuple[Container, str, Mapping[int, Decimal]]]) -> None:
-    """Pallets in containers, with how much of which shipment line (id) stands on each."""
+# How much of a shipment line (id), of which lot and best-before day, stands on a pallet.
+Contents = Mapping[tuple[int, str, date | None], Decimal]
+
+
+def write_units(units: Iterable[tuple[Container, str, Contents]]) -> None:
+    """Pallets in containers, with what stands on each."""
     for container, sscc, contents in units:
         unit = HandlingUnit.objects.create(container=container, sscc=sscc)
         HandlingContent.objects.bulk_create(
-            HandlingContent(unit=unit, shipment_line_id=shipment_line, quantity=quantity)
-            for shipment_line, quantity in contents.items()
+            HandlingContent(unit=unit, shipment_line_id=part, quantity=quantity, lot=lot, best_before=best_before)
+            for (part, lot, best_before), quantity in contents.items()
         )
 
 

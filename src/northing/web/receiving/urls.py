@@ -24,6 +24,7 @@ urlpatterns = [
     path("receipts/<int:receipt_id>/", receipt.receipt, name="receipt"),
     path("receipts/lines/<int:receipt_line_id>/correct/", receipt.correct, name="correct-receipt"),
     path("receipts/<int:receipt_id>/labels.pdf", papers.labels, name="receipt-labels"),
+    path("notices/<int:notice_id>/labels.pdf", papers.labels_of_notice, name="notice-labels"),
     path("items/<int:item_id>/labels.pdf", papers.labels_of_item, name="item-labels"),
     path("sites/<int:site_id>/bins.pdf", papers.labels_of_bins, name="bin-labels"),
     path("receipts/<int:receipt_id>/advice.xml", papers.advice, name="receipt-advice"),

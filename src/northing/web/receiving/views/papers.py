@@ -4,15 +4,19 @@ from csp.constants import SELF
 from csp.decorators import csp_update
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.formats.receipt_advice import advice_xml
 from northing.masterdata.models import Bin, Item, Site
 from northing.receiving.models import Receipt
-from northing.reports.labels import bin_labels, item_labels, pallet_labels
+from northing.receiving.operations import note_labels
+from northing.reports.labels import bin_labels, item_labels, notice_labels, receipt_labels
 from northing.reports.receipt_advice import advices_of
 from northing.reports.receipt_paper import receipt_paper
+from northing.shipping.queries import visible_notices
 from northing.web.common.permissions import open_page
 
 MOST_COPIES = 20
@@ -39,10 +43,22 @@ def _pdf(content: bytes, name: str) -> HttpResponse:
 @csp_update({"frame-ancestors": [SELF]})
 @open_page
 def labels(request, receipt_id: int):
-    """The labels of a receipt's pallets: `copies` of each; `again` marks them as printed again."""
+    """The labels of a receipt's pallets, `copies` of each; marked where they were printed before."""
     record = _receipt(request, receipt_id)
     copies = _number(request, "copies", MOST_COPIES)
-    return _pdf(pallet_labels(record, copies, again="again" in request.GET), f"labels-{record}")
+    again = note_labels(record, request.user, timezone.now())
+    return _pdf(receipt_labels(record, copies, again=again), f"labels-{record}")
+
+
+@open_page
+def labels_of_notice(request, notice_id: int):
+    """The labels of what a despatch notice announces, `copies` of each; marked where they were printed before."""
+    notice = get_object_or_404(visible_notices(request.user).select_related("supplier"), pk=notice_id)
+    lines = notice.lines.filter(order_line__order__company__in=companies_of(request.user))
+    rows = lines.select_related("order_line__item").order_by("number")
+    copies = _number(request, "copies", MOST_COPIES)
+    again = note_labels(notice, request.user, timezone.now())
+    return _pdf(notice_labels(notice, rows, copies, again=again), f"labels-{notice.pk}")
 
 
 @open_page

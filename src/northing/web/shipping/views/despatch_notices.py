@@ -13,7 +13,7 @@ from northing.core.problems import Refused
 from northing.formats.despatch import COLUMNS, Notice, read_notice
 from northing.masterdata.models import RouteLeg
 from northing.shipping.models import CARRIED, DespatchNotice, PortCall, Voyage
-from northing.shipping.queries import open_voyages, visible_shipments
+from northing.shipping.queries import open_voyages, visible_notices, visible_shipments
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for
@@ -21,15 +21,6 @@ from northing.web.orders.forms.orders import WholeForm
 from northing.web.shipping.forms.despatch_notices import NoticeForm, TakeForm
 
 LARGEST = 20_000_000
-
-
-def visible_notices(person):
-    """Notices about orders of the person's companies, and those about none that we know."""
-    mine = companies_of(person)
-    theirs = DespatchNotice.objects.filter(lines__order_line__order__company__isnull=False).exclude(
-        lines__order_line__order__company__in=mine
-    )
-    return DespatchNotice.objects.exclude(pk__in=theirs.values("pk"))
 
 
 def read_file(upload) -> Notice:
@@ -82,6 +73,7 @@ def notice(request, notice_id: int):
         "notice": found,
         "judged": judged,
         "counts": despatch_notices.summary(judged),
+        "labels": len({one.row.sscc or one.row.pk for one in judged if one.line}),
         "form": form,
         "asks": any(problem.strength == "ask" for problem in getattr(form, "refused", [])),
         "history": history_for(request, "notice", found.pk),
