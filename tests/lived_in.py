@@ -8,6 +8,7 @@ from northing.access.models import Grant, Person
 from northing.actions.activity import remarks
 from northing.actions.confirmations import supplier_links
 from northing.actions.inventory import issue
+from northing.actions.receiving import told
 from northing.actions.shipping import despatch_notices, pack
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill
@@ -16,13 +17,14 @@ from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.formats.despatch import Line, Notice
+from northing.formats.told_receipts import Told, ToldLine
 from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
 from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.quality.models import Inspection
-from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
+from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion, ToldReceipt
 from northing.shipping.models import (
     CarrierEvent,
     DateStatement,
@@ -173,6 +175,7 @@ def addresses(world):
             source="s", event_id="e", event_type="x", kind="actual", day=TODAY, said_at=NOW, heard_at=NOW, raw={}
         )[0].pk,
         "notice_id": notice_of(world),
+        "told_id": told_of(world),
         "voyage_id": voyage_of(world),
         "ripple_id": Ripple.objects.get_or_create(
             person=world.people["expediter"], company=world.nz, source="s", at=NOW, lines=[], broken=0, saved=0
@@ -219,6 +222,15 @@ def notice_of(world):
     order = PurchaseOrder.objects.filter(sent_at__isnull=False).order_by("pk").first()
     said = Notice("N", (Line(1, order.number, "1", "", D(1)),))
     return despatch_notices.read(world.act("shipping"), despatch_notices.NoticeRequest(said))
+
+
+def told_of(world):
+    """A receipt that a warehouse told, which waits."""
+    there = ToldReceipt.objects.first()
+    if there:
+        return there.pk
+    said = Told("W", TODAY, "", (ToldLine(2, "", "", "A", D(1)),))
+    return told.read_told(world.act("dock"), told.ToldRequest(world.site.pk, said))
 
 
 def document_of(world):

@@ -180,7 +180,7 @@ def test_a_label_is_read_back_by_another_decoder():
 def test_no_unit_is_lost_whatever_is_scanned(scans):
     """Units of rows are those that the labels say, whatever is open."""
     item = Item(pk=1, code="A")
-    parts = [Part(1, D(4), instalment=1), Part(1, D(3), instalment=2)]
+    parts = [Part(1, D(4), 1, instalment=1), Part(1, D(3), 1, instalment=2)]
     laid = [one for units, times in scans for _ in range(times) for one in _upon(parts, Goods(item, D(units)))]
     assert sum(units for _, units in laid) == sum(units * times for units, times in scans)
     assert all(units > 0 for _, units in laid)

@@ -149,6 +149,59 @@ class ReceiptLine(models.Model):
         ]
 
 
+class ToldReceipt(models.Model):
+    """A receipt as a contract warehouse tells it: shown beside what is expected, then taken once, or dropped."""
+
+    class State(models.TextChoices):
+        """The outcome of a told receipt."""
+
+        SHOWN = "shown", "Waits"
+        TAKEN = "taken", "Taken"
+        DROPPED = "dropped", "Dropped"
+
+    site = models.ForeignKey(Site, models.PROTECT, related_name="told_receipts")
+    number = models.CharField(max_length=40)
+    received_on = models.DateField()
+    remark = models.CharField(max_length=200, blank=True)
+    sent_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    state = models.CharField(max_length=8, choices=State.choices, default=State.SHOWN)
+    receipts = models.ManyToManyField(Receipt, related_name="told_by")
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["site", "number"], condition=~Q(state="dropped"), name="told_receipt_once")
+        ]
+
+    def __str__(self):
+        return self.number
+
+
+class ToldLine(models.Model):
+    """A row of a told receipt as it came; `number` is that of the file's row, several may share it."""
+
+    told = models.ForeignKey(ToldReceipt, models.PROTECT, related_name="lines")
+    number = models.PositiveIntegerField()
+    order = models.CharField(max_length=24, blank=True)
+    line = models.CharField(max_length=12, blank=True)
+    item = models.CharField(max_length=40, blank=True)
+    quantity = fields.quantity()
+    rest = models.CharField(max_length=8, blank=True)
+    container = models.CharField(max_length=15, blank=True)
+    lot = models.CharField(max_length=40, blank=True)
+    best_before = models.DateField(null=True)
+    serials = models.TextField(blank=True)
+    sscc = models.CharField(max_length=18, blank=True)
+    bin = models.CharField(max_length=40, blank=True)
+    condition = models.CharField(max_length=8, blank=True)
+    supplier = models.CharField(max_length=40, blank=True)
+    note = models.CharField(max_length=40, blank=True)
+
+    class Meta:
+        ordering = ["told", "id"]
+
+
 class ShortQuestion(models.Model):
     """More is short than the dock may close by itself: the buyer says whether more comes. The rest stays open."""
 

@@ -1,7 +1,8 @@
 """Writes of receipts."""
 
 from collections.abc import Iterable, Sequence
-from datetime import datetime
+from dataclasses import asdict
+from datetime import date, datetime
 
 from django.db import connection
 from django.db.models import F
@@ -10,9 +11,18 @@ from northing.access.acts import Act
 from northing.access.models import Person
 from northing.core.problems import Problem, Refused
 from northing.formats.identifiers import with_gtin_check_digit
+from northing.formats.told_receipts import Told
 from northing.ledger.models import Entry
-from northing.masterdata.models import Company
-from northing.receiving.models import HeldDecision, PrintedLabels, Receipt, ReceiptLine, ShortQuestion
+from northing.masterdata.models import Company, Site
+from northing.receiving.models import (
+    HeldDecision,
+    PrintedLabels,
+    Receipt,
+    ReceiptLine,
+    ShortQuestion,
+    ToldLine,
+    ToldReceipt,
+)
 from northing.shipping.models import DespatchNotice
 
 
@@ -85,6 +95,23 @@ def note_labels(of: Receipt | DespatchNotice, person: Person, at: datetime) -> b
     if not first:
         PrintedLabels.objects.filter(pk=noted.pk).update(times=F("times") + 1)
     return not first
+
+
+def write_told(act: Act, site: Site, number: str, day: date, said: Told) -> ToldReceipt:
+    """A receipt of a contract warehouse as it came."""
+    told = ToldReceipt.objects.create(
+        site=site, number=number, received_on=day, remark=said.remark, sent_by=act.person, made_at=act.at
+    )
+    rows = [asdict(row) | {"serials": " ".join(row.serials)} for row in said.lines]
+    ToldLine.objects.bulk_create(ToldLine(told=told, **row) for row in rows)
+    return told
+
+
+def settle_told(told: ToldReceipt, state: str, receipts: Iterable[int] = ()) -> None:
+    """Save the outcome of a told receipt, and the receipts (ids) that it became."""
+    told.state = state
+    told.save(update_fields=["state"])
+    told.receipts.set(list(receipts))
 
 
 def ask_short(questions: Sequence[ShortQuestion]) -> None:

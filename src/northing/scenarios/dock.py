@@ -4,6 +4,8 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
+from django.db import transaction
+
 from northing.actions.inventory.adjust import AdjustRequest, adjust_stock
 from northing.actions.receiving.answer_short import ShortAnswer, answer_short
 from northing.actions.receiving.correct import CorrectRequest, correct_receipt
@@ -12,8 +14,10 @@ from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.receiving.scans import Context, Scanned, goods_of, rows_of
 from northing.actions.receiving.tie import TieRequest, tie
+from northing.actions.receiving.told import TakeTold, ToldRequest, read_told, take_told
 from northing.core.problems import Problem, Refused
 from northing.core.receiving.serials import numbers_of
+from northing.formats.told_receipts import Told, ToldLine
 from northing.ledger.models import CostLayer
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt, ReceiptLine, ShortQuestion
@@ -120,6 +124,35 @@ class Dock(Played):
             left -= units
         return found
 
+    def told(self, action: shapes.TakeTold) -> tuple[str, int]:
+        """A contract warehouse's receipt, read and taken at once."""
+        site, act = self.laid.one("sites", action.site), self.laid.act(action.day)
+        rows = tuple(self._told_row(place, row) for place, row in enumerate(action.rows, 1))
+        with transaction.atomic():
+            key = read_told(act, ToldRequest(site.pk, Told(action.number, action.day, "", rows)))
+            take_told(act, TakeTold(key, action.rest, action.leave_out, action.accept, action.reason))
+        return "told", key
+
+    def _told_row(self, place: int, row: shapes.ToldShape) -> ToldLine:
+        line = self.line(row.line) if row.line else None
+        box = Container.objects.get(pk=self.find("container", row.container)).number if row.container else ""
+        named = (line.order.number, str(line.number), "") if line else ("", "", row.item)
+        return ToldLine(
+            place,
+            *named,
+            row.quantity,
+            row.rest,
+            box,
+            row.lot,
+            row.best_before,
+            numbers_of(row.serials),
+            row.sscc,
+            row.bin or "",
+            row.condition,
+            row.supplier,
+            row.note,
+        )
+
     def correct(self, action: shapes.Correct) -> tuple[str, int]:
         """A quantity of a receipt is another one."""
         receipt, line = self.find("receipt", action.receipt), self.line(action.line)
@@ -164,6 +197,11 @@ class Dock(Played):
         request = AdjustRequest(bin.pk, item.pk, action.lot, action.counted, action.reason, action.day)
         request = replace(request, serials=numbers_of(action.serials))
         return "adjustment", adjust_stock(self.laid.act(action.day), request)
+
+
+def told_facts(key: int) -> dict[str, Any]:
+    """Our numbers of the receipts that a told one became."""
+    return {"receipts": list(Receipt.objects.filter(told_by=key).order_by("pk").values_list("number", flat=True))}
 
 
 def receipt_facts(key: int) -> dict[str, Any]:

@@ -23,7 +23,7 @@ from northing.billing.models import BillLine
 from northing.core.problems import Problem, Refused
 from northing.scenarios import shapes
 from northing.scenarios.costs import Costs
-from northing.scenarios.dock import Dock, receipt_facts
+from northing.scenarios.dock import Dock, receipt_facts, told_facts
 from northing.scenarios.goods import Goods
 from northing.scenarios.played import MISSING
 from northing.scenarios.shapes import NotScenario, Scenario
@@ -42,8 +42,11 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "adjustment": reverse_adjustment,
     "move": undo_move,
 }
-# The actions that make a receipt.
-RECEIVES = ("receive", "tie", "correct")
+# What the result of an action names besides its id.
+FACTS: dict[str, Callable[[int], dict[str, Any]]] = {
+    **dict.fromkeys(("receive", "tie", "correct"), receipt_facts),
+    "told": told_facts,
+}
 
 
 class Player(Goods, Dock, Costs, Stock):
@@ -73,6 +76,7 @@ class Player(Goods, Dock, Costs, Stock):
             "put away": self.put_away,
             "send": self.send,
             "come in": self.come_in,
+            "told": self.told,
             "correct": self.correct,
             "tie": self.tie,
             "send back": self.end_held,
@@ -96,7 +100,8 @@ class Player(Goods, Dock, Costs, Stock):
             return said | {"refused": [_said(problem) for problem in refused.problems]}
         if action.id and made:
             self.made[action.id] = made
-        return said | (receipt_facts(made[1]) if made and action.do in RECEIVES else {})
+        facts = FACTS.get(action.do)
+        return said | (facts(made[1]) if made and facts else {})
 
     def reverse(self, action: shapes.Reverse) -> None:
         """Undo an earlier action."""

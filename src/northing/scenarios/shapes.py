@@ -211,6 +211,28 @@ class Receive(Dated):
     accept: bool = False
 
 
+class ToldShape(RowShape):
+    """A row of a warehouse's receipt: of a line, or of an item; out of a container (`SH1 2`), or unpacked."""
+
+    container: Id = ""
+    supplier: Code = ""
+    note: str = ""
+
+
+class TakeTold(Dated):
+    """A contract warehouse tells what it took in, under its own number: read, and taken as receipts."""
+
+    do: Literal["told"]
+    id: Id
+    site: Code
+    number: str
+    rows: list[ToldShape]
+    rest: Literal["", "coming", "no more", "dispute"] = ""
+    leave_out: bool = False
+    reason: str = ""
+    accept: bool = False
+
+
 class Correct(Dated):
     """A quantity of a receipt was counted wrongly: the receipt is reversed and received again."""
 
@@ -386,6 +408,7 @@ Action = Annotated[
     | EndEstimate
     | Customs
     | Receive
+    | TakeTold
     | Correct
     | Tie
     | EndHeld

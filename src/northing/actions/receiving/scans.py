@@ -3,7 +3,7 @@
 Read the same way by the dock's page, the API and a scenario. Nothing is written here.
 """
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
@@ -118,7 +118,7 @@ class _Known:
             if gtins
             else {}
         )
-        self.items = _items_of(texts - set(self.bins), context)
+        self.items = items_of(texts - set(self.bins), context)
         self.pallets = _announced({scan.sscc for scan in scans if scan.sscc and not scan.gtin}, context)
 
     def goods(self, scan: Scan, times: int, where: str) -> list[Goods]:
@@ -186,8 +186,11 @@ def _announced(pallets: Collection[str], context: Context) -> dict[str, list[Han
     return found
 
 
-def _items_of(texts: Collection[str], context: Context) -> dict[str, Item]:
-    """Items by their own code, or by that of the supplier whose goods these are; only where that means one item."""
+def items_of(texts: Collection[str], context: Context) -> dict[str, Item]:
+    """Items by their own code, or by that of the supplier whose goods these are; only where that means one item.
+
+    Texts are in capitals, and so are the keys of what is found.
+    """
     own = _by_code(Item.objects.all(), texts)
     left = set(texts) - set(own)
     theirs = Agreement.objects.annotate(upper=Upper("supplier_code")).filter(upper__in=left) if left else []
@@ -207,6 +210,7 @@ class Part:
 
     item: int
     open: Decimal
+    order_line: int
     shipment_line: int | None = None
     instalment: int | None = None
 
@@ -225,8 +229,9 @@ def open_parts(context: Context, items: Iterable[int]) -> list[Part]:
             instalment__line__order__company=context.site.company_id,
             instalment__line__item__in=keys,
         )
-        rows = lines.order_by("pk").values_list("instalment__line__item", F("quantity") - F("accounted"), "pk")
-        return [Part(item, left, shipment_line=key) for item, left, key in rows]
+        of = ("instalment__line__item", F("quantity") - F("accounted"), "instalment__line", "pk")
+        rows = lines.order_by("pk").values_list(*of)
+        return [Part(item, left, line, shipment_line=key) for item, left, line, key in rows]
     if context.order is None and not context.orders_of:
         return []
     if context.orders_of:
@@ -236,8 +241,8 @@ def open_parts(context: Context, items: Iterable[int]) -> list[Part]:
         of, order_by = Q(line__order=context.order), ("line__number", "number")
     of_company = Q(line__order__company=context.site.company_id, line__item__in=keys, position__isnull=False)
     parts = Instalment.objects.filter(of & of_company).order_by(*order_by)
-    rows = parts.values_list("line__item", "position__with_supplier", "pk")
-    return [Part(item, left, instalment=key) for item, left, key in rows]
+    rows = parts.values_list("line__item", "position__with_supplier", "line", "pk")
+    return [Part(item, left, line, instalment=key) for item, left, line, key in rows]
 
 
 def rows_of(
@@ -291,13 +296,15 @@ def _upon(parts: Sequence[Part], goods: Goods) -> list[tuple[Part | None, Decima
         fitting = [part for part in parts if part.shipment_line == goods.shipment_line]
     else:
         fitting = [part for part in parts if part.item == goods.item.pk]
-    if not fitting:
-        return [(None, goods.quantity)]
-    left, found = goods.quantity, []
-    for part in fitting:
-        units = left if part is fitting[-1] else min(left, max(part.open, ZERO))
+    return list(upon(fitting, goods.quantity)) if fitting else [(None, goods.quantity)]
+
+
+def upon(parts: Sequence[Part], quantity: Decimal) -> Iterator[tuple[Part, Decimal]]:
+    """The units upon the parts, in their order; what is more is more of the last. The parts keep what is left."""
+    left = quantity
+    for part in parts:
+        units = left if part is parts[-1] else min(left, max(part.open, ZERO))
         if units > 0:
-            found.append((part, units))
             part.open -= units
             left -= units
-    return found
+            yield part, units

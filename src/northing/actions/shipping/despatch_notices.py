@@ -9,6 +9,7 @@ from django.db.models import F, Q
 
 from northing.access.acts import Act
 from northing.access.permissions import companies_of, require_somewhere
+from northing.actions.orders.named_lines import lines_named
 from northing.actions.shipping import pack
 from northing.actions.shipping.build import BuildRequest, build
 from northing.actions.shipping.load import Box, LoadRequest
@@ -17,9 +18,9 @@ from northing.activity.operations import add_history, once
 from northing.core.planning.despatch import Allotted, Open, allot, differences
 from northing.core.planning.loading import LOOSE
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.formats.despatch import Line, Notice
+from northing.formats.despatch import Notice
 from northing.formats.identifiers import container_number, sscc_number
-from northing.masterdata.models import Agreement, Pack, Party
+from northing.masterdata.models import Party
 from northing.orders.models import Instalment, OrderLine
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DespatchNotice, HandlingUnit, NoticeLine, Shipment, ShipmentLine
@@ -93,7 +94,9 @@ def read(act: Act, request: NoticeRequest) -> int:
     if before:
         what = f"The notice {number} came already, on {before.made_at:%-d %b %Y}."
         raise Refused(Problem(what, "file", "A corrected one needs a number of its own."))
-    made = shipping.write_notice(act, request.supplier, number, said, _lines(said.lines, request.supplier))
+    made = shipping.write_notice(
+        act, request.supplier, number, said, list(zip(said.lines, lines_named(said.lines), strict=True))
+    )
     supplier = Party.objects.filter(pk=request.supplier).first()
     by = f" of {supplier}" if supplier else ""
     links = [("notice", made.pk, None), *([("party", supplier.pk, None)] if supplier else [])]
@@ -106,43 +109,6 @@ def read(act: Act, request: NoticeRequest) -> int:
     )
     notices.refresh_notices([made.pk])
     return made.pk
-
-
-def _lines(rows: Iterable[Line], supplier: int | None) -> list[tuple[Line, int | None]]:
-    """The rows with the order line (id) that each is about, where exactly one fits."""
-    rows = list(rows)
-    lines = OrderLine.objects.filter(
-        order__number__in={row.order.upper() for row in rows}, order__sent_at__isnull=False
-    ).values_list("pk", "order__number", "number", "item", "item__code", "order__supplier")
-    by_order: dict[str, list[tuple]] = {}
-    for key, order, *rest in lines:
-        by_order.setdefault(order.upper(), []).append((key, *rest))
-    items = {item for some in by_order.values() for _, _, item, *_ in some}
-    names = _names(items)
-    return [(row, _line_of(row, by_order.get(row.order.upper(), []), names)) for row in rows]
-
-
-def _names(items: set[int]) -> dict[int, set[str]]:
-    """By what else the items are called: GTINs and the suppliers' own codes."""
-    names: dict[int, set[str]] = {}
-    for item, gtin in Pack.objects.filter(item__in=items, gtin__isnull=False).values_list("item", "gtin"):
-        names.setdefault(item, set()).update({gtin, gtin.lstrip("0")})
-    for item, code in (
-        Agreement.objects.filter(item__in=items).exclude(supplier_code="").values_list("item", "supplier_code")
-    ):
-        names.setdefault(item, set()).add(code.upper())
-    return names
-
-
-def _line_of(row: Line, lines: list[tuple], names: Mapping[int, set[str]]) -> int | None:
-    item = row.item.upper()
-    fitting = [
-        key
-        for key, number, of_item, code, _ in lines
-        if (not row.line or row.line.lstrip("0") == str(number))
-        and (not item or item == code.upper() or item in names.get(of_item, ()))
-    ]
-    return fitting[0] if len(fitting) == 1 else None
 
 
 def judge(notice: DespatchNotice, companies: set[int]) -> list[Judged]:

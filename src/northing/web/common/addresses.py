@@ -18,6 +18,7 @@ PAGES = {
     "verdict": "inspect",
     "entry": "entry",
     "notice": "notice",
+    "told": "told-receipt",
     "ripple": "moved",
 }
 

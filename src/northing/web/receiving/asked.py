@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from django.db.models import QuerySet
+from django.db.models import Count, Q, QuerySet
 
 from northing.access.models import Person
 from northing.access.queries import scoped
@@ -84,5 +84,6 @@ def _day(said: str) -> date | None:
 
 
 def sites_of(person: Person) -> list[Site]:
-    """The sites whose dock the person sees."""
-    return list(scoped(Site.objects.all(), person))
+    """The sites whose dock the person sees, each with how many receipts of its warehouse wait (`told`)."""
+    waiting = Count("told_receipts", filter=Q(told_receipts__state="shown"))
+    return list(scoped(Site.objects.annotate(told=waiting), person))

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from northing.web.receiving.views import dock, held, papers, receipt, receipts, receive, scanner, teach
+from northing.web.receiving.views import dock, held, papers, receipt, receipts, receive, scanner, teach, told
 
 urlpatterns = [
     path("", dock.dock, name="dock"),
@@ -22,6 +22,9 @@ urlpatterns = [
     path("receipts/", receipts.receipts, name="receipts"),
     path("receipts/workbook/", receipts.receipts_workbook, name="receipts-workbook"),
     path("receipts/<int:receipt_id>/", receipt.receipt, name="receipt"),
+    path("told/", told.told_receipts, name="told-receipts"),
+    path("told/<int:told_id>/", told.told_receipt, name="told-receipt"),
+    path("told/<int:told_id>/drop/", told.drop_told, name="drop-told"),
     path("receipts/lines/<int:receipt_line_id>/correct/", receipt.correct, name="correct-receipt"),
     path("receipts/<int:receipt_id>/labels.pdf", papers.labels, name="receipt-labels"),
     path("notices/<int:notice_id>/labels.pdf", papers.labels_of_notice, name="notice-labels"),

@@ -18,17 +18,18 @@ from northing.actions.shipping import despatch_notices
 from northing.activity.documents import LARGEST, where
 from northing.activity.models import Document
 from northing.core.problems import Refused
+from northing.formats.despatch import read_notice
 from northing.formats.tables import csv_line
 from northing.masterdata.models import Party
 from northing.orders.models import PurchaseOrder, Revision
 from northing.web.common.callers import caller_of
 from northing.web.common.permissions import open_page, own_page
+from northing.web.common.uploads import read_upload
 from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
 from northing.web.confirmations.queries.supplier_page import OrderShown, shipped_orders, shown_orders
 from northing.web.confirmations.views import provider_page
 from northing.web.confirmations.words import words
 from northing.web.orders.views.documents import paper_file
-from northing.web.shipping.views.despatch_notices import read_file
 
 WORDS = words()
 # So many orders stand open side by side.
@@ -216,7 +217,7 @@ def despatch(request, link, token: str):
     try:
         upload = request.FILES.get("file")
         parts = [part for order in shown_orders(link.supplier) for part in order.there]
-        said = read_file(upload) if upload else despatch_said(request.POST, parts)
+        said = read_upload(upload, read_notice) if upload else despatch_said(request.POST, parts)
         despatch_notices.read(_act(request, link, "despatch"), despatch_notices.NoticeRequest(said, link.supplier_id))
     except Refused as refused:
         return _page(request, link, token, refused.problems, 422)

@@ -72,6 +72,7 @@ def dock(request):
         "scan": scan,
         "putaway": to_put_away([site] if site else sites).count(),
         "on_way": _on_way(site, sites),
+        "told": sum(one.told for one in sites if site in (None, one)),
         "others": [] if words else sent_here(request.user),
     }
     return render(request, "receiving/dock.html", context)

@@ -1,8 +1,5 @@
 """Despatch notices: read from a file, looked at beside what was agreed, taken into a shipment or dropped."""
 
-import tempfile
-from pathlib import Path
-
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
@@ -10,28 +7,16 @@ from django.views.decorators.http import require_POST
 from northing.access.permissions import companies_of
 from northing.actions.shipping import despatch_notices
 from northing.core.problems import Refused
-from northing.formats.despatch import COLUMNS, Notice, read_notice
+from northing.formats.despatch import COLUMNS, read_notice
 from northing.masterdata.models import RouteLeg
 from northing.shipping.models import CARRIED, DespatchNotice, PortCall, Voyage
 from northing.shipping.queries import open_voyages, visible_notices, visible_shipments
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for
+from northing.web.common.uploads import read_upload
 from northing.web.orders.forms.orders import WholeForm
 from northing.web.shipping.forms.despatch_notices import NoticeForm, TakeForm
-
-LARGEST = 20_000_000
-
-
-def read_file(upload) -> Notice:
-    """The notice in an uploaded file. Raises Refused."""
-    if upload.size > LARGEST:
-        raise Refused(f"The file is larger than {LARGEST // 1_000_000} MB.")
-    with tempfile.NamedTemporaryFile() as kept:
-        for chunk in upload.chunks():
-            kept.write(chunk)
-        kept.flush()
-        return read_notice(Path(kept.name))
 
 
 @acts_for("pack")
@@ -41,7 +26,7 @@ def notices(request):
     if request.method == "POST" and form.is_valid():
         supplier = form.cleaned_data["supplier"]
         try:
-            said = read_file(form.cleaned_data["file"])
+            said = read_upload(form.cleaned_data["file"], read_notice)
         except Refused as refused:
             form.take(refused)
         else:
