@@ -4,6 +4,7 @@ from dataclasses import replace
 from unittest.mock import patch
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from northing.actions.inventory.adjust import AdjustRequest, adjust_stock
@@ -17,6 +18,7 @@ from northing.actions.receiving.shipment import ShipmentReceipt, receive_shipmen
 from northing.actions.receiving.trial import try_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import pack
+from northing.activity.models import Document
 from northing.core.problems import Refused
 from northing.inventory.models import OnHand, SerialNumber, StockCount
 from northing.ledger.models import CostLayer
@@ -328,6 +330,27 @@ def test_what_is_wrong_stands_beside_its_field(alone, signed_in):
     page = signed_in("dock").post(reverse("receive-unordered", args=[alone.site.pk]), form)
     assert page.status_code == 422
     assert set(page.context["form"].errors) == {"item-u1", "row-u2"}
+
+
+def test_pictures_go_with_the_receipt_each_once(alone, signed_in, settings, tmp_path):
+    settings.FILES = tmp_path
+    url, sign = reverse("receive-unordered", args=[alone.site.pk]), b"\x89PNG\r\n\x1a\n"
+    form = {"key": "k", "delivery_note": "DN-9", "occurred_on": TODAY, "supplier": alone.supplier.pk, "others": 1}
+    form |= {"item-u1": "A", "row-u1": "1", "reason": "by mail"}
+
+    def sent(*contents):
+        files = [SimpleUploadedFile(f"{place}.png", content) for place, content in enumerate(contents)]
+        return signed_in("dock").post(url, form | {"pictures": files})
+
+    for contents, words in (([sign] * 13, "At most 12"), ([b"no"], "0.png is no picture"), ([sign, b""], "empty")):
+        refused = sent(*contents)
+        assert refused.status_code == 422 and words in refused.context["form"].errors["pictures"][0]
+    before = Receipt.objects.count()
+    for _ in range(2):
+        assert sent(sign + b"one", sign + b"two").status_code == 302
+    assert Receipt.objects.count() == before + 1
+    kept = Document.objects.filter(kind="receipt", record=Receipt.objects.latest("pk").pk)
+    assert sorted(kept.values_list("name", flat=True)) == ["0.png", "1.png"]
 
 
 def test_a_scan_is_answered_at_once_in_words(alone, signed_in):

@@ -1,9 +1,13 @@
 """The dock by scan, on a phone and at a desk: pallets without an order, lots of an order, what is short."""
 
+from io import BytesIO
+
 import pytest
+from PIL import Image
 from playwright.sync_api import expect
 
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
+from northing.activity.models import Document
 from northing.masterdata.models import Agreement, Company, Item, Pack, Party
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.worklist.models import LineSummary
@@ -30,6 +34,13 @@ def scan(page, said):
     page.wait_for_selector("html[data-hears]")
     page.keyboard.type(said, delay=1)
     page.keyboard.press("Enter")
+
+
+def picture(name, colour):
+    """A picture as a phone takes it, only smaller."""
+    made = BytesIO()
+    Image.new("RGB", (40, 30), colour).save(made, "PNG")
+    return {"name": name, "mimeType": "image/png", "buffer": made.getvalue()}
 
 
 def test_nine_identical_pallets_without_an_order_on_a_phone(dock):
@@ -153,9 +164,14 @@ def test_the_network_goes_away_in_the_middle(dock):
     scan(page, f"(01){GTIN}(10)L2(37)1")
     expect(page.locator(".told")).to_contain_text("No network")
     page.fill("#id_delivery_note", "DN-6")
+    # A picture is taken, then another; the field alone would forget the first.
+    page.set_input_files("#id_pictures", files=[picture("crate.png", "red")])
+    page.set_input_files("#id_pictures", files=[picture("pallet.png", "blue")])
+    expect(page.locator(".taken li")).to_have_count(2)
     page.wait_for_timeout(400)
     page.reload()
     expect(page.locator(".scanned ol li")).to_have_count(2)
+    expect(page.locator(".taken canvas[height]")).to_have_count(2)
     expect(page.locator("#id_delivery_note")).to_have_value("DN-6")
     page.click("button:text-is('Receive what is entered')")
     expect(page.locator("#waiting")).to_contain_text("1 receipt waits on this phone for the network.")
@@ -169,6 +185,8 @@ def test_the_network_goes_away_in_the_middle(dock):
     page.reload()
     lots = ReceiptLine.objects.order_by("pk").values_list("lot", "quantity", "receipt__delivery_note")
     assert list(lots) == [("L1", D(6), "DN-6"), ("L2", D(6), "DN-6")] and Receipt.objects.count() == 1
+    kept = Document.objects.filter(kind="receipt", record=Receipt.objects.get().pk).order_by("pk")
+    assert list(kept.values_list("name", "media_type")) == [("crate.png", "image/png"), ("pallet.png", "image/png")]
 
 
 def test_a_pallet_that_another_received_meanwhile_says_by_whom(dock):

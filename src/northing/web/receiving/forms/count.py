@@ -18,6 +18,7 @@ from northing.masterdata.queries import find_pack
 from northing.reports.proposed_bins import Wanted, proposed_bins
 from northing.web.common.forms import ActionForm, DayField, ExactField, asks_only
 from northing.web.common.serials import SerialsField
+from northing.web.receiving.forms.pictures import PicturesField
 from northing.web.receiving.forms.scanned import ScansField
 from northing.web.receiving.parts import Part
 
@@ -69,6 +70,7 @@ class ReceiveForm(ActionForm):
     seal = forms.CharField(max_length=40, required=False, label="Seal found")
     remark = forms.CharField(max_length=200, required=False)
     scans = ScansField()
+    pictures = PicturesField()
     approver = forms.CharField(max_length=150, required=False, label="Their name")
     approver_password = forms.CharField(
         max_length=1000,

@@ -25,12 +25,13 @@ from northing.receiving.queries import noted_before
 from northing.reports.fitting_orders import fitting_lines
 from northing.shipping.models import Container, ShipmentLine
 from northing.shipping.queries import visible_shipments
-from northing.web.common.forms import asks_only
+from northing.web.common.forms import act_of, asks_only
 from northing.web.common.keys import key_of
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import say_done
 from northing.web.common.second import second_person
 from northing.web.receiving.forms.count import MOST_OTHERS, MOST_ROWS, ReceiveForm, UnorderedForm
+from northing.web.receiving.forms.pictures import keep_pictures
 from northing.web.receiving.forms.shipment import ShipmentForm
 from northing.web.receiving.parts import Part
 from northing.web.receiving.queries import boxes_beside, parts_of_container, parts_of_order, parts_of_supplier
@@ -101,7 +102,9 @@ def _receive(request, parts: list[Part], where: Context, context: dict):
     others = _count_rows(request, parts, at_least=1 if alone else 0)
     initial = {"occurred_on": timezone.localdate(), "supplier": where.supplier, "scans": request.GET.get("scan", "")}
     made = UnorderedForm if alone else ReceiveForm
-    form = made(request.POST or None, parts=parts, context=where, others=others, initial=initial)
+    form = made(
+        request.POST or None, files=request.FILES or None, parts=parts, context=where, others=others, initial=initial
+    )
     context |= {"form": form, "site": site, "allowed": may(request.user, "receive", site.company_id), "parts": parts}
     context |= {"alone": alone, "where": where, "trial": None, "seal": _seal(context.get("box"))}
     if request.method == "POST" and ("split" in request.POST or "other" in request.POST):
@@ -111,6 +114,7 @@ def _receive(request, parts: list[Part], where: Context, context: dict):
     elif request.method == "POST":
         done = form.do(request, receive_action.receive, lambda _: _asked(request, form, site))
         if done:
+            keep_pictures(act_of(request, form.cleaned_data["key"]), done, form.cleaned_data["pictures"])
             return _done(request, done, form)
     if alone:
         context["fitting"] = _fitting(form, where)

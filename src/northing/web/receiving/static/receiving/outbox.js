@@ -1,5 +1,6 @@
 // Receipts that wait on this phone: kept where the network is away, sent in order when it comes back, each once.
 import { draft, fieldsOf, keyOf } from "./drafts.js";
+import { forgetPictures, pictures } from "./pictures.js";
 import { forget, forgetDraft, saveDraft, wait, waiting } from "./store.js";
 
 const SAVES = new Set(["", "all", "print", "accept"]);
@@ -31,7 +32,9 @@ async function tokenOf(url) {
 }
 
 async function post(receipt, token) {
-  const body = new URLSearchParams(receipt.fields);
+  const body = new FormData();
+  for (const [name, value] of receipt.fields) body.append(name, value);
+  for (const picture of receipt.pictures ?? []) body.append("pictures", picture, picture.name);
   body.set("csrfmiddlewaretoken", token);
   const headers = { "X-CSRFToken": token, Accept: "application/json" };
   return fetch(receipt.url, { method: "POST", body, headers });
@@ -58,6 +61,7 @@ async function sendOne(receipt) {
   const why = await wrongIn(answer);
   await forget(receipt.key);
   await saveDraft(keyOf(receipt.url), receipt.fields);
+  await saveDraft(`${keyOf(receipt.url)} pictures`, receipt.pictures ?? []);
   await show(`One was refused: ${why}`, receipt.url);
   return false;
 }
@@ -109,7 +113,7 @@ async function submit(event) {
   busy = true;
   const fields = fieldsOf(form);
   if (name) fields.push([name, ""]);
-  const receipt = { key: form.elements.key.value, who, url: location.pathname, fields, at: Date.now() };
+  const receipt = { key: form.elements.key.value, who, url: location.pathname, fields, pictures: pictures(), at: Date.now() };
   await wait(receipt);
   try {
     const answer = await post(receipt, form.elements.csrfmiddlewaretoken.value);
@@ -117,6 +121,7 @@ async function submit(event) {
     await forget(receipt.key);
     if (made) {
       await forgetDraft(keyOf(location.pathname));
+      await forgetPictures();
       location.href = made;
     } else if (answer.status >= 500) {
       await wait(receipt);
@@ -140,6 +145,7 @@ async function keptHere() {
   busy = false;
   await forgetDraft(keyOf(location.pathname));
   form.reset();
+  await forgetPictures();
   form.elements.key.value = freshKey();
   document.dispatchEvent(new Event("kept"));
   await show("It is sent by itself when the network is back.");
