@@ -41,6 +41,14 @@ def _stamp() -> str:
     return f"sources {_digest(_sources())}\noutputs {_digest(outputs)}\n"
 
 
+def _take_decoder() -> None:
+    """The decoder of the camera's pictures, without the name of a map that is not shipped."""
+    library = ROOT / "node_modules" / "@zxing" / "library"
+    code = (library / "umd" / "index.min.js").read_text()
+    (BUILT / "zxing.min.js").write_text(code.partition("//# sourceMappingURL")[0].rstrip() + "\n")
+    shutil.copyfile(library / "LICENSE", BUILT / "zxing.LICENSE")
+
+
 def current() -> bool:
     """Whether the committed files are what the sources would make."""
     if STAMP.exists() and STAMP.read_text() == _stamp():
@@ -62,6 +70,7 @@ def build(words: list[str]) -> int:
     for name in FONTS:
         shutil.copyfile(fonts / "files" / name, BUILT / "fonts" / name)
     shutil.copyfile(fonts / "LICENSE", BUILT / "fonts" / "LICENSE")
+    _take_decoder()
     make_land(BUILT / "land.svg")
     status = subprocess.run(["npm", "run", "--silent", "build"], cwd=ROOT).returncode
     if status == 0:

@@ -1,6 +1,5 @@
 """Scans at the dock: what they are laid upon, pallets and their numbers, and labels that a scanner reads back."""
 
-import re
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import timedelta
@@ -12,7 +11,6 @@ from django.db.models import Sum
 from django.test.utils import CaptureQueriesContext
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from PIL import Image, ImageDraw
 
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.receiving.scans import Context, Goods, Part, Scanned, _upon, goods_of, rows_of
@@ -24,6 +22,7 @@ from northing.inventory.models import SerialNumber
 from northing.masterdata.models import Agreement, Company, Item, Pack
 from northing.orders.models import Instalment
 from northing.receiving.models import Receipt, ReceiptLine
+from tests.labels import drawn
 from tests.worlds import TODAY, D, small_world
 
 GTIN, SSCC = "09521000000001", "106141412345678908"
@@ -155,16 +154,6 @@ def test_eight_docks_at_once_give_each_pallet_its_own_number():
         list(hands.map(dock, range(8)))
     numbers = list(ReceiptLine.objects.values_list("sscc", flat=True))
     assert len(numbers) == 32 == len(set(numbers)) and connection.in_atomic_block is False
-
-
-def drawn(svg):
-    """The picture of a barcode, for a decoder that is not ours."""
-    width, height = (int(float(number)) for number in re.search(r'viewBox="0 0 (\d+) (\d+)"', svg).groups())
-    picture = Image.new("L", (width * 3, height * 3), 255)
-    pen = ImageDraw.Draw(picture)
-    for x, wide in re.findall(r"M(\d+) 0h(\d+)v", svg):
-        pen.rectangle([int(x) * 3, 0, (int(x) + int(wide)) * 3 - 1, height * 3], fill=0)
-    return picture
 
 
 def test_a_label_is_read_back_by_another_decoder():

@@ -8,9 +8,12 @@ from playwright.sync_api import expect
 
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.activity.models import Document
+from northing.drawings.barcodes import gs1_128
 from northing.masterdata.models import Agreement, Company, Item, Pack, Party
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.worklist.models import LineSummary
+from tests.browser import CHROMIUM, QUIET
+from tests.labels import drawn
 from tests.stories.acts import job
 from tests.worlds import TODAY, D
 
@@ -87,6 +90,36 @@ def test_two_pallets_of_different_lots_against_an_order(dock):
         page.wait_for_url("**/receipts/**")
     assert [(one.lot, one.quantity) for one in ReceiptLine.objects.order_by("pk")] == [("L1", D(6)), ("L2", D(6))]
     dock.accessible(page)
+
+
+def filmed(code, path):
+    """A film of a label, as a camera gives it: half a second blank, then the label, again and again."""
+    bars = drawn(code)
+    scene = Image.new("L", (1280, 720), 200)
+    scene.paste(bars.resize((bars.width * 1000 // bars.width, 260)), (140, 230))
+    blank = Image.new("L", scene.size, 200)
+    grey = bytes([128]) * (1280 * 720 // 2)
+    frames = [b"FRAME\n" + one.tobytes() + grey for one in (blank, *[scene] * 12)]
+    path.write_bytes(b"YUV4MPEG2 W1280 H720 F4:1 Ip A1:1 C420jpeg\n" + b"".join(frames))
+    return path
+
+
+def test_the_phones_camera_scans_a_label_once(dock, tmp_path):
+    film = filmed(gs1_128([("01", GTIN), ("10", "L7"), ("37", "2")]), tmp_path / "label.y4m")
+    fake = ["device-for-media-stream", "ui-for-media-stream", f"file-for-fake-video-capture={film}"]
+    args = [*QUIET, *(f"--use-{'' if one.startswith('file') else 'fake-'}{one}" for one in fake)]
+    dock.browser = dock.browser.browser_type.launch(executable_path=CHROMIUM, args=args)
+    order = dock.world.sent_order({"A": D(24)}, ours_from="receipt")
+    page = dock.page("dock", f"/receiving/orders/{order.pk}/")
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.click("button:text-is('Camera')")
+    expect(page.locator(".told")).to_contain_text("12 pc kettles, lot L7")
+    expect(page.locator("dialog.camera p")).to_contain_text("12 pc kettles, lot L7")
+    page.wait_for_timeout(1200)
+    expect(page.locator(".scanned ol li")).to_have_count(1)
+    dock.accessible(page)
+    page.click("button:text-is('Close the camera')")
+    expect(page.locator("dialog.camera")).to_be_hidden()
 
 
 def test_an_unordered_pallet_is_tied_later_by_the_expediter(dock):

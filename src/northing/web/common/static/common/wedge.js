@@ -1,5 +1,7 @@
 // A scanner types fast: a burst of keys is a scan, slow keys are a person. Heard at any moment, wherever the cursor is;
 // what the burst had typed into a field is taken out of it again. Says `scan` to the document.
+import "./camera.js";
+
 const FAST = 50; // ms between the first keys of a scanner; a person needs longer
 const QUIET = 200; // ms after which a burst is over; a busy machine hears some of it late
 const LEAST = 4; // fewer signs are no scan
