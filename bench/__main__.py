@@ -14,8 +14,8 @@ import psycopg  # noqa: E402
 from django.db import connection  # noqa: E402
 from tests.worlds import NOW, TODAY, World, small_world  # noqa: E402
 
-from bench import book, dock, files, pages, passage  # noqa: E402
-from bench.bulk import fill, fill_lines, spread_out  # noqa: E402
+from bench import book, dock, files, lists, pages, passage  # noqa: E402
+from bench.bulk import fill, fill_lines, parameters, spread_out  # noqa: E402
 from bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
 from northing.actions.shipping import milestones  # noqa: E402
 from northing.core.money.spread import spread, whole_weights  # noqa: E402
@@ -80,6 +80,7 @@ def main() -> None:
     parser.add_argument("--passage", action="store_true", help="only the passage, on 30,000 lines")
     parser.add_argument("--pages", action="store_true", help="only the pages, with one shipment to ten lines")
     parser.add_argument("--dock", action="store_true", help="only the dock, on 30,000 lines")
+    parser.add_argument("--lists", action="store_true", help="only the dock's lists, a receipt line to each line")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
     told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -94,6 +95,13 @@ def main() -> None:
     if asked.dock:
         fill_lines(world, 30_000)
         print("\n".join(dock.everything(world)))
+        return
+    if asked.lists:
+        fill_lines(world, lines)
+        fill(world, min(lines // 10, 20_000))
+        received = lists.fill_receipts(world, parameters(world, lines))
+        print(f"{lines:,} order lines, {received:,} receipt lines")
+        print("\n".join(lists.everything(world)))
         return
     if asked.pages:
         fill_lines(world, lines)

@@ -332,6 +332,19 @@ def test_what_is_wrong_stands_beside_its_field(alone, signed_in):
     assert set(page.context["form"].errors) == {"item-u1", "row-u2"}
 
 
+def test_a_bin_of_many_is_typed(alone, signed_in):
+    Bin.objects.bulk_create(Bin(site=alone.site, code=f"T-{n:03d}", purpose="store") for n in range(60))
+    url, end = reverse("receive-order", args=[alone.part.line.order_id]), f"i{alone.part.pk}"
+    page = signed_in("dock").get(url).content.decode()
+    assert page.count("<option") < 120 and '<datalist id="bins">' in page
+    form = {"key": "k", "delivery_note": "DN-9", "occurred_on": TODAY, f"row-{end}": "1", f"short-{end}": "still"}
+    wrong = signed_in("dock").post(url, form | {f"bin-{end}": "T-999"})
+    assert "T-999 is no bin of this site" in wrong.context["form"].errors[f"bin-{end}"][0]
+    assert 'value="T-999"' in wrong.content.decode()
+    assert signed_in("dock").post(url, form | {f"bin-{end}": "t-017"}).status_code == 302
+    assert ReceiptLine.objects.latest("pk").bin.code == "T-017"
+
+
 def test_pictures_go_with_the_receipt_each_once(alone, signed_in, settings, tmp_path):
     settings.FILES = tmp_path
     url, sign = reverse("receive-unordered", args=[alone.site.pk]), b"\x89PNG\r\n\x1a\n"

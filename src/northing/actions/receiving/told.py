@@ -159,6 +159,7 @@ def _name(judged: Sequence[Judged], site: Site) -> None:
     items = _items({row.item.upper() for row in rows if row.item}, site)
     boxes = _boxes({row.container for row in rows if row.container}, site)
     bins = {bin.code.upper(): bin.pk for bin in site.bins.all()}
+    sellers: dict[int, Party | None] = {}
     suppliers = _suppliers({row.supplier.upper() for row in rows if row.supplier})
     for one, key in zip(judged, named, strict=True):
         row = one.row
@@ -177,10 +178,10 @@ def _name(judged: Sequence[Judged], site: Site) -> None:
             one.err(f"no container {row.container} holds goods of {site.company}")
         if row.bin and one.bin is None:
             one.err(f"{row.bin} is no bin of {site}")
-        _whose(one, suppliers)
+        _whose(one, suppliers, sellers)
 
 
-def _whose(one: Judged, suppliers: dict[str, int]) -> None:
+def _whose(one: Judged, suppliers: dict[str, int], sellers: dict[int, Party | None]) -> None:
     """The supplier of goods without an order: who is named, else the only one that sells the item to us."""
     if one.wrong or one.order or one.container:
         return
@@ -189,7 +190,10 @@ def _whose(one: Judged, suppliers: dict[str, int]) -> None:
         if one.supplier is None:
             one.err(f"{one.row.supplier} is no supplier")
         return
-    only = only_supplier_of([one.item.pk] if one.item else [])
+    key = one.item.pk
+    if key not in sellers:
+        sellers[key] = only_supplier_of([key])
+    only = sellers[key]
     one.supplier = only.pk if only else None
     if only is None:
         one.err("it names no order, and no supplier whose goods these are")

@@ -18,6 +18,7 @@ from northing.masterdata.queries import find_pack
 from northing.reports.proposed_bins import Wanted, proposed_bins
 from northing.web.common.forms import ActionForm, DayField, ExactField, asks_only
 from northing.web.common.serials import SerialsField
+from northing.web.receiving.forms.bins import MOST_CHOICES, bin_field
 from northing.web.receiving.forms.pictures import PicturesField
 from northing.web.receiving.forms.scanned import ScansField
 from northing.web.receiving.parts import Part
@@ -42,6 +43,8 @@ PACKED = [
 ]
 CONDITIONS = [("", "good"), ("damaged", "damaged"), ("inspect", "to be inspected")]
 MOST_ROWS, MOST_OTHERS = 20, 50
+# Codes that a browser proposes while one types.
+MOST_LISTED = 2_000
 NAMES = ("row", "short", "lot", "best", "serials", "condition", "bin")
 
 
@@ -83,7 +86,9 @@ class ReceiveForm(ActionForm):
     def __init__(self, data, *, parts: list[Part], context: Context, others: int = 0, **kwargs):
         super().__init__(_as_expected(data, parts, context) if data and "all" in data else data, **kwargs)
         self.parts, self.context, self.others = parts, context, others
-        bins = [(str(one.pk), one.code) for one in Bin.objects.filter(site=context.site)]  # read once, for every row
+        there = Bin.objects.filter(site=context.site).values_list("pk", "code")  # read once, for every row
+        bins = [(str(key), code) for key, code in there]
+        self.typed_bins = [code for _, code in bins[:MOST_LISTED]] if len(bins) > MOST_CHOICES else []
         self.proposed = _proposed(context.site, parts)
         for part in parts:
             for number, end in enumerate(part.ends()):
@@ -118,11 +123,9 @@ class ReceiveForm(ActionForm):
             choices=CONDITIONS, required=False, label=f"Condition {label}"
         )
         free = "dock" if self.context.site.queues_putaway else "store"
-        usual = ("", "quarantine" if item is None or item.inspected else free)
+        usual = "quarantine" if item is None or item.inspected else free
         there = self.proposed.get(item.pk) if item and not item.inspected else None
-        self.fields[f"bin-{end}"] = forms.ChoiceField(
-            choices=[usual, *bins], required=False, label=f"Bin {label}", initial=there or ""
-        )
+        self.fields[f"bin-{end}"] = bin_field(bins, usual=usual, label=f"Bin {label}", initial=there or "")
 
     def field_of(self, where: str) -> str:
         """Problems of one scan stand beside all of them; those of a pallet's number, too."""

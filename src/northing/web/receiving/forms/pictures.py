@@ -6,7 +6,7 @@ from northing.access.acts import Act
 from northing.actions.activity.remarks import DocumentRequest, add_document
 from northing.activity.documents import LARGEST, PICTURES, media_type
 
-MOST = 12
+MOST, TOGETHER = 12, 40_000_000
 
 
 class PicturesInput(forms.FileInput):
@@ -27,6 +27,8 @@ class PicturesField(forms.FileField):
         files = list(data or [])
         if len(files) > MOST:
             raise forms.ValidationError(f"At most {MOST} pictures go with a receipt; attach the others to it.")
+        if sum(one.size for one in files) > TOGETHER:
+            raise forms.ValidationError(f"The pictures are larger than {TOGETHER // 1_000_000} MB together.")
         return tuple(self._picture(super(PicturesField, self).clean(one, initial)) for one in files)
 
     def _picture(self, file) -> tuple[str, bytes]:

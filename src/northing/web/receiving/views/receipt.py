@@ -43,7 +43,7 @@ def receipt(request, receipt_id: int):
         "suppliers": _suppliers(lines),
         "prints": "print" in request.GET,
         "putaway": to_put_away([record.site]).filter(layer__receipt_line__receipt=record).count(),
-        "pallets": len({line.sscc for line in lines if line.sscc}),
+        "labels_word": _labels_word(len({line.sscc for line in lines if line.sscc})),
         "standings": line_standings(record),
         "questions": ShortQuestion.objects.filter(line__receipt=record).select_related("instalment__line__item"),
         "decides": may(request.user, "decide_goods", record.company_id),
@@ -52,6 +52,10 @@ def receipt(request, receipt_id: int):
         "history": history_for(request, "receipt", record.pk),
     }
     return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)
+
+
+def _labels_word(pallets: int) -> str:
+    return f"Labels of {pallets} pallet{'s' if pallets > 1 else ''}" if pallets else "Labels"
 
 
 def _suppliers(lines: list[ReceiptLine]) -> list[Party]:

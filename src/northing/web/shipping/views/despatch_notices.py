@@ -58,12 +58,16 @@ def notice(request, notice_id: int):
         "notice": found,
         "judged": judged,
         "counts": despatch_notices.summary(judged),
-        "labels": len({one.row.sscc or one.row.pk for one in judged if one.line}),
+        "labels": _labels_word(len({one.row.sscc or one.row.pk for one in judged if one.line})),
         "form": form,
         "asks": any(problem.strength == "ask" for problem in getattr(form, "refused", [])),
         "history": history_for(request, "notice", found.pk),
     }
     return render(request, "shipping/despatch_notice.html", context, status=422 if form.errors else 200)
+
+
+def _labels_word(count: int) -> str:
+    return f"{count} label{'s' if count > 1 else ''}" if count else ""
 
 
 def _likely(found: DespatchNotice, judged: list[despatch_notices.Judged]) -> dict:
