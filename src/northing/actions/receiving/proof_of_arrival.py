@@ -23,8 +23,12 @@ from northing.shipping.queries import UNSETTLED, companies_aboard, planned_legs
 GATE_OUT = DateStatement.Milestone.GATE_OUT
 
 
-def arrive_by_receipt(act: Act, container: Container, day: date) -> dict[str, bool]:
-    """Record that the shipment came, where no one said so. Returns the marks of the receipt that proves it."""
+def arrive_by_receipt(act: Act, container: Container, day: date) -> tuple[dict[str, bool], list[int]]:
+    """Record that the shipment came, where no one said so.
+
+    Returns the marks of the receipt that proves it, and the instalments (ids) whose days moved; the receipt brings
+    them along.
+    """
     shipment = container.shipment
     unsaid = [one for one in EVENTS if getattr(shipment, one[1]) is None]
     if unsaid:
@@ -34,12 +38,13 @@ def arrive_by_receipt(act: Act, container: Container, day: date) -> dict[str, bo
         moments = set().union(*companies_aboard([shipment.pk]).values())
         for event, *_ in unsaid:
             sail.follow_event(act, history, event, [shipment], max(day, shipment.departed_on or day), moments)
+    dated: list[int] = []
     passed = DateStatement.objects.filter(container=container, milestone=GATE_OUT, kind="actual", retracted=False)
     if not passed.exists():
         said = dates.Said(dates.IMPLIED, "no one: it follows from its receipt", None)
         dates.write_statement(act, None, None, GATE_OUT, "actual", day, container, said)
-        milestones.follow_dates(act, [shipment])
-    return {mark: True for _, _, mark in unsaid}
+        dated = milestones.settle_dates(act, [shipment])
+    return {mark: True for _, _, mark in unsaid}, dated
 
 
 def unprove(act: Act, history: HistoryEntry, receipt: Receipt, shipment: Shipment) -> None:

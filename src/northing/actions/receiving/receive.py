@@ -65,7 +65,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     container = _locked_container(request)
     refuse_if(_head_problems(act, request))
     # Before the goods are read: with this they may be in another place, and ours.
-    proves = arrive_by_receipt(act, container, request.occurred_on) if container else {}
+    proves, dated = arrive_by_receipt(act, container, request.occurred_on) if container else ({}, [])
     found, unordered, bare = _checked(act, request, site, container, repeats=reason is not None)
     text = (reason.words if reason else words(container, request, found, unordered)) + posting_note(
         [site.company_id], request.occurred_on
@@ -114,6 +114,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     _finish(act, receipt, container, found, unordered, entry, drafts)
     bring_along(
         instalments=[one.goods.instalment_id for one in found],
+        dated=dated,
         shipments=[container.shipment_id] if container else [],
         layers=[layer.pk for layer in layers if _is_held(layer)],
         cases=list(cases.values()),

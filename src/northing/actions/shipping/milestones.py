@@ -310,6 +310,13 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
 
     `calls` are those of which something was said: their voyage is brought along even where nothing sails by it.
     """
+    shipments = list(shipments)
+    bring_along(dated=settle_dates(act, shipments, calls), shipments=[one.pk for one in shipments])
+
+
+def settle_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCall] = ()) -> list[int]:
+    """The same for calls, legs and dock dates alone. Returns the instalments (ids) whose days moved: an action that
+    goes on brings them along with its own."""
     shipments = {shipment.pk: shipment for shipment in shipments}
     voyages = {call.voyage_id for call in calls}
     planned, sailed_by = planned_legs(shipments.values(), act.today)
@@ -327,8 +334,7 @@ def follow_dates(act: Act, shipments: Iterable[Shipment], calls: Iterable[PortCa
     required_documents.refresh_days(list(shipments.values()))
     _announce_docks(act, moved)
     those = Q(container__shipment__in=moved) | Q(container__in=boxes) if boxes else Q(container__shipment__in=moved)
-    instalments = ShipmentLine.objects.filter(those).values_list("instalment", flat=True)
-    bring_along(dated=instalments.distinct(), shipments=list(shipments))
+    return list(ShipmentLine.objects.filter(those).values_list("instalment", flat=True).distinct())
 
 
 def _announce_docks(act: Act, moved: Sequence[Shipment]) -> None:
