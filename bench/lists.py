@@ -110,7 +110,7 @@ def asked(client: Client, address: str) -> list[tuple[str, tuple]]:
     found: list[tuple[str, tuple]] = []
 
     def keep(execute_it, sql, values, many, context):
-        if str(sql).lstrip().lower().startswith(("select", "with")):
+        if str(sql).lstrip().lower().startswith(("select", "with", "(select")):
             found.append((sql, values))
         return execute_it(sql, values, many, context)
 
