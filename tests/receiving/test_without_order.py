@@ -371,7 +371,13 @@ def test_a_scan_is_answered_at_once_in_words(alone, signed_in):
     asked = {"site": alone.site.pk, "order": alone.order.pk, "scan": f"(01){GTIN}(37)1", "times": 2}
     answer = signed_in("dock").post(reverse("scan"), asked)
     words = f"2 × 6 pc {alone.items['A'].description}, for {alone.order.number} line 1"
-    assert answer.json() == {"words": words, "parts": {f"i{alone.part.pk}": "12"}, "bin": None, "held": False}
+    assert answer.json() == {
+        "words": words,
+        "parts": {f"i{alone.part.pk}": "12"},
+        "bin": None,
+        "held": False,
+        "mind": "",
+    }
     wrong = signed_in("dock").post(reverse("scan"), asked | {"scan": "(01)09521000000002"})
     assert wrong.status_code == 422 and wrong.json()["wrong"].startswith("GTIN 09521000000002: the check digit")
     assert signed_in("dock").post(reverse("scan"), asked | {"site": 0}).status_code == 404

@@ -31,7 +31,9 @@ def kept_problems(item: Item, row: ReceiveRow, day: date, *, accept: bool) -> li
         found.append(Problem("Goods are good, damaged, or to be inspected.", f"condition-{row.key}"))
     if row.sscc and (wrong := sscc_problem(row.sscc, f"sscc-{row.key}")):
         found.append(wrong)
-    return found + (_short_lived(item, row, day, accept=accept) if row.quantity > 0 else [])
+    if row.quantity > 0:
+        found += short_lived(item, row.best_before, day, where=f"best-{row.key}", accept=accept)
+    return found
 
 
 def _serial_problems(item: Item, row: ReceiveRow) -> list[Problem]:
@@ -50,14 +52,14 @@ def _serial_problems(item: Item, row: ReceiveRow) -> list[Problem]:
     return []
 
 
-def _short_lived(item: Item, row: ReceiveRow, day: date, *, accept: bool) -> list[Problem]:
+def short_lived(item: Item, best_before: date | None, day: date, *, where: str, accept: bool) -> list[Problem]:
     """Goods that are out of date, or keep for less than their item asks: then a person decides."""
-    if row.best_before is None:
+    if best_before is None:
         return []
-    where, until = f"best-{row.key}", f"{row.best_before:%-d %b %Y}"
-    asks = item.least_days is not None and row.best_before < day + timedelta(days=item.least_days)
+    until = f"{best_before:%-d %b %Y}"
+    asks = item.least_days is not None and best_before < day + timedelta(days=item.least_days)
     strength = Strength.ASK if asks and not accept else Strength.WARN
-    if row.best_before < day:
+    if best_before < day:
         return [Problem(f"{item.code} was best before {until}.", where, "Send it back, or receive it.", strength)]
     if asks:
         what = f"{item.code} keeps until {until} only; it must keep {item.least_days} days when it comes."

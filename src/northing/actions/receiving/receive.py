@@ -14,6 +14,7 @@ from northing.actions.inventory.shelves import Coming, refusals
 from northing.actions.receiving import intake, short
 from northing.actions.receiving.found import Found, found_by
 from northing.actions.receiving.given import Given
+from northing.actions.receiving.minded import lot_problems
 from northing.actions.receiving.missing import miss, open_cases
 from northing.actions.receiving.not_there import hand_back
 from northing.actions.receiving.pallets import number_pallets, pallet_problems
@@ -171,6 +172,8 @@ def _checked(
     given = Given(request.occurred_on, request.delivery_note)
     found, problems = found_by(request, site, given, may_decide=_may_decide(act, request, site))
     unordered, strange = unordered_by(request, site, given)
+    if not repeats:
+        strange += lot_problems(site, [*found, *unordered], accept=request.accept)
     excess, homeless = excess_of(found, list(Bin.objects.filter(site=site)))
     refuse_if([*problems, *strange, *homeless, *pallet_problems(request, site)])
     if not repeats:  # goods that are tied lie there already

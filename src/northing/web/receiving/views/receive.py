@@ -13,6 +13,7 @@ from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.receiving import receive as receive_action
 from northing.actions.receiving import shipment as shipment_action
+from northing.actions.receiving.minded import scan_words
 from northing.actions.receiving.scans import Context, Scanned, goods_of, rows_of
 from northing.actions.receiving.trial import try_receipt
 from northing.core.money.exact import plain
@@ -206,6 +207,7 @@ def scan(request):
             "parts": {row.part: plain(row.quantity) for row in rows},
             "bin": bin,
             "held": any(row.item is not None for row in rows),
+            "mind": " ".join(scan_words(goods, rows, where, timezone.localdate())),
         }
     )
 

@@ -84,8 +84,9 @@ async function add(said, times = 1, place = scans.length) {
     }
     scans[place] = { said, times, words: answer.words, parts: answer.parts };
     draw();
-    // Something else than is ordered here sounds wrong; it is held.
-    say(answer.words, answer.held && form.dataset.alone !== "1");
+    // Something else than is ordered here sounds wrong, and so does what a person should mind.
+    const mind = answer.mind ? `. ${answer.mind}` : "";
+    say(`${answer.words}${mind}`, mind || (answer.held && form.dataset.alone !== "1"));
   } catch {
     // The network is away: the scan is kept, and read when the receipt is saved.
     scans[place] = { said, times, words: `${said}: not read yet, no network`, parts: {} };
