@@ -18,11 +18,11 @@ from tests.worlds import D
 
 @pytest.fixture
 def store(stage):
-    """Goods are put away later; A has its place in S-02, which holds forty, and S-03 and S-04 are empty."""
+    """Goods are put away later; A has its place in S2, which holds forty, and S-03 and S-04 are empty."""
     world = stage.world
     Site.objects.update(queues_putaway=True)
     Pack.objects.create(item=world.items["A"], name="carton", factor=6, gtin=GTIN)
-    Bin.objects.create(site=world.site, code="S-02", purpose="store", home_of=world.items["A"], most_units=D(40))
+    Bin.objects.create(site=world.site, code="S2", purpose="store", home_of=world.items["A"], most_units=D(40))
     for code in ("S-03", "S-04"):
         Bin.objects.create(site=world.site, code=code, purpose="store", most_units=D(40))
     Bin.objects.filter(code="STORE").update(zone="elsewhere")
@@ -52,7 +52,7 @@ def test_from_the_announced_goods_to_the_bins_with_stock_before_and_after(store)
         expect(page.locator("main")).to_contain_text("it is the place of A 0 → 40 pc")
         page.click("button:text-is('Put all away as entered')")
         expect(page.locator(".notes")).to_contain_text("Put away.")
-    assert lies() == {"S-02": 40, "S-03": 40, "S-04": 20}
+    assert lies() == {"S2": 40, "S-03": 40, "S-04": 20}
     store.accessible(page)
 
 
@@ -68,7 +68,7 @@ def test_into_three_bins_of_ones_own_choice(store):
         page.locator("input[name^=target-]").nth(2).fill("S-04")
         page.click("button:text-is('Put all away as entered')")
         expect(page.locator(".notes")).to_contain_text("Put away.")
-    assert lies() == {"S-02": 30, "S-03": 20, "S-04": 10}
+    assert lies() == {"S2": 30, "S-03": 20, "S-04": 10}
 
 
 def test_put_away_by_scan_on_a_phone_and_undone(store):
@@ -79,13 +79,13 @@ def test_put_away_by_scan_on_a_phone_and_undone(store):
     with job("goods at the dock put into a bin, by scan", 2) as done:
         done.hear(page)
         scan(page, f"(01){GTIN}")
-        expect(page.locator(".told")).to_contain_text("2 rows: scan the bin it goes into, or S-02 as proposed.")
+        expect(page.locator(".told")).to_contain_text("2 rows: scan the bin it goes into, or S2 as proposed.")
         scan(page, "nowhere")
         expect(page.locator(".told")).to_contain_text("“nowhere” is no bin and no goods that lie here.")
         done.acts.pop()  # what was scanned wrongly is no part of the job
-        scan(page, "S-02")
+        scan(page, "S2")
         expect(page.locator(".notes")).to_contain_text("Put away.")
-    assert lies() == {"S-02": 40, "DOCK": 20}
+    assert lies() == {"S2": 40, "DOCK": 20}
     page.click(".notes button")
     expect(page.locator(".notes")).to_contain_text("Reversed")
     assert lies() == {"DOCK": 60}

@@ -4,7 +4,8 @@ import "./camera.js";
 
 const FAST = 50; // ms between the first keys of a scanner; a person needs longer
 const QUIET = 200; // ms after which a burst is over; a busy machine hears some of it late
-const LEAST = 4; // fewer signs are no scan
+const LEAST = 4; // fewer signs are no scan, but where Enter follows as fast as a scanner sends it
+const SHORT = 2; // the code of a bin
 const MOSTLY = 0.6; // as many of its signs come fast
 const GROUP = "\x1d"; // FNC1, sent as Ctrl and ] or as the sign itself
 
@@ -20,11 +21,13 @@ function begin(event, sign) {
 
 const isScan = ({ said, fast }) => fast >= LEAST - 1 && fast >= (said.length - 1) * MOSTLY;
 
-function end() {
+const isShort = ({ said, fast, at }, now) => said.length >= SHORT && fast === said.length - 1 && now - at <= FAST;
+
+function end(short = false) {
   const { said, target, before, place, fast } = burst ?? {};
   burst = null;
   clearTimeout(timer);
-  if (!said || !isScan({ said, fast })) return false;
+  if (!said || !(short || isScan({ said, fast }))) return false;
   if (target) {
     target.value = before;
     if (place != null && target.type !== "date") target.setSelectionRange?.(place, place);
@@ -44,7 +47,7 @@ document.addEventListener(
   (event) => {
     if (event.target instanceof HTMLTextAreaElement && event.target.matches(".scans")) return;
     if (event.key === "Enter") {
-      if (burst && event.timeStamp - burst.at <= QUIET && end()) {
+      if (burst && event.timeStamp - burst.at <= QUIET && end(isShort(burst, event.timeStamp))) {
         event.preventDefault();
         event.stopPropagation();
       }
@@ -64,7 +67,7 @@ document.addEventListener(
     // By now it is no person: nothing more of it goes into a field.
     if (isScan(burst)) event.preventDefault();
     clearTimeout(timer);
-    timer = setTimeout(end, QUIET);
+    timer = setTimeout(() => end(), QUIET);
   },
   true,
 );
