@@ -1,4 +1,4 @@
-"""What a person is told of goods that come: how long they keep, lots that lie apart, and whose they are."""
+"""Warnings about goods that come: how long they keep, lots that lie apart, and whose they are."""
 
 from datetime import timedelta
 

@@ -1,4 +1,4 @@
-"""What a person should mind of goods that come: how long they keep, their lot, and whose they are."""
+"""Warnings about goods that come: how long they keep, their lot, and whose they are."""
 
 from collections.abc import Sequence
 from datetime import date

@@ -26,7 +26,7 @@ def _visible(request):
 
 @acts_for("receive")
 def told_receipts(request):
-    """What warehouses told, the newest first; a file of theirs taken in."""
+    """Told receipts, the newest first; a file of one is read in."""
     mine = scoped(Site.objects.select_related("company").order_by("code"), request.user)
     sites = mine.filter(pk__in=[one.pk for one in mine if may(request.user, "receive", one.company_id, one.pk)])
     form = ToldForm(request.POST or None, request.FILES or None, sites=sites)
