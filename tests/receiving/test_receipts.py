@@ -11,11 +11,13 @@ from django.db import connection
 from django.urls import reverse
 
 from northing.actions.receiving import reverse as reversing
+from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.reversal import ReverseRequest
 from northing.activity.models import HistoryEntry
 from northing.core.problems import Refused
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Site
+from northing.orders.models import Instalment
 from northing.receiving.models import Receipt
 from northing.web.receiving.views import receipts
 from northing.worklist.models import LineSummary
@@ -148,3 +150,13 @@ def test_receivers_at_once_get_numbers_without_gaps():
     with ThreadPoolExecutor(4) as pool:
         assert list(pool.map(take, range(8))) == [201] * 8
     assert sorted(numbers()) == [f"{world.nz.code}-R{number:05d}" for number in range(1, 9)]
+
+
+def test_receipts_of_one_company(world, signed_in):
+    for company in (world.nz, world.au):
+        order = world.sent_order({"C": D(5)}, company=company, ours_from="receipt")
+        rows = (ReceiveRow(None, D(5), instalment=Instalment.objects.get(line__order=order).pk),)
+        receive(world.act("dock"), ReceiveRequest(None, company.sites.get().pk, "DN", TODAY, rows))
+    page = signed_in("expediter").get(reverse("receipts"), {"company": world.au.pk})
+    assert [one.receipt.company_id for one in page.context["lines"]] == [world.au.pk]
+    assert len(signed_in("expediter").get(reverse("receipts")).context["lines"]) == 2

@@ -4,7 +4,7 @@ from decimal import Decimal
 
 from django.utils import timezone
 
-from northing.claims.models import Claim, ReturnNote
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.core.orders.orders import net_amount
 from northing.core.positions.places import COLUMNS
@@ -13,7 +13,6 @@ from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment, OrderLine
 from northing.positions.models import Position
 from northing.quality.models import Inspection
-from northing.receiving.models import ReceiptLine
 from northing.reports.ranges import part_ranges
 from northing.shipping.models import ShipmentLine
 from northing.worklist.models import Matter
@@ -30,7 +29,6 @@ def gather(line: OrderLine) -> dict:
         "container__shipment__voyage__carrier", "instalment"
     )
     shipment_lines = shipment_lines.prefetch_related("container__shipment__legs__load_call")
-    receipts = ReceiptLine.objects.filter(instalment__in=keys).select_related("receipt", "bin").order_by("pk")
     layers = CostLayer.objects.filter(shipment_line__instalment__in=keys, received__gt=0).select_related("company")
     order = line.order
     for part in parts:
@@ -45,11 +43,9 @@ def gather(line: OrderLine) -> dict:
         "answers": list(answers.order_by("-pk")),
         "shipment_lines": shipment_lines.order_by("pk"),
         "ranges": part_ranges(shipment_lines.order_by("pk"), parts, line.need_by, timezone.localdate()),
-        "receipts": receipts,
         "layers": layers.order_by("pk"),
         "inspections": _of(Inspection.objects, "layer", keys).select_related("inspector").order_by("pk"),
         "cases": _of(Claim.objects.filter(withdrawn_at=None), "layer", keys).order_by("pk"),
-        "returns": _of(ReturnNote.objects, "case__layer", keys).select_related("case__company").order_by("pk"),
         "bills": ChargeShare.objects.filter(order_line=line)
         .select_related("charge__payee", "company")
         .prefetch_related("charge__bill_lines__bill")

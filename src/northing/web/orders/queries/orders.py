@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from django.db.models import Count, Q, QuerySet, Sum
 
 from northing.orders.models import PurchaseOrder
-from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import Shipment, ShipmentLine
 from northing.worklist.models import LineSummary
 
@@ -24,9 +23,3 @@ def shipments_of(order: PurchaseOrder) -> QuerySet[Shipment]:
     """The shipments that goods of an order are packed in, the newest first."""
     packed = ShipmentLine.objects.filter(instalment__line__order=order).values("container__shipment")
     return Shipment.objects.filter(pk__in=packed).select_related("voyage").order_by("-pk")
-
-
-def receipts_of(order: PurchaseOrder) -> QuerySet[Receipt]:
-    """The receipts of goods of an order, the newest first."""
-    received = ReceiptLine.objects.filter(instalment__line__order=order).values("receipt")
-    return Receipt.objects.filter(pk__in=received).select_related("container", "site").order_by("-pk")

@@ -1,6 +1,7 @@
 """The line book: its page, the line beside it, its files, views under a name."""
 
 import uuid
+from functools import partial
 from pathlib import Path
 
 from django.contrib import messages
@@ -18,6 +19,7 @@ from northing.core.worklist.moves import PARTIES
 from northing.jobs import jobs
 from northing.masterdata.models import Party, Site
 from northing.orders.models import OrderLine
+from northing.reports.came_and_went import came_and_went
 from northing.reports.line_book import export
 from northing.reports.line_book.asked import GROUPS, asked_from
 from northing.reports.line_book.columns import COLUMNS
@@ -26,6 +28,7 @@ from northing.reports.line_book.where import where
 from northing.reports.ranges import chances
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
+from northing.web.common.paging import page_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.orders.forms.lines import ViewForm
 from northing.web.orders.forms.revise import parts_form
@@ -158,6 +161,7 @@ def _beside(request, line_id: int) -> dict:
     return context | {
         "open_answers": [answer for answer in context["answers"] if answer.outcome == "open"],
         "permissions": {"decide_answer": may(request.user, "decide_answer", record.order.company_id)},
+        "went": page_of(partial(came_and_went, line=record.pk), request.GET, 20, name="went"),
         "history": history_for(request, "line", record.pk),
         "parts_form": parts_form(record) if record.order.sent_at and may_write else None,
     }

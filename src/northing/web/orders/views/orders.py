@@ -3,6 +3,7 @@
 import uuid
 from datetime import date, timedelta
 from decimal import Decimal
+from functools import partial
 
 from django.contrib import messages
 from django.db.models import Q
@@ -28,12 +29,13 @@ from northing.masterdata.models import Item, Party, Site
 from northing.orders import documents
 from northing.orders.models import ADDRESSES, PurchaseOrder
 from northing.orders.queries import never_sold
+from northing.reports.came_and_went import came_and_went
 from northing.web.common.back import way_back
 from northing.web.common.history import history_for
-from northing.web.common.paging import page_of_keys, page_of_rows
+from northing.web.common.paging import page_of, page_of_keys, page_of_rows
 from northing.web.common.permissions import acts_by, form_for, open_page
 from northing.web.orders.forms.orders import LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
-from northing.web.orders.queries.orders import receipts_of, shipments_of, with_figures
+from northing.web.orders.queries.orders import shipments_of, with_figures
 from northing.web.worklist.acts import acts_on_each
 
 STEPS = {
@@ -245,7 +247,7 @@ def order(request, order_id: int):
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
         "shipments": page_of_keys(shipments_of(record), request.GET, 20, name="shipments"),
-        "receipts": page_of_keys(receipts_of(record), request.GET, 20, name="receipts"),
+        "went": page_of(partial(came_and_went, order=record.pk), request.GET, 20, name="went"),
         "history": history_for(request, "order", record.pk),
     }
     return render(request, "orders/order.html", context)

@@ -6,7 +6,7 @@ from django.db.models import QuerySet
 from northing.access.models import Person
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.masterdata.models import Party, Site
+from northing.masterdata.models import Company, Party, Site
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.reports.receipt_lines import Asked, receipt_lines
 from northing.web.common.forms import DayField
@@ -19,6 +19,7 @@ class AskedForm(forms.Form):
     """Which receipts."""
 
     q = forms.CharField(label="Words", required=False, max_length=80)
+    company = forms.ModelChoiceField(Company.objects.none(), required=False, empty_label="all companies")
     site = forms.ModelChoiceField(Site.objects.none(), required=False, empty_label="all sites")
     supplier = forms.ModelChoiceField(
         Party.objects.filter(kind=Party.Kind.SUPPLIER).order_by("name"), required=False, empty_label="all suppliers"
@@ -35,6 +36,10 @@ class AskedForm(forms.Form):
     def __init__(self, data, person: Person):
         super().__init__(data, auto_id="asked_%s")
         self.fields["site"].queryset = scoped(Site.objects.all(), person)
+        mine = companies_of(person)
+        self.fields["company"].queryset = Company.objects.filter(pk__in=mine)
+        if len(mine) <= 1:
+            del self.fields["company"]
         self.fields["q"].widget.attrs["placeholder"] = "receipt, note, container, order, item, supplier"
 
 
@@ -42,8 +47,9 @@ def asked_lines(form: AskedForm, person: Person) -> QuerySet[ReceiptLine]:
     """The lines that a form asks for, of what the person may see."""
     entered = form.cleaned_data if form.is_valid() else {}
     site, supplier = entered.get("site"), entered.get("supplier")
+    company = entered.get("company")
     asked = Asked(
-        companies_of(person),
+        {company.pk} if company else companies_of(person),
         site.pk if site else None,
         entered.get("since"),
         entered.get("until"),
