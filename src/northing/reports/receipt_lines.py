@@ -44,6 +44,15 @@ COLUMNS = {
     "currency": "receipt__company__currency",
     "reversed": "receipt__reversed_by",
 }
+# The fields of a row on the page.
+PAGE = {
+    **{name: COLUMNS[name] for name in ("receipt", "delivery_note", "received_on", "site", "bin", "lot", "reversed")},
+    **{name: COLUMNS[name] for name in ("order", "line", "supplier", "item", "description", "unit", "received")},
+    **{name: COLUMNS[name] for name in ("missing", "line_received", "line_billed", "value", "currency")},
+    "record": "receipt",
+    "line_record": "instalment__line",
+    "why": "why",
+}
 CHUNK = 2_000
 # Orders of one number or reference; more are not meant.
 MOST_NAMED = 1_000
@@ -51,7 +60,7 @@ MOST_NAMED = 1_000
 
 @dataclass(frozen=True)
 class Asked:
-    """What is asked for: companies (ids), a site, a supplier (ids), days from and until, codes of an item and an order,
+    """What is asked for: companies (ids), a site, suppliers (ids), days from and until, codes of an item and an order,
     whether reversed ones count, and whether their order line is billed as far as it is received.
     """
 
@@ -60,7 +69,7 @@ class Asked:
     since: date | None = None
     until: date | None = None
     reversed: bool = False
-    supplier: int | None = None
+    suppliers: Collection[int] = ()
     item: str = ""
     order: str = ""
     billed: bool | None = None
@@ -79,8 +88,9 @@ def receipt_lines(asked: Asked) -> QuerySet[ReceiptLine]:
         found = found.filter(**{name: value}) if value else found
     if asked.item:
         found = found.filter(item__in=_keys(Item.objects.filter(code__iexact=asked.item)))
-    if asked.supplier:
-        found = found.filter(Q(supplier=asked.supplier) | Q(**{f"{ORDER}supplier": asked.supplier}))
+    if asked.suppliers:
+        theirs = list(asked.suppliers)
+        found = found.filter(Q(supplier__in=theirs) | Q(**{f"{ORDER}supplier__in": theirs}))
     if asked.order:
         named = Q(number__iexact=asked.order) | Q(reference__iexact=asked.order)
         found = found.filter(instalment__line__order__in=_keys(PurchaseOrder.objects.filter(named)))
@@ -101,6 +111,20 @@ def with_value(lines: QuerySet[ReceiptLine]) -> QuerySet[ReceiptLine]:
     """
     cost = CostLayer.objects.filter(receipt_line=OuterRef("pk"), kind="stock").values("total_cost")[:1]
     return lines.annotate(value=Subquery(cost), whose=Coalesce(f"{ORDER}supplier__name", "supplier__name"))
+
+
+def page_rows(lines: QuerySet[ReceiptLine], first: int, past: int) -> list[dict[str, Any]]:
+    """Rows of a page, by the names of PAGE: which lines they are is found first, then they alone are read.
+
+    Plain rows, since records of all their fields take longer to make than the page.
+    """
+    keys = list(lines.values_list("pk", flat=True)[first:past])
+    rows = with_value(ReceiptLine.objects.filter(pk__in=keys)).values_list("pk", *PAGE.values())
+    found = {row[0]: dict(zip(PAGE, row[1:], strict=True)) for row in rows}
+    for row in found.values():
+        row["why"] = ReceiptLine.Why(row["why"]).label.lower()
+    # One may be gone since it was found.
+    return [found[key] for key in keys if key in found]
 
 
 def file_rows(lines: QuerySet[ReceiptLine]) -> Iterator[dict[str, Any]]:

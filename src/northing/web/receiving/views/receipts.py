@@ -3,6 +3,7 @@
 import uuid
 from collections.abc import Iterator
 from decimal import Decimal
+from functools import partial
 
 from django.http import QueryDict, StreamingHttpResponse
 from django.shortcuts import redirect, render
@@ -12,25 +13,15 @@ from django.views.decorators.http import require_POST
 
 from northing.formats.tables import csv_line
 from northing.jobs import jobs
-from northing.receiving.models import ReceiptLine
-from northing.reports.receipt_lines import COLUMNS, file_rows, with_value
+from northing.reports.receipt_lines import COLUMNS, file_rows, page_rows
 from northing.web.common.forms import act_of
-from northing.web.common.paging import page_of_keys
+from northing.web.common.paging import page_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.receiving.forms.asked import AskedForm, asked_lines
 
 # Lines of a workbook that is made at once; more are for the worker.
 AT_ONCE = 5_000
 ROWS = 50
-RELATED = ("receipt__site", "receipt__company", "bin", "item", "instalment__line__order", "instalment__line__summary")
-# The fields that the page shows: records of all their fields take longer to make than the page.
-LINE = "instalment__line__"
-SHOWN = (
-    *("quantity", "missing", "lot", "why", "bin__code", "item__code", "item__description", "item__unit"),
-    *(f"receipt__{name}" for name in ("number", "occurred_on", "delivery_note", "reversed_by", "site__code")),
-    *("receipt__company__currency", f"{LINE}number", f"{LINE}order__number"),
-    *(f"{LINE}summary__billed", f"{LINE}summary__received"),
-)
 
 
 @open_page
@@ -42,8 +33,7 @@ def receipts(request):
         answer = StreamingHttpResponse(_csv(lines), content_type="text/csv; charset=utf-8")
         answer["Content-Disposition"] = f'attachment; filename="{file_name()}.csv"'
         return answer
-    wide = with_value(ReceiptLine.objects.all()).select_related(*RELATED).only(*SHOWN)
-    page = page_of_keys(lines, request.GET, ROWS, wide=wide)
+    page = page_of(partial(page_rows, lines), request.GET, ROWS)
     again = request.GET.copy()
     query = again.urlencode()
     again["as"] = "csv"
