@@ -93,6 +93,7 @@ TWO_LOTS = (
         (HEAD, "no row"),
         (HEAD + "A,-1,\n", "Row 2, quantity: '-1' is not a quantity anybody sends"),
         (HEAD + "A,x,\n", "Row 2, quantity: 'x' is not a number"),
+        (HEAD + "A,.,\n", "Row 2, quantity: '.' is not a number"),
         (HEAD + "A,,\n", "Row 2, quantity: '' is not a number"),
         (HEAD + ",1,\n", "Row 2: neither an item nor a line"),
         (HEAD + "A,1,yesterday\n", "is not a day like"),

@@ -96,6 +96,21 @@ def test_what_is_short_is_asked_once_or_said_by_the_row(ready):
     assert (first.quantity, first.dropped, second.quantity, second.dropped) == (12, 0, 3, 2)
 
 
+def test_a_line_under_two_notes_is_not_short_before_the_second(ready):
+    key = read(ready, row(12, ready.order, line="1", note="DN-1"), row(6, ready.order, line="1", note="DN-2"))
+    assert judged(key) == [("matches", ""), ("differs", "2 short")]
+    take(ready, key, rest="no more")
+    lines = ReceiptLine.objects.order_by("pk").values_list("receipt__delivery_note", "quantity", "dropped")
+    assert list(lines) == [("DN-1", 12, 0), ("DN-2", 6, 2)]
+    assert (book_faults(), position_faults()) == ([], [])
+
+
+def test_nothing_that_came_is_said_of_all_that_is_open(ready):
+    take(ready, read(ready, row(0, ready.order, line="1", rest="no more"), row(5, ready.order, line="2")))
+    lines = ReceiptLine.objects.order_by("pk").values_list("quantity", "dropped")
+    assert list(lines) == [(0, 20), (5, 0)]
+
+
 def test_more_than_allowed_is_held_for_the_buyer(ready):
     key = read(ready, row(26, ready.order, line="1"))
     assert judged(key) == [("differs", "6 more than are expected")]

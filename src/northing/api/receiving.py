@@ -9,7 +9,7 @@ from ninja import Router
 from northing.access.queries import scoped
 from northing.actions.receiving.answer_short import ShortAnswer, answer_short
 from northing.actions.receiving.receive import receive
-from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRow
+from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRow, rest_said
 from northing.actions.receiving.scans import Context, Scanned, goods_of, rows_of
 from northing.actions.receiving.tie import TieRequest, tie
 from northing.api.callers import act_of, require
@@ -26,7 +26,6 @@ from northing.shipping.models import Container
 from northing.shipping.queries import visible_shipments
 
 router = Router()
-RESTS = {"coming": True, "no more": False}
 
 
 @router.post("/receipts", response=answers(shapes.ReceiptMade, 201), tags=["receipts"])
@@ -65,7 +64,7 @@ def _scanned(asked: shapes.ReceiptIn, where: Context) -> list[ReceiveRow]:
     if not asked.scans:
         return []
     goods, bin = goods_of([Scanned(one.scan, one.times) for one in asked.scans], where)
-    rest = {"still_coming": RESTS.get(asked.scans_rest), "in_dispute": asked.scans_rest == "dispute"}
+    rest = rest_said(asked.scans_rest)
     return [replace(row, not_there=asked.emptied, **rest) for row in rows_of(goods, where, bin)]
 
 

@@ -10,6 +10,8 @@ from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, Refused
 from northing.formats import grids
 
+SMALLEST = Decimal("0.000001")
+
 
 def read_named(
     path: Path, names: Collection[str], needed: Collection[str], most: int, what: str
@@ -43,13 +45,13 @@ def not_too_long(said: Mapping[str, str], longest: Mapping[str, int], where: str
             raise Refused(Problem(f"{where}, {name}: longer than {most} characters.", "file"))
 
 
-def units(said: str, where: str) -> Decimal:
-    """A quantity above zero, to six decimals. Raises Refused."""
+def units(said: str, where: str, *, least: Decimal = SMALLEST) -> Decimal:
+    """A quantity of at least so much, to six decimals. Raises Refused."""
     try:
         value = read_exact(said.strip().replace(" ", ""))
     except ValueError:
         raise Refused(Problem(f"{where}: {said[:20]!r} is not a number with a decimal point.", "file")) from None
-    if not 0 < value < Decimal(10) ** 12 or round(value, 6) != value:
+    if not least <= value < Decimal(10) ** 12 or round(value, 6) != value:
         raise Refused(Problem(f"{where}: {said[:20]!r} is not a quantity anybody sends.", "file"))
     return value
 

@@ -112,13 +112,12 @@ def _line(place: int, said: Mapping[str, str], where: str) -> ToldLine:
     for name, words in (("rest", RESTS), ("condition", CONDITIONS)):
         if cell[name].lower() not in words:
             raise Refused(Problem(f"{where}, {name}: {cell[name][:20]!r} is none of {', '.join(words[1:])}.", "file"))
-    nothing = cell["quantity"].strip("0.") == "" and cell["quantity"] != ""
     return ToldLine(
         place,
         cell["order"],
         cell["line"],
         cell["item"],
-        Decimal(0) if nothing else units(cell["quantity"], f"{where}, quantity"),
+        units(cell["quantity"], f"{where}, quantity", least=Decimal(0)),
         cell["rest"].lower(),
         box_number(cell["container"]),
         cell["lot"],

@@ -11,7 +11,7 @@ from northing.actions.receiving.answer_short import ShortAnswer, answer_short
 from northing.actions.receiving.correct import CorrectRequest, correct_receipt
 from northing.actions.receiving.held_goods import EndRequest, end_held_goods
 from northing.actions.receiving.receive import receive
-from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
+from northing.actions.receiving.request import ReceiveRequest, ReceiveRow, rest_said
 from northing.actions.receiving.scans import Context, Scanned, goods_of, rows_of
 from northing.actions.receiving.tie import TieRequest, tie
 from northing.actions.receiving.told import TakeTold, ToldRequest, read_told, take_told
@@ -28,7 +28,6 @@ from northing.scenarios.shapes import NotScenario
 from northing.shipping.models import Container, ShipmentLine
 
 ZERO = Decimal(0)
-RESTS = {"coming": True, "no more": False}
 
 
 class Dock(Played):
@@ -108,8 +107,7 @@ class Dock(Played):
     ) -> list[ReceiveRow]:
         """The last part is the one that is over or short; parts that earlier rows filled are full."""
         said = {
-            "still_coming": RESTS.get(row.rest),
-            "in_dispute": row.rest == "dispute",
+            **rest_said(row.rest),
             "hold": row.over == "hold",
             **self._kept(row, site),
         }
@@ -213,8 +211,8 @@ def _scanned(action: shapes.Receive, context: Context) -> list[ReceiveRow]:
     """The rows of the scans, as the dock's page reads them."""
     scans = [Scanned(one) if isinstance(one, str) else Scanned(one.scan, one.times) for one in action.scans]
     goods, bin = goods_of(scans, context)
-    coming, dispute = RESTS.get(action.rest), action.rest == "dispute"
-    return [replace(row, still_coming=coming, in_dispute=dispute) for row in rows_of(goods, context, bin)]
+    rest = rest_said(action.rest)
+    return [replace(row, **rest) for row in rows_of(goods, context, bin)]
 
 
 def _supplier(order: int | None) -> int | None:

@@ -3,6 +3,15 @@
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from typing import Any
+
+# How files and programs say the rest of a line that is short; whatever else says nothing of it.
+RESTS = {"coming": True, "no more": False}
+
+
+def rest_said(word: str) -> dict[str, Any]:
+    """The answer about a short rest, as rows say it: `coming`, `no more` or `dispute`."""
+    return {"still_coming": RESTS.get(word), "in_dispute": word == "dispute"}
 
 
 @dataclass(frozen=True)

@@ -112,7 +112,7 @@ class _Known:
     def __init__(self, context: Context, scans: Sequence[Scan]):
         texts = {scan.text.upper() for scan in scans if scan.text}
         gtins = {written for scan in scans if scan.gtin for written in written_gtins(scan.gtin)}
-        self.bins = _by_code(Bin.objects.filter(site=context.site), texts)
+        self.bins = by_code(Bin.objects.filter(site=context.site), texts)
         self.packs = (
             {pack.gtin.zfill(14): pack for pack in Pack.objects.select_related("item").filter(gtin__in=gtins)}
             if gtins
@@ -156,8 +156,8 @@ class _Known:
         ]
 
 
-def _by_code(records: QuerySet, texts: Collection[str]) -> dict[str, int]:
-    """The ids of records by their code, whatever its case."""
+def by_code(records: QuerySet, texts: Collection[str]) -> dict[str, int]:
+    """The ids of records by their code in capitals, whatever its case. Texts are in capitals."""
     if not texts:
         return {}
     found = records.annotate(upper=Upper("code")).filter(upper__in=list(texts))
@@ -191,7 +191,7 @@ def items_of(texts: Collection[str], context: Context) -> dict[str, Item]:
 
     Texts are in capitals, and so are the keys of what is found.
     """
-    own = _by_code(Item.objects.all(), texts)
+    own = by_code(Item.objects.all(), texts)
     left = set(texts) - set(own)
     theirs = Agreement.objects.annotate(upper=Upper("supplier_code")).filter(upper__in=left) if left else []
     if left and context.supplier:

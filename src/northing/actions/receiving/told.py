@@ -9,8 +9,8 @@ from django.db.models import Exists, F, OuterRef
 from northing.access.acts import Act, future_problem
 from northing.actions.orders.named_lines import lines_named
 from northing.actions.receiving.receive import receive
-from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRow
-from northing.actions.receiving.scans import Context, Part, items_of, open_parts, upon
+from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRow, rest_said
+from northing.actions.receiving.scans import Context, Part, by_code, items_of, open_parts, upon
 from northing.activity.operations import add_history, once
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
@@ -25,7 +25,6 @@ from northing.shipping.models import Container, ShipmentLine
 
 ZERO = Decimal(0)
 MATCHES, DIFFERS, WRONG = "matches", "differs", "wrong"
-RESTS = {"coming": True, "no more": False}
 WAYS = {"": "", "coming": "still coming", "no more": "no more comes", "dispute": "in dispute"}
 
 
@@ -158,9 +157,10 @@ def _name(judged: Sequence[Judged], site: Site) -> None:
     by_number = {one.number.upper(): one for one in orders}
     items = _items({row.item.upper() for row in rows if row.item}, site)
     boxes = _boxes({row.container for row in rows if row.container}, site)
-    bins = {bin.code.upper(): bin.pk for bin in site.bins.all()}
+    bins = by_code(site.bins.all(), {row.bin.upper() for row in rows if row.bin})
     sellers: dict[int, Party | None] = {}
-    suppliers = _suppliers({row.supplier.upper() for row in rows if row.supplier})
+    known = Party.objects.filter(kind=Party.Kind.SUPPLIER)
+    suppliers = by_code(known, {row.supplier.upper() for row in rows if row.supplier})
     for one, key in zip(judged, named, strict=True):
         row = one.row
         one.order, one.line = by_number.get(row.order.upper()), by_key.get(key or 0)
@@ -216,11 +216,6 @@ def _boxes(numbers: set[str], site: Site) -> dict[str, Container]:
     return {box.number: box for box in there.order_by("open", "pk")}
 
 
-def _suppliers(codes: set[str]) -> dict[str, int]:
-    found = Party.objects.filter(kind=Party.Kind.SUPPLIER, code__in=codes) if codes else []
-    return {one.code.upper(): one.pk for one in found}
-
-
 def _lay(one: Judged, parts: Sequence[Part], rest: str) -> None:
     """The units of a row upon what is open, and how they differ from it."""
     item, row = one.item, one.row
@@ -234,8 +229,9 @@ def _lay(one: Judged, parts: Sequence[Part], rest: str) -> None:
         return
     if row.quantity > one.expected:
         one.says.append(f"{plain(row.quantity - one.expected)} more than are expected")
-    spread = list(upon(fitting, row.quantity)) or [(fitting[-1], ZERO)]
-    for part, units in spread:
+    # Where nothing came, that is said of all that is open.
+    none = [part for part in fitting if part.open > 0] or fitting[-1:]
+    for part, units in list(upon(fitting, row.quantity)) or [(part, ZERO) for part in none]:
         mine, serials = serials[: int(units)], serials[int(units) :]
         where = {"shipment_line": part.shipment_line, "instalment": part.instalment}
         one.rows.append(ReceiveRow(quantity=units, serials=mine, **where, **shared))
@@ -244,7 +240,7 @@ def _lay(one: Judged, parts: Sequence[Part], rest: str) -> None:
 
 
 def _shared(one: Judged, rest: str) -> dict[str, object]:
-    """The facts of a row that all its units share. What came beyond tolerance is there: it is held for the buyer."""
+    """The facts that all units of a row share. Units beyond tolerance are there: they are held for the buyer."""
     row = one.row
     return {
         "lot": row.lot,
@@ -252,8 +248,7 @@ def _shared(one: Judged, rest: str) -> dict[str, object]:
         "sscc": row.sscc,
         "bin": one.bin,
         "condition": row.condition,
-        "still_coming": RESTS.get(rest),
-        "in_dispute": rest == "dispute",
+        **rest_said(rest),
         "hold": True,
         "end": f"t{row.pk}",
     }
@@ -265,19 +260,23 @@ def requests_of(told: ToldReceipt, judged: Iterable[Judged], asked: TakeTold) ->
     for one in judged:
         if not one.wrong:
             groups.setdefault(one.source, []).append(one)
+    rows = {source: tuple(row for one in those for row in one.rows) for source, those in groups.items()}
+    # A part that a later receipt of the file fills, too, is not short before it.
+    last = {row.part: source for source, some in rows.items() for row in some}
     return [
         ReceiveRequest(
             box,
             told.site_id,
             note or told.number,
             told.received_on,
-            tuple(row for one in those for row in one.rows),
+            tuple(row if last[row.part] == source else replace(row, **rest_said("coming")) for row in rows[source]),
             asked.accept,
             supplier,
             asked.reason,
             Papers(remark=told.remark),
         )
-        for (box, supplier, note), those in groups.items()
+        for source in groups
+        for box, supplier, note in [source]
     ]
 
 
