@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from typing import TypeVar
 
 from django.utils.safestring import SafeString
 
@@ -14,6 +15,8 @@ from northing.messaging.print_pdf import to_pdf
 from northing.receiving.models import Receipt
 from northing.shipping.models import DespatchNotice, NoticeLine
 
+T = TypeVar("T")
+# At a time.
 MOST = 500
 # Most digits of a count, and signs of a lot, that a barcode carries (GS1 General Specifications 3.4.1, 3.7).
 COUNT_DIGITS, LOT_SIGNS = 8, 20
@@ -41,21 +44,21 @@ class Stands:
     facts: tuple[tuple[str, str], ...]
 
 
-def receipt_labels(receipt: Receipt, copies: int = 1, *, again: bool = False) -> bytes:
-    """A6 labels of a receipt: one for each pallet, and for each line that stands on none."""
-    lines = receipt.lines.filter(quantity__gt=0).select_related("item", "bin").order_by("sscc", "pk")[:MOST]
+def receipt_labels(receipt: Receipt, copies: int = 1, *, again: bool = False, first: int = 1) -> bytes:
+    """A6 labels of a receipt: one for each pallet, and for each line that stands on none; from the `first` one on."""
+    lines = receipt.lines.filter(quantity__gt=0).select_related("item", "bin").order_by("sscc", "pk")
     came = ("Receipt", f"{receipt}, {receipt.delivery_note}")
     rows = [
         Stands(one.item, one.quantity, one.lot, one.best_before, one.sscc, (came, ("Bin", str(one.bin))))
         for one in lines
     ]
-    return _paper(_of_pallets(str(receipt.company), rows, copies), again=again)
+    return _paper(_of_pallets(str(receipt.company), rows, copies, first), again=again)
 
 
 def notice_labels(
-    notice: DespatchNotice, lines: Iterable[NoticeLine], copies: int = 1, *, again: bool = False
+    notice: DespatchNotice, lines: Iterable[NoticeLine], copies: int = 1, *, again: bool = False, first: int = 1
 ) -> bytes:
-    """A6 labels of what a despatch notice announces: one for each pallet, and for each row that stands on none.
+    """A6 labels of a despatch notice's pallets, and of its rows that stand on none; from the `first` one on.
 
     Rows of which no line of ours is known are left out.
     """
@@ -69,16 +72,25 @@ def notice_labels(
         if one.order_line
     ]  # fmt: skip
     rows.sort(key=lambda one: one.sscc)
-    return _paper(_of_pallets(str(notice.supplier or "Announced goods"), rows[:MOST], copies), again=again)
+    return _paper(_of_pallets(str(notice.supplier or "Announced goods"), rows, copies, first), again=again)
 
 
-def _of_pallets(title: str, rows: Sequence[Stands], copies: int) -> list[Label]:
-    packs = _packs({row.item.pk for row in rows})
+def _of_pallets(title: str, rows: Sequence[Stands], copies: int, first: int) -> list[Label]:
     pallets: dict[str, list[Stands]] = {}
     for place, row in enumerate(rows):
         pallets.setdefault(row.sscc or f"row {place}", []).append(row)
-    labels = [_label(title, those, packs) for those in pallets.values()]
-    return [label for label in labels for _ in range(copies)]
+    shown, rest = _some(list(pallets.values()), first)
+    packs = _packs({row.item.pk for those in shown for row in those})
+    labels = [_label(title, those, packs) for those in shown]
+    return [*(label for label in labels for _ in range(copies)), *rest]
+
+
+def _some(things: Sequence[T], first: int) -> tuple[Sequence[T], list[Label]]:
+    """As many as are printed at a time, from the first on; and a page that says how many are left, and how to go on."""
+    shown = things[first - 1 : first - 1 + MOST]
+    left = len(things) - (first - 1) - len(shown)
+    rest = Label("Not printed yet", f"{left} more labels", [("Go on", f"from label {first + MOST}")])
+    return shown, [rest] if left > 0 else []
 
 
 def _packs(items: Iterable[int]) -> dict[int, list[Pack]]:
@@ -139,13 +151,14 @@ def item_labels(item: Item, copies: int) -> bytes:
     return _paper([label] * min(max(copies, 1), MOST))
 
 
-def bin_labels(bins: Iterable[Bin]) -> bytes:
-    """A label for each bin: scanned, what comes after it lies there."""
+def bin_labels(bins: Sequence[Bin], first: int = 1) -> bytes:
+    """A label for each bin, from the `first` one on: the goods that are scanned after it lie there."""
+    shown, rest = _some(bins, first)
     labels = [
         Label(str(bin.site), bin.code, [("Bin", bin.get_purpose_display())], [(code_128(bin.code), bin.code)])
-        for bin in list(bins)[:MOST]
+        for bin in shown
     ]
-    return _paper(labels)
+    return _paper([*labels, *rest])
 
 
 def _paper(labels: Sequence[Label], *, again: bool = False) -> bytes:

@@ -1,4 +1,4 @@
-"""Which line of an order a row of somebody's file is about, by whatever that calls it."""
+"""Find the order line that a row of a file is about, by number, item code, GTIN or supplier's code."""
 
 from collections.abc import Iterable, Mapping
 from typing import Protocol

@@ -21,6 +21,8 @@ from northing.web.common.permissions import open_page
 
 MOST_COPIES = 20
 MOST_LABELS = 200
+# The number of the last label that a person may go on from.
+LAST = 99_999
 
 
 def _receipt(request, receipt_id: int) -> Receipt:
@@ -45,9 +47,9 @@ def _pdf(content: bytes, name: str) -> HttpResponse:
 def labels(request, receipt_id: int):
     """The labels of a receipt's pallets, `copies` of each; marked where they were printed before."""
     record = _receipt(request, receipt_id)
-    copies = _number(request, "copies", MOST_COPIES)
+    copies, first = _number(request, "copies", MOST_COPIES), _number(request, "from", LAST)
     again = note_labels(record, request.user, timezone.now())
-    return _pdf(receipt_labels(record, copies, again=again), f"labels-{record}")
+    return _pdf(receipt_labels(record, copies, again=again, first=first), f"labels-{record}")
 
 
 @open_page
@@ -56,9 +58,9 @@ def labels_of_notice(request, notice_id: int):
     notice = get_object_or_404(visible_notices(request.user).select_related("supplier"), pk=notice_id)
     lines = notice.lines.filter(order_line__order__company__in=companies_of(request.user))
     rows = lines.select_related("order_line__item").order_by("number")
-    copies = _number(request, "copies", MOST_COPIES)
+    copies, first = _number(request, "copies", MOST_COPIES), _number(request, "from", LAST)
     again = note_labels(notice, request.user, timezone.now())
-    return _pdf(notice_labels(notice, rows, copies, again=again), f"labels-{notice.pk}")
+    return _pdf(notice_labels(notice, rows, copies, again=again, first=first), f"labels-{notice.pk}")
 
 
 @open_page
@@ -88,9 +90,9 @@ def labels_of_item(request, item_id: int):
 
 @open_page
 def labels_of_bins(request, site_id: int):
-    """Labels of a site's bins, or of the one that is asked for; long lists by their codes, so many at a time."""
+    """Labels of a site's bins by their codes, or of the one that is asked for."""
     site = get_object_or_404(scoped(Site.objects.all(), request.user), pk=site_id)
     bins = Bin.objects.filter(site=site).select_related("site").order_by("code")
     if code := request.GET.get("bin", "").replace("\x00", ""):
         bins = bins.filter(code__iexact=code)
-    return _pdf(bin_labels(bins), f"bins-{site.code}")
+    return _pdf(bin_labels(list(bins), _number(request, "from", LAST)), f"bins-{site.code}")
