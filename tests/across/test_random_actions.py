@@ -40,6 +40,7 @@ from northing.reports.proofs import position_faults
 from northing.shipping.models import Container, Shipment, ShipmentLine
 from tests.across.dock_rules import DockRules
 from tests.across.machine import Machine, run
+from tests.across.money_rules import MoneyRules
 from tests.worlds import CONTAINERS, TODAY, out_of, small_world
 
 EXAMPLES = int(os.environ.get("NORTHING_EXAMPLES", "12"))
@@ -48,7 +49,7 @@ PORTIONS = some.sampled_from([0, 10, 35, 50, 100, 100, 108])
 COUNTS = some.integers(0, 70)
 
 
-class Actions(DockRules, Machine):
+class Actions(DockRules, MoneyRules, Machine):
     """Two items of two suppliers and two companies, two shipments, and everything that can be done to them."""
 
     @initialize(

@@ -15,6 +15,7 @@ from northing.actions.customs import entries
 from northing.actions.inventory import adjust, issue
 from northing.actions.masterdata import opening, rates, records, suppliers
 from northing.actions.orders import amend, cancel, revise, send, set_parts, write
+from northing.actions.payments import pay
 from northing.actions.quality import inspect
 from northing.actions.receiving import held_goods, receive, reverse, tie
 from northing.actions.reversal import ReverseRequest
@@ -66,6 +67,7 @@ def actions(world):
     found = receive.ReceiveRow(ShipmentLine.objects.get(container__shipment=landed).pk, D(1), True)
     taken = receive.ReceiveRequest(layer.shipment_line.container_id, world.site.pk, "DN", TODAY, (found,))
     stock = b"company,site,item,quantity,value,received_on\nKLN,TRG,A,1,1.00,2026-06-01"
+    advance = (pay.PartRequest(D(1), order=order.pk),)
     whole, dock = send.OrderAct(order.pk), world.people["dock"]
     return [
         ("write_order", write.write_order, new),
@@ -83,6 +85,7 @@ def actions(world):
         ("say_dates", milestones.say_date, _date(waiting)),
         ("estimate_charge", charges.enter_estimate, estimate),
         ("book_bill", bills.book_bill, of_one(estimate, "X")),
+        ("pay", pay.pay, pay.PayRequest(world.nz.pk, head.supplier_id, TODAY, "USD", advance)),
         ("book_customs_entry", entries.book_customs_entry, _entry(landed, world, office)),
         ("receive", receive.receive, taken),
         ("reverse_receipt", reverse.reverse_receipt, ReverseRequest(receipt, "why")),

@@ -152,7 +152,7 @@ def test_inspect_return_issue_and_a_late_haulage_bill(world, shipped):
     payer, payee = world.nz.pk, world.parties["provider"].pk
     request = charges.ChargeRequest(payer, payee, "haulage", "weight", "NZD", D("108.30"), TODAY, (shipped.pk,))
     bill = of_one(request, "LATE")
-    [plan] = bills.foresee(bill)
+    [plan] = bills.foresee(bill).plans
     assert plan.absorbed.stock == D("36.00")
     assert plan.absorbed.variance == {"issued": D("16.65"), "returned": D("1.35")}
     bills.book_bill(world.act("costs"), bill)

@@ -25,7 +25,7 @@ ROLES: dict[str, set[str]] = {
     "costs": {"estimate_charge", "book_bill", "book_customs_entry", "enter_rate"},
     "dock": {"receive", "reverse_receipt", "issue_stock", "adjust_stock"},
     "inspector": {"inspect", "return_goods"},
-    "accounts": {"book_bill", "enter_rate", "return_goods"},
+    "accounts": {"book_bill", "pay", "enter_rate", "return_goods"},
     "viewer": set(),
     # What comes through a supplier's link; the action itself asks whether it is this supplier's own order.
     "supplier": {"record_answer"},
@@ -51,6 +51,7 @@ WORDS = {
     "say_dates": "record departures and arrivals",
     "estimate_charge": "estimate charges",
     "book_bill": "book bills",
+    "pay": "pay bills and advances",
     "book_customs_entry": "book customs entries",
     "enter_rate": "enter exchange rates",
     "receive": "receive goods",

@@ -1,5 +1,7 @@
 """Bills and credit notes of suppliers, providers and customs offices, with their lines."""
 
+from decimal import Decimal
+
 from django.db import models
 from django.db.models import Q
 
@@ -8,6 +10,9 @@ from northing.costing.models import Charge
 from northing.database import fields
 from northing.ledger.models import Account, Entry
 from northing.masterdata.models import Company, Party
+from northing.orders.models import OrderLine
+from northing.receiving.models import ReceiptLine
+from northing.shipping.models import ShipmentLine
 
 PAYABLES = {
     Party.Kind.SUPPLIER: Account.SUPPLIER_PAYABLE,
@@ -36,6 +41,9 @@ class Bill(models.Model):
     rate = fields.price()
     total = fields.money()
     tax = fields.money(default=fields.ZERO)
+    # The advances that its goods set off: what is owed is the total less this.
+    advance = fields.money(default=fields.ZERO, db_default=0)
+    advance_base = fields.money(default=fields.ZERO, db_default=0)
     entered_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
     at = models.DateTimeField()
     entry = models.OneToOneField(Entry, models.PROTECT)
@@ -58,24 +66,42 @@ class Bill(models.Model):
         return PAYABLES[Party.Kind(self.party.kind)].value
 
     @property
+    def owed(self) -> Decimal:
+        """What is to be paid of it in all."""
+        return self.total - self.advance
+
+    @property
     def sign(self) -> int:
         """1 for a bill, -1 for a credit note: what its lines do to a charge."""
         return -1 if self.kind == self.Kind.CREDIT else 1
 
 
 class BillLine(models.Model):
-    """A line of a bill for one charge: an amount as on the paper. A final one closes the charge."""
+    """A line of a bill: an amount as on the paper, for one charge, or for goods of one order line.
+
+    A final one closes its charge. `quantity` is in the item's base unit, `price` per pack of the order line.
+    """
 
     bill = models.ForeignKey(Bill, models.CASCADE, related_name="lines")
     number = models.PositiveSmallIntegerField()
-    charge = models.ForeignKey(Charge, models.PROTECT, related_name="bill_lines")
+    charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="bill_lines")
+    order_line = models.ForeignKey(OrderLine, models.PROTECT, null=True, related_name="bill_lines")
+    quantity = fields.quantity(null=True)
+    price = fields.price(null=True)
     amount = fields.money()
     remark = models.CharField(max_length=120, blank=True)
     final = models.BooleanField(default=True)
 
     class Meta:
         ordering = ["bill", "number"]
-        constraints = [models.UniqueConstraint(fields=["bill", "number"], name="bill_line_number_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["bill", "number"], name="bill_line_number_once"),
+            models.CheckConstraint(
+                condition=Q(charge__isnull=False, order_line=None, quantity=None, price=None)
+                | Q(charge=None, order_line__isnull=False, quantity__gt=0, price__gte=0),
+                name="bill_line_of_charge_or_goods",
+            ),
+        ]
 
 
 class BillLinePart(models.Model):
@@ -93,3 +119,34 @@ class BillLinePart(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["line", "company"], name="bill_part_once_per_company")]
+
+
+class BilledGoods(models.Model):
+    """Units of a bill's line that are ours: of the goods of a shipment, or of a receipt by which they became ours.
+
+    Amounts are in the bill's currency, and (`_base`) in the company's: what they were worth when they became ours, by
+    how much the bill's price differs from that, and the part of advances that they set off.
+    """
+
+    line = models.ForeignKey(BillLine, models.CASCADE, related_name="goods")
+    shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, null=True, related_name="billed")
+    receipt_line = models.ForeignKey(ReceiptLine, models.PROTECT, null=True, related_name="billed")
+    units = fields.quantity()
+    amount = fields.money()
+    base = fields.money()
+    difference = fields.money()
+    difference_base = fields.money()
+    advance = fields.money()
+    advance_base = fields.money()
+    # They were billed before they became ours: what waited for them in base until then.
+    waited_base = fields.money(null=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(shipment_line__isnull=False, receipt_line=None)
+                | Q(shipment_line=None, receipt_line__isnull=False),
+                name="billed_goods_of_one",
+            ),
+            models.CheckConstraint(condition=Q(units__gt=0), name="billed_goods_above_zero"),
+        ]

@@ -1,8 +1,8 @@
 """Writes of bills and credit notes."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
-from northing.billing.models import Bill, BillLine, BillLinePart
+from northing.billing.models import Bill, BilledGoods, BillLine, BillLinePart
 from northing.ledger.models import Entry
 
 
@@ -17,6 +17,11 @@ def write_bill(bill: Bill, lines: Sequence[tuple[BillLine, Sequence[BillLinePart
             part.line = line
     BillLinePart.objects.bulk_create(part for _, parts in lines for part in parts)
     return bill
+
+
+def write_goods(goods: Iterable[BilledGoods]) -> None:
+    """Units of bills' lines that are ours."""
+    BilledGoods.objects.bulk_create(goods)
 
 
 def mark_reversed(bill: Bill, entry: Entry) -> None:

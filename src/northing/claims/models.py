@@ -40,6 +40,21 @@ class Claim(models.Model):
         return fields.ZERO if self.withdrawn_at else self.quantity - self.ended
 
 
+class ClaimAmount(models.Model):
+    """By how much a claim grew or shrank, in the currency that is owed and in base. Append-only."""
+
+    class Why(models.TextChoices):
+        PRICE = "price", "Price of goods that are gone"
+        DIFFERENCE = "difference", "Price difference of goods that are gone"
+
+    case = models.ForeignKey(Claim, models.PROTECT, related_name="amounts")
+    entry = models.ForeignKey(Entry, models.PROTECT)
+    why = models.CharField(max_length=10, choices=Why.choices)
+    currency = fields.currency()
+    amount = fields.money()
+    base = fields.money()
+
+
 class ReturnNote(models.Model):
     """Units that went back to the supplier under their reference."""
 

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime
 from decimal import Decimal
 
-from django.db.models import F
+from django.db.models import F, Sum
 
-from northing.claims.models import Claim, ReturnNote
+from northing.claims.models import Claim, ClaimAmount, ReturnNote
 from northing.ledger.models import CostLayer, Entry
 
 
@@ -30,6 +30,27 @@ def withdraw(cases: Iterable[int], at: datetime) -> list[int]:
     keys = list(cases)
     Claim.objects.filter(pk__in=keys).update(withdrawn_at=at)
     return keys
+
+
+def add_amounts(entry: Entry, rows: Iterable[tuple[int, str, str, Decimal, Decimal]]) -> None:
+    """Claims grow: (case, why, currency that is owed, amount, in base)."""
+    ClaimAmount.objects.bulk_create(
+        ClaimAmount(case_id=case, why=why, currency=currency, amount=amount, base=base, entry=entry)
+        for case, why, currency, amount, base in rows
+    )
+
+
+def take_back_amounts(entry: Entry, of: Entry) -> None:
+    """What an entry added to claims is off them again, by counter-rows."""
+    rows = ClaimAmount.objects.filter(entry=of).order_by("pk").values_list("case", "why", "currency", "amount", "base")
+    add_amounts(entry, [(case, why, currency, -amount, -base) for case, why, currency, amount, base in rows])
+
+
+def take_back_of_layers(entry: Entry, layers: Iterable[int]) -> None:
+    """Nothing is claimed of layers (ids) any more, by counter-rows."""
+    rows = ClaimAmount.objects.filter(case__layer__in=list(layers)).values_list("case", "why", "currency").order_by()
+    sums = rows.annotate(a=Sum("amount"), b=Sum("base")).order_by("case", "why")
+    add_amounts(entry, [(case, why, currency, -amount, -base) for case, why, currency, amount, base in sums])
 
 
 def mark_reversed(note: ReturnNote, entry: Entry) -> None:

@@ -32,6 +32,9 @@ class Charge(models.Model):
         STORAGE = "storage", "Storage"
         INSPECTION = "inspection", "Inspection"
         OTHER = "other", "Other"
+        SURCHARGE = "surcharge", "Surcharge"
+        DISCOUNT = "discount", "Discount"
+        ROUNDING = "rounding", "Rounding"
         DUTY = "duty", "Duty"
         IMPORT_TAX = "import_tax", "Import tax"
 
@@ -56,6 +59,8 @@ class Charge(models.Model):
     shipments = models.ManyToManyField(Shipment, related_name="charges")
     containers = models.ManyToManyField(Container, related_name="charges")
     lines = models.ManyToManyField(OrderLine, related_name="charges")
+    # Goods of a shipment, or that came unpacked: those of a supplier's bill.
+    goods = models.ManyToManyField(ShipmentLine, related_name="charges")
 
     class Meta:
         ordering = ["id"]

@@ -48,13 +48,18 @@ def bear_by(shares: Iterable[int], part: int) -> None:
 
 
 def write_charge(
-    charge: Charge, shipments: Iterable[int] = (), containers: Iterable[int] = (), lines: Iterable[int] = ()
+    charge: Charge,
+    shipments: Iterable[int] = (),
+    containers: Iterable[int] = (),
+    lines: Iterable[int] = (),
+    goods: Iterable[int] = (),
 ) -> Charge:
     """A charge, or what its bill says of it, and what it is spread over (ids)."""
     charge.save()
     charge.shipments.set(shipments)
     charge.containers.set(containers)
     charge.lines.set(lines)
+    charge.goods.set(goods)
     return charge
 
 

@@ -14,6 +14,7 @@ class Account(models.TextChoices):
     STOCK = "stock", "Stock"
     OWNED_AFLOAT = "owned_afloat", "Owned afloat"
     OWNED_NOT_BILLED = "owned_not_billed", "Owned not billed"
+    BILLED_NOT_OURS = "billed_not_ours", "Billed, not ours yet"
     ACCRUED_CHARGES = "accrued_charges", "Accrued charges"
     ACCRUED_DUTY = "accrued_duty", "Accrued duty"
     IMPORT_TAX = "import_tax", "Import tax to reclaim"
@@ -21,6 +22,13 @@ class Account(models.TextChoices):
     PROVIDER_PAYABLE = "provider_payable", "Provider payables"
     SUPPLIER_PAYABLE = "supplier_payable", "Supplier payables"
     CUSTOMS_PAYABLE = "customs_payable", "Customs payables"
+    ADVANCES = "advances", "Advances"
+    BANK = "bank", "Bank"
+    BANK_CHARGES = "bank_charges", "Bank charges"
+    EXCHANGE = "exchange", "Exchange differences"
+    EXCHANGE_UNREALISED = "exchange_unrealised", "Exchange differences not realised"
+    REVALUATION = "revaluation", "Revaluation"
+    DISCOUNTS_TAKEN = "discounts_taken", "Discounts taken"
     CLAIMS = "claims", "Claims"
     RETURN_LOSS = "return_loss", "Return loss"
     MISSING_LOSS = "missing_loss", "Loss on missing goods"
@@ -36,6 +44,8 @@ class Account(models.TextChoices):
 # What is owed, claimed or accrued: every posting on these says to whom, from which document and in which currency.
 OPEN_ITEM_ACCOUNTS = (
     Account.OWNED_NOT_BILLED,
+    Account.BILLED_NOT_OURS,
+    Account.ADVANCES,
     Account.ACCRUED_CHARGES,
     Account.ACCRUED_DUTY,
     Account.PROVIDER_PAYABLE,
@@ -58,6 +68,8 @@ class DocumentKind(models.TextChoices):
     BILL_PART = "bill_part", "A company's part of a bill"
     CUSTOMS_ENTRY = "customs_entry", "Customs entry"
     CASE = "case", "Case"
+    BILL_LINE = "bill_line", "Goods of a bill"
+    ORDER = "order", "Order"
 
 
 class Entry(models.Model):
@@ -246,4 +258,6 @@ class LayerTake(models.Model):
     quantity = fields.quantity()
     cost = fields.money()
     goods_cost = fields.money()
+    # Whether the supplier owes us their price: it was billed.
+    claimed = models.BooleanField(default=False)
     entry = models.ForeignKey(Entry, models.PROTECT)

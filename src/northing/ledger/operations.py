@@ -213,8 +213,10 @@ def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
     )
 
 
-def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currency: str) -> LayerTake:
-    """Take units out of a locked layer, at their cost in base currency."""
+def take(
+    layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currency: str, *, claimed: bool = False
+) -> LayerTake:
+    """Take units out of a locked layer, at their cost in base currency; `claimed` says that their price is."""
     try:
         taken = rule.take(as_rule(layer, currency), quantity)
     except rule.NotThatMuch:
@@ -225,7 +227,7 @@ def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currenc
         ) from None
     cost, goods = from_minor(taken.cost, currency), from_minor(taken.goods, currency)
     made = LayerTake.objects.create(
-        layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, entry=entry
+        layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, claimed=claimed, entry=entry
     )
     layer.gone += quantity
     layer.taken_cost += cost
@@ -234,7 +236,16 @@ def take(layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currenc
     return made
 
 
-def give_back(layer: CostLayer, quantity: Decimal, cost: Decimal, goods: Decimal, reason: str, entry: Entry) -> Decimal:
+def give_back(
+    layer: CostLayer,
+    quantity: Decimal,
+    cost: Decimal,
+    goods: Decimal,
+    reason: str,
+    entry: Entry,
+    *,
+    claimed: bool = False,
+) -> Decimal:
     """Units taken out of a locked layer at `cost` come back to it; returns what they bring back into stock.
 
     That is the cost at which they went, and what came late upon them since.
@@ -244,7 +255,9 @@ def give_back(layer: CostLayer, quantity: Decimal, cost: Decimal, goods: Decimal
     held = as_rule(layer, currency)
     left, goods_left = (share_so_far(total, gone, layer.received) for total in (held.total, held.goods))
     back = from_minor(held.taken - left, currency)
-    LayerTake.objects.create(layer=layer, reason=reason, quantity=-quantity, cost=-cost, goods_cost=-goods, entry=entry)
+    LayerTake.objects.create(
+        layer=layer, reason=reason, quantity=-quantity, cost=-cost, goods_cost=-goods, claimed=claimed, entry=entry
+    )
     layer.gone, layer.taken_cost, layer.goods_taken = gone, from_minor(left, currency), from_minor(goods_left, currency)
     layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
     return back
@@ -252,12 +265,13 @@ def give_back(layer: CostLayer, quantity: Decimal, cost: Decimal, goods: Decimal
 
 def take_back(entry: Entry, layers: Sequence[int]) -> None:
     """Undo the takes of layers (ids), way by way, by counter-rows."""
-    sums = LayerTake.objects.filter(layer__in=list(layers)).values("layer", "reason")
+    sums = LayerTake.objects.filter(layer__in=list(layers)).values("layer", "reason", "claimed")
     sums = sums.annotate(units=Sum("quantity"), of_cost=Sum("cost"), of_goods=Sum("goods_cost")).order_by("layer")
     LayerTake.objects.bulk_create(
         LayerTake(
             layer_id=row["layer"],
             reason=row["reason"],
+            claimed=row["claimed"],
             quantity=-row["units"],
             cost=-row["of_cost"],
             goods_cost=-row["of_goods"],
@@ -296,8 +310,9 @@ def add_costs(entry: Entry, costs: Iterable[tuple[int, int | None, str, Decimal]
     insert_columns(LayerCost._meta.db_table, types, rows)
 
 
-# Where a late cost goes of goods that are gone, by how they went. A price difference on goods whose price is claimed
-# raises the claim; every other component is lost with them.
+# How goods went, and whether their price is claimed.
+Way = tuple[str, bool]
+# Where a late cost goes of goods that are gone, by how they went.
 LATE = {
     LayerTake.Reason.ISSUED: Account.LATE_ISSUED,
     LayerTake.Reason.RETURNED: Account.RETURN_LOSS,
@@ -305,16 +320,17 @@ LATE = {
     LayerTake.Reason.SCRAPPED: Account.SCRAP_LOSS,
     LayerTake.Reason.COUNTED: Account.COUNT_DIFFERENCE,
 }
-CLAIMED = {
-    (LayerCost.Component.PRICE_DIFFERENCE, LayerTake.Reason.RETURNED): Account.CLAIMS,
-    (LayerCost.Component.PRICE_DIFFERENCE, LayerTake.Reason.MISSING): Account.CLAIMS,
-}
 
 
-def late_account(component: str, reason: str) -> str:
-    """The account of a late cost of a component, of goods that went by `reason`."""
-    key = LayerCost.Component(component), LayerTake.Reason(reason)
-    return CLAIMED.get(key, LATE[key[1]]).value
+def late_account(component: str, way: Way) -> str:
+    """The account of a late cost of a component, of goods that went by `way`.
+
+    A price difference on goods whose price is claimed raises the claim; every other component is lost with them.
+    """
+    reason, claimed = way
+    if claimed and component == LayerCost.Component.PRICE_DIFFERENCE:
+        return Account.CLAIMS.value
+    return LATE[LayerTake.Reason(reason)].value
 
 
 OF_CHARGES = {"duty": LayerCost.Component.DUTY, "import_tax": LayerCost.Component.TAX}

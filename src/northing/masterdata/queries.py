@@ -58,7 +58,7 @@ def _newest(company: Company, currency: str, day: date, purpose: str) -> Decimal
     rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__lte=day)
     stands = company.rates_stand_days
     if stands is not None:
-        rates = rates.filter(day__gte=day - timedelta(days=stands if purpose == "book" else CUSTOMS_STANDS_DAYS))
+        rates = rates.filter(day__gte=day - timedelta(days=CUSTOMS_STANDS_DAYS if purpose == "customs" else stands))
     return rates.order_by("-day").values_list("rate", flat=True).first()
 
 

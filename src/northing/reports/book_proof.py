@@ -13,10 +13,10 @@ from typing import Any
 from django.db.models import F, Q, Sum
 from django.db.models.functions import Coalesce
 
-from northing.billing.models import Bill, BillLinePart
+from northing.billing.models import Bill, BilledGoods, BillLine, BillLinePart
+from northing.claims.models import ClaimAmount
 from northing.core.costing.accruals import foreign_taken
-from northing.core.money.money import converted, from_minor, to_minor
-from northing.core.money.spread import share_so_far
+from northing.core.money.money import converted, from_minor, rounded, to_minor
 from northing.costing.models import ChargePart
 from northing.customs.models import CustomsEntry
 from northing.ledger.models import (
@@ -30,13 +30,12 @@ from northing.ledger.models import (
     OpenItem,
     Posting,
 )
+from northing.payments.models import Payment, PaymentPart
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
 from northing.worklist.models import LineSummary
 
 ZERO = Decimal(0)
-# How units go whose price is not paid, or is claimed back.
-WAYS = (LayerTake.Reason.RETURNED, LayerTake.Reason.MISSING)
 # Base amount, and amount in the currency of the document.
 Amounts = tuple[Decimal, Decimal]
 Key = tuple[int, Hashable]
@@ -77,6 +76,85 @@ class _Facts:
         """Bills that stand."""
         bills = Bill.objects.filter(reversed_by=None).select_related("company", "party")
         return list(bills.annotate(lines_base=Sum("lines__parts__payer_base")))
+
+    @cached_property
+    def billed(self) -> list[BilledGoods]:
+        """Goods of bills that stand; `part` is the shipment line (id) they are of."""
+        goods = BilledGoods.objects.filter(line__bill__reversed_by=None)
+        goods = goods.annotate(part=Coalesce("shipment_line", "receipt_line__shipment_line"))
+        return list(goods.select_related("line__bill", "line__order_line"))
+
+    @cached_property
+    def goods_lines(self) -> list[BillLine]:
+        """Lines of goods of bills that stand."""
+        lines = BillLine.objects.filter(order_line__isnull=False, bill__reversed_by=None)
+        return list(lines.select_related("bill__company"))
+
+    @cached_property
+    def rows_of(self) -> dict[int, list[BilledGoods]]:
+        """By line of goods (id), what was ours when its bill was booked."""
+        found: dict[int, list[BilledGoods]] = defaultdict(list)
+        for goods in self.billed:
+            if goods.waited_base is None:
+                found[goods.line_id].append(goods)
+        return found
+
+    @cached_property
+    def ahead(self) -> dict[int, Amounts]:
+        """By line of goods (id), what was not ours when its bill was booked: in the bill's currency, and in base."""
+        found = {}
+        for line in self.goods_lines:
+            ours = sum((one.amount + one.difference for one in self.rows_of[line.pk]), ZERO)
+            amount = line.amount - ours
+            found[line.pk] = amount, converted(amount, line.bill.rate, line.bill.company.currency)
+        return found
+
+    @cached_property
+    def owed_by(self) -> dict[int, Decimal]:
+        """By line of goods (id), what is owed by it in base."""
+        found = {}
+        for line in self.goods_lines:
+            rows = self.rows_of[line.pk]
+            owed = sum((one.amount + one.difference - one.advance for one in rows), ZERO)
+            base = converted(owed, line.bill.rate, line.bill.company.currency)
+            found[line.pk] = base + self.ahead[line.pk][1]
+        return found
+
+    @cached_property
+    def goods_owed(self) -> dict[int, Decimal]:
+        """By bill (id), what is owed by its goods in base."""
+        found: dict[int, Decimal] = defaultdict(Decimal)
+        for line in self.goods_lines:
+            found[line.bill_id] += self.owed_by[line.pk]
+        return found
+
+    @cached_property
+    def payments(self) -> list[Payment]:
+        """Payments that stand."""
+        return list(Payment.objects.filter(reversed_by=None))
+
+    @cached_property
+    def _parts(self) -> list[PaymentPart]:
+        parts = PaymentPart.objects.filter(payment__reversed_by=None)
+        return list(parts.select_related("payment__company"))
+
+    @property
+    def bill_parts(self) -> list[PaymentPart]:
+        """What was paid of bills."""
+        return [part for part in self._parts if part.bill_id]
+
+    @property
+    def advance_parts(self) -> list[PaymentPart]:
+        """What was paid in advance on orders."""
+        return [part for part in self._parts if part.order_id]
+
+    @cached_property
+    def paid(self) -> dict[int, list[PaymentPart]]:
+        """By bill (id), what was paid of it."""
+        found: dict[int, list[PaymentPart]] = defaultdict(list)
+        for part in self.bill_parts:
+            found[part.bill_id].append(part)
+        return found
 
     @cached_property
     def lent(self) -> list[BillLinePart]:
@@ -167,10 +245,12 @@ def _afloat(facts: _Facts) -> Explained:
         yield company, part, -total, ZERO
     for line in facts.by_receipt:
         yield line.receipt.company_id, line.shipment_line_id, line.recognised_base, ZERO
+    for goods in facts.billed:
+        yield goods.line.bill.company_id, goods.part, goods.difference_base, ZERO
 
 
 def _not_billed(facts: _Facts) -> Explained:
-    """Goods owned and not billed: recognised, less what went back or never came."""
+    """Goods owned and not billed: recognised, less what was billed, went back or never came."""
     for part in facts.owned:
         if not part.opening_billed:
             key = (DocumentKind.SHIPMENT_LINE.value, part.pk)
@@ -200,8 +280,11 @@ def _payables(facts: _Facts, account: str) -> Explained:
     """Bills that stand, by the kind of who is to be paid: their lines at the payer's rates, and the tax."""
     for bill in facts.bills:
         if bill.payable_account == account:
-            base = bill.lines_base + bill.sign * converted(bill.tax, bill.rate, bill.company.currency)
-            yield bill.company_id, (DocumentKind.BILL.value, bill.pk), -base, -bill.sign * bill.total
+            key = (DocumentKind.BILL.value, bill.pk)
+            base = (bill.lines_base or ZERO) + bill.sign * converted(bill.tax, bill.rate, bill.company.currency)
+            yield bill.company_id, key, -base - facts.goods_owed[bill.pk], -bill.sign * bill.owed
+            for part in facts.paid[bill.pk]:
+                yield bill.company_id, key, part.base, part.amount + part.discount
 
 
 def _provider_payables(facts: _Facts) -> Explained:
@@ -249,17 +332,64 @@ def _issues(facts: _Facts) -> Explained:
         yield company, layer, total, ZERO
 
 
+def _billed_not_ours(facts: _Facts) -> Explained:
+    """Goods billed before they became ours, less those that did since."""
+    for line in facts.goods_lines:
+        amount, base = facts.ahead[line.pk]
+        yield line.bill.company_id, line.pk, base, amount
+    for goods in facts.billed:
+        if goods.waited_base is not None:
+            yield goods.line.bill.company_id, goods.line_id, -goods.waited_base, -goods.amount
+
+
+def _advances(facts: _Facts) -> Explained:
+    """What was paid in advance on orders, less what bills set off."""
+    for part in facts.advance_parts:
+        yield part.payment.company_id, part.order_id, part.paid_base, part.amount
+    for goods in facts.billed:
+        yield goods.line.bill.company_id, goods.line.order_line.order_id, -goods.advance_base, -goods.advance
+
+
+def _exchange(facts: _Facts) -> Explained:
+    """What is owed for goods beyond what they were worth, and what payments were worth beyond what they settled."""
+    for line in facts.goods_lines:
+        owed, ahead = facts.owed_by[line.pk], facts.ahead[line.pk][1]
+        known = sum(
+            (one.base + one.difference_base - one.advance_base for one in facts.rows_of[line.pk]),
+            ZERO,
+        )
+        yield line.bill.company_id, (), owed - ahead - known, ZERO
+    for goods in facts.billed:
+        if goods.waited_base is not None:
+            yield goods.line.bill.company_id, (), goods.waited_base - goods.base, ZERO
+    for part in facts.bill_parts:
+        yield part.payment.company_id, (), part.paid_base + _discount(part) - part.base, ZERO
+
+
+def _discount(part: PaymentPart) -> Decimal:
+    share = part.base * part.discount / (part.amount + part.discount)
+    return rounded(share, part.payment.company.currency)
+
+
+def _discounts(facts: _Facts) -> Explained:
+    for part in facts.bill_parts:
+        yield part.payment.company_id, (), -_discount(part), ZERO
+
+
+def _bank(facts: _Facts) -> Explained:
+    for one in facts.payments:
+        yield one.company_id, (), -one.bank_base - one.charges, -one.bank_amount - one.charges
+
+
+def _bank_charges(facts: _Facts) -> Explained:
+    for one in facts.payments:
+        yield one.company_id, (), one.charges, ZERO
+
+
 def _claims(facts: _Facts) -> Explained:
-    """The price of goods that were billed before Northing and went back or never came: a share of it by units."""
-    takes = LayerTake.objects.filter(reason__in=WAYS, layer__shipment_line__opening_billed=True).order_by()
-    used = dict(takes.values_list("layer__shipment_line").annotate(total=Sum("quantity")))
-    for part in (one for one in facts.owned if one.pk in used):
-        order = part.instalment.line.order
-        shares = [
-            from_minor(share_so_far(to_minor(total, currency), used[part.pk], part.quantity), currency)
-            for total, currency in ((part.goods_base, order.company.currency), (part.goods_amount, order.currency))
-        ]
-        yield order.company_id, (), *shares
+    """What claims grew and shrank by."""
+    rows = ClaimAmount.objects.values_list("case__company", "case").order_by()
+    yield from rows.annotate(b=Sum("base"), a=Sum("amount"))
 
 
 def _losses(facts: _Facts) -> Explained:
@@ -271,6 +401,8 @@ def _losses(facts: _Facts) -> Explained:
         yield company, (), -cost, ZERO
     for company, _, _, base, _ in facts.released:
         yield company, (), -base, ZERO
+    for goods in facts.billed:
+        yield goods.line.bill.company_id, (), goods.base, ZERO
     for company, _, base, _ in _claims(facts):
         yield company, (), -base, ZERO
     more = LayerCost.objects.filter(charge=None, layer__count_lines__quantity__gt=0, layer__receipt_line=None)
@@ -308,7 +440,13 @@ RULES: list[tuple[tuple[str, ...], Fields, Callable[[_Facts], Explained]]] = [
     ((Account.CUSTOMS_PAYABLE,), ("document_kind", "document"), _customs_payables),
     ((Account.INPUT_TAX,), (), _input_tax),
     ((Account.IMPORT_TAX,), (), _import_tax),
-    ((Account.CLAIMS,), (), _claims),
+    ((Account.CLAIMS,), ("document",), _claims),
+    ((Account.BILLED_NOT_OURS,), ("document",), _billed_not_ours),
+    ((Account.ADVANCES,), ("document",), _advances),
+    ((Account.EXCHANGE,), (), _exchange),
+    ((Account.DISCOUNTS_TAKEN,), (), _discounts),
+    ((Account.BANK,), (), _bank),
+    ((Account.BANK_CHARGES,), (), _bank_charges),
     ((Account.DUE_FROM,), ("document",), _due_from),
     ((Account.DUE_TO,), ("document",), _due_to),
     ((Account.STOCK_ISSUES,), ("layer",), _issues),

@@ -1,16 +1,24 @@
 """Charges, bills and customs entries of a scenario."""
 
+from decimal import Decimal
 from typing import Any
 
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.costing import charges
 from northing.actions.customs import entries
-from northing.billing.models import BillLine
+from northing.actions.payments.pay import PartRequest, PayRequest, owed_of, paid_of, pay
+from northing.billing.models import Bill, BillLine
+from northing.core.money.money import from_minor, to_minor
+from northing.core.money.spread import spread
+from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
+from northing.masterdata.models import Party
+from northing.orders.models import PurchaseOrder
+from northing.payments.queries import Advance
 from northing.scenarios import shapes
-from northing.scenarios.played import Played
+from northing.scenarios.played import MISSING, Played
 from northing.scenarios.shapes import NotScenario
 
 
@@ -55,17 +63,27 @@ class Costs(Played):
             party=party.pk,
             number=action.number,
             day=action.day,
-            currency=action.currency or party.currency or self.laid.one("companies", action.company).currency,
+            currency=action.currency or self._currency(action, party),
             lines=tuple(self._line(line) for line in action.lines),
             tax=action.tax,
             total=action.total,
             due_on=action.due,
             rate=action.rate,
+            accept=action.accept,
             kind=action.do,
         )
         return "bill", bills.book_bill(self.laid.act(action.day), request)
 
+    def _currency(self, action: shapes.BillAction, party: Party) -> str:
+        """That of the first order, else of the party, else of the company."""
+        named = next((self.line(one.line) for one in action.lines if one.line), None)
+        return named.order.currency if named else party.currency or self.laid.one("companies", action.company).currency
+
     def _line(self, line: shapes.BillLineShape) -> BillLineRequest:
+        if line.line:
+            key = self.line(line.line).pk
+            amount = line.amount or Decimal(0)
+            return BillLineRequest(amount, order_line=key, quantity=line.quantity, price=line.price)
         facts: dict[str, Any] = self.scope(line.over) if line.over else {}
         charge = self._charge(line.charge) if line.charge else None
         amount = line.amount
@@ -86,6 +104,62 @@ class Costs(Played):
         if found is None:
             raise NotScenario(f"there is no line {name}")
         return found.charge_id
+
+    def deposit(self, action: shapes.Deposit) -> tuple[str, int]:
+        """An advance on an order."""
+        order = PurchaseOrder.objects.get(pk=self.find("order", action.order))
+        parts = (PartRequest(action.amount, order=order.pk),)
+        request = PayRequest(
+            order.company_id,
+            order.supplier_id,
+            action.day,
+            order.currency,
+            parts,
+            rate=action.rate,
+            bank=action.bank,
+        )
+        return "payment", pay(self.laid.act(action.day), request)
+
+    def pay(self, action: shapes.Pay) -> tuple[str, int]:
+        """A payment of bills of one party."""
+        found = [(one, self._bill(one.id)) for one in action.bills]
+        owed, paid = (reads({bill.pk: bill for _, bill in found}) for reads in (owed_of, paid_of))
+        amounts = [
+            owed[bill.pk].amount - paid.get(bill.pk, Advance()).amount if one.amount is None else one.amount
+            for one, bill in found
+        ]
+        first = found[0][1]
+        discounts = self._discounts(action.discount, amounts, first.currency)
+        parts = tuple(
+            PartRequest(amount - (discount if one.amount is None else 0), bill=bill.pk, discount=discount)
+            for (one, bill), amount, discount in zip(found, amounts, discounts, strict=True)
+        )
+        request = PayRequest(
+            first.company_id,
+            first.party_id,
+            action.day,
+            first.currency,
+            parts,
+            rate=action.rate,
+            bank=action.bank,
+            charges=action.charges,
+        )
+        return "payment", pay(self.laid.act(action.day), request)
+
+    def _bill(self, name: str) -> Bill:
+        """A bill by its id, or by that of a charge it bills alone."""
+        if self.made.get(name, ("", 0))[0] == "charge":
+            lines = BillLine.objects.filter(charge=self.find("charge", name), bill__reversed_by=None)
+            found = lines.select_related("bill").first()
+            if found is None:
+                raise Refused(Problem(f"There is no bill of {name}.", "bills", MISSING))
+            return found.bill
+        return Bill.objects.get(pk=self.find("bill", name))
+
+    @staticmethod
+    def _discounts(total: Decimal, amounts: list[Decimal], currency: str) -> list[Decimal]:
+        units = [to_minor(amount, currency) for amount in amounts]
+        return [from_minor(one, currency) for one in spread(to_minor(total, currency), units)]
 
     def end(self, action: shapes.EndEstimate) -> None:
         """An estimate will not be billed."""

@@ -15,6 +15,7 @@ from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
 from northing.actions.inventory.undo_move import undo_move
 from northing.actions.masterdata.reverse_opening import reverse_opening
+from northing.actions.payments.pay import reverse_payment
 from northing.actions.quality.reverse import reverse_inspection
 from northing.actions.receiving.held_goods import reverse_end
 from northing.actions.receiving.reverse import reverse_receipt
@@ -37,6 +38,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "receipt": reverse_receipt,
     "issue": take_back_issue,
     "bill": reverse_bill,
+    "payment": reverse_payment,
     "customs entry": reverse_customs_entry,
     "held goods": reverse_end,
     "adjustment": reverse_adjustment,
@@ -64,6 +66,8 @@ class Player(Goods, Dock, Costs, Stock):
             "charge": self.charge,
             "bill": self.bill,
             "credit": self.bill,
+            "deposit": self.deposit,
+            "pay": self.pay,
             "end": self.end,
             "customs": self.customs,
             "receive": self.receive,

@@ -116,7 +116,10 @@ class ChargeAction(Dated):
 
 
 class BillLineShape(Shape):
-    """A line of a bill: of an estimate, or of a charge of its own; `final` says whether more of it will come."""
+    """A line of a bill: of an estimate, of a charge of its own, or of goods of an order line.
+
+    `final` says whether more of an estimate will come. Goods have a quantity and a price.
+    """
 
     charge: Id = ""
     kind: str = ""
@@ -124,6 +127,9 @@ class BillLineShape(Shape):
     amount: Number | None = None
     over: Scope | None = None
     final: bool = True
+    line: Id = ""
+    quantity: Number | None = None
+    price: Number | None = None
 
 
 class BillAction(Dated):
@@ -142,6 +148,35 @@ class BillAction(Dated):
     total: Number | None = None
     due: date | None = None
     rate: Number | None = None
+    accept: bool = False
+
+
+class Deposit(Dated):
+    """Pay an amount in advance on an order."""
+
+    do: Literal["deposit"]
+    order: Id
+    amount: Number
+    rate: Number | None = None
+    bank: Number | None = None
+
+
+class PaidBill(Shape):
+    """How much is paid of a bill; left out: what is open of it."""
+
+    id: Id
+    amount: Number | None = None
+
+
+class Pay(Dated):
+    """Pay bills, or parts of them. `discount` is off them and not paid; `bank` is what left the account, in base."""
+
+    do: Literal["pay"]
+    bills: list[PaidBill]
+    rate: Number | None = None
+    bank: Number | None = None
+    discount: Number = Decimal(0)
+    charges: Number = Decimal(0)
 
 
 class EndEstimate(Dated):
@@ -405,6 +440,8 @@ Action = Annotated[
     | Happened
     | ChargeAction
     | BillAction
+    | Deposit
+    | Pay
     | EndEstimate
     | Customs
     | Receive

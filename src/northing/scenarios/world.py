@@ -157,7 +157,8 @@ def _lay_rates(laid: Laid, world: WorldShape) -> None:
         for company in laid.companies.values():
             if company.currency != one.base:
                 continue
-            for purpose, rate in (("book", one.book), ("customs", one.customs)):
+            for purpose in ExchangeRate.Purpose.values:
+                rate = getattr(one, purpose)
                 if rate is not None:
                     ExchangeRate.objects.create(
                         company=company, currency=one.currency, purpose=purpose, day=one.day, rate=rate

@@ -129,13 +129,15 @@ class ItemShape(Shape):
 
 
 class RateShape(Shape):
-    """Rates of a day: base currency for one unit. A currency without a customs rate takes the book rate."""
+    """Rates of a day: base currency for one unit. A purpose without a rate takes the book rate."""
 
     currency: Code
     base: Code
     day: date
     book: Number
     customs: Number | None = None
+    bill: Number | None = None
+    payment: Number | None = None
 
 
 class WorldShape(Shape):

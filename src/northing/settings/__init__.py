@@ -50,6 +50,7 @@ INSTALLED_APPS = [
             "receiving",
             "quality",
             "claims",
+            "payments",
             "reports",
             "actions",
             "web",

@@ -1,13 +1,24 @@
 """Bill: book a bill or credit note with its lines (its effect shown first), and reverse it."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
+from northing.actions.billing.goods import (
+    GoodsLine,
+    booked,
+    foreseen,
+    goods_lines,
+    line_owed,
+    lock_goods,
+)
+from northing.actions.billing.goods import undo as undo_goods
+from northing.actions.billing.goods import write as write_goods
 from northing.actions.billing.lines import (
-    BilledLine,
-    billed_lines,
+    BilledCharge,
+    billed_charges,
     parts_of,
     spread_line,
     take_on,
@@ -16,10 +27,12 @@ from northing.actions.billing.lines import (
 )
 from northing.actions.billing.request import BillRequest
 from northing.actions.costing import absorb, accruals
+from northing.actions.costing.absorb import Absorption
 from northing.actions.costing.charges import amount_problems, links_of, only_billed, require, words_of
-from northing.actions.costing.scope import Goods, in_scope, lock_scope, scope_of
-from northing.actions.costing.spread import Plan, plan
+from northing.actions.costing.scope import Goods, Scope, in_scope, lock_scope, scope_of
+from northing.actions.costing.spread import Plan, UnitCost, plan, unit_costs
 from northing.actions.reversal import ReverseRequest, refuse_reversal
+from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill, BillLine, BillLinePart
@@ -38,56 +51,109 @@ from northing.masterdata.queries import rate_for
 ZERO = Decimal(0)
 
 
-def foresee(request: BillRequest) -> list[Plan]:
-    """The effect of each line of the bill, without writing. Raises Refused."""
-    refuse_if(_head_problems(request))
+@dataclass(frozen=True)
+class Effect:
+    """What a bill does, without writing: its lines of goods, and the effect of each of its charges."""
+
+    goods: Sequence[GoodsLine]
+    prices: Absorption
+    plans: Sequence[Plan]
+
+    @property
+    def unit_costs(self) -> list[UnitCost]:
+        """Old and new unit cost of the layers that the differences of price change."""
+        return unit_costs(self.prices)
+
+
+def foresee(request: BillRequest) -> Effect:
+    """The effect of the bill, without writing. Raises Refused."""
+    goods = goods_lines(request)
+    refuse_if(_head_problems(request, goods))
+    rate = _rate_of(request)
     plans = []
-    for line in billed_lines(request):
+    for line in billed_charges(request, over_goods(goods)):
         line.goods = in_scope(line.scope)
         take_on(request, line)
-        plans.append(spread_line(request, line))
-    return plans
+        plans.append(spread_line(request, line, rate))
+    return Effect(goods, foreseen(goods), plans)
+
+
+def over_goods(lines: Sequence[GoodsLine]) -> Scope:
+    """The goods of a bill as a scope: what is ours of them, and whole order lines of which nothing is."""
+    parts = {one.goods.part for line in lines for one in line.matched}
+    return Scope(goods=tuple(sorted(parts)), lines=tuple(sorted({line.line.pk for line in lines if not line.matched})))
 
 
 @once
 def book_bill(act: Act, request: BillRequest) -> int:
-    """A bill or credit note: its charges are spread, what is received is revalued, the party is owed.
+    """A bill or credit note: its charges are spread, its goods are matched, and the party is owed.
 
-    Returns its id.
+    What is received is revalued. Returns its id.
     """
     act.require("book_bill", request.company, *_borne_by(request))
-    lines = billed_lines(request, lock=True)
-    for line in lines:
+    goods = goods_lines(request, lock=True)
+    charges = billed_charges(request, over_goods(goods), lock=True)
+    for line in charges:
         line.goods = lock_scope(line.scope)
-    goods = [one for line in lines for one in line.goods]
-    require(act, "book_bill", request.company, goods)
-    refuse_if(future_problem(request.day, act, "day") + _head_problems(request))
-    for line in lines:
+    bearers = [one for line in charges for one in line.goods]
+    require(act, "book_bill", request.company, bearers)
+    refuse_if(future_problem(request.day, act, "day") + _head_problems(request, goods))
+    for line in charges:
         take_on(request, line)
         write_charge(line)
-    company = Company.objects.get(pk=request.company)
-    bill = _bill(act, request, company)
-    text = f"Booked {_words(bill, lines)}{posting_note(_companies(bill, goods), request.day)}"
-    history = add_history(act, "book_bill", text, _links(lines), request.day)
+    bill = _bill(act, request, goods)
+    text = f"Booked {_words(bill, charges, goods)}{posting_note(_companies(bill, bearers), request.day)}"
+    history = add_history(act, "book_bill", text, _links(charges, goods), request.day)
     bill.entry = entry = open_entry(act, history, text, request.day)
-    drafts, rows = [], []
-    for number, line in enumerate(lines, 1):
-        found = spread_line(request, line, lock=True)
+    drafts, rows = [], {}
+    for line in charges:
+        found = spread_line(request, line, _rate_of(request), lock=True)
         costing.write_spread(line.charge, found.parts)
         drafts += absorb.write(entry, found.absorbed)
-        row = BillLine(
-            number=number,
-            charge=line.charge,
-            amount=line.asked.amount,
-            remark=line.asked.remark.strip(),
-            final=line.asked.final,
-        )
-        rows.append((row, parts_of(found, company.pk, bill.rate, company.currency)))
-    billing.write_bill(bill, rows)
+        rows[line.where] = _of_charge(line), parts_of(found, bill.company_id, bill.rate, bill.company.currency)
+    rows |= {line.where: (_of_goods(line), []) for line in goods}
+    billing.write_bill(bill, _numbered(request, rows))
     add_links(history, [("bill", bill.pk, None)])
+    drafts += write_goods(entry, bill, [(line, rows[line.where][0]) for line in goods])
     post(entry, drafts + payable_drafts(bill))
-    accruals.true_up(entry, [line.charge.pk for line in lines])
+    accruals.true_up(entry, [line.charge.pk for line in charges])
+    bring_along(lines=sorted({line.line.pk for line in goods}))
     return bill.pk
+
+
+def _of_charge(line: BilledCharge) -> BillLine:
+    asked = line.asked
+    return BillLine(charge=line.charge, amount=asked.amount, remark=asked.remark.strip(), final=asked.final)
+
+
+def _of_goods(line: GoodsLine) -> BillLine:
+    return BillLine(
+        order_line=line.line,
+        quantity=line.quantity,
+        price=line.price,
+        amount=line.amount,
+        remark=line.asked.remark.strip(),
+    )
+
+
+Rows = dict[str, tuple[BillLine, list[BillLinePart]]]
+
+
+def _numbered(request: BillRequest, rows: Rows) -> list[tuple[BillLine, list[BillLinePart]]]:
+    """The lines in the order of the paper."""
+    found = [rows[f"line-{number}"] for number in range(len(request.lines))]
+    for number, (row, _) in enumerate(found, 1):
+        row.number = number
+    return found
+
+
+def _rate_of(request: BillRequest) -> Decimal | None:
+    """The payer's rate, where it is not that of the day for charges: the paper's own, or that of suppliers' bills."""
+    if request.rate:
+        return request.rate
+    if not Party.objects.filter(pk=request.party, kind=Party.Kind.SUPPLIER).exists():
+        return None
+    return rate_for(Company.objects.get(pk=request.company), request.currency, request.day, "bill")
 
 
 def _borne_by(request: BillRequest) -> list[int]:
@@ -96,7 +162,7 @@ def _borne_by(request: BillRequest) -> list[int]:
     return sorted(set(parts.values_list("company", flat=True)))
 
 
-def _head_problems(request: BillRequest) -> list[Problem]:
+def _head_problems(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Problem]:
     found = []
     if not request.number.strip():
         found.append(Problem("The bill has a number.", "bill_number", "Enter it as it stands on the bill."))
@@ -110,11 +176,11 @@ def _head_problems(request: BillRequest) -> list[Problem]:
         found.append(Problem("A rate is above 0.", "rate"))
     if not Party.objects.filter(pk=request.party).exists():
         found.append(Problem("Choose who is to be paid.", "payee"))
-    return found + (_total_problems(request) if not found else [])
+    return found + (_total_problems(request, goods) if not found else [])
 
 
-def _total_problems(request: BillRequest) -> list[Problem]:
-    total = sum((line.amount for line in request.lines), ZERO) + request.tax
+def _total_problems(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Problem]:
+    total = _total(request, goods)
     if total <= 0:
         return [Problem("The bill comes to nothing.", "total", "Enter what is owed to us as a credit note.")]
     if request.total is not None and request.total != total:
@@ -124,7 +190,14 @@ def _total_problems(request: BillRequest) -> list[Problem]:
     return amount_problems(total, request.currency, request.day)
 
 
-def _bill(act: Act, request: BillRequest, company: Company) -> Bill:
+def _total(request: BillRequest, goods: Sequence[GoodsLine]) -> Decimal:
+    amounts = [line.amount for line in request.lines if not line.order_line] + [line.amount for line in goods]
+    return sum(amounts, ZERO) + request.tax
+
+
+def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine]) -> Bill:
+    company = Company.objects.get(pk=request.company)
+    advances = [line.advance for line in goods]
     return Bill(
         kind=request.kind,
         company=company,
@@ -133,9 +206,11 @@ def _bill(act: Act, request: BillRequest, company: Company) -> Bill:
         day=request.day,
         due_on=request.due_on or _due_by_terms(request),
         currency=request.currency,
-        rate=request.rate or rate_for(company, request.currency, request.day),
-        total=sum((line.amount for line in request.lines), ZERO) + request.tax,
+        rate=_rate_of(request) or rate_for(company, request.currency, request.day),
+        total=_total(request, goods),
         tax=request.tax,
+        advance=sum((one.amount for one in advances), ZERO),
+        advance_base=sum((one.base for one in advances), ZERO),
         entered_by=act.person,
         at=act.at,
     )
@@ -148,58 +223,68 @@ def _due_by_terms(request: BillRequest) -> date | None:
     return due_day(request.day, Terms(terms.days, terms.from_month_end, terms.day_of_month))
 
 
-def _words(bill: Bill, lines: Sequence[BilledLine]) -> str:
-    if len(lines) == 1:
-        return f"{bill.get_kind_display().lower()} {bill.number}: {words_of(lines[0].charge, lines[0].asked.amount)}"
-    kinds = ", ".join(dict.fromkeys(line.charge.get_kind_display().lower() for line in lines))
+def _words(bill: Bill, charges: Sequence[BilledCharge], goods: Sequence[GoodsLine]) -> str:
+    if len(charges) == 1 and not goods:
+        return (
+            f"{bill.get_kind_display().lower()} {bill.number}: {words_of(charges[0].charge, charges[0].asked.amount)}"
+        )
+    kinds = dict.fromkeys(line.charge.get_kind_display().lower() for line in charges)
     total = f"{bill.currency} {money(bill.total, bill.currency)}"
-    return f"{bill.get_kind_display().lower()} {bill.number}: {total} of {bill.party} for {kinds}"
+    for_what = ", ".join([*(["goods"] if goods else []), *kinds])
+    return f"{bill.get_kind_display().lower()} {bill.number}: {total} of {bill.party} for {for_what}"
 
 
 def _companies(bill: Bill, goods: Iterable[Goods]) -> list[int]:
     return sorted({bill.company_id, *(one.line.order.company_id for one in goods)})
 
 
-def _links(lines: Iterable[BilledLine]) -> list[Link]:
-    return list(dict.fromkeys(link for line in lines for link in links_of(line.charge, line.goods)))
+def _links(charges: Iterable[BilledCharge], goods: Iterable[GoodsLine]) -> list[Link]:
+    links = dict.fromkeys(link for line in charges for link in links_of(line.charge, line.goods))
+    for line in goods:
+        company = line.line.order.company_id
+        links |= {("line", line.line.pk, company): None, ("order", line.line.order_id, company): None}
+    return list(links)
 
 
 def payable_drafts(bill: Bill, sign: int = 1) -> list[Draft]:
     """What is owed by the bill, or (sign -1) no more: parts into accruals, tax, and all of it owed by the payer.
 
-    The other companies owe the payer their parts.
+    The other companies owe the payer their parts. What goods do is posted beside it.
     """
     parts = list(
         BillLinePart.objects.filter(line__bill=bill)
         .select_related("line__charge", "company")
         .order_by("line__number", "pk")
     )
-    drafts, owed = [], ZERO
+    drafts, owed = [], sum((line_owed(bill, line, then)[1] for line, then, _ in booked(bill)), ZERO) * sign
     for part in parts:
-        owed += part.payer_base
+        owed += sign * part.payer_base
         drafts.append(
             accruals.billed(part.line.charge, part.company_id, sign * part.amount, sign * part.base_amount, part.rate)
         )
         if part.company_id != bill.company_id:
             drafts.append(_due(part, part.company_id, Account.DUE_TO, -sign, part.base_amount, part.rate))
             drafts.append(_due(part, bill.company_id, Account.DUE_FROM, sign, part.payer_base, bill.rate))
-    tax, total = (bill.sign * sign * value for value in (bill.tax, bill.total))
+    tax, total = (bill.sign * sign * value for value in (bill.tax, bill.owed))
     tax_base = converted(tax, bill.rate, bill.company.currency)
     drafts.append(Draft(bill.company_id, Account.INPUT_TAX, tax_base, tax, bill.currency, bill.rate))
-    drafts.append(
-        Draft(
-            bill.company_id,
-            bill.payable_account,
-            -(sign * owed + tax_base),
-            -total,
-            bill.currency,
-            bill.rate,
-            party=bill.party_id,
-            document_kind=DocumentKind.BILL,
-            document=bill.pk,
-        )
-    )
+    drafts.append(payable_draft(bill, -total, -(owed + tax_base), bill.rate))
     return drafts
+
+
+def payable_draft(bill: Bill, amount: Decimal, base: Decimal, rate: Decimal | None = None) -> Draft:
+    """A posting on what is owed by a bill."""
+    return Draft(
+        bill.company_id,
+        bill.payable_account,
+        base,
+        amount,
+        bill.currency,
+        rate,
+        party=bill.party_id,
+        document_kind=DocumentKind.BILL,
+        document=bill.pk,
+    )
 
 
 def _due(part: BillLinePart, company: int, account: str, sign: int, base: Decimal, rate: Decimal) -> Draft:
@@ -222,6 +307,8 @@ def reverse_bill(act: Act, request: ReverseRequest) -> int:
     """Undo a bill: its charges are expected again as they were estimated, and nothing is owed. Returns its id."""
     bills = Bill.objects.select_for_update(of=("self",)).select_related("company", "party", "entry")
     bill = bills.get(pk=request.record)
+    refuse_if(_paid(bill))
+    lock_goods(bill.lines.filter(order_line__isnull=False).values_list("order_line", flat=True))
     charges = Charge.objects.select_for_update().filter(bill_lines__bill=bill).order_by("pk")
     goods = {charge.pk: lock_scope(scope_of(charge)) for charge in charges}
     require(act, "book_bill", bill.company_id, [one for found in goods.values() for one in found])
@@ -233,18 +320,30 @@ def reverse_bill(act: Act, request: ReverseRequest) -> int:
     links += [link for charge in charges for link in links_of(charge, goods[charge.pk])]
     history = add_history(act, "reverse_bill", text, list(dict.fromkeys(links)), act.today)
     entry = open_entry(act, history, text, act.today, reverses=bill.entry)
-    post(entry, payable_drafts(bill, -1))
+    owed_no_more = payable_drafts(bill, -1)
     billing.mark_reversed(bill, entry)
-    for line in bill.lines.select_related("charge").order_by("number"):
+    post(entry, owed_no_more + undo_goods(entry, bill))
+    for line in bill.lines.filter(charge__isnull=False).select_related("charge").order_by("number"):
         _unbill(entry, line, goods[line.charge_id])
     accruals.true_up(entry, list(goods))
+    bring_along(lines=sorted(set(bill.lines.exclude(order_line=None).values_list("order_line", flat=True))))
     return bill.pk
+
+
+def _paid(bill: Bill) -> list[Problem]:
+    """Payments that stand on it."""
+    paid = bill.payment_parts.filter(payment__reversed_by=None).select_related("payment").first()
+    if paid is None:
+        return []
+    amount = f"{bill.currency} {money(paid.amount, bill.currency)}"
+    what = f"{amount} of {bill} was paid on {paid.payment.day:%-d %b %Y}."
+    return [Problem(what, mend="Reverse the payment first.", record=("payment", paid.payment_id))]
 
 
 def _unbill(entry: Entry, line: BillLine, goods: Sequence[Goods]) -> None:
     """The charge is what its other bills and its estimate say."""
     charge = line.charge
-    left = BilledLine(None, "", charge, scope_of(charge), ZERO, goods)
+    left = BilledCharge(None, "", charge, scope_of(charge), ZERO, goods)
     before = left.tranches_before
     if before:
         since = min(tranche.day for tranche in before)

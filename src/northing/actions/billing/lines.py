@@ -15,10 +15,11 @@ from northing.costing import operations as costing
 from northing.costing.models import Charge
 
 ZERO = Decimal(0)
+NOTHING = Scope()
 
 
 @dataclass
-class BilledLine:
+class BilledCharge:
     """A line as entered, the charge it bills (perhaps not saved yet) and the goods that bear it."""
 
     asked: BillLineRequest
@@ -40,7 +41,7 @@ def _tranche(line: BillLine) -> Tranche:
     return Tranche(sum((part[0] for part in parts.values()), ZERO), line.bill.day, True, parts)
 
 
-def tranches_of(line: BilledLine, new: Tranche | None) -> list[Tranche]:
+def tranches_of(line: BilledCharge, new: Tranche | None) -> list[Tranche]:
     """All amounts of a charge: standing bills, the new one, and the rest still expected. The new one comes last
     of the billed.
     """
@@ -50,12 +51,17 @@ def tranches_of(line: BilledLine, new: Tranche | None) -> list[Tranche]:
     return found
 
 
-def billed_lines(request: BillRequest, *, lock: bool = False) -> list[BilledLine]:
-    """The lines with their charges. Raises Refused with everything that is wrong with them."""
+def billed_charges(request: BillRequest, over: Scope = NOTHING, *, lock: bool = False) -> list[BilledCharge]:
+    """The lines of charges. Raises Refused with everything that is wrong with them.
+
+    `over` is what a new charge lies over that names nothing: the goods of the bill.
+    """
     charges = _charges(request, lock)
     sign = -1 if request.kind == Bill.Kind.CREDIT else 1
     problems, found = [], []
     for number, asked in enumerate(request.lines):
+        if asked.order_line:
+            continue
         where = f"line-{number}"
         problems += _at(where, amount_problems(asked.amount, request.currency, request.day))
         charge = charges.get(asked.charge or 0) if asked.charge else _new(request, asked)
@@ -63,8 +69,8 @@ def billed_lines(request: BillRequest, *, lock: bool = False) -> list[BilledLine
             problems.append(Problem("There is no such charge.", where, "Choose one of the list."))
             continue
         problems += _at(where, _charge_problems(request, asked, charge))
-        scope = asked.scope if asked.scope != Scope() or not charge.pk else scope_of(charge)
-        found.append(BilledLine(asked, where, charge, scope, sign * asked.amount))
+        scope = asked.scope if asked.scope != NOTHING else scope_of(charge) if charge.pk else over
+        found.append(BilledCharge(asked, where, charge, scope, sign * asked.amount))
     keys = [line.charge.pk for line in found if line.charge.pk]
     if len(set(keys)) < len(keys):
         problems.append(Problem("Two lines bill the same charge.", "lines", "Enter them as one line."))
@@ -83,7 +89,7 @@ def _new(request: BillRequest, asked: BillLineRequest) -> Charge:
         company_id=request.company,
         payee_id=request.party,
         kind=asked.kind,
-        basis=asked.basis,
+        basis=asked.basis or Charge.Basis.VALUE,
         currency=request.currency,
     )
 
@@ -95,7 +101,7 @@ def _at(where: str, problems: Sequence[Problem]) -> list[Problem]:
 
 def _charge_problems(request: BillRequest, asked: BillLineRequest, charge: Charge) -> list[Problem]:
     if charge.pk is None:
-        return kind_problems(asked.kind, asked.basis)
+        return kind_problems(charge.kind, charge.basis)
     if charge.billed is None:
         changed = not asked.final and charge.estimated_currency != request.currency
         if changed:
@@ -114,7 +120,7 @@ def _charge_problems(request: BillRequest, asked: BillLineRequest, charge: Charg
     return []
 
 
-def take_on(request: BillRequest, line: BilledLine) -> None:
+def take_on(request: BillRequest, line: BilledCharge) -> None:
     """The charge becomes what its bill says; in memory."""
     charge, asked = line.charge, line.asked
     if charge.billed is None:
@@ -128,15 +134,15 @@ def take_on(request: BillRequest, line: BilledLine) -> None:
         charge.closed_on = request.day
 
 
-def write_charge(line: BilledLine) -> None:
+def write_charge(line: BilledCharge) -> None:
     """The charge as its bill has it now."""
     scope = line.scope
-    costing.write_charge(line.charge, scope.shipments, scope.containers, scope.all_lines)
+    costing.write_charge(line.charge, scope.shipments, scope.containers, scope.all_lines, scope.goods)
 
 
-def spread_line(request: BillRequest, line: BilledLine, *, lock: bool = False) -> Plan:
-    """How a line's charge is spread with it, and what that does to layers."""
-    rates = ((request.company, request.rate),) if request.rate else ()
+def spread_line(request: BillRequest, line: BilledCharge, rate: Decimal | None = None, *, lock: bool = False) -> Plan:
+    """How a line's charge is spread with it, and what that does to layers; `rate` is the payer's, if not the day's."""
+    rates = ((request.company, rate),) if rate else ()
     new = Tranche(line.amount, request.day, True, None, rates)
     charge = line.charge
     return plan(line.goods, charge.basis, charge.currency, tranches_of(line, new), charge.pk, lock=lock)

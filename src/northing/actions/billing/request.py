@@ -13,11 +13,14 @@ from northing.billing.models import Bill
 class BillLineRequest:
     """An amount as on the paper: of an expected charge (its id), or of a new one, with its kind, basis and scope (ids).
 
-    Facts given beside an expected charge replace the estimated ones. A line that is not `final` leaves the
-    rest of the estimate expected.
+    Facts given beside an expected charge replace the estimated ones. A line that is not `final` leaves the rest of the
+    estimate expected.
+
+    Or goods of an `order_line` (id): their quantity in the item's base unit, and their price per pack of that line;
+    without a price the amount says it, without an amount the price.
     """
 
-    amount: Decimal
+    amount: Decimal = Decimal(0)
     charge: int | None = None
     kind: str = ""
     basis: str = ""
@@ -27,11 +30,15 @@ class BillLineRequest:
     orders: tuple[int, ...] = ()
     remark: str = ""
     final: bool = True
+    order_line: int | None = None
+    quantity: Decimal | None = None
+    price: Decimal | None = None
+    goods: tuple[int, ...] = ()
 
     @property
     def scope(self) -> Scope:
         """Its scope."""
-        return Scope(self.shipments, self.containers, self.lines, self.orders)
+        return Scope(self.shipments, self.containers, self.lines, self.orders, self.goods)
 
 
 @dataclass(frozen=True)
@@ -48,6 +55,8 @@ class BillRequest:
     total: Decimal | None = None
     due_on: date | None = None
     rate: Decimal | None = None
+    # Differences beyond what may pass are accepted: they are cost.
+    accept: bool = False
     kind: str = Bill.Kind.BILL
 
 

@@ -15,7 +15,6 @@ from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
-from northing.ledger import operations as ledger
 from northing.ledger.models import Account, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
@@ -52,15 +51,16 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     entry = open_entry(act, history, text, request.occurred_on)
     operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
     released = goods_price.release(entry, layer, request.quantity, case.pk)
-    taken = ledger.take(layer, request.quantity, LayerTake.Reason.RETURNED, entry, case.company.currency)
+    reason, currency = LayerTake.Reason.RETURNED, case.company.currency
+    taken = goods_price.take(layer, request.quantity, released.claimed, reason, entry, currency)
+    cost = sum((one.cost for one in taken), ZERO)
     common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-    price = sum((draft.amount for draft in released), ZERO)
     post(
         entry,
         [
-            *released,
-            Draft(account=Account.RETURN_LOSS, amount=taken.cost - price, **common),
-            Draft(account=Account.STOCK, amount=-taken.cost, **common),
+            *released.drafts,
+            Draft(account=Account.RETURN_LOSS, amount=cost - released.price, **common),
+            Draft(account=Account.STOCK, amount=-cost, **common),
         ],
     )
     claims.write_return(
@@ -69,9 +69,9 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
             case=case,
             reference=request.reference.strip(),
             quantity=request.quantity,
-            cost=taken.cost,
-            claimed=price,
-            lost=taken.cost - price,
+            cost=cost,
+            claimed=released.price,
+            lost=cost - released.price,
             occurred_on=request.occurred_on,
             returned_by=act.person,
             at=act.at,
@@ -100,14 +100,12 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
     links = [*links_of(layer), ("case", case.pk, note.company_id)]
     history = add_history(act, "reverse_return", text, links, act.today)
     entry = open_entry(act, history, text, act.today, reverses=note.entry)
-    taken = LayerTake.objects.get(entry=note.entry)
-    back = ledger.give_back(layer, note.quantity, taken.cost, taken.goods_cost, LayerTake.Reason.RETURNED, entry)
+    back = goods_price.give_back(layer, LayerTake.objects.filter(entry=note.entry).order_by("pk"), entry)
     common = {"company": note.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-    owed = ledger.owed_again(note.entry)
+    owed = goods_price.owed_again(entry, note.entry)
     price = sum((draft.amount for draft in owed), ZERO)
     lost = Draft(account=Account.RETURN_LOSS, amount=-(back + price), **common)
     post(entry, [*owed, lost, Draft(account=Account.STOCK, amount=back, **common)])
-    ledger.release_allocations(entry, note.entry)
     operations.move_back(history, note.entry.history)
     move = positions.MoveDraft(
         layer.shipment_line.instalment_id, "returned", "rejected", note.quantity, layer.shipment_line_id

@@ -16,16 +16,18 @@ from django.db import connection
 from django.db.models import Q, Sum
 
 from northing.actions.costing import accruals
+from northing.actions.costing.price_claims import raised
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
 from northing.core.money.spread import share_so_far
 from northing.costing.models import Charge, ChargeShare
 from northing.costing.queries import line_units
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, LayerTake
-from northing.ledger.operations import Draft, add_costs, as_rule, component_of, late_account
+from northing.ledger.operations import Draft, Way, add_costs, as_rule, component_of, late_account
 
 ZERO = Decimal(0)
-Component = int | None  # a charge's id, or None for the goods value
+Component = int | None  # a charge's id, None for the goods value, or the difference of its price
+PRICE_DIFFERENCE = -1
 
 
 class Bearer(NamedTuple):
@@ -36,6 +38,7 @@ class Bearer(NamedTuple):
 
 
 Totals = Mapping[Bearer, Mapping[Component, Decimal]]
+NONE: Mapping[int, Decimal] = {}
 
 
 @dataclass(frozen=True)
@@ -46,7 +49,7 @@ class Late:
     component: Component
     amount: Decimal
     stock: Decimal
-    variance: Mapping[str, Decimal]
+    variance: Mapping[Way, Decimal]
 
 
 @dataclass
@@ -63,15 +66,16 @@ class Absorption:
     def variance(self) -> dict[str, Decimal]:
         found: dict[str, Decimal] = defaultdict(Decimal)
         for one in self.late:
-            for reason, amount in one.variance.items():
+            for (reason, _), amount in one.variance.items():
                 found[reason] += amount
         return dict(found)
 
 
-def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
+def absorption(totals: Totals, own: Mapping[int, Decimal] = NONE, *, lock: bool = True) -> Absorption:
     """The changes when each bearer bears these totals now; nothing is written.
 
-    Layers are locked unless it is only a preview.
+    `own` are the price differences of goods that became ours by a line of a receipt (id). Layers are locked unless it
+    is only a preview.
     """
     layers = _layers(totals, lock)
     taken = _taken(layers)
@@ -79,14 +83,14 @@ def absorption(totals: Totals, *, lock: bool = True) -> Absorption:
     found = Absorption()
     working = {layer.pk: as_rule(layer, layer.company.currency) for layer in layers}
     by_key = {layer.pk: layer for layer in layers}
-    for (key, component), target in _targets(layers, totals).items():
+    for (key, component), target in _targets(layers, totals, own).items():
         layer, currency = by_key[key], by_key[key].company.currency
         delta = target - to_minor(taken.get((key, component), ZERO), currency)
         if not delta:
             continue
         revalued = rule.revalue(working[key], delta, gone.get(key, {}))
         working[key] = _grown(working[key], delta, revalued)
-        variance = {reason: from_minor(units, currency) for reason, units in revalued.variance.items()}
+        variance = {way: from_minor(units, currency) for way, units in revalued.variance.items()}
         found.late.append(
             Late(layer, component, from_minor(delta, currency), from_minor(revalued.stock, currency), variance)
         )
@@ -119,8 +123,9 @@ def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
     """The amounts that each layer has absorbed of each component.
     Goods that came over the order are not of the shipment line.
     """
-    costs = LayerCost.objects.filter(layer__in=[layer.pk for layer in layers]).values_list("layer", "charge")
-    found = {(layer, charge): total for layer, charge, total in costs.annotate(total=Sum("amount"))}
+    costs = LayerCost.objects.filter(layer__in=[layer.pk for layer in layers])
+    sums = costs.values_list("layer", "charge", "component").order_by().annotate(total=Sum("amount"))
+    found = {(layer, _component(charge, said)): total for layer, charge, said, total in sums}
     for layer in layers:
         own = layer.receipt_line.recognised_base if layer.receipt_line and layer.kind == "stock" else ZERO
         if own:
@@ -128,20 +133,29 @@ def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
     return found
 
 
-def _gone(layers: Iterable[CostLayer]) -> dict[int, dict[str, Decimal]]:
+def _component(charge: int | None, said: str) -> Component:
+    return PRICE_DIFFERENCE if said == LayerCost.Component.PRICE_DIFFERENCE else charge
+
+
+def _gone(layers: Iterable[CostLayer]) -> dict[int, dict[Way, Decimal]]:
     takes = LayerTake.objects.filter(layer__in=[layer.pk for layer in layers if layer.gone])
-    found: dict[int, dict[str, Decimal]] = defaultdict(dict)
-    for layer, reason, total in takes.values_list("layer", "reason").annotate(total=Sum("quantity")).order_by("reason"):
-        found[layer][reason] = total
+    found: dict[int, dict[Way, Decimal]] = defaultdict(dict)
+    sums = takes.values_list("layer", "reason", "claimed").annotate(total=Sum("quantity"))
+    for layer, reason, claimed, total in sums.order_by("reason", "claimed"):
+        found[layer][reason, claimed] = total
     return found
 
 
-def _targets(layers: Iterable[CostLayer], totals: Totals) -> dict[tuple[int, Component], int]:
+def _targets(
+    layers: Iterable[CostLayer], totals: Totals, own: Mapping[int, Decimal]
+) -> dict[tuple[int, Component], int]:
     """The minor units each layer (id) shall have absorbed of each component; layers in the order they were made."""
     whole_lines = line_units(bearer.order_line for bearer in totals if bearer.shipment_line is None)
     through: dict[Bearer, Decimal] = defaultdict(Decimal)
     found: dict[tuple[int, Component], int] = defaultdict(int)
     for layer in layers:
+        if layer.receipt_line_id in own and layer.kind == CostLayer.Kind.STOCK:
+            found[layer.pk, PRICE_DIFFERENCE] += to_minor(own[layer.receipt_line_id], layer.company.currency)
         for bearer, units, whole in _bearers(layer, whole_lines):
             if bearer not in totals:
                 continue
@@ -183,23 +197,24 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
         layer = one.layer
         common = {
             "company": layer.company_id,
-            "charge": one.component,
+            "charge": _charge(one.component),
             "layer": layer.pk,
             "order_line": layer.shipment_line.instalment.line_id,
         }
-        costs.append((layer.pk, one.component, kinds[one.component], one.amount))
+        costs.append((layer.pk, _charge(one.component), kinds[one.component], one.amount))
         totals = added[layer.pk]
         totals[0] += one.amount
         totals[1] += sum(one.variance.values(), ZERO)
-        if one.component is None:
+        if not _charge(one.component):
             totals[2] += one.amount
             totals[3] += sum(one.variance.values(), ZERO)
         drafts.append(Draft(account=Account.STOCK, amount=one.stock, **common))
-        drafts += [
-            Draft(account=late_account(kinds[one.component], reason), amount=amount, **common)
-            for reason, amount in one.variance.items()
-        ]
-        drafts.append(_drawn(one, next(drawn[one.component, layer.company_id]) if one.component else None))
+        for way, amount in one.variance.items():
+            account = late_account(kinds[one.component], way)
+            draft = Draft(account=account, amount=amount, **common)
+            drafts.append(raised(entry, layer, draft) if account == Account.CLAIMS else draft)
+        charge = _charge(one.component)
+        drafts.append(_drawn(one, next(drawn[charge, layer.company_id]) if charge else None))
     add_costs(entry, costs)
     _grow_layers(added)
     return drafts
@@ -207,17 +222,23 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
 
 def _kinds(found: Absorption) -> dict[Component, str]:
     """Which component of a layer's cost each charge is."""
-    charges = Charge.objects.filter(pk__in={one.component for one in found.late if one.component})
+    charges = Charge.objects.filter(pk__in={_charge(one.component) for one in found.late} - {None})
     known = {key: component_of(kind) for key, kind in charges.values_list("pk", "kind")}
-    return {None: component_of(None)} | known
+    return {None: component_of(None), PRICE_DIFFERENCE: LayerCost.Component.PRICE_DIFFERENCE.value} | known
+
+
+def _charge(component: Component) -> int | None:
+    """The charge that a component is; None of the goods and their price."""
+    return None if component == PRICE_DIFFERENCE else component
 
 
 def _accruals(found: Absorption) -> dict[tuple[int, int], Iterator[Draft]]:
     """The postings on accruals, by charge and company, in the order of what is taken up."""
     taken: dict[tuple[int, int], list[Late]] = defaultdict(list)
     for one in found.late:
-        if one.component:
-            taken[one.component, one.layer.company_id].append(one)
+        charge = _charge(one.component)
+        if charge:
+            taken[charge, one.layer.company_id].append(one)
     amounts = accruals.taken_up({key: [one.amount for one in lates] for key, lates in taken.items()})
     return {key: iter(drafts) for key, drafts in amounts.items()}
 

@@ -128,7 +128,7 @@ def links_of(charge: Charge, goods: Iterable[Goods]) -> list[Link]:
     told = charge.company_id if len(companies) == 1 else None
     links: dict[Link, None] = {("charge", charge.pk, told): None}
     for one in goods:
-        if one.shipment_line is not None:
+        if one.is_packed:
             links["shipment", one.shipment_line.container.shipment_id, told] = None
         links["line", one.line.pk, one.line.order.company_id] = None
     return list(links)

@@ -1,107 +1,102 @@
 """The goods price of units that go back, or that never came: not billed yet, they are owed no more; billed, claimed."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 from decimal import Decimal
 
-from django.db.models import Sum
-
-from northing.core.money.money import from_minor, to_minor
-from northing.core.money.spread import share_so_far
-from northing.ledger.models import Account, Allocation, CostLayer, DocumentKind, Entry, LayerTake, OpenItem
+from northing.actions.costing import advances
+from northing.actions.costing.recognitions import Part, Recognition, of_layer
+from northing.claims import operations as claims
+from northing.ledger import operations as ledger
+from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerTake, OpenItem
 from northing.ledger.operations import Draft, allocate
 
 ZERO = Decimal(0)
-# How units go for which the goods price is not paid, or is claimed back.
-WAYS = (LayerTake.Reason.RETURNED, LayerTake.Reason.MISSING)
 
 
-@dataclass(frozen=True)
-class Recognition:
-    """Units of a layer that became ours together: what they are worth in the order's currency and in base."""
+@dataclass
+class Released:
+    """The postings for the price of units that are gone (debits), and how many of them are claimed."""
 
-    kind: str
-    document: int
-    units: Decimal
-    amount: Decimal
-    base: Decimal
-    billed: bool
+    drafts: list[Draft] = field(default_factory=list)
+    claimed: Decimal = ZERO
 
-
-def recognitions(layer: CostLayer) -> Iterator[Recognition]:
-    """The recognitions of a layer's units; those beyond the shipment first, as excess goes first."""
-    line, goods = layer.receipt_line, layer.shipment_line
-    if line is not None and layer.kind == CostLayer.Kind.STOCK and line.recognised_units:
-        amount, base = line.recognised_amount, line.recognised_base
-        yield Recognition(DocumentKind.RECEIPT_LINE, line.pk, line.recognised_units, amount, base, False)
-    if goods is not None and goods.goods_base is not None:
-        kind, billed = DocumentKind.SHIPMENT_LINE, goods.opening_billed
-        yield Recognition(kind, goods.pk, goods.quantity, goods.goods_amount, goods.goods_base, billed)
+    @property
+    def price(self) -> Decimal:
+        """The price in base currency."""
+        return sum((draft.amount for draft in self.drafts), ZERO)
 
 
-def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> list[Draft]:
-    """The postings for the goods price of `quantity` units of a layer that go back or are missing; debits.
+def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> Released:
+    """Give up the price of `quantity` units of a layer; what was not billed yet goes first.
 
-    Each recognition gives its cumulative share, less what it gave before. Units without a recognition (free of
-    charge) have no price.
+    Each recognition gives its cumulative share. Units without a recognition (free of charge) have no price.
     """
-    drafts, left = [], quantity
-    for found in recognitions(layer):
-        used = _used(layer, found)
-        part = min(left, found.units - used.units)
-        if part <= 0:
-            continue
-        left -= part
-        drafts.append(_released(entry, layer, found, used, part, case))
-    return drafts
+    found, left, made = Released(), quantity, of_layer(layer)
+    for one in made:
+        part = min(left, one.open_units)
+        if part > 0:
+            left -= part
+            found.drafts.append(_owed_no_more(entry, layer, one, one.next_open(part)))
+    for one in made:
+        part = min(left, one.billed.units - one.claimed)
+        if part > 0:
+            left -= part
+            found.claimed += part
+            found.drafts.append(_claimed(entry, layer, one, one.next_claimed(part), case))
+    return found
 
 
-@dataclass(frozen=True)
-class Used:
-    """The part of a recognition that was released before: units, and their price in both currencies."""
-
-    units: Decimal
-    amount: Decimal
-    base: Decimal
-
-
-def _used(layer: CostLayer, found: Recognition) -> Used:
-    if found.billed:
-        takes = LayerTake.objects.filter(layer__shipment_line=found.document, reason__in=WAYS)
-        units = takes.aggregate(total=Sum("quantity"))["total"] or ZERO
-        order = layer.shipment_line.instalment.line.order
-        return Used(
-            units,
-            _share(found.amount, order.currency, units, found.units),
-            _share(found.base, layer.company.currency, units, found.units),
-        )
-    rows = Allocation.objects.filter(item__document_kind=found.kind, item__document=found.document)
-    sums = rows.aggregate(units=Sum("quantity"), amount=Sum("amount"), base=Sum("base"))
-    return Used(sums["units"] or ZERO, sums["amount"] or ZERO, sums["base"] or ZERO)
-
-
-def _released(entry: Entry, layer: CostLayer, found: Recognition, used: Used, part: Decimal, case: int) -> Draft:
+def _draft(layer: CostLayer, account: str, kind: str, document: int, price: Part) -> Draft:
     line = layer.shipment_line.instalment.line
-    order, through = line.order, used.units + part
-    amount = _share(found.amount, order.currency, through, found.units) - used.amount
-    base = _share(found.base, layer.company.currency, through, found.units) - used.base
-    draft = Draft(
+    return Draft(
         layer.company_id,
-        Account.CLAIMS if found.billed else Account.OWNED_NOT_BILLED,
-        base,
-        amount,
-        order.currency,
+        account,
+        price.base,
+        price.amount,
+        line.order.currency,
         order_line=line.pk,
         layer=layer.pk,
-        party=order.supplier_id,
-        document_kind=DocumentKind.CASE if found.billed else found.kind,
-        document=case if found.billed else found.document,
+        party=line.order.supplier_id,
+        document_kind=kind,
+        document=document,
     )
-    if not found.billed:
-        item = OpenItem.objects.get(account=Account.OWNED_NOT_BILLED, document_kind=found.kind, document=found.document)
-        allocate(entry, item, amount, base, part)
-    return draft
 
 
-def _share(total: Decimal, currency: str, through: Decimal, units: Decimal) -> Decimal:
-    return from_minor(share_so_far(to_minor(total, currency), through, units), currency)
+def _owed_no_more(entry: Entry, layer: CostLayer, one: Recognition, price: Part) -> Draft:
+    allocate(entry, OpenItem.objects.get(pk=one.item), price.amount, price.base, price.units)
+    advances.give_up(entry, {one.key: price.units})
+    return _draft(layer, Account.OWNED_NOT_BILLED, one.kind, one.document, price)
+
+
+def _claimed(entry: Entry, layer: CostLayer, one: Recognition, price: Part, case: int) -> Draft:
+    claims.add_amounts(entry, [(case, "price", one.currency, price.amount, price.base)])
+    return _draft(layer, Account.CLAIMS, DocumentKind.CASE, case, price)
+
+
+def take(
+    layer: CostLayer, quantity: Decimal, claimed: Decimal, reason: str, entry: Entry, currency: str
+) -> Sequence[LayerTake]:
+    """Take units out of a locked layer; those whose price is `claimed` go last, and are told apart."""
+    parts = ((quantity - claimed, False), (claimed, True))
+    return [ledger.take(layer, units, reason, entry, currency, claimed=says) for units, says in parts if units]
+
+
+def give_back(layer: CostLayer, takes: Iterable[LayerTake], entry: Entry) -> Decimal:
+    """Undo takes of one locked layer, the last first. Returns what that brings back into stock."""
+    return sum(
+        (
+            ledger.give_back(layer, one.quantity, one.cost, one.goods_cost, one.reason, entry, claimed=one.claimed)
+            for one in reversed(list(takes))
+        ),
+        ZERO,
+    )
+
+
+def owed_again(entry: Entry, of: Entry) -> list[Draft]:
+    """Undo what `release` did for an entry: the counter-postings; items, advances and claims are as before."""
+    drafts = ledger.owed_again(of)
+    ledger.release_allocations(entry, of)
+    advances.take_up_again(entry, of)
+    claims.take_back_amounts(entry, of)
+    return drafts

@@ -3,17 +3,20 @@
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
+from functools import partial
 from typing import NamedTuple
 
 from django.db.models import Exists, OuterRef, Q, Sum
 
 from northing.access.acts import Act
+from northing.actions.costing import advances
+from northing.actions.costing.valuing import Valued, Valuer, settle
 from northing.activity.models import HistoryEntry
 from northing.core.costing.ownership import moments_through, ours_since
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
 from northing.ledger.models import Account, Allocation, DocumentKind, Entry, Posting
-from northing.ledger.operations import open_entry, post_all
+from northing.ledger.operations import open_entry, post, post_all
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
@@ -27,6 +30,7 @@ class Goods(NamedTuple):
 
     shipment_line: int
     line: int
+    order: int
     company: int
     currency: str
     quantity: Decimal
@@ -38,6 +42,7 @@ class Goods(NamedTuple):
 GOODS = (
     "pk",
     "instalment__line",
+    "instalment__line__order",
     "instalment__line__order__company",
     "instalment__line__order__currency",
     "quantity",
@@ -48,12 +53,20 @@ GOODS = (
 
 
 class Owned(NamedTuple):
-    """The goods value of a part, in the order's currency and in base currency, at the rate used."""
+    """A part with its worth."""
 
     goods: Goods
-    amount: Decimal
-    base: Decimal
-    rate: Decimal
+    worth: Valued
+
+    @property
+    def amount(self) -> Decimal:
+        """In the order's currency."""
+        return self.worth.amount
+
+    @property
+    def base(self) -> Decimal:
+        """In base currency."""
+        return self.worth.base
 
 
 def goods_amount(part: ShipmentLine, quantity: Decimal) -> Decimal:
@@ -83,14 +96,21 @@ def becoming_ours(shipment_lines, event: str, day: date) -> list[Owned]:
 def valued(shipment_lines, day: date) -> list[Owned]:
     """A queryset of shipment lines at the rates of a day. Raises Refused without a rate."""
     rows = list(map(Goods._make, shipment_lines.values_list(*GOODS)))
+    if not rows:
+        return []
     companies = Company.objects.in_bulk({goods.company for goods in rows})
-    rates, owned = Rates(day), []
+    valuer = Valuer(day, {goods.order for goods in rows}, {goods.line for goods in rows})
+    owned = []
     for goods in rows:
+        price = partial(_price, goods)
         company = companies[goods.company]
-        rate = rates.of(company, goods.currency)
-        amount = net_amount(goods.quantity, goods.pack_factor, goods.pack_price, goods.net_share, goods.currency)
-        owned.append(Owned(goods, amount, converted(amount, rate, company.currency), rate))
+        worth = valuer.value(company, goods.currency, goods.order, goods.line, goods.quantity, price)
+        owned.append(Owned(goods, worth))
     return owned
+
+
+def _price(goods: Goods, units: Decimal) -> Decimal:
+    return net_amount(units, goods.pack_factor, goods.pack_price, goods.net_share, goods.currency)
 
 
 def owned_otherwise(days: Mapping[int, Mapping[str, date | None]]) -> dict[tuple[int, str, date], date | None]:
@@ -164,8 +184,10 @@ select o.company_id, v.account, v.sign * s.goods_base,
 
 def take_ownership(entry: Entry, owned: Sequence[Owned], day: date) -> None:
     """Write the values on the shipment lines and post them."""
-    own_shipment_lines((one.goods.shipment_line, day, one.amount, one.base, one.rate) for one in owned)
+    own_shipment_lines((one.goods.shipment_line, day, one.amount, one.base, one.worth.rate) for one in owned)
     post_all(entry, POSTINGS, [1, 1, [one.goods.shipment_line for one in owned]])
+    kind = DocumentKind.SHIPMENT_LINE
+    post(entry, settle(entry, [(kind, one.goods.shipment_line, one.goods.order, one.worth) for one in owned]))
 
 
 def own_by(act: Act, history: HistoryEntry, event: str, shipment_lines, day: date, name: str) -> None:
@@ -188,4 +210,5 @@ def keep(entry: Entry, shipment_lines: Sequence[int]) -> None:
 def give_up(entry: Entry, shipment_lines: Sequence[int]) -> None:
     """Shipment lines (ids) that are ours no more: what was posted when they became ours goes back, at the same rate."""
     post_all(entry, POSTINGS, [-1, -1, list(shipment_lines)])
+    advances.give_up_all(entry, DocumentKind.SHIPMENT_LINE, shipment_lines)
     own_shipment_lines((key, None, None, None, None) for key in shipment_lines)

@@ -16,7 +16,7 @@ from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
 from northing.shipping.dates import sailed_days
-from northing.shipping.models import Leg, Shipment
+from northing.shipping.models import Leg, Shipment, ShipmentLine
 from northing.shipping.queries import Planned, first_carried
 
 Days = Mapping[str, date | None]
@@ -97,7 +97,8 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
     if not shipment_lines:
         return
     try:
-        owned = ownership.valued(parts, due) if due else []
+        if due:
+            ownership.valued(parts, due)
     except Refused as refused:
         words = f"{names}: ours since {due:%-d %b %Y}, but the value stays that of {since:%-d %b %Y}. {refused}"
         add_history(act, "value_anew", words, links, due)
@@ -110,6 +111,8 @@ def _value_anew(act: Act, shipments: Sequence[Shipment], parts, since: date, due
     if due:
         text = f"Goods became ours on {due:%-d %b %Y}: {names}" + posting_note(companies, due)
         entry = open_entry(act, history, text, due)
+        # Only now: what they had reserved of advances is open again.
+        owned = ownership.valued(ShipmentLine.objects.filter(pk__in=shipment_lines).order_by("pk"), due)
         ownership.take_ownership(entry, owned, due)
         _follow_in_store(entry, [one for one in owned if one.goods.shipment_line in received])
 

@@ -26,7 +26,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True)
 class Scope:
-    """Ids of shipments, containers, order lines and whole orders.
+    """Ids of shipments, containers, order lines and whole orders; or of goods of a shipment, or that came unpacked.
 
     Lines and orders given together with shipments or containers narrow those down; alone they are the scope, wherever
     their units are.
@@ -36,6 +36,7 @@ class Scope:
     containers: tuple[int, ...] = ()
     lines: tuple[int, ...] = ()
     orders: tuple[int, ...] = ()
+    goods: tuple[int, ...] = ()
 
     @property
     def all_lines(self) -> list[int]:
@@ -56,6 +57,11 @@ class Goods:
     def bearer(self) -> Bearer:
         """By which its shares are kept."""
         return Bearer(self.line.pk, self.shipment_line.pk if self.shipment_line else None)
+
+    @property
+    def is_packed(self) -> bool:
+        """Whether it is, or was, in a container."""
+        return self.shipment_line is not None and self.shipment_line.container is not None
 
     @property
     def source(self) -> str:
@@ -83,15 +89,18 @@ def companies_in(scope: Scope) -> list[int]:
 
 def scope_of(charge: Charge) -> Scope:
     """The scope of a charge, as it stands."""
-    fields = (charge.shipments, charge.containers, charge.lines)
-    return Scope(*(tuple(field.values_list("pk", flat=True)) for field in fields))
+    names = ("shipments", "containers", "lines", "goods")
+    return Scope(**{name: tuple(getattr(charge, name).values_list("pk", flat=True)) for name in names})
 
 
 def aboard(shipments: Iterable[int], containers: Iterable[int] = ()) -> list[ShipmentLine]:
     """The goods in whole shipments and containers (ids)."""
     whole = Container.objects.filter(shipment__in=list(shipments)).values("pk")
     found = ShipmentLine.objects.filter(container__in=whole)
-    found = found | ShipmentLine.objects.filter(container__in=list(containers))
+    return _goods(found | ShipmentLine.objects.filter(container__in=list(containers)))
+
+
+def _goods(found) -> list[ShipmentLine]:
     order = "instalment__line__order"
     found = found.select_related(f"{order}__company", "instalment__line__item", "container__shipment")
     return list(found.order_by("instalment__line_id", "pk"))
@@ -107,16 +116,18 @@ def in_scope(scope: Scope) -> list[Goods]:
             for part in parts
             if not narrowed or part.instalment.line_id in narrowed
         ]
+    parts = _goods(ShipmentLine.objects.filter(pk__in=scope.goods, quantity__gt=0)) if scope.goods else []
     keys = scope.all_lines
     lines = OrderLine.objects.filter(pk__in=keys).select_related("order__company", "item").order_by("pk")
     units = line_units(keys)
-    return [Goods(line, units[line.pk]) for line in lines if units[line.pk] > 0]
+    whole = [Goods(line, units[line.pk]) for line in lines if units[line.pk] > 0]
+    return [Goods(part.instalment.line, part.quantity, part) for part in parts] + whole
 
 
 def lock_scope(scope: Scope) -> list[Goods]:
     """Lock the shipments and orders of a scope, so that nothing of it is packed or received while it is spread."""
     goods = in_scope(scope)
-    boxes = {one.shipment_line.container.shipment_id for one in goods if one.shipment_line}
+    boxes = {one.shipment_line.container.shipment_id for one in goods if one.is_packed}
     shipping.lock({*scope.shipments, *boxes})
     orders.lock({one.line.order_id for one in goods})
     return in_scope(scope)

@@ -56,22 +56,7 @@ class Plan:
     @property
     def unit_costs(self) -> list[UnitCost]:
         """Old and new unit cost of each layer that changes."""
-        changed: dict[int, list[absorb.Late]] = {}
-        for late in self.absorbed.late:
-            changed.setdefault(late.layer.pk, []).append(late)
-        found = []
-        for lates in changed.values():
-            layer, amount = lates[0].layer, sum((late.amount for late in lates), ZERO)
-            found.append(
-                UnitCost(
-                    layer,
-                    landed_cost.unit_price_of(layer.total_cost, layer.received),
-                    landed_cost.unit_price_of(layer.total_cost + amount, layer.received),
-                    sum((late.stock for late in lates), ZERO),
-                    sum((sum(late.variance.values(), ZERO) for late in lates), ZERO),
-                )
-            )
-        return found
+        return unit_costs(self.absorbed)
 
     def rows(self) -> list[dict]:
         """Each bearer's share, for showing."""
@@ -81,6 +66,26 @@ class Plan:
             for part in self.parts
             for key, amount in part.shares.items()
         ]
+
+
+def unit_costs(absorbed: absorb.Absorption) -> list[UnitCost]:
+    """Old and new unit cost of each layer that changes."""
+    changed: dict[int, list[absorb.Late]] = {}
+    for late in absorbed.late:
+        changed.setdefault(late.layer.pk, []).append(late)
+    found = []
+    for lates in changed.values():
+        layer, amount = lates[0].layer, sum((late.amount for late in lates), ZERO)
+        found.append(
+            UnitCost(
+                layer,
+                landed_cost.unit_price_of(layer.total_cost, layer.received),
+                landed_cost.unit_price_of(layer.total_cost + amount, layer.received),
+                sum((late.stock for late in lates), ZERO),
+                sum((sum(late.variance.values(), ZERO) for late in lates), ZERO),
+            )
+        )
+    return found
 
 
 def plan(

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
+from northing.actions.costing.valuing import Valued
 from northing.actions.receiving.given import Given
 from northing.actions.receiving.kept import bin_problems, chosen_bin, kept_problems
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
@@ -33,6 +34,9 @@ class Found:
     line: ReceiptLine | None = None
     back_amount: Decimal = ZERO
     back_base: Decimal = ZERO
+    # Units that become ours by this receipt, and their worth.
+    recognised: Decimal = ZERO
+    worth: Valued | None = None
 
     @property
     def place(self) -> str:
@@ -189,8 +193,12 @@ def _counted(rows: Sequence[ReceiveRow], **decides: bool) -> counts.Counted:
 
 
 def _billed_problems(part: ShipmentLine, counted: counts.Counted, where: str) -> list[Problem]:
-    """Goods that were billed before the books began cannot be owed by the supplier again: their price is claimed."""
-    if not (part.opening_billed and counted.still_coming and counted.not_there):
+    """Goods that are billed cannot be with the supplier again: their price is claimed."""
+    if not (counted.still_coming and counted.not_there and _is_billed(part)):
         return []
     what = f"{part.instalment.line.item.code} was billed before it came."
     return [Problem(what, where, "Say that no more is coming: a case claims its price.")]
+
+
+def _is_billed(part: ShipmentLine) -> bool:
+    return part.opening_billed or part.billed.filter(line__bill__reversed_by=None).exists()

@@ -10,19 +10,19 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.actions.costing import absorb, ownership
+from northing.actions.costing.price_totals import add_prices
+from northing.actions.costing.valuing import Valued, Valuer, settle
 from northing.actions.receiving.found import Found
 from northing.actions.receiving.request import ReceiveRequest
 from northing.actions.receiving.unordered import Unordered
 from northing.activity.models import HistoryEntry
 from northing.core.costing.ownership import is_ours_after
-from northing.core.money.money import converted
 from northing.costing.models import ChargeShare
 from northing.inventory.operations import Place, StockMove, move_stock
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry
 from northing.ledger.operations import Draft
 from northing.masterdata.models import Site
-from northing.masterdata.queries import Rates
 from northing.positions.operations import MoveDraft, move
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ReceiptLine
@@ -30,8 +30,6 @@ from northing.shipping import operations as shipping
 from northing.shipping.models import Container, ShipmentLine
 
 ZERO = Decimal(0)
-# Goods that become ours by a receipt: units, amount in the order's currency, amount in base, and the rate.
-Recognised = tuple[Decimal, Decimal, Decimal, Decimal | None]
 
 
 def account_for(container: Container | None, found: Sequence[Found]) -> None:
@@ -61,18 +59,20 @@ def write_receipt(
     receipt: Receipt, request: ReceiveRequest, found: Sequence[Found], unordered: Sequence[Unordered]
 ) -> Receipt:
     """The receipt with a line for each row: of orders first, then of goods without one."""
-    before, rates = _received_before(found), Rates(request.occurred_on)
+    before = _received_before(found)
+    orders, lines = {one.of_line.order_id for one in found}, {one.of_line.pk for one in found}
+    valuer = Valuer(request.occurred_on, orders, lines)
     for one in found:
-        value = _own_value(one, before[one.goods.pk], rates)
-        before[one.goods.pk] += value[0]
-        one.line = _receipt_line(one, value)
+        one.recognised, one.worth = _own_value(one, before[one.goods.pk], valuer)
+        before[one.goods.pk] += one.recognised
+        one.line = _receipt_line(one)
     for one in unordered:
         one.line = _unordered_line(one)
     return receiving.write_receipt(receipt, [one.line for one in [*found, *unordered]])
 
 
-def _receipt_line(one: Found, value: Recognised) -> ReceiptLine:
-    units, amount, base, rate = value
+def _receipt_line(one: Found) -> ReceiptLine:
+    worth = one.worth
     return ReceiptLine(
         item=one.item,
         shipment_line=one.goods,
@@ -91,10 +91,10 @@ def _receipt_line(one: Found, value: Recognised) -> ReceiptLine:
         condition=one.row.condition,
         sscc=one.row.sscc,
         bin=one.bin,
-        recognised_units=units,
-        recognised_amount=amount,
-        recognised_base=base,
-        recognised_rate=rate,
+        recognised_units=one.recognised,
+        recognised_amount=worth.amount if worth else ZERO,
+        recognised_base=worth.base if worth else ZERO,
+        recognised_rate=worth.rate if worth else None,
         tied_from_id=one.row.tied_from,
     )
 
@@ -114,7 +114,7 @@ def _unordered_line(one: Unordered) -> ReceiptLine:
     )
 
 
-def _own_value(one: Found, before: Decimal, rates: Rates) -> Recognised:
+def _own_value(one: Found, before: Decimal, valuer: Valuer) -> tuple[Decimal, Valued | None]:
     """Goods that become ours by this receipt: those ours from receipt, and those beyond what was shipped.
 
     Units received `before` are taken off the price of all, so that parts add up to the price of the whole.
@@ -122,10 +122,14 @@ def _own_value(one: Found, before: Decimal, rates: Rates) -> Recognised:
     order = one.of_line.order
     quantity = one.beyond if is_ours_after(order.ours_from, "arrival") else one.quantity
     if not quantity:
-        return ZERO, ZERO, ZERO, None
-    rate = rates.of(order.company, order.currency)
-    amount = ownership.goods_amount(one.goods, before + quantity) - ownership.goods_amount(one.goods, before)
-    return quantity, amount, converted(amount, rate, order.company.currency), rate
+        return ZERO, None
+    paid = ownership.goods_amount(one.goods, before)
+    company, line = order.company, one.of_line.pk
+
+    def price_of(units: Decimal) -> Decimal:
+        return ownership.goods_amount(one.goods, before + units) - paid
+
+    return quantity, valuer.value(company, order.currency, order.pk, line, quantity, price_of)
 
 
 def _received_before(found: Sequence[Found]) -> dict[int, Decimal]:
@@ -194,7 +198,8 @@ def absorb_costs(entry: Entry, found: Sequence[Found]) -> list[Draft]:
         bearer = absorb.Bearer(share.order_line_id, share.shipment_line_id)
         if bearer in totals or share.shipment_line_id is None:
             totals[bearer][share.charge_id] = share.amount
-    return absorb.write(entry, absorb.absorption(totals))
+    own = add_prices(totals)
+    return absorb.write(entry, absorb.absorption(totals, own))
 
 
 def own_on_receipt(entry: Entry, found: Sequence[Found], layers: Sequence[CostLayer]) -> list[Draft]:
@@ -225,3 +230,9 @@ def own_on_receipt(entry: Entry, found: Sequence[Found], layers: Sequence[CostLa
         ledger.add_goods(layer, value)
     ledger.add_costs(entry, costs)
     return drafts
+
+
+def settle_own(entry: Entry, found: Sequence[Found]) -> list[Draft]:
+    """Goods that became ours by this receipt reserve advances, or were billed already; after their own postings."""
+    goods = [(DocumentKind.RECEIPT_LINE, one.line.pk, one.of_line.order_id, one.worth) for one in found if one.worth]
+    return settle(entry, goods)

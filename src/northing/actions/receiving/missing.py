@@ -7,7 +7,6 @@ from northing.actions.receiving.found import Found
 from northing.actions.receiving.request import ReceiveRequest
 from northing.claims import operations as claims
 from northing.claims.models import Claim
-from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, Entry, LayerTake
 from northing.ledger.operations import Draft
 from northing.masterdata.models import Site
@@ -42,9 +41,10 @@ def miss(entry: Entry, layers: Sequence[CostLayer], cases: Mapping[int, int]) ->
             continue
         released = goods_price.release(entry, layer, layer.received, cases[layer.pk])
         layer.refresh_from_db(fields=["total_cost", "goods_cost", "taken_cost", "goods_taken", "gone"])
-        taken = ledger.take(layer, layer.received, LayerTake.Reason.MISSING, entry, layer.company.currency)
+        currency = layer.company.currency
+        taken = goods_price.take(layer, layer.received, released.claimed, LayerTake.Reason.MISSING, entry, currency)
+        cost = sum(one.cost for one in taken)
         common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-        lost = taken.cost - sum(draft.amount for draft in released)
-        drafts.append(Draft(account=Account.STOCK, amount=-taken.cost, **common))
-        drafts += [*released, Draft(account=Account.MISSING_LOSS, amount=lost, **common)]
+        drafts.append(Draft(account=Account.STOCK, amount=-cost, **common))
+        drafts += [*released.drafts, Draft(account=Account.MISSING_LOSS, amount=cost - released.price, **common)]
     return drafts

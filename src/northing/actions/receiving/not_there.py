@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 
 from django.db.models import Q
 
+from northing.actions.costing import advances
 from northing.actions.costing.absorb import ZERO, Bearer, Totals
 from northing.actions.receiving.found import Found
 from northing.core.money.exact import plain
@@ -16,14 +17,14 @@ from northing.core.money.spread import share_so_far
 from northing.core.problems import Problem
 from northing.costing import operations as costing
 from northing.costing.models import ChargeShare
-from northing.ledger.models import Account, DocumentKind
+from northing.ledger.models import Account, DocumentKind, Entry
 from northing.ledger.operations import Draft
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping import operations as shipping
 from northing.shipping.models import ShipmentLine
 
 
-def hand_back(found: Sequence[Found]) -> list[Draft]:
+def hand_back(entry: Entry, found: Sequence[Found]) -> list[Draft]:
     """Take the units out of their shipment lines; the postings of those that were ours."""
     drafts = []
     away = [one for one in found if one.taking.back]
@@ -32,6 +33,7 @@ def hand_back(found: Sequence[Found]) -> list[Draft]:
         _resize(one.goods, -one.taking.back, -one.back_amount, -one.back_base)
         drafts += _not_ours(one)
     shipping.resize(one.goods for one in away)
+    advances.give_up(entry, {(str(DocumentKind.SHIPMENT_LINE), one.goods.pk): one.taking.back for one in away})
     costing.bear_by_order_lines(one.goods.pk for one in away if not one.goods.quantity)
     return drafts
 

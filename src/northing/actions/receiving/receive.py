@@ -82,7 +82,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     entry = open_entry(act, history, text, request.occurred_on)
     if reason and reason.release:
         reason.release(history, entry)
-    drafts = hand_back(found)
+    drafts = hand_back(entry, found)
     intake.account_for(container, found)
     intake.own_what_was_not(entry, request, found)
     receipt = Receipt(
@@ -143,6 +143,7 @@ def _finish(
 ) -> None:
     """Post; and where goods turned out not to be in their container, spread its estimates anew."""
     post(entry, drafts)
+    post(entry, intake.settle_own(entry, found))
     if container is not None and any(one.taking.back for one in found):
         respread_estimates(act, container.shipment)
 

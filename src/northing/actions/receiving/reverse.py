@@ -4,10 +4,10 @@ from collections import defaultdict
 from collections.abc import Sequence
 from decimal import Decimal
 
-from django.db.models import Sum
+from django.db.models import Q, Sum
 
 from northing.access.acts import Act
-from northing.actions.costing import absorb, accruals, ownership
+from northing.actions.costing import absorb, accruals, advances, ownership
 from northing.actions.costing.absorb import Totals
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.receiving import not_there
@@ -17,6 +17,7 @@ from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
+from northing.billing.models import Bill, BilledGoods
 from northing.claims import operations as claims
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
@@ -51,7 +52,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     refuse_reversal("receipt", receipt.reversed_by_id, request.reason)
     layers = _locked_layers(receipt)
     sent_back = receipt.lines.exclude(back=0).select_related("instalment__position", "instalment__line__item")
-    refuse_if([*_reversal_problems(layers), *not_there.standing(sent_back)])
+    refuse_if([*_reversal_problems(layers), *not_there.standing(sent_back), *_billed(receipt)])
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"
     text += posting_note([receipt.company_id], act.today)
     history = add_history(act, "reverse_receipt", text, _links(receipt, layers), act.today)
@@ -111,6 +112,19 @@ def _reversal_problems(layers: Sequence[CostLayer]) -> list[Problem]:
     return found
 
 
+def _billed(receipt: Receipt) -> list[Problem]:
+    """Bills of goods that are ours by this receipt alone."""
+    early = Posting.objects.filter(
+        entry=receipt.entry, account=Account.OWNED_AFLOAT, amount__gt=0, document_kind=DocumentKind.SHIPMENT_LINE
+    )
+    goods = Q(shipment_line__in=early.values("document")) | Q(receipt_line__receipt=receipt)
+    bill = Bill.objects.filter(pk__in=BilledGoods.objects.filter(goods).values("line__bill"), reversed_by=None).first()
+    if bill is None:
+        return []
+    what = f"{bill} of {bill.party} bills goods that are ours by this receipt."
+    return [Problem(what, mend="Reverse that bill first.", record=("bill", bill.pk))]
+
+
 # What came onto the layers after their receipt: late costs, by all that a posting says.
 LATE = """
 select company_id, account, -sum(amount), -sum(foreign_amount), foreign_currency, null::numeric, order_line_id,
@@ -131,6 +145,9 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     ledger.add_costs(entry, [(*key, -total) for *key, total in costs])
     ledger.take_back(entry, keys)
     ledger.release_allocations(entry, receipt.entry)
+    advances.take_up_again(entry, receipt.entry)
+    advances.give_up_all(entry, DocumentKind.RECEIPT_LINE, receipt.lines.values_list("pk", flat=True))
+    claims.take_back_of_layers(entry, keys)
     accruals.true_up(entry, {charge for _, charge, *_ in costs if charge})
     ledger.empty_layers(keys)
 
@@ -173,6 +190,7 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
     ownership.keep(entry, list(parts.filter(accounted__gt=0).values_list("pk", flat=True)))
     given_up = sorted(parts.filter(accounted=0).values_list("pk", flat=True))
     shipping.own_shipment_lines((key, None, None, None, None) for key in given_up)
+    advances.give_up_all(entry, DocumentKind.SHIPMENT_LINE, given_up)
     if shipment is None:
         return
     name = str(shipment.voyage or shipment)

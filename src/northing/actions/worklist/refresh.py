@@ -103,6 +103,13 @@ bills as (
     left join released x on x.document_kind = c.kind and x.document = c.document
    group by c.line_id
 ),
+papers as (
+  select w.order_line_id as line_id, sum(w.quantity) as units
+    from touched t
+    join billing_billline w on w.order_line_id = t.line_id
+    join billing_bill k on k.id = w.bill_id and k.reversed_by_id is null
+   group by w.order_line_id
+),
 parts as (
   select n.line_id, sum(n.agreed_quantity) as agreed, max(n.asked_on) as requested_on,
          min(n.first_promise) as first_promise, max(n.promise) as promise,
@@ -122,7 +129,7 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
        {", ".join(f"a.{name}" for name in COLUMNS)}, a.agreed,
        a.{" + a.".join(RECEIVED)} as received,
        a.{" + a.".join(OUTSTANDING)} as outstanding,
-       coalesce(b.billed, 0) as billed,
+       coalesce(b.billed, 0) + coalesce(w.units, 0) as billed,
        coalesce(b.unbilled, 0) as unbilled,
        round(a.worth / l.pack_factor, 4) as value,
        round(a.worth / l.pack_factor
@@ -139,6 +146,7 @@ select l.id as line_id, o.id as order_id, o.company_id, o.supplier_id, l.item_id
   join masterdata_party s on s.id = o.supplier_id
   join parts a on a.line_id = l.id
   left join bills b on b.line_id = l.id
+  left join papers w on w.line_id = l.id
   left join moves m on m.line_id = l.id
   left join rates r on r.company_id = o.company_id and r.currency = o.currency
 """
@@ -157,10 +165,12 @@ def bring_along(
     layers: Iterable[int] = (),
     cases: Iterable[int] = (),
     questions: Iterable[int] = (),
+    lines: Iterable[int] = (),
 ) -> None:
     """Bring along all that follows from facts about these records (ids).
 
-    `dated` are instalments of which only the dates moved. Every action that writes facts ends with this.
+    `dated` are instalments of which only the dates moved, `lines` order lines that were only billed. Every action that
+    writes facts ends with this.
     """
     orders, instalments = list(orders), list(instalments)
     keys = {"instalments": [*instalments, *dated], "shipments": [*shipments], "layers": [*layers], "cases": [*cases]}
@@ -175,6 +185,8 @@ def bring_along(
     ):
         if records:
             refresh(records)
+    if billed := list(lines):
+        refresh_lines(billed)
     if any(keys.values()):
         lines = _lines_of(keys)
         refresh_lines(lines)

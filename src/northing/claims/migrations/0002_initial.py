@@ -62,4 +62,16 @@ class Migration(migrations.Migration):
             model_name='claim',
             constraint=models.CheckConstraint(condition=models.Q(('ended__gte', 0), ('ended__lte', models.F('quantity'))), name='case_ended_within'),
         ),
+        migrations.CreateModel(
+            name='ClaimAmount',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('why', models.CharField(choices=[('price', 'Price of goods that are gone'), ('difference', 'Price difference of goods that are gone')], max_length=10)),
+                ('currency', models.CharField(max_length=3)),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('base', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('case', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='amounts', to='claims.claim')),
+                ('entry', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='ledger.entry')),
+            ],
+        ),
     ]

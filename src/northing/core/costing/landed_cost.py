@@ -13,7 +13,19 @@ from northing.core.money.money import all_from_minor, converted, from_minor, rou
 from northing.core.money.spread import NothingToSpreadOver, spread, whole_weights
 
 BASES = ("value", "weight", "volume", "quantity", "equal")
-KINDS = ("freight", "insurance", "haulage", "brokerage", "handling", "storage", "inspection", "other")
+KINDS = (
+    "freight",
+    "insurance",
+    "haulage",
+    "brokerage",
+    "handling",
+    "storage",
+    "inspection",
+    "surcharge",
+    "discount",
+    "rounding",
+    "other",
+)
 CUSTOMS_VALUE, DUTY = "customs_value", "duty"
 ZERO, ONE = Decimal(0), Decimal(1)
 

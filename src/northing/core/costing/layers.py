@@ -3,7 +3,7 @@
 Quantities are Decimals in the item's base unit, costs are whole minor units of base currency.
 """
 
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -57,10 +57,10 @@ class Revalued:
     """A late cost of a layer: the part for what is still there, and for what is gone by how it went."""
 
     stock: int
-    variance: Mapping[str, int]
+    variance: Mapping[Hashable, int]
 
 
-def revalue(layer: Layer, late: int, gone_by_reason: Mapping[str, Decimal]) -> Revalued:
+def revalue(layer: Layer, late: int, gone_by_reason: Mapping[Hashable, Decimal]) -> Revalued:
     """Split a `late` cost (may be negative) between the units still there and those gone.
 
     The part for the gone is round(new total x gone / received) less what was taken, so that later

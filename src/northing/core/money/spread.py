@@ -14,6 +14,7 @@ from math import lcm
 from operator import sub
 
 from northing.core.money.exact import nearest_whole
+from northing.core.money.money import from_minor, to_minor
 
 _MANY = 64
 # A share is a product of three rounded numbers plus a half; half an ulp each, and as much again in hand.
@@ -131,3 +132,12 @@ def share_so_far(total: int, cumulative: Decimal, whole: Decimal) -> int:
     top_n, top_d = cumulative.as_integer_ratio()
     low_n, low_d = whole.as_integer_ratio()
     return nearest_whole(total * top_n * low_d, top_d * low_n)
+
+
+def amount_so_far(total: Decimal, currency: str, cumulative: Decimal, whole: Decimal) -> Decimal:
+    """`share_so_far` of an amount in a currency.
+
+    >>> amount_so_far(Decimal("10.00"), "NZD", Decimal(1), Decimal(3))
+    Decimal('3.33')
+    """
+    return from_minor(share_so_far(to_minor(total, currency), cumulative, whole), currency)

@@ -82,4 +82,14 @@ class Migration(migrations.Migration):
             model_name='chargeshare',
             constraint=models.UniqueConstraint(fields=('charge', 'order_line', 'shipment_line'), name='share_once', nulls_distinct=False),
         ),
+        migrations.AddField(
+            model_name='charge',
+            name='goods',
+            field=models.ManyToManyField(related_name='charges', to='shipping.shipmentline'),
+        ),
+        migrations.AlterField(
+            model_name='charge',
+            name='kind',
+            field=models.CharField(choices=[('freight', 'Freight'), ('insurance', 'Insurance'), ('haulage', 'Haulage'), ('brokerage', 'Brokerage'), ('handling', 'Handling'), ('storage', 'Storage'), ('inspection', 'Inspection'), ('other', 'Other'), ('surcharge', 'Surcharge'), ('discount', 'Discount'), ('rounding', 'Rounding'), ('duty', 'Duty'), ('import_tax', 'Import tax')], max_length=12),
+        ),
     ]

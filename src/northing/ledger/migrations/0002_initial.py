@@ -195,4 +195,37 @@ class Migration(migrations.Migration):
             name='account',
             field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
         ),
+        migrations.RemoveConstraint(
+            model_name='posting',
+            name='posting_of_open_item',
+        ),
+        migrations.AddField(
+            model_name='layertake',
+            name='claimed',
+            field=models.BooleanField(default=False),
+        ),
+        migrations.AlterField(
+            model_name='openitem',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('billed_not_ours', 'Billed, not ours yet'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('advances', 'Advances'), ('bank', 'Bank'), ('bank_charges', 'Bank charges'), ('exchange', 'Exchange differences'), ('exchange_unrealised', 'Exchange differences not realised'), ('revaluation', 'Revaluation'), ('discounts_taken', 'Discounts taken'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
+        migrations.AlterField(
+            model_name='openitem',
+            name='document_kind',
+            field=models.CharField(choices=[('', 'None'), ('shipment_line', 'Goods of a shipment'), ('receipt_line', 'Goods of a receipt'), ('charge', 'Charge'), ('bill', 'Bill'), ('bill_part', "A company's part of a bill"), ('customs_entry', 'Customs entry'), ('case', 'Case'), ('bill_line', 'Goods of a bill'), ('order', 'Order')], max_length=14),
+        ),
+        migrations.AlterField(
+            model_name='posting',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('billed_not_ours', 'Billed, not ours yet'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('advances', 'Advances'), ('bank', 'Bank'), ('bank_charges', 'Bank charges'), ('exchange', 'Exchange differences'), ('exchange_unrealised', 'Exchange differences not realised'), ('revaluation', 'Revaluation'), ('discounts_taken', 'Discounts taken'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
+        migrations.AlterField(
+            model_name='posting',
+            name='document_kind',
+            field=models.CharField(blank=True, choices=[('', 'None'), ('shipment_line', 'Goods of a shipment'), ('receipt_line', 'Goods of a receipt'), ('charge', 'Charge'), ('bill', 'Bill'), ('bill_part', "A company's part of a bill"), ('customs_entry', 'Customs entry'), ('case', 'Case'), ('bill_line', 'Goods of a bill'), ('order', 'Order')], max_length=14),
+        ),
+        migrations.AddConstraint(
+            model_name='posting',
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('account__in', ('owned_not_billed', 'billed_not_ours', 'advances', 'accrued_charges', 'accrued_duty', 'provider_payable', 'supplier_payable', 'customs_payable', 'claims', 'due_from', 'due_to')), _negated=True), models.Q(('document__isnull', False), ('foreign_amount__isnull', False)), _connector='OR'), name='posting_of_open_item'),
+        ),
     ]

@@ -407,4 +407,9 @@ class Migration(migrations.Migration):
             name='queues_putaway',
             field=models.BooleanField(db_default=False, default=False, verbose_name='Goods are put away later'),
         ),
+        migrations.AlterField(
+            model_name='exchangerate',
+            name='purpose',
+            field=models.CharField(choices=[('book', 'Book'), ('customs', 'Customs'), ('bill', "Suppliers' bills"), ('payment', 'Payments')], max_length=8),
+        ),
     ]

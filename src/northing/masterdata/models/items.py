@@ -98,6 +98,8 @@ class ExchangeRate(models.Model):
     class Purpose(models.TextChoices):
         BOOK = "book", "Book"
         CUSTOMS = "customs", "Customs"
+        BILL = "bill", "Suppliers' bills"
+        PAYMENT = "payment", "Payments"
 
     company = models.ForeignKey(Company, models.CASCADE, related_name="rates")
     currency = fields.currency()

@@ -85,7 +85,7 @@ def new_bill(request):
 def _effect(form: BillForm) -> dict:
     """The effect of booking, or the refusal on the form."""
     try:
-        return {"plans": foresee(form.asked())}
+        return {"plans": foresee(form.asked()).plans}
     except Refused as refused:
         form.take(refused)
         return {}

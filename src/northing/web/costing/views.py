@@ -161,7 +161,7 @@ def _of_clock(request, today) -> dict:
 def _effect(form: ChargeForm) -> dict:
     """The effect of booking, or the refusal on the form."""
     try:
-        return {"plan": foresee(form.bill())[0] if form.billed else charges_action.foresee(form.asked())}
+        return {"plan": foresee(form.bill()).plans[0] if form.billed else charges_action.foresee(form.asked())}
     except Refused as refused:
         form.take(refused)
         return {}
