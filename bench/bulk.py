@@ -96,8 +96,8 @@ with chosen as (
   select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, now() from told cross join stowed returning id
 ), bills as (
   insert into billing_bill
-         (kind, company_id, party_id, number, day, currency, rate, total, tax, entered_by_id, at, entry_id)
-  select 'bill', %(company)s, %(payee)s, 'B' || id, %(today)s, 'NZD', 1, 1, 0, %(buyer)s, now(), id from entries
+         (kind, company_id, party_id, number, number_key, day, currency, rate, total, tax, entered_by_id, at, entry_id)
+  select 'bill', %(company)s, %(payee)s, 'B' || id, 'B' || id, %(today)s, 'NZD', 1, 1, 0, %(buyer)s, now(), id from entries
   returning id
 ), billed as (
   insert into billing_billline (bill_id, number, charge_id, amount, remark, final)

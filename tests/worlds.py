@@ -14,6 +14,7 @@ from northing.actions.orders import send, write
 from northing.actions.receiving import receive as receiving
 from northing.actions.shipping import load, milestones, pack
 from northing.billing.models import BillLine
+from northing.core.checks import CHECKS
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import (
     Agreement,
@@ -42,7 +43,7 @@ NOW = datetime(2026, 11, 24, 0, 30, tzinfo=UTC)
 D = Decimal
 # An amount that no order here reaches: whoever writes one may send it.
 ANY = D(10**8)
-CHECKS_WARN = {"depart_without_voyage": "warn", "receive_without_entry": "warn"}
+CHECKS_WARN = {check.code: "warn" for check in CHECKS}
 BOOK = {"USD": "1.6420", "EUR": "1.7815", "AUD": "1.0900"}
 CUSTOMS = {"USD": "1.6385", "EUR": "1.7790", "AUD": "1.0880"}
 ITEMS = {

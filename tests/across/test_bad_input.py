@@ -272,7 +272,7 @@ def test_charges(world):
         asked = of_one(charges.ChargeRequest(**base | changes), number)
         return refused(bills.book_bill, world.act("costs"), asked)
 
-    assert "bill number is booked already" in book(bill_number="B-1")
+    assert "Number B-1 of this party is booked already" in book(bill_number="B-1")
     assert "has a number" in book(bill_number=" ")
     assert "amount has more" in book(amount=D("1.001"))
     assert "amount is zero" in book(amount=D(0))

@@ -35,6 +35,8 @@ class Bill(models.Model):
     company = models.ForeignKey(Company, models.PROTECT, help_text="Who is billed")
     party = models.ForeignKey(Party, models.PROTECT, related_name="bills")
     number = models.CharField(max_length=40)
+    # The number as it is compared (core.billing.tolerance).
+    number_key = models.CharField(max_length=40, default="")
     day = models.DateField()
     due_on = models.DateField(null=True)
     currency = fields.currency()
@@ -45,6 +47,12 @@ class Bill(models.Model):
     advance = fields.money(default=fields.ZERO, db_default=0)
     advance_base = fields.money(default=fields.ZERO, db_default=0)
     entered_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    # Worth more than its company lets pass, it is paid once a second person approved it.
+    needs_approval = models.BooleanField(default=False, db_default=False)
+    approved_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
+    approved_at = models.DateTimeField(null=True)
+    # Why it is not to be paid for now.
+    blocked = models.CharField(max_length=120, blank=True, db_default="")
     at = models.DateTimeField()
     entry = models.OneToOneField(Entry, models.PROTECT)
     # The entry that reversed it.
@@ -53,7 +61,9 @@ class Bill(models.Model):
     class Meta:
         ordering = ["-id"]
         constraints = [
-            models.UniqueConstraint(fields=["party", "number"], condition=Q(reversed_by=None), name="bill_number_once"),
+            models.UniqueConstraint(
+                fields=["party", "number_key"], condition=Q(reversed_by=None), name="bill_number_once"
+            ),
             models.CheckConstraint(condition=Q(total__gt=0) & Q(tax__gte=0), name="bill_above_zero"),
         ]
 
@@ -91,6 +101,8 @@ class BillLine(models.Model):
     amount = fields.money()
     remark = models.CharField(max_length=120, blank=True)
     final = models.BooleanField(default=True)
+    # Above the agreed price and in dispute with the supplier: so much of it is not paid until that has an end.
+    disputed = fields.money(default=fields.ZERO, db_default=0)
 
     class Meta:
         ordering = ["bill", "number"]

@@ -20,7 +20,20 @@ class Check:
 
 DEPART_WITHOUT_VOYAGE = Check("depart_without_voyage", "Departure without a voyage", Strength.ASK)
 RECEIVE_WITHOUT_ENTRY = Check("receive_without_entry", "Receipt without a customs entry", Strength.ASK)
-CHECKS = (DEPART_WITHOUT_VOYAGE, RECEIVE_WITHOUT_ENTRY)
+BILL_ABOVE_PRICE = Check("bill_above_price", "Bill above the agreed price", Strength.ASK)
+BILL_ABOVE_ORDER = Check("bill_above_order", "Bill of more than was ordered", Strength.ASK)
+BILL_NOT_AGREED = Check("bill_not_agreed", "Bill of goods that are not agreed", Strength.BLOCK)
+BILL_OTHER_TAX = Check("bill_other_tax", "Bill with another tax than its order", Strength.ASK)
+BILL_REPEATED = Check("bill_repeated", "Bill that looks like an earlier one", Strength.ASK)
+CHECKS = (
+    DEPART_WITHOUT_VOYAGE,
+    RECEIVE_WITHOUT_ENTRY,
+    BILL_ABOVE_PRICE,
+    BILL_ABOVE_ORDER,
+    BILL_NOT_AGREED,
+    BILL_OTHER_TAX,
+    BILL_REPEATED,
+)
 
 
 def strongest(said: list[str]) -> Strength:

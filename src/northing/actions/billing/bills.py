@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
+from northing.actions.billing.checks import findings
 from northing.actions.billing.goods import (
     GoodsLine,
     booked,
@@ -37,6 +38,7 @@ from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill, BillLine, BillLinePart
 from northing.core.billing.terms import Terms, due_day
+from northing.core.billing.tolerance import bill_number_key
 from northing.core.money.money import converted, is_whole
 from northing.core.problems import Problem, refuse_if
 from northing.costing import operations as costing
@@ -49,6 +51,7 @@ from northing.masterdata.models import Company, Party
 from northing.masterdata.queries import rate_for
 
 ZERO = Decimal(0)
+LONGEST_NUMBER = 40
 
 
 @dataclass(frozen=True)
@@ -58,6 +61,8 @@ class Effect:
     goods: Sequence[GoodsLine]
     prices: Absorption
     plans: Sequence[Plan]
+    total: Decimal
+    problems: Sequence[Problem]
 
     @property
     def unit_costs(self) -> list[UnitCost]:
@@ -75,7 +80,7 @@ def foresee(request: BillRequest) -> Effect:
         line.goods = in_scope(line.scope)
         take_on(request, line)
         plans.append(spread_line(request, line, rate))
-    return Effect(goods, foreseen(goods), plans)
+    return Effect(goods, foreseen(goods), plans, _total(request, goods), _findings(request, goods))
 
 
 def over_goods(lines: Sequence[GoodsLine]) -> Scope:
@@ -98,11 +103,13 @@ def book_bill(act: Act, request: BillRequest) -> int:
     bearers = [one for line in charges for one in line.goods]
     require(act, "book_bill", request.company, bearers)
     refuse_if(future_problem(request.day, act, "day") + _head_problems(request, goods))
+    passed = refuse_if(_findings(request, goods))
     for line in charges:
         take_on(request, line)
         write_charge(line)
     bill = _bill(act, request, goods)
     text = f"Booked {_words(bill, charges, goods)}{posting_note(_companies(bill, bearers), request.day)}"
+    text += "".join(f". {problem.what}" for problem in passed)
     history = add_history(act, "book_bill", text, _links(charges, goods), request.day)
     bill.entry = entry = open_entry(act, history, text, request.day)
     drafts, rows = [], {}
@@ -121,6 +128,11 @@ def book_bill(act: Act, request: BillRequest) -> int:
     return bill.pk
 
 
+def _findings(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Problem]:
+    rate = _rate_of(request) or rate_for(Company.objects.get(pk=request.company), request.currency, request.day)
+    return findings(request, goods, _total(request, goods), rate)
+
+
 def _of_charge(line: BilledCharge) -> BillLine:
     asked = line.asked
     return BillLine(charge=line.charge, amount=asked.amount, remark=asked.remark.strip(), final=asked.final)
@@ -133,6 +145,7 @@ def _of_goods(line: GoodsLine) -> BillLine:
         price=line.price,
         amount=line.amount,
         remark=line.asked.remark.strip(),
+        disputed=max(line.above, ZERO) if line.asked.decision == "dispute" else ZERO,
     )
 
 
@@ -141,7 +154,7 @@ Rows = dict[str, tuple[BillLine, list[BillLinePart]]]
 
 def _numbered(request: BillRequest, rows: Rows) -> list[tuple[BillLine, list[BillLinePart]]]:
     """The lines in the order of the paper."""
-    found = [rows[f"line-{number}"] for number in range(len(request.lines))]
+    found = [rows[line.where or f"line-{number}"] for number, line in enumerate(request.lines)]
     for number, (row, _) in enumerate(found, 1):
         row.number = number
     return found
@@ -164,6 +177,8 @@ def _borne_by(request: BillRequest) -> list[int]:
 
 def _head_problems(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Problem]:
     found = []
+    if len(request.number.strip()) > LONGEST_NUMBER:
+        found.append(Problem(f"A bill's number has at most {LONGEST_NUMBER} signs.", "bill_number", "Shorten it."))
     if not request.number.strip():
         found.append(Problem("The bill has a number.", "bill_number", "Enter it as it stands on the bill."))
     if not request.lines:
@@ -198,16 +213,20 @@ def _total(request: BillRequest, goods: Sequence[GoodsLine]) -> Decimal:
 def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine]) -> Bill:
     company = Company.objects.get(pk=request.company)
     advances = [line.advance for line in goods]
+    total, rate = _total(request, goods), _rate_of(request) or rate_for(company, request.currency, request.day)
+    limit = company.bill_approval_above
     return Bill(
         kind=request.kind,
         company=company,
         party_id=request.party,
         number=request.number.strip(),
+        number_key=bill_number_key(request.number.strip()),
         day=request.day,
         due_on=request.due_on or _due_by_terms(request),
         currency=request.currency,
-        rate=_rate_of(request) or rate_for(company, request.currency, request.day),
-        total=_total(request, goods),
+        rate=rate,
+        total=total,
+        needs_approval=limit is not None and converted(total, rate, company.currency) > limit,
         tax=request.tax,
         advance=sum((one.amount for one in advances), ZERO),
         advance_base=sum((one.base for one in advances), ZERO),

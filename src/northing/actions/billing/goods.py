@@ -25,7 +25,7 @@ from northing.core.problems import Problem, Refused
 from northing.ledger.models import Account, DocumentKind, Entry, OpenItem
 from northing.ledger.operations import Draft, allocate
 from northing.orders import operations as orders
-from northing.orders.models import OrderLine
+from northing.orders.models import Instalment, OrderLine
 from northing.payments.queries import Advance
 from northing.positions.models import Position
 from northing.shipping import operations as shipping
@@ -63,6 +63,8 @@ class GoodsLine:
     quantity: Decimal
     price: Decimal
     amount: Decimal
+    # The price per pack that the order says, and what is paid of it.
+    order_price: tuple[Decimal, Decimal]
     matched: list[Matched] = field(default_factory=list)
     ahead: Decimal = ZERO
 
@@ -70,6 +72,18 @@ class GoodsLine:
     def amount_ahead(self) -> Decimal:
         """The part of the amount that is for goods that are not ours yet."""
         return self.amount - sum((one.part.amount + one.difference for one in self.matched), ZERO)
+
+    @property
+    def agreed(self) -> Decimal:
+        """What its units cost by agreement: those that are ours as they became ours, the rest by the order."""
+        ours = sum((one.part.amount for one in self.matched), ZERO)
+        order = self.line
+        return ours + net_amount(self.ahead, order.pack_factor, *self.order_price, order.order.currency)
+
+    @property
+    def above(self) -> Decimal:
+        """How much it is above what was agreed, in the bill's currency; below it, a negative amount."""
+        return self.amount - self.agreed
 
     @property
     def advance(self) -> Advance:
@@ -88,19 +102,20 @@ def goods_lines(request: BillRequest, *, lock: bool = False) -> list[GoodsLine]:
 
     With `lock` the orders are locked first, so that two people never bill the same units.
     """
-    asked = [(f"line-{number}", one) for number, one in enumerate(request.lines) if one.order_line]
+    asked = [(one.where or f"line-{number}", one) for number, one in enumerate(request.lines) if one.order_line]
     if not asked:
         return []
     keys = {one.order_line for _, one in asked if one.order_line}
     if lock:
         lock_goods(keys)
     lines = OrderLine.objects.filter(pk__in=keys).select_related("order__company", "order__supplier", "item").in_bulk()
+    prices = _order_prices(lines)
     problems, found = [], []
     for where, one in asked:
         line = lines.get(one.order_line or 0)
         problems += _problems(request, where, one, line)
         if line is not None and not problems:
-            found.append(_as_entered(where, one, line))
+            found.append(_as_entered(where, one, line, prices.get(line.pk, (line.pack_price, line.net_share))))
     if problems:
         raise Refused(problems)
     _match(found)
@@ -145,13 +160,19 @@ def _problems(request: BillRequest, where: str, asked: BillLineRequest, line: Or
     return found
 
 
-def _as_entered(where: str, asked: BillLineRequest, line: OrderLine) -> GoodsLine:
+def _order_prices(lines: Iterable[int]) -> dict[int, tuple[Decimal, Decimal]]:
+    """By order line (id), the price per pack of its first instalment that is not taken back, and what is paid of it."""
+    found = Instalment.objects.filter(line__in=list(lines), quantity__gt=0).order_by("line", "number").distinct("line")
+    return {line: (price, share) for line, price, share in found.values_list("line", "pack_price", "net_share")}
+
+
+def _as_entered(where: str, asked: BillLineRequest, line: OrderLine, order_price: tuple[Decimal, Decimal]) -> GoodsLine:
     quantity, currency = asked.quantity or ZERO, line.order.currency
     if asked.price is None:
         price = round(asked.amount * line.pack_factor / quantity, 10)
-        return GoodsLine(asked, where, line, quantity, price, asked.amount)
+        return GoodsLine(asked, where, line, quantity, price, asked.amount, order_price)
     amount = asked.amount or net_amount(quantity, line.pack_factor, asked.price, ONE, currency)
-    return GoodsLine(asked, where, line, quantity, asked.price, amount)
+    return GoodsLine(asked, where, line, quantity, asked.price, amount, order_price)
 
 
 def _match(lines: Sequence[GoodsLine]) -> None:

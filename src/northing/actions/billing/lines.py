@@ -62,7 +62,7 @@ def billed_charges(request: BillRequest, over: Scope = NOTHING, *, lock: bool = 
     for number, asked in enumerate(request.lines):
         if asked.order_line:
             continue
-        where = f"line-{number}"
+        where = asked.where or f"line-{number}"
         problems += _at(where, amount_problems(asked.amount, request.currency, request.day))
         charge = charges.get(asked.charge or 0) if asked.charge else _new(request, asked)
         if charge is None:

@@ -34,6 +34,9 @@ class BillLineRequest:
     quantity: Decimal | None = None
     price: Decimal | None = None
     goods: tuple[int, ...] = ()
+    # What is decided of a difference: accept it as cost, or dispute it. And how problems name the line.
+    decision: str = ""
+    where: str = ""
 
     @property
     def scope(self) -> Scope:

@@ -2,6 +2,7 @@
 
 import django.db.models.deletion
 from decimal import Decimal
+from django.conf import settings
 from django.db import migrations, models
 
 
@@ -145,5 +146,43 @@ class Migration(migrations.Migration):
             model_name='billedgoods',
             name='waited_base',
             field=models.DecimalField(decimal_places=4, max_digits=19, null=True),
+        ),
+        migrations.RemoveConstraint(
+            model_name='bill',
+            name='bill_number_once',
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='approved_at',
+            field=models.DateTimeField(null=True),
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='approved_by',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='blocked',
+            field=models.CharField(blank=True, db_default='', max_length=120),
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='needs_approval',
+            field=models.BooleanField(db_default=False, default=False),
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='number_key',
+            field=models.CharField(default='', max_length=40),
+        ),
+        migrations.AddField(
+            model_name='billline',
+            name='disputed',
+            field=models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=19),
+        ),
+        migrations.AddConstraint(
+            model_name='bill',
+            constraint=models.UniqueConstraint(condition=models.Q(('reversed_by', None)), fields=('party', 'number_key'), name='bill_number_once'),
         ),
     ]

@@ -412,4 +412,74 @@ class Migration(migrations.Migration):
             name='purpose',
             field=models.CharField(choices=[('book', 'Book'), ('customs', 'Customs'), ('bill', "Suppliers' bills"), ('payment', 'Payments')], max_length=8),
         ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_above_order',
+            field=models.CharField(db_default='ask', default='ask', max_length=5),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_above_price',
+            field=models.CharField(db_default='ask', default='ask', max_length=5),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_approval_above',
+            field=models.DecimalField(blank=True, decimal_places=2, max_digits=14, null=True),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_not_agreed',
+            field=models.CharField(db_default='block', default='block', max_length=5),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_other_tax',
+            field=models.CharField(db_default='ask', default='ask', max_length=5),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_repeated',
+            field=models.CharField(db_default='ask', default='ask', max_length=5),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_tolerance',
+            field=models.DecimalField(db_default=1, decimal_places=2, default=1, max_digits=5, null=True),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_tolerance_money',
+            field=models.DecimalField(db_default=200, decimal_places=2, default=200, max_digits=14, null=True),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='line_tolerance',
+            field=models.DecimalField(db_default=2, decimal_places=2, default=2, max_digits=5, null=True),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='line_tolerance_money',
+            field=models.DecimalField(db_default=50, decimal_places=2, default=50, max_digits=14, null=True),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='bill_tolerance',
+            field=models.DecimalField(decimal_places=2, max_digits=5, null=True),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='bill_tolerance_money',
+            field=models.DecimalField(decimal_places=2, max_digits=14, null=True),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='line_tolerance',
+            field=models.DecimalField(decimal_places=2, max_digits=5, null=True),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='line_tolerance_money',
+            field=models.DecimalField(decimal_places=2, max_digits=14, null=True),
+        ),
     ]

@@ -114,6 +114,11 @@ class Party(models.Model):
     price_tolerance = models.DecimalField(
         "Price tolerance, %", max_digits=5, decimal_places=2, default=fields.ZERO, db_default=fields.ZERO
     )
+    # What a bill may be above what was agreed, on a line and in all; empty: as the company says.
+    line_tolerance = models.DecimalField(max_digits=5, decimal_places=2, null=True)
+    line_tolerance_money = models.DecimalField(max_digits=14, decimal_places=2, null=True)
+    bill_tolerance = models.DecimalField(max_digits=5, decimal_places=2, null=True)
+    bill_tolerance_money = models.DecimalField(max_digits=14, decimal_places=2, null=True)
 
     class Meta:
         ordering = ["name"]

@@ -2,9 +2,13 @@
 
 from django.db import models
 
-from northing.core.checks import DEPART_WITHOUT_VOYAGE as VOYAGE
-from northing.core.checks import RECEIVE_WITHOUT_ENTRY as ENTRY
+from northing.core import checks
 from northing.database import fields
+
+
+def _strength(check: checks.Check) -> models.CharField:
+    """How strong a check is in a company."""
+    return models.CharField(max_length=5, default=check.ships.value, db_default=check.ships.value)
 
 
 class Company(models.Model):
@@ -26,8 +30,13 @@ class Company(models.Model):
     # Orders worth more than this, in base currency, need approval by a second person; empty: every order does.
     approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
     # How strong the checks are that a company chooses (core.checks).
-    depart_without_voyage = models.CharField(max_length=5, default=VOYAGE.ships.value, db_default=VOYAGE.ships.value)
-    receive_without_entry = models.CharField(max_length=5, default=ENTRY.ships.value, db_default=ENTRY.ships.value)
+    depart_without_voyage = _strength(checks.DEPART_WITHOUT_VOYAGE)
+    receive_without_entry = _strength(checks.RECEIVE_WITHOUT_ENTRY)
+    bill_above_price = _strength(checks.BILL_ABOVE_PRICE)
+    bill_above_order = _strength(checks.BILL_ABOVE_ORDER)
+    bill_not_agreed = _strength(checks.BILL_NOT_AGREED)
+    bill_other_tax = _strength(checks.BILL_OTHER_TAX)
+    bill_repeated = _strength(checks.BILL_REPEATED)
     last_order_number = models.PositiveIntegerField(default=0)
     last_receipt_number = models.PositiveIntegerField(default=0, db_default=0)
     # With it the company numbers pallets itself; the count of those numbers is never set back.
@@ -35,6 +44,13 @@ class Company(models.Model):
     last_sscc = models.PositiveBigIntegerField(default=0, db_default=0)
     # Up to which part of a delivery the dock may say that no more comes; empty: whatever is short.
     under_tolerance = models.DecimalField("Under tolerance, %", max_digits=5, decimal_places=2, null=True, blank=True)
+    # What a bill may be above what was agreed: on a line, and in all; of base currency. Empty: no limit.
+    line_tolerance = models.DecimalField(max_digits=5, decimal_places=2, null=True, default=2, db_default=2)
+    line_tolerance_money = models.DecimalField(max_digits=14, decimal_places=2, null=True, default=50, db_default=50)
+    bill_tolerance = models.DecimalField(max_digits=5, decimal_places=2, null=True, default=1, db_default=1)
+    bill_tolerance_money = models.DecimalField(max_digits=14, decimal_places=2, null=True, default=200, db_default=200)
+    # Bills worth more than this, in base currency, are paid only once a second person approved them; empty: none are.
+    bill_approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
 
     class Meta:
         ordering = ["code"]
