@@ -8,6 +8,7 @@ from northing.access.models import Grant, Person
 from northing.actions.activity import remarks
 from northing.actions.confirmations import supplier_links
 from northing.actions.inventory import issue
+from northing.actions.payments.pay import PartRequest, PayRequest, pay
 from northing.actions.receiving import told
 from northing.actions.shipping import despatch_notices, pack
 from northing.activity.models import HistoryEntry
@@ -23,6 +24,7 @@ from northing.jobs.jobs import begin
 from northing.ledger.models import CostLayer, Entry
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
+from northing.payments.models import Payment
 from northing.quality.models import Inspection
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion, ToldReceipt
 from northing.shipping.models import (
@@ -138,6 +140,16 @@ def moved_of(world):
     return {"bin_id": line.bin_id, "move_id": move.pk, "transfer_id": transfer.pk}
 
 
+def payment_of(world):
+    """The id of a payment of a part of the bill."""
+    bill, found = Bill.objects.get(), Payment.objects.first()
+    if found is None:
+        part = PartRequest(D(1), bill=bill.pk)
+        key = pay(world.act("accounts"), PayRequest(bill.company_id, bill.party_id, TODAY, bill.currency, (part,)))
+        found = Payment.objects.get(pk=key)
+    return found.pk
+
+
 def addresses(world):
     """Every address of the application with ids of the lived-in world."""
     part = ShipmentLine.objects.get()
@@ -150,6 +162,7 @@ def addresses(world):
         "shipment_line_id": part.pk,
         "charge_id": Charge.objects.get().pk,
         "bill_id": Bill.objects.get().pk,
+        "payment_id": payment_of(world),
         "company_id": world.nz.pk,
         "layer_id": CostLayer.objects.filter(kind="stock").get().pk,
         "site_id": world.site.pk,

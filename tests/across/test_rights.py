@@ -6,7 +6,7 @@ import pytest
 
 from northing.access.permissions import ROLES, WORDS
 from northing.actions.access import roles
-from northing.actions.billing import bills
+from northing.actions.billing import approve, bills
 from northing.actions.billing.request import of_one
 from northing.actions.claims import returns
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
@@ -25,7 +25,7 @@ from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.core.problems import NotAllowed
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Bin
+from northing.masterdata.models import Bin, Company
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.shipping.models import Container, Leg, ShipmentLine
 from northing.shipping.operations import LegPlan
@@ -85,6 +85,7 @@ def actions(world):
         ("say_dates", milestones.say_date, _date(waiting)),
         ("estimate_charge", charges.enter_estimate, estimate),
         ("book_bill", bills.book_bill, of_one(estimate, "X")),
+        ("approve_bill", approve.approve_bill, approve.ApproveRequest(_waiting_bill(world, estimate))),
         ("pay", pay.pay, pay.PayRequest(world.nz.pk, head.supplier_id, TODAY, "USD", advance)),
         ("book_customs_entry", entries.book_customs_entry, _entry(landed, world, office)),
         ("receive", receive.receive, taken),
@@ -132,6 +133,14 @@ def _date(shipment):
 
 def _entry(shipment, world, office):
     return entries.EntryRequest(shipment.pk, world.nz.pk, office, "E-1", TODAY)
+
+
+def _waiting_bill(world, estimate):
+    """The id of a bill that a second person is to approve."""
+    Company.objects.filter(pk=world.nz.pk).update(bill_approval_above=0)
+    booked = bills.book_bill(world.act("costs"), of_one(estimate, "A-1"))
+    Company.objects.filter(pk=world.nz.pk).update(bill_approval_above=None)
+    return booked
 
 
 def _count(world):

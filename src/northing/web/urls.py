@@ -18,6 +18,7 @@ STEPS = (
     "quality",
     "claims",
     "billing",
+    "payments",
     "inventory",
 )
 

@@ -109,7 +109,7 @@ def book_bill(act: Act, request: BillRequest) -> int:
         write_charge(line)
     bill = _bill(act, request, goods)
     text = f"Booked {_words(bill, charges, goods)}{posting_note(_companies(bill, bearers), request.day)}"
-    text += "".join(f". {problem.what}" for problem in passed)
+    text += "".join(f". {problem.what}" for problem in passed) + _decided(goods)
     history = add_history(act, "book_bill", text, _links(charges, goods), request.day)
     bill.entry = entry = open_entry(act, history, text, request.day)
     drafts, rows = [], {}
@@ -147,6 +147,17 @@ def _of_goods(line: GoodsLine) -> BillLine:
         remark=line.asked.remark.strip(),
         disputed=max(line.above, ZERO) if line.asked.decision == "dispute" else ZERO,
     )
+
+
+def _decided(goods: Iterable[GoodsLine]) -> str:
+    """What was decided of differences, for the story."""
+    found = ""
+    for line in goods:
+        decision = {"accept": "accepted", "dispute": "in dispute"}.get(line.asked.decision)
+        if decision and line.above > 0:
+            currency, item = line.line.order.currency, line.line.item.code
+            found += f". {currency} {money(line.above, currency)} above the agreed price of {item}: {decision}"
+    return found
 
 
 Rows = dict[str, tuple[BillLine, list[BillLinePart]]]

@@ -21,7 +21,7 @@ from northing.drawings.figures import money
 from northing.ledger.models import Account, DocumentKind, Entry, Posting
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Company, Party
+from northing.masterdata.models import BankAccount, Company, Party
 from northing.masterdata.queries import rate_for
 from northing.orders import operations as orders
 from northing.orders.models import PurchaseOrder
@@ -119,7 +119,7 @@ def _locked(request: PayRequest) -> tuple[dict[int, Bill], dict[int, PurchaseOrd
     """The bills and orders of a payment, locked in the order of their ids."""
     keys = {part.bill for part in request.parts if part.bill}
     bills = Bill.objects.select_for_update(of=("self",)).filter(pk__in=keys).order_by("pk")
-    bills = bills.select_related("company", "party")
+    bills = bills.select_related("company", "party").prefetch_related("lines")
     of_orders = {part.order for part in request.parts if part.order}
     orders.lock(of_orders)
     found = PurchaseOrder.objects.filter(pk__in=of_orders).select_related("company", "supplier")
@@ -164,7 +164,15 @@ def _part_problems(request, number, part, bills, ordered, paid) -> list[Problem]
         return [Problem(f"{bill} is reversed, or is no bill.", where, "Choose another.")]
     if bill.currency != request.currency:
         return [Problem(f"{bill} is in {bill.currency}.", where, "Pay it on its own.")]
+    if bill.blocked:
+        return [Problem(f"{bill} is not to be paid for now: {bill.blocked}.", where, "Let it be paid on its page.")]
+    if bill.needs_approval and not bill.approved_by_id:
+        return [Problem(f"{bill} is not approved.", where, "A second person approves it.", record=("bill", bill.pk))]
     left = bill.owed - paid.get(bill.pk, Advance()).amount
+    disputed = sum((line.disputed for line in bill.lines.all()), ZERO)
+    if disputed and left >= part.amount + part.discount > left - disputed:
+        what = f"{bill.currency} {money(disputed, bill.currency)} of {bill} is in dispute."
+        return [Problem(what, where, f"Pay at most {money(left - disputed, bill.currency)}, or end the dispute.")]
     if part.amount + part.discount > left:
         what = f"{bill.currency} {money(left, bill.currency)} is open of {bill}."
         return [Problem(what, where, "Pay at most that much; pay more in advance on an order.")]
@@ -189,6 +197,12 @@ def paid_of(bills) -> dict[int, Advance]:
 def worth_of(request: PayRequest, company: Company) -> Worth:
     """What the payment costs. Raises Refused where there is no rate for it."""
     base = company.currency
+    account = _account(request, base)
+    if account == request.currency != base:
+        rate = request.rate or rate_for(company, request.currency, request.day, "payment")
+        if request.bank not in (None, request.amount):
+            raise Refused(Problem(f"The account is in {account}: {account} leaves it.", "bank", "Leave it empty."))
+        return Worth(rate, account, request.amount, converted(request.amount, rate, base))
     if request.bank is not None:
         if request.currency == base and request.bank != request.amount:
             what = f"{base} {money(request.amount, base)} was paid, and {money(request.bank, base)} left the bank."
@@ -199,6 +213,19 @@ def worth_of(request: PayRequest, company: Company) -> Worth:
     rate = request.rate or rate_for(company, request.currency, request.day, "payment")
     worth = converted(request.amount, rate, base)
     return Worth(rate, base, worth, worth)
+
+
+def _account(request: PayRequest, base: str) -> str:
+    """The currency of the account that is paid from; without one, base currency."""
+    if request.account is None:
+        return base
+    found = BankAccount.objects.filter(pk=request.account, company=request.company).first()
+    if found is None:
+        raise Refused(Problem("This is no account of the company.", "account", "Choose one of the list."))
+    if found.currency not in (base, request.currency):
+        what = f"The account is in {found.currency}; {request.currency} is paid."
+        raise Refused(Problem(what, "account", f"Choose one in {base} or {request.currency}."))
+    return found.currency
 
 
 def _for_what(bills: dict[int, Bill], ordered: dict[int, PurchaseOrder]) -> str:

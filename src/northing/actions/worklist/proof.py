@@ -12,6 +12,7 @@ from northing.actions.worklist import (
     questions,
     ripples,
     shipments,
+    unbilled,
 )
 from northing.actions.worklist.deliveries import delivery_faults, refresh_every_delivery
 from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
@@ -45,6 +46,7 @@ def _matter_faults() -> list[str]:
     before = _matters()
     for model, refresh in (
         (PurchaseOrder, orders.refresh_orders),
+        (PurchaseOrder, unbilled.refresh_unbilled),
         (Instalment, instalments.refresh_instalments),
         (Shipment, shipments.refresh_shipments),
         (CostLayer, layers.refresh_layers),

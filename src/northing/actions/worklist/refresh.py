@@ -12,6 +12,7 @@ from northing.actions.worklist.layers import refresh_layers
 from northing.actions.worklist.orders import refresh_orders
 from northing.actions.worklist.questions import open_questions, refresh_questions
 from northing.actions.worklist.shipments import refresh_shipments
+from northing.actions.worklist.unbilled import refresh_unbilled_of
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
 from northing.worklist.operations import forget_unsent
@@ -187,9 +188,11 @@ def bring_along(
             refresh(records)
     if billed := list(lines):
         refresh_lines(billed)
+        refresh_unbilled_of(billed)
     if any(keys.values()):
         lines = _lines_of(keys)
         refresh_lines(lines)
+        refresh_unbilled_of(lines)
         refresh_deliveries(lines, keys["shipments"])
 
 

@@ -1,8 +1,10 @@
 """When a bill is due by its terms."""
 
 from calendar import monthrange
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from decimal import Decimal
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,3 +39,26 @@ def due_day(day: date, terms: Terms) -> date:
 def _on(day: date, number: int) -> date:
     """A day of the month of `day`."""
     return day.replace(day=min(number, monthrange(day.year, day.month)[1]))
+
+
+@dataclass(frozen=True, slots=True)
+class Discount:
+    """So many per cent are taken off a bill that is paid within so many days of its day."""
+
+    percent: Decimal
+    days: int
+
+
+def discount_on(bill_day: date, paid_on: date, discounts: Sequence[Discount]) -> tuple[Decimal, date | None]:
+    """The best per cent that a payment on a day still takes, and the last day for it; 0 and None where none is left.
+
+    >>> two = [Discount(Decimal(2), 10), Discount(Decimal(1), 20)]
+    >>> [discount_on(date(2026, 1, 1), date(2026, 1, day), two)[0] for day in (11, 12, 22)]
+    [Decimal('2'), Decimal('1'), Decimal('0')]
+    """
+    found = [
+        (one.percent, bill_day + timedelta(days=one.days))
+        for one in discounts
+        if one.percent > 0 and paid_on <= bill_day + timedelta(days=one.days)
+    ]
+    return max(found, default=(Decimal(0), None))

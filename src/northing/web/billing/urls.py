@@ -2,10 +2,15 @@
 
 from django.urls import path
 
-from northing.web.billing import views
+from northing.web.billing.views import bills, goods
+from northing.web.common.converters import one_of
+
+one_of("bill_act", bills.ACTS)
 
 urlpatterns = [
-    path("", views.bills, name="bills"),
-    path("new/", views.new_bill, name="new-bill"),
-    path("<int:bill_id>/", views.bill, name="bill"),
+    path("", bills.bills, name="bills"),
+    path("new/", bills.new_bill, name="new-bill"),
+    path("goods/", goods.supplier_bill, name="supplier-bill"),
+    path("<int:bill_id>/", bills.bill, name="bill"),
+    path("<int:bill_id>/<bill_act:act>/", bills.bill_act, name="bill-act"),
 ]

@@ -10,6 +10,7 @@ PAGES = {
     "shipment": "shipment",
     "voyage": "voyage",
     "bill": "bill",
+    "payment": "payment",
     "charge": "charge",
     "layer": "layer",
     "receipt": "receipt",

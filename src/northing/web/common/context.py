@@ -12,7 +12,7 @@ RAIL = [
     ("costs", "Costs", ("costing", "customs")),
     ("dock", "Dock", ("receiving", *(f"inventory/{one}" for one in ("putaway", "bins", "moves", "transfers")))),
     ("quality", "Quality", ("quality", "claims")),
-    ("bills", "Bills", ("billing",)),
+    ("bills", "Bills", ("billing", "payments")),
     ("look-back", "Look back", ("reports", "inventory")),
 ]
 

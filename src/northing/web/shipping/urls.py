@@ -1,7 +1,8 @@
 """Addresses of the step: shipping."""
 
-from django.urls import path, register_converter
+from django.urls import path
 
+from northing.web.common.converters import one_of
 from northing.web.shipping.views import (
     arrival_calendars,
     board,
@@ -13,21 +14,8 @@ from northing.web.shipping.views import (
     voyages,
 )
 
-
-class _OneOf:
-    """A word of an address that is one of some."""
-
-    regex = ""
-
-    def to_python(self, value: str) -> str:
-        """The word."""
-        return value
-
-    to_url = to_python
-
-
 for _name, _words in (("voyage_happening", voyages.TO_VOYAGES), ("shipment_happening", voyages.TO_SHIPMENTS)):
-    register_converter(type(_name, (_OneOf,), {"regex": "|".join(_words)}), _name)
+    one_of(_name, _words)
 
 urlpatterns = [
     path("calendar/<str:token>/arrivals.ics", arrival_calendars.arrivals, name="arrivals"),

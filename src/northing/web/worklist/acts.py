@@ -92,6 +92,12 @@ def _orders(matters: Sequence[Matter]) -> Offered:
     return offered
 
 
+def _unbilled(matters: Sequence[Matter]) -> Offered:
+    """Enter the bill: what is ours is proposed."""
+    address = reverse("supplier-bill")
+    return [(one, Act("Bill", f"{address}?order={one.record}", "book_bill", "b")) for one in matters]
+
+
 def _post(words: str, name: str, record: int, permission: str, letter: str, **fields: str) -> Act:
     return Act(words, reverse(name, args=[record]), permission, letter, fields, record=record)
 
@@ -203,6 +209,7 @@ def _letters(matters: Sequence[Matter]) -> Offered:
 
 FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "order": _orders,
+    "unbilled": _unbilled,
     "instalment": _instalments,
     "shipment": _shipments,
     "layer": _layers,

@@ -42,6 +42,13 @@ def _orders(keys: Iterable[int]) -> dict[int, Named]:
     return {one.pk: (f"Order {one.number} to {one.supplier.name}", reverse("order", args=[one.pk])) for one in found}
 
 
+def _unbilled(keys: Iterable[int]) -> dict[int, Named]:
+    found = PurchaseOrder.objects.filter(pk__in=keys).select_related("supplier")
+    return {
+        one.pk: (f"Goods of {one.number} from {one.supplier.name}", reverse("order", args=[one.pk])) for one in found
+    }
+
+
 def _instalments(keys: Iterable[int]) -> dict[int, Named]:
     found = Instalment.objects.filter(pk__in=keys).select_related("line__order", "line__item")
     return {
@@ -167,6 +174,7 @@ def _letters(keys: Iterable[int]) -> dict[int, Named]:
 
 NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
+    "unbilled": _unbilled,
     "instalment": _instalments,
     "shipment": _shipments,
     "document": _documents,

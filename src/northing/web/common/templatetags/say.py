@@ -12,10 +12,13 @@ from django.utils.safestring import mark_safe
 
 from northing.core.costing.landed_cost import unit_price_of
 from northing.core.money.exact import plain as exact_plain
+from northing.core.money.money import minor_units
 from northing.core.positions.places import COLUMNS
 from northing.drawings import figures
 from northing.drawings.arrival import arrival
+from northing.drawings.bill_band import band as draw_band
 from northing.drawings.fill import fill as draw_fill
+from northing.drawings.settled import settled as draw_settled
 from northing.drawings.strip import ALONE
 from northing.drawings.strip import legend as draw_legend
 from northing.drawings.strip import strip as draw_strip
@@ -257,3 +260,27 @@ def fresh_key():
 def address(kind: str, record: int | None) -> str:
     """The address of a record's page; empty where it has none."""
     return address_of(kind, record)
+
+
+@register.simple_tag
+def bill_band(one, now):
+    """The bars of an order line on a bill."""
+    return mark_safe(draw_band(one.ordered, one.ours, one.billed, now or Decimal(0), one.line.item.unit))
+
+
+@register.simple_tag
+def settled_bar(settlement, currency):
+    """How far a bill is settled, drawn."""
+    return mark_safe(draw_settled(settlement.parts, currency))
+
+
+@register.filter
+def decimals(currency):
+    """How many decimals a currency has."""
+    return minor_units(currency)
+
+
+@register.filter
+def finding_word(strength):
+    """What a finding asks of a person, in a word."""
+    return {"warn": "Mind:", "ask": "Decide:", "block": "Stops:"}[str(strength)]

@@ -1,21 +1,30 @@
 """Bills: what is owned and not billed, bills as booked, a bill entered and reversed."""
 
+import uuid
+from decimal import Decimal
+
+from django import forms
 from django.contrib import messages
-from django.db.models import Exists, OuterRef, Q, Sum
+from django.db.models import DecimalField, Exists, OuterRef, Q, Sum, Value
+from django.db.models.functions import Coalesce
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
+from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of, may
+from northing.actions.billing.approve import ApproveRequest, BlockRequest, approve_bill, block_bill, end_dispute
 from northing.actions.billing.bills import book_bill, foresee, reverse_bill
 from northing.billing.models import Bill, BillLinePart
 from northing.core.problems import Refused
 from northing.ledger.models import Account, OpenItem
 from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
-from northing.web.billing.forms import BillForm
+from northing.reports.settlement import settlements
+from northing.web.billing.forms.charges import BillForm
+from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
-from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.common.permissions import acts_by, acts_for, form_for, open_page
 from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.shipping.views.shipments import visible_shipments
 
@@ -50,6 +59,9 @@ def bills(request):
         visible_bills(request.user).select_related("party").prefetch_related("lines__charge").order_by("-day", "-pk")
     )
     booked = page_of_rows(found, request.GET, 20, name="bills")
+    left = settlements(booked.rows)
+    for one in booked.rows:
+        one.left = left[one.pk].left
     return render(request, "billing/bills.html", {"booked": booked, "owned": rows, "page": page})
 
 
@@ -94,7 +106,8 @@ def _effect(form: BillForm) -> dict:
 @acts_for("book_bill")
 def bill(request, bill_id: int):
     """A bill: its lines, who bears them, its postings, and the way back."""
-    found = visible_bills(request.user).select_related("party", "company", "entry__history", "entered_by")
+    related = ("party", "company", "entry__history", "entered_by", "approved_by")
+    found = visible_bills(request.user).select_related(*related)
     record = get_object_or_404(found, pk=bill_id)
     form = ReasonForm(request.POST or None)
     if request.method == "POST" and form.do(request, reverse_bill, form.reversing(record.pk)):
@@ -102,9 +115,63 @@ def bill(request, bill_id: int):
         return redirect("bill", record.pk)
     context = {
         "bill": record,
-        "lines": record.lines.select_related("charge").order_by("number"),
+        "lines": _lines(record),
+        "settlement": settlements([record])[record.pk],
+        "paid": record.payment_parts.filter(payment__reversed_by=None).select_related("payment").order_by("pk"),
+        "acts": _acts(request.user, record),
+        "key": uuid.uuid4().hex,
         "form": form,
         "allowed": may(request.user, "book_bill", record.company_id),
         "history": history_for(request, "bill", record.pk),
     }
     return render(request, "billing/bill.html", context, status=422 if form.errors else 200)
+
+
+def _lines(bill: Bill):
+    """The lines; of goods with the difference of their price, and how many units are not ours yet."""
+    ours = Coalesce(Sum("goods__units"), Value(Decimal(0)), output_field=DecimalField())
+    found = bill.lines.select_related("charge", "order_line__order", "order_line__item").order_by("number")
+    lines = list(found.annotate(difference=Sum("goods__difference"), ours=ours))
+    for line in lines:
+        line.ahead = line.quantity - line.ours if line.order_line_id and not bill.reversed_by_id else 0
+    return lines
+
+
+def _acts(person, bill: Bill) -> dict[str, bool]:
+    """What the person may do with a bill that stands."""
+    waits = bill.needs_approval and not bill.approved_by_id and bill.entered_by_id != person.pk
+    return {
+        "approve": waits and may(person, "approve_bill", bill.company_id),
+        "book": may(person, "book_bill", bill.company_id),
+    }
+
+
+class BlockForm(ActionForm):
+    """Why a bill is not paid for now; empty to let it be paid again."""
+
+    reason = forms.CharField(max_length=120, required=False)
+
+
+ACTS = {
+    "approve": ("approve_bill", approve_bill, "The bill is approved for payment."),
+    "end-dispute": ("book_bill", end_dispute, "What was in dispute may be paid."),
+    "block": ("book_bill", block_bill, "Noted."),
+}
+
+
+@acts_by("act", {act: permission for act, (permission, *_) in ACTS.items()})
+@require_POST
+def bill_act(request, bill_id: int, act: str):
+    """Approve a bill, keep it back, or end its dispute."""
+    record = get_object_or_404(visible_bills(request.user), pk=bill_id)
+    form = BlockForm(request.POST)
+    _, action, words = ACTS[act]
+
+    def asked(entered: dict):
+        return BlockRequest(record.pk, entered["reason"]) if act == "block" else ApproveRequest(record.pk)
+
+    if form.do(request, action, asked):
+        messages.success(request, words)
+    else:
+        say_errors(request, form)
+    return redirect("bill", record.pk)

@@ -1,0 +1,61 @@
+"""Pay many bills at once: one payment for each company, party and currency."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date
+
+from django.db.models import F
+
+from northing.access.acts import Act
+from northing.actions.payments.pay import PartRequest, PayRequest, pay
+from northing.activity.operations import once
+from northing.billing.models import Bill
+from northing.core.problems import Problem, Refused
+from northing.masterdata.models import BankAccount
+from northing.reports.open_bills import with_settlement
+
+# More than this are paid in several goes.
+MOST = 5_000
+
+
+@dataclass(frozen=True)
+class PayManyRequest:
+    """Bills (ids) that are paid on a day, with the discount that they take on it."""
+
+    bills: tuple[int, ...]
+    day: date
+    take_discounts: bool = True
+
+
+@once
+def pay_many(act: Act, request: PayManyRequest) -> list[int]:
+    """Pay what may be paid of each bill: all of them, or none. Returns the payments' ids."""
+    if not request.bills:
+        raise Refused(Problem("No bill is chosen.", "bills", "Choose at least one."))
+    if len(request.bills) > MOST:
+        raise Refused(Problem(f"At most {MOST:,} bills are paid at once.", "bills", "Choose fewer."))
+    bills = Bill.objects.filter(pk__any_of=list(request.bills)).select_related("company", "party__payment_terms")
+    groups: dict[tuple[int, int, str], list[PartRequest]] = defaultdict(list)
+    problems = []
+    for one in with_settlement(list(bills.order_by("party", "pk")), request.day):
+        bill, discount = one.bill, one.discount if request.take_discounts else 0
+        if one.settlement.payable <= 0:
+            why = one.settlement.why or "nothing of it is open"
+            what = f"{bill} of {bill.party}: {why}."
+            problems.append(Problem(what, "bills", "Leave it out.", record=("bill", bill.pk)))
+            continue
+        part = PartRequest(one.settlement.payable - discount, bill=bill.pk, discount=discount)
+        groups[bill.company_id, bill.party_id, bill.currency].append(part)
+    if problems:
+        raise Refused(problems)
+    accounts = _accounts({company for company, *_ in groups})
+    return [
+        pay(act.inner(), PayRequest(company, party, request.day, currency, tuple(parts), account=accounts.get(company)))
+        for (company, party, currency), parts in sorted(groups.items())
+    ]
+
+
+def _accounts(companies: set[int]) -> dict[int, int]:
+    """The account that each company (id) pays from: its first by code."""
+    found = BankAccount.objects.filter(company__in=companies, currency=F("company__currency")).order_by("-code")
+    return dict(found.values_list("company", "pk"))

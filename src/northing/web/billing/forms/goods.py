@@ -1,0 +1,116 @@
+"""The form of a supplier's bill for goods: its head, a band for each order line, and what else stands on the paper."""
+
+from collections.abc import Iterator, Sequence
+from decimal import Decimal
+
+from django import forms
+
+from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.core.costing.landed_cost import KINDS
+from northing.core.money.exact import plain
+from northing.costing.models import Charge
+from northing.reports.billable import Billable
+from northing.web.common.forms import ActionForm, DayField, ExactField
+
+EXTRA_ROWS = 3
+DECISIONS = [("", "not decided"), ("accept", "Accept it as cost"), ("dispute", "Dispute it")]
+# What else a supplier bills; the usual first.
+USUAL = ("freight", "surcharge", "discount", "rounding", "insurance", "handling", "other")
+KIND_CHOICES = [("", "nothing"), *((name, Charge.Kind(name).label) for name in USUAL if name in KINDS)]
+
+
+class GoodsBillForm(ActionForm):
+    """A supplier's bill in one currency, for goods of one company."""
+
+    bill_number = forms.CharField(max_length=40, label="Number", widget=forms.TextInput({"autofocus": True}))
+    day = DayField(label="Dated")
+    total = ExactField(required=False, label="Total as stated")
+    tax = ExactField(required=False)
+    due_on = DayField(label="Due on", required=False, help_text="By the terms, unless said here.")
+    rate = ExactField(required=False, label="Rate", help_text="The day's, unless said here.")
+    accept = forms.BooleanField(required=False, label="Book it all the same")
+    add = forms.CharField(max_length=200, required=False, label="More order lines", help_text="PO-1/2, PO-4/1")
+    HEAD = ("bill_number", "day", "total", "tax", "due_on", "rate")
+
+    def __init__(self, *args, lines: Sequence[Billable], **kwargs):
+        super().__init__(*args, **kwargs)
+        self.lines = lines
+        for one in lines:
+            self._add_row(one)
+        for row in range(EXTRA_ROWS):
+            end = f"x{row}"
+            label = f"of further line {row + 1}"
+            self.fields[f"kind-{end}"] = forms.ChoiceField(choices=KIND_CHOICES, required=False, label=f"Kind {label}")
+            self.fields[f"amount-{end}"] = ExactField(required=False, label=f"Amount {label}")
+            self.fields[f"remark-{end}"] = forms.CharField(max_length=120, required=False, label=f"Remark {label}")
+
+    def _add_row(self, one: Billable) -> None:
+        end, name = f"l{one.line.pk}", f"{one.line.order.number}/{one.line.number}"
+        quantity = ExactField(required=False, label=f"Units of {name}", initial=plain(one.proposed))
+        price = ExactField(required=False, label=f"Price of {name}", initial=plain(one.price))
+        decision = forms.ChoiceField(
+            choices=DECISIONS, required=False, label=f"What is decided of {name}", widget=forms.Select
+        )
+        self.fields |= {f"quantity-{end}": quantity, f"price-{end}": price, f"decision-{end}": decision}
+
+    def head(self):
+        """The fields of the head."""
+        return [self[name] for name in self.HEAD]
+
+    def bands(self) -> Iterator[dict]:
+        """Each order line with its figures, its fields, and the units now on the bill."""
+        for one in self.lines:
+            end = f"l{one.line.pk}"
+            fields = {name: self[f"{name}-{end}"] for name in ("quantity", "price", "decision")}
+            yield {"one": one, "now": self._units(f"quantity-{end}", one.proposed), **fields}
+
+    def _units(self, name: str, otherwise: Decimal) -> Decimal:
+        if not self.is_bound:
+            return otherwise
+        return (getattr(self, "cleaned_data", {}).get(name)) or Decimal(0)
+
+    def extras(self) -> Iterator[dict]:
+        """The fields of each further line."""
+        for row in range(EXTRA_ROWS):
+            yield {name: self[f"{name}-x{row}"] for name in ("kind", "amount", "remark")}
+
+    def clean(self):
+        """An amount of a further line says of what kind it is."""
+        entered = super().clean()
+        for row in range(EXTRA_ROWS):
+            if entered.get(f"amount-x{row}") and not entered.get(f"kind-x{row}"):
+                self.add_error(f"kind-x{row}", "Choose what this amount is for.")
+        return entered
+
+    def field_of(self, where: str) -> str:
+        """A problem of a line as a whole stands at its units."""
+        return f"quantity-{where}" if f"quantity-{where}" in self.fields else where
+
+    def asked(self) -> BillRequest:
+        """The bill as a request; order lines without units, and further lines without an amount, are left out."""
+        entered, order = self.cleaned_data, self.lines[0].line.order
+        goods = [one for one in self.lines if entered.get(f"quantity-l{one.line.pk}")]
+        extras = [row for row in range(EXTRA_ROWS) if entered.get(f"amount-x{row}")]
+        return BillRequest(
+            company=order.company_id,
+            party=order.supplier_id,
+            number=entered.get("bill_number", ""),
+            day=entered["day"],
+            currency=order.currency,
+            lines=(*map(self._goods, goods), *map(self._extra, extras)),
+            tax=entered.get("tax") or BillRequest.tax,
+            total=entered.get("total"),
+            due_on=entered.get("due_on"),
+            rate=entered.get("rate"),
+            accept=entered.get("accept", False),
+        )
+
+    def _goods(self, one: Billable) -> BillLineRequest:
+        end = f"l{one.line.pk}"
+        said = {name: self.cleaned_data.get(f"{name}-{end}") for name in ("quantity", "price", "decision")}
+        return BillLineRequest(order_line=one.line.pk, where=end, **said)
+
+    def _extra(self, row: int) -> BillLineRequest:
+        entered, end = self.cleaned_data, f"x{row}"
+        kind, remark = entered[f"kind-{end}"], entered[f"remark-{end}"]
+        return BillLineRequest(entered[f"amount-{end}"], kind=kind, remark=remark, where=end)

@@ -1,0 +1,103 @@
+"""A supplier's bill for goods: what fits is proposed; what it does is shown before it is booked."""
+
+from django.db.models import Q
+from django.shortcuts import redirect, render
+from django.utils import timezone
+
+from northing.access.permissions import companies_of
+from northing.actions.billing.bills import book_bill
+from northing.actions.billing.trial import try_bill
+from northing.core.problems import Refused
+from northing.ledger.queries import posting_note
+from northing.orders.models import OrderLine
+from northing.receiving.models import Receipt
+from northing.reports.billable import Billable, Start, billable, unbilled_suppliers
+from northing.web.billing.forms.goods import GoodsBillForm
+from northing.web.common.forms import act_of, asks_only
+from northing.web.common.keys import key_of
+from northing.web.common.permissions import form_for
+from northing.web.common.reversals import say_done
+
+STARTS = ("order", "receipt", "shipment", "supplier", "company")
+
+
+@form_for("book_bill")
+def supplier_bill(request):
+    """Enter a supplier's bill, from an order, a receipt, a shipment or the supplier."""
+    mine = companies_of(request.user)
+    start = Start(**{name: key_of(request.GET.get(name, "")) or None for name in STARTS})
+    wanted = _named_lines(request, mine)
+    lines = billable(start, mine, wanted) if any((start.order, start.receipt, start.shipment, start.supplier)) else []
+    heads = _heads(lines)
+    chosen = _chosen(request, heads)
+    if chosen is None:
+        context = {"heads": heads, "start": start, "unbilled": unbilled_suppliers(mine) if not heads else []}
+        return render(request, "billing/start_bill.html", context)
+    lines = [one for one in lines if _head(one) == chosen]
+    initial = {"day": timezone.localdate(), "bill_number": _number(start, mine)}
+    form = GoodsBillForm(request.POST or None, lines=lines, initial=initial)
+    order = lines[0].line.order
+    context = {"form": form, "order": order, "start": start, "lines": lines}
+    act = request.POST.get("act", "")
+    if request.method == "POST" and act == "book":
+        booked = form.do(request, book_bill, lambda _: form.asked())
+        if booked:
+            note = posting_note([order.company_id], form.cleaned_data["day"])
+            say_done(request, f"Booked the bill{note}.", "bill", booked)
+            return redirect("bill", booked)
+    elif request.method == "POST":
+        _show(request, form, context)
+    context["asks"] = asks_only(form)
+    return render(request, "billing/supplier_bill.html", context, status=422 if form.errors else 200)
+
+
+def _show(request, form: GoodsBillForm, context: dict) -> None:
+    """The effect of the bill as it is typed; what is still missing is not complained of."""
+    form.is_valid()
+    form.errors.pop("bill_number", None)
+    if not form.errors:
+        try:
+            context["trial"] = try_bill(act_of(request), form.asked())
+        except Refused as refused:
+            context["stops"] = refused.problems
+
+
+Head = tuple[int, int, str]
+
+
+def _head(one: Billable) -> Head:
+    order = one.line.order
+    return order.company_id, order.supplier_id, order.currency
+
+
+def _heads(lines: list[Billable]) -> dict[Head, Billable]:
+    """The bills that these lines could be of: by company, supplier and currency."""
+    found: dict[Head, Billable] = {}
+    for one in lines:
+        found.setdefault(_head(one), one)
+    return found
+
+
+def _chosen(request, heads: dict[Head, Billable]) -> Head | None:
+    if len(heads) == 1:
+        return next(iter(heads))
+    said = tuple(request.GET.get(name, "") for name in ("company", "supplier", "currency"))
+    return next((head for head in heads if said == (str(head[0]), str(head[1]), head[2])), None)
+
+
+def _named_lines(request, companies) -> list[int]:
+    """Order lines (ids) that are named on the page: PO-1/2, or a whole order."""
+    names = request.POST.get("add", "").replace(",", " ").split()[:50]
+    which = Q(pk__in=[])
+    for name in names:
+        order, _, number = name.partition("/")
+        which |= Q(order__number__iexact=order) & (Q(number=number) if key_of(number) else Q())
+    return list(OrderLine.objects.filter(which, order__company__in=companies).values_list("pk", flat=True)[:200])
+
+
+def _number(start: Start, companies) -> str:
+    """The number that came along with the goods."""
+    if not start.receipt:
+        return ""
+    found = Receipt.objects.filter(pk=start.receipt, company__in=companies)
+    return found.values_list("supplier_bill", flat=True).first() or ""
