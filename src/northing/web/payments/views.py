@@ -81,6 +81,9 @@ def new_payment(request):
     order, bills = None, []
     if key := key_of(request.GET.get("order", "")):
         order = get_object_or_404(PurchaseOrder.objects.select_related("company", "supplier"), pk=key, company__in=mine)
+    elif not key_of(request.GET.get("bill", "")):
+        messages.error(request, "Choose the bill that is paid.")
+        return redirect("open-bills")
     else:
         first = get_object_or_404(Bill, pk=key_of(request.GET.get("bill", "")), company__in=mine)
         found = open_bills([first.company_id]).filter(party=first.party_id, currency=first.currency)
