@@ -28,11 +28,10 @@ class Trial:
 
 def try_bill(act: Act, request: BillRequest) -> Trial:
     """Book the bill, look, and let go of it all; questions count as answered. Raises Refused as booking would."""
-    effect = foresee(request)
-    # Without the key: it is that of the bill. A bill without a number yet can be tried as well.
-    return replace(
-        _tried(act.inner(), replace(request, accept=True, number=request.number.strip() or "…")), effect=effect
-    )
+    # A bill without a number yet can be tried as well; without the key: it is that of the bill.
+    asked = replace(request, number=request.number.strip() or "…")
+    effect = foresee(asked)
+    return replace(_tried(act.inner(), replace(asked, accept=True)), effect=effect)
 
 
 @once
