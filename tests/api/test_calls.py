@@ -186,6 +186,7 @@ SCOPE_OF |= dict.fromkeys(("agreements", "suppliers", "items"), "suppliers")
 SCOPE_OF |= dict.fromkeys(("events", "shipments", "voyages"), "passage") | dict.fromkeys(
     ("receipts", "questions", "stock"), "dock"
 )
+SCOPE_OF |= dict.fromkeys(("bills", "payments"), "bills")
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
@@ -211,7 +212,11 @@ def test_every_call_asks_for_a_token_and_for_its_scope(world):
 
 
 MOVES = {"site": "TRG", "rows": [{"layer": 1, "bin": "DOCK", "quantity": "1", "to": "STORE"}]}
+BILL = {"company": "KLN", "supplier": "USD", "number": "B", "day": "2026-11-24", "currency": "USD"}
+PAYMENT = {"company": "KLN", "party": "USD", "day": "2026-11-24", "currency": "USD"}
 BODIES = {
+    ("post", "/bills"): BILL | {"lines": [{"order": "KLN-00001", "line": "1", "quantity": "1", "price": "1"}]},
+    ("post", "/payments"): PAYMENT | {"parts": [{"bill": 1, "amount": "1"}]},
     ("post", "/shipments"): {"containers": []},
     ("put", "/shipments/{shipment_id}/load"): {"containers": []},
     ("post", "/voyages"): {

@@ -178,7 +178,8 @@ def test_the_discount_of_the_terms_is_taken_while_it_lasts(world):
 
 def test_aging_adds_up_to_the_payables(world):
     haulage(world, "H-1")
-    haulage(world, "H-2", "50.00", "NZD", TODAY - timedelta(days=45))
+    late = haulage(world, "H-2", "50.00", "USD")
+    Bill.objects.filter(pk=late.pk).update(due_on=TODAY - timedelta(days=45))
     found = {one.band: one.amount for one in aging([world.nz.pk], TODAY)}
     assert sum(found.values()) == -balance(Account.PROVIDER_PAYABLE, world.nz) and len(found) == 2
 

@@ -52,7 +52,7 @@ class Grant(models.Model):
         ]
 
 
-SCOPES = ("read", "orders", "confirmations", "documents", "suppliers", "passage", "dock")
+SCOPES = ("read", "orders", "confirmations", "documents", "suppliers", "passage", "dock", "bills")
 
 
 class ApiToken(models.Model):

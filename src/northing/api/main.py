@@ -9,7 +9,18 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from northing.actions.orders.revise import Overtaken
-from northing.api import activity, confirmations, inventory, labels, masterdata, moves, orders, receiving, shipping
+from northing.api import (
+    activity,
+    billing,
+    confirmations,
+    inventory,
+    labels,
+    masterdata,
+    moves,
+    orders,
+    receiving,
+    shipping,
+)
 from northing.api.callers import Token
 from northing.core.problems import KeyReused, NotAllowed, Problem, Refused
 
@@ -37,7 +48,7 @@ class Northing(NinjaAPI):
 
 
 api = Northing(title="Northing", version="1", description=WORDS, auth=Token(), docs_url=None)
-for step in (masterdata, orders, confirmations, activity, shipping, receiving, labels, inventory, moves):
+for step in (masterdata, orders, confirmations, activity, shipping, receiving, labels, inventory, moves, billing):
     api.add_router("", step.router)
 
 

@@ -17,6 +17,7 @@ from northing.actions.shipping import carrier_events, despatch_notices, passage_
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer, ChaserRule
 from northing.demo.afloat import lay_afloat
+from northing.demo.bills import lay_bills
 from northing.demo.dock import lay_dock
 from northing.demo.hand import SITES, Hand
 from northing.demo.masterdata import ITEMS, SUPPLIERS, lay_directory
@@ -50,6 +51,7 @@ def lay_world(today: date) -> None:
     world.a_notice_waits()
     lay_afloat(world)
     lay_dock(world)
+    lay_bills(world)
     world.close_the_books()
     world.chaser_rules()
     passage_statistics.learn_passages(timezone.now())

@@ -23,6 +23,7 @@ SCOPES = {
     "suppliers": "keep suppliers and prices",
     "passage": "build shipments and enter voyages",
     "dock": "receive goods",
+    "bills": "book bills and pay",
 }
 
 
