@@ -190,7 +190,7 @@ SCOPE_OF |= dict.fromkeys(("bills", "payments"), "bills")
 
 
 def test_every_call_asks_for_a_token_and_for_its_scope(world):
-    for role in ("shipping", "dock"):
+    for role in ("shipping", "dock", "accounts"):
         world.people["expediter"].grants.get_or_create(company=world.nz, role=role)
     nobody, others = Client(), {scope: Program(world, scopes=[scope]) for scope in SCOPES}
     seen = 0

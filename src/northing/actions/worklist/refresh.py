@@ -12,7 +12,7 @@ from northing.actions.worklist.layers import refresh_layers
 from northing.actions.worklist.orders import refresh_orders
 from northing.actions.worklist.questions import open_questions, refresh_questions
 from northing.actions.worklist.shipments import refresh_shipments
-from northing.actions.worklist.unbilled import refresh_unbilled_of
+from northing.actions.worklist.unbilled import refresh_unbilled
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
 from northing.worklist.operations import forget_unsent
@@ -188,11 +188,9 @@ def bring_along(
             refresh(records)
     if billed := list(lines):
         refresh_lines(billed)
-        refresh_unbilled_of(billed)
     if any(keys.values()):
         lines = _lines_of(keys)
         refresh_lines(lines)
-        refresh_unbilled_of(lines)
         refresh_deliveries(lines, keys["shipments"])
 
 
@@ -219,9 +217,14 @@ def _write_standing(touched: str, values: dict) -> None:
         f" select {', '.join(NAMES)} from ({FIGURES.format(touched=touched)}) f order by line_id"
         f" on conflict (line_id) do update set {', '.join(f'{name} = excluded.{name}' for name in kept)}"
         f" where ({ours}) is distinct from ({theirs})"
+        " returning order_id, unbilled > 0 or xmax <> 0"
     )
     with connection.cursor() as cursor:
         cursor.execute(statement, values)
+        changed = {order for order, may_differ in cursor.fetchall() if may_differ}
+    # Of a line that is new and has nothing to be billed nothing waits for its bill.
+    if changed:
+        refresh_unbilled(sorted(changed))
 
 
 def refresh_every_line() -> None:

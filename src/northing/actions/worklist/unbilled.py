@@ -6,13 +6,8 @@ from django.db.models import Min, Sum
 
 from northing.core.worklist import moves
 from northing.ledger.models import Account, OpenItem
-from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.models import PurchaseOrder
 from northing.worklist.operations import MatterDraft, write_matters
-
-
-def refresh_unbilled_of(lines: Iterable[int]) -> None:
-    """Those of the orders of these lines (ids)."""
-    refresh_unbilled(OrderLine.objects.filter(pk__any_of=list(lines)).values_list("order", flat=True).distinct())
 
 
 def refresh_unbilled(orders: Iterable[int]) -> None:

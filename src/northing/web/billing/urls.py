@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from northing.web.billing.views import bills, goods
+from northing.web.billing.views import bills, files, goods
 from northing.web.common.converters import one_of
 
 one_of("bill_act", bills.ACTS)
@@ -11,6 +11,7 @@ urlpatterns = [
     path("", bills.bills, name="bills"),
     path("new/", bills.new_bill, name="new-bill"),
     path("goods/", goods.supplier_bill, name="supplier-bill"),
+    path("goods/file/", files.bill_file, name="bill-file"),
     path("<int:bill_id>/", bills.bill, name="bill"),
     path("<int:bill_id>/<bill_act:act>/", bills.bill_act, name="bill-act"),
 ]

@@ -46,8 +46,10 @@ class GoodsBillForm(ActionForm):
 
     def _add_row(self, one: Billable) -> None:
         end, name = f"l{one.line.pk}", f"{one.line.order.number}/{one.line.number}"
-        quantity = ExactField(required=False, label=f"Units of {name}", initial=plain(one.proposed))
-        price = ExactField(required=False, label=f"Price of {name}", initial=plain(one.price))
+        quantity = ExactField(required=False, label=f"Units of {name}")
+        price = ExactField(required=False, label=f"Price of {name}")
+        self.initial.setdefault(f"quantity-{end}", plain(one.proposed))
+        self.initial.setdefault(f"price-{end}", plain(one.price))
         decision = forms.ChoiceField(
             choices=DECISIONS, required=False, label=f"What is decided of {name}", widget=forms.Select
         )
@@ -62,11 +64,11 @@ class GoodsBillForm(ActionForm):
         for one in self.lines:
             end = f"l{one.line.pk}"
             fields = {name: self[f"{name}-{end}"] for name in ("quantity", "price", "decision")}
-            yield {"one": one, "now": self._units(f"quantity-{end}", one.proposed), **fields}
+            yield {"one": one, "now": self._units(f"quantity-{end}"), **fields}
 
-    def _units(self, name: str, otherwise: Decimal) -> Decimal:
+    def _units(self, name: str) -> Decimal:
         if not self.is_bound:
-            return otherwise
+            return Decimal(self.initial[name] or 0)
         return (getattr(self, "cleaned_data", {}).get(name)) or Decimal(0)
 
     def extras(self) -> Iterator[dict]:

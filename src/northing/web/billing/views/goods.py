@@ -14,10 +14,12 @@ from northing.receiving.models import Receipt
 from northing.reports.billable import Billable, Start, billable, unbilled_suppliers
 from northing.web.billing.forms.goods import GoodsBillForm
 from northing.web.common.forms import act_of, asks_only
-from northing.web.common.keys import key_of
+from northing.web.common.keys import key_of, keys_of
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import say_done
 
+# Order lines that a bill from a file may name.
+MOST_LINES = 500
 STARTS = ("order", "receipt", "shipment", "supplier", "company")
 
 
@@ -26,8 +28,12 @@ def supplier_bill(request):
     """Enter a supplier's bill, from an order, a receipt, a shipment or the supplier."""
     mine = companies_of(request.user)
     start = Start(**{name: key_of(request.GET.get(name, "")) or None for name in STARTS})
-    wanted = _named_lines(request, mine)
-    lines = billable(start, mine, wanted) if any((start.order, start.receipt, start.shipment, start.supplier)) else []
+    given = keys_of(request.GET.get("lines", "").split("."))[:MOST_LINES]
+    if given:
+        start = Start(company=start.company)
+    wanted = _named_lines(request, mine) + given
+    starts = any((start.order, start.receipt, start.shipment, start.supplier, wanted))
+    lines = billable(start, mine, wanted) if starts else []
     heads = _heads(lines)
     chosen = _chosen(request, heads)
     if chosen is None:

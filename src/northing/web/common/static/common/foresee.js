@@ -8,7 +8,7 @@ async function show() {
   const mine = ++asked;
   const body = new FormData(form);
   body.append("act", "show");
-  const answer = await fetch(location.href, { method: "POST", body }).catch(() => null);
+  const answer = await fetch(form.action, { method: "POST", body }).catch(() => null);
   const page = answer?.ok ? new DOMParser().parseFromString(await answer.text(), "text/html") : null;
   // An answer that comes after a newer question says nothing.
   if (mine === asked) effect.replaceChildren(...(page?.getElementById("effect")?.childNodes ?? []));
