@@ -19,6 +19,7 @@ from northing.actions.inventory import issue
 from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.actions.orders.set_parts import PartRequest, PartsRequest, set_parts
+from northing.actions.payments import pay as paying
 from northing.actions.quality import inspect
 from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
@@ -31,7 +32,9 @@ from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin, Item, Site
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.payments.models import Payment
 from northing.reports.as_scenario import as_scenario
+from northing.reports.book_proof import book_faults
 from northing.scenarios import files
 from northing.scenarios.expect import differences
 from northing.scenarios.play import Player
@@ -97,6 +100,42 @@ def replayed(found: dict) -> list[str]:
     actions = player.play()
     assert [one for one in actions if "refused" in one] == []
     return list(differences(scenario.expect, {"actions": actions} | result(player)))
+
+
+def test_goods_billed_ahead_and_after_with_an_advance_and_payments_replay(db):
+    world = small_world()
+    order = world.sent_order({"A": D(240), "C": D(900)})
+    first, second = order.lines.order_by("number")
+
+    def bill(number, *lines):
+        head = (world.nz.pk, order.supplier_id, number, TODAY, "USD")
+        return bills.book_bill(world.act("costs"), BillRequest(*head, lines, rate=D("1.61")))
+
+    def paid(amount, rate, **of):
+        parts = (paying.PartRequest(D(amount), **of),)
+        return paying.pay(
+            world.act("accounts"), paying.PayRequest(world.nz.pk, order.supplier_id, TODAY, "USD", parts, rate=D(rate))
+        )
+
+    paid("500.00", "1.55", order=order.pk)
+    ahead = bill("S-1", BillLineRequest(order_line=first.pk, quantity=D(40), price=D("18.90")))
+    paid("300.00", "1.71", bill=ahead)
+    # All happens at one instant here; a file tells them in the order of their instants.
+    for number, facts in enumerate((PurchaseOrder.objects, Payment.objects.filter(amount=500), Bill.objects), 1):
+        name = "sent_at" if facts is PurchaseOrder.objects else "at"
+        facts.update(**{name: NOW - timedelta(minutes=9 - number)})
+    Payment.objects.filter(amount=300).update(at=NOW - timedelta(minutes=1))
+    shipment = world.shipment([order])
+    world.say(shipment, "departure")
+    freight = BillLineRequest(D("33.33"), kind="freight", basis="weight")
+    goods = [BillLineRequest(order_line=line.pk, quantity=D(units), price=line.pack_price + D("0.07"))
+             for line, units in ((first, 150), (second, 700))]  # fmt: skip
+    bill("S-2", *goods, freight)
+    world.receive(shipment, {"A": D(238), "C": D(900)}, still_coming=False)
+    last = bill("S-3", BillLineRequest(order_line=first.pk, quantity=D(50), price=D("18.00")))
+    bills.reverse_bill(world.act("costs"), ReverseRequest(last, "not theirs"))
+    assert book_faults() == []
+    assert replayed(as_scenario({first.pk}, {world.nz.pk})) == []
 
 
 def test_parts_with_their_own_prices_and_goods_moved_to_another_site_replay(db):

@@ -13,6 +13,7 @@ from northing.core.money.exact import divide, plain
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.orders.models import Instalment, OrderLine
+from northing.payments.models import PaymentPart
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.reports.as_scenario.reach import Reach
 from northing.reports.as_scenario.recorded import Recorded, action, reversal
@@ -26,7 +27,7 @@ ZERO = Decimal(0)
 def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
     """All actions, oldest first. A fact that was reversed is there with its reversal."""
     found: list[Recorded] = []
-    for part in (_orders, _shipments, _charges, _bills, _entries, _receipts, *STOCK):
+    for part in (_orders, _shipments, _charges, _bills, _payments, _entries, _receipts, *STOCK):
         found += part(reach, names)
     found.sort(key=lambda one: one[:2])
     return [one for _, _, one in found]
@@ -139,10 +140,12 @@ def _charges(reach: Reach, names: Names) -> Iterator[Recorded]:
 
 
 def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
-    bills = Bill.objects.filter(lines__charge__in=reach.charges).distinct().order_by("pk")
-    for bill in bills.select_related("party", "reversed_by"):
+    of_lines = Q(lines__charge__in=reach.charges) | Q(lines__order_line__in=reach.lines)
+    bills = Bill.objects.filter(of_lines).distinct().order_by("pk")
+    for bill in bills.select_related("party", "reversed_by", "company"):
         name = names.of("bill", bill.pk)
-        lines = bill.lines.filter(charge__in=reach.charges).select_related("charge").order_by("number")
+        lines = bill.lines.filter(Q(charge__in=reach.charges) | Q(order_line__in=reach.lines))
+        lines = lines.select_related("charge").order_by("number")
         facts = {
             "id": name,
             {"customs": "office"}.get(bill.party.kind, bill.party.kind): names.of("party", bill.party_id),
@@ -152,6 +155,7 @@ def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
             "rate": plain(bill.rate) if bill.currency != bill.company.currency else None,
             "tax": plain(bill.tax),
             "lines": [_bill_line(line, names) for line in lines],
+            "accept": True if any(line.order_line_id for line in lines) else None,
         }
         facts = {key: value for key, value in facts.items() if value is not None}
         yield bill.at, 4, action(bill.kind, bill.day, **facts)
@@ -159,7 +163,10 @@ def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
 
 
 def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
-    """A line of an estimate, of a charge that an earlier bill began, or of a charge of its own."""
+    """A line of goods, of an estimate, of a charge that an earlier bill began, or of a charge of its own."""
+    if line.order_line_id:
+        units = {"line": names.of("line", line.order_line_id), "quantity": plain(line.quantity)}
+        return units | {"amount": plain(line.amount)}
     facts: dict[str, Any] = {"amount": plain(line.amount), "final": line.final}
     charge = line.charge
     first = BillLine.objects.filter(charge=charge).order_by("pk").first()
@@ -167,7 +174,27 @@ def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
         facts["charge"] = names.of("charge", charge.pk)
     elif first is not None and first.pk != line.pk:
         facts["charge"] = f"{names.of('bill', first.bill_id)}/{first.number}"
+    if charge.goods.exists():
+        # It lies over the goods of its bill, as a line that names nothing does.
+        return facts | {"kind": charge.kind, "basis": charge.basis}
     return facts | _kind(charge, names)
+
+
+def _payments(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """Each part of a payment by itself, at what the money for it was worth."""
+    parts = PaymentPart.objects.filter(Q(order__in=names.orders) | Q(bill__lines__order_line__in=reach.lines))
+    related = ("payment__company", "payment__entry", "payment__reversed_by")
+    for part in parts.distinct().select_related(*related).order_by("pk"):
+        payment, name = part.payment, names.of("payment part", part.pk)
+        worth = None if payment.currency == payment.company.currency else plain(part.paid_base)
+        facts: dict[str, Any] = {"id": name} | ({"bank": worth} if worth else {})
+        if part.order_id:
+            facts |= {"order": names.of("order", part.order_id), "amount": plain(part.amount)}
+        else:
+            facts |= {"bills": [{"id": names.of("bill", part.bill_id), "amount": plain(part.amount)}]}
+            facts |= {"discount": plain(part.discount)}
+        yield payment.at, 5, action("deposit" if part.order_id else "pay", payment.day, **facts)
+        yield from reversal(payment, name)
 
 
 def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:

@@ -4,10 +4,12 @@ from dataclasses import dataclass, field
 
 from django.db.models import Q
 
+from northing.billing.models import Bill, BillLine
 from northing.costing.models import Charge
 from northing.inventory.models import StockCountLine, TransferLine
 from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
+from northing.payments.models import PaymentPart
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import Shipment, ShipmentLine
 
@@ -50,6 +52,7 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
         aboard = ShipmentLine.objects.filter(container__shipment__in=found.shipments)
         more = set(aboard.values_list("instalment__line", flat=True))
         more |= set(Charge.objects.filter(pk__in=found.charges, lines__isnull=False).values_list("lines", flat=True))
+        more |= _billed_with(found)
     owners = set(OrderLine.objects.filter(pk__in=found.lines).values_list("order__company", flat=True))
     if owners - companies:
         what = "Goods of a company that you do not see bear a part of these costs."
@@ -61,3 +64,13 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
     if StockCountLine.objects.filter(layer__in=found.layers).exists():
         raise TooMuch("A count of stock took units of these goods; a file of them does not tell what else lay there.")
     return found
+
+
+def _billed_with(found: Reach) -> set[int]:
+    """Order lines (ids) on the same bills, and those of orders that were paid in advance; their charges are reached."""
+    bills = Bill.objects.filter(lines__order_line__in=found.lines)
+    lines = BillLine.objects.filter(bill__in=bills)
+    found.charges |= set(lines.filter(charge__isnull=False).values_list("charge", flat=True))
+    advanced = PaymentPart.objects.filter(order__lines__in=found.lines).values("order")
+    together = set(OrderLine.objects.filter(order__in=advanced).values_list("pk", flat=True))
+    return together | set(lines.filter(order_line__isnull=False).values_list("order_line", flat=True))

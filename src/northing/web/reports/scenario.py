@@ -32,7 +32,8 @@ def of_bill(request, bill_id: int):
     bills = Bill.objects.filter(Q(company__in=mine) | Q(lines__parts__company__in=mine)).distinct()
     bill = get_object_or_404(bills, pk=bill_id)
     borne = ChargeShare.objects.filter(charge__bill_lines__bill=bill).values_list("order_line", flat=True)
-    return _file(request, set(borne), "bill", bill.pk)
+    goods = bill.lines.filter(order_line__isnull=False).values_list("order_line", flat=True)
+    return _file(request, {*borne, *goods}, "bill", bill.pk)
 
 
 @open_page
