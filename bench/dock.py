@@ -1,6 +1,5 @@
 """The dock measured: a container, nine identical pallets by scan, and sixteen receivers at once."""
 
-import json
 import multiprocessing
 import os
 import time
@@ -9,7 +8,7 @@ from django.db import connection, connections, transaction
 from django.db.models import Count
 from tests.worlds import TODAY, World
 
-from bench.timing import clocked, execute, measured, side_by_side, told, undone
+from bench.timing import clocked, execute, insert_again, measured, side_by_side, told, undone
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.receiving.scans import Context, Scanned, goods_of, rows_of
 from northing.actions.shipping import milestones, pack
@@ -162,16 +161,7 @@ def written_rows(world: World, request) -> dict[str, tuple[list[str], list[tuple
 def again(tables) -> None:
     """The same rows, by executemany, and the same updates of shipment lines and positions."""
     with connection.cursor() as cursor:
-        # Row by row no entry balances before its last posting; only this side goes without the guard.
-        cursor.execute("alter table ledger_posting disable trigger balanced")
-        for table, (names, rows) in tables.items():
-            if not names:
-                continue
-            marks = ", ".join("%s" for _ in names)
-            plain = [
-                tuple(json.dumps(cell) if isinstance(cell, (list, dict)) else cell for cell in row) for row in rows
-            ]
-            cursor.executemany(f"insert into {table} ({', '.join(names)}) values ({marks})", plain)
+        insert_again(cursor, {table: found for table, found in tables.items() if found[0]})
         touched = tables["touched"][1]
         cursor.executemany(
             "update shipping_shipmentline set accounted = %s where id = %s", [row[:2] for row in touched]

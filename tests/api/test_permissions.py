@@ -19,6 +19,7 @@ from northing.actions.confirmations import answers
 from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.inventory.transfer import SendRequest, send_goods
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
+from northing.billing.models import Bill
 from northing.confirmations.models import Answer
 from northing.inventory.models import BinMove
 from northing.masterdata.models import Bin, Company, Site
@@ -84,7 +85,10 @@ def be_asked(world):
     paper = remarks.DocumentRequest(order.pk, "paper.pdf", b"%PDF-1.4 paper")
     ids = {"order_id": order.pk, "answer_id": Answer.objects.get().pk}
     ids["document_id"] = remarks.add_document(world.act("expediter", "d"), paper)
-    ids["shipment_id"] = world.shipment([order]).pk
+    shipment = world.shipment([order])
+    ids["shipment_id"] = shipment.pk
+    world.charge(shipment, "freight", "10.00", "NZD", "volume", bill_number="B-1")
+    ids["bill_id"] = Bill.objects.get().pk
     world.ids = ids | short_receipt(world) | moved(world) | {"item_id": world.items["A"].pk, "code": "TRG"}
 
 

@@ -77,9 +77,11 @@ def _bills(rows: Sequence[Bill]) -> list[dict[str, object]]:
 def book(request: HttpRequest, asked: shapes.BillIn):
     """Book a supplier's bill; what is asked is answered with `accept`, or line by line."""
     require(request, "bills")
+    company, act = _company(request, asked.company), act_of(request)
+    act.require("book_bill", company.pk)
     keys = lines_named(asked.lines)
     wanted = BillRequest(
-        company=_company(request, asked.company).pk,
+        company=company.pk,
         party=_party(asked.supplier, "supplier").pk,
         number=asked.number,
         day=asked.day,
@@ -91,7 +93,7 @@ def book(request: HttpRequest, asked: shapes.BillIn):
         rate=asked.rate,
         accept=asked.accept,
     )
-    return 201, {"id": book_bill(act_of(request), wanted)}
+    return 201, {"id": book_bill(act, wanted)}
 
 
 def _line(row: shapes.BillLineIn, key: int | None, number: int) -> BillLineRequest:
@@ -158,9 +160,11 @@ def _payment(row: Payment) -> dict[str, object]:
 def make_payment(request: HttpRequest, asked: shapes.PaymentIn):
     """Pay bills of one party, parts of them, or in advance on its orders."""
     require(request, "bills")
+    company, act = _company(request, asked.company), act_of(request)
+    act.require("pay", company.pk)
     parts = tuple(PartRequest(one.amount, one.bill, one.order, one.discount or ZERO) for one in asked.parts)
     wanted = PayRequest(
-        _company(request, asked.company).pk,
+        company.pk,
         _party(asked.party, "party").pk,
         asked.day,
         asked.currency,
@@ -170,4 +174,4 @@ def make_payment(request: HttpRequest, asked: shapes.PaymentIn):
         charges=asked.charges or ZERO,
         remark=asked.remark,
     )
-    return 201, {"id": pay(act_of(request), wanted)}
+    return 201, {"id": pay(act, wanted)}

@@ -92,9 +92,9 @@ def _bill(rows: Iterable[tuple[int, Mapping[str, str]]]) -> BillFile:
         raise Refused(problems[:20])
     if not lines:
         raise Refused(Problem("The file has no row.", "file"))
-    days = [day(head[name], name) if head[name] else None for name in ("day", "due_on")]
-    figures = [_figure(head[name], name) for name in ("tax", "total")]
-    return BillFile(head["number"], *days, head["currency"].upper(), *figures, tuple(lines))
+    issued, due = (day(head[name], name) if head[name] else None for name in ("day", "due_on"))
+    tax, total = (_figure(head[name], name) for name in ("tax", "total"))
+    return BillFile(head["number"], issued, due, head["currency"].upper(), tax, total, tuple(lines))
 
 
 def _line(place: int, said: Mapping[str, str]) -> BillFileLine:
@@ -142,14 +142,14 @@ def read_invoice(content: bytes) -> BillFile:
     lines += [_allowance(place, row) for place, row in enumerate(root.findall("cac:AllowanceCharge", SPACES), 1)]
     if not lines:
         raise Refused(Problem("The bill has no line.", "file"))
-    days = [_day(root, path) for path in ("cbc:IssueDate", "cbc:DueDate")]
+    issued, due = (_day(root, path) for path in ("cbc:IssueDate", "cbc:DueDate"))
     bill_number = found(root, "cbc:ID")
     if len(bill_number) > LONGEST["number"]:
         raise Refused(Problem(f"The bill's number is longer than {LONGEST['number']} signs.", "file"))
     tax = number(root, "cac:TaxTotal/cbc:TaxAmount", "TaxTotal")
     total = number(root, "cac:LegalMonetaryTotal/cbc:PayableAmount", "PayableAmount")
     currency = found(root, "cbc:DocumentCurrencyCode")[:3].upper()
-    return BillFile(bill_number, *days, currency, tax, total, tuple(lines))
+    return BillFile(bill_number, issued, due, currency, tax, total, tuple(lines))
 
 
 def _day(root: "etree._Element", path: str) -> date | None:
