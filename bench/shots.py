@@ -25,10 +25,10 @@ VIEWS = {
     "shipment": ("hanne", "/shipping/", ["^S-00007$"]),
     "dock": ("rua", "/receiving/", []),
     "cost-trail": ("pell", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),
-    "bill": ("pell", "/billing/new/", []),
+    "bill": ("maris", "/billing/goods/", []),
+    "to-pay": ("maris", "/payments/", []),
     "putaway": ("rua", "/inventory/putaway/?site=TRG", []),
     "receive": ("rua", "/receiving/", ["^Receive$"]),
-    "quality": ("odo", "/quality/", []),
     "stock": ("maris", "/inventory/", []),
 }
 
@@ -39,9 +39,6 @@ spring-1,KLN,QIN,TRG,KET-12,120,15.20,{0},Mark the cartons
 spring-2,KLN,QIN,TRG,KET-99,24,,{0},
 KLN-00025,KLN,TRE,TRG,CUP-21,1600,,{0},
 """
-
-
-BILLED = (("Haulage", "Weight", "S-00007", "640.00"), ("Handling", "Quantity", "S-00007, S-00008", "88.50"))
 
 
 def propose(page: Page) -> None:
@@ -61,17 +58,14 @@ def read_file(page: Page) -> None:
 
 
 def enter_bill(page: Page) -> None:
-    """A bill of two kinds and its effect; it is shown and not booked."""
-    page.select_option("[name=company]", label="Kestrel & Loam Ltd")
-    page.select_option("[name=payee]", label="Peaty Creek Haulage")
-    page.fill("[name=bill_number]", "PC-2041")
-    page.fill("[name=currency]", "NZD")
-    for row, (kind, basis, over, amount) in enumerate(BILLED):
-        page.select_option(f"[name=kind-line-{row}]", label=kind)
-        page.select_option(f"[name=basis-line-{row}]", label=basis)
-        page.fill(f"[name=over-line-{row}]", over)
-        page.fill(f"[name=amount-line-{row}]", amount)
-    page.click("button[value=show]")
+    """A supplier's bill whose first price is above the agreed one; it is shown and not booked."""
+    page.locator("a:text-is('Enter the bill')").first.click()
+    page.fill("[name=bill_number]", "DL-7741")
+    price = page.locator("[name^=price-]").first
+    price.fill(f"{float(price.input_value()) * 1.04:.3f}")
+    with page.expect_response(lambda answer: answer.request.method == "POST"):
+        page.press("[name^=price-] >> nth=0", "Tab")
+    page.wait_for_selector("#effect .finding, #effect table")
 
 
 def as_supplier(page: Page) -> None:

@@ -266,6 +266,7 @@ def test_the_page_proposes_asks_and_books(world, order, signed_in):
     shown = page.post(url, asked | {"act": "show", "bill_number": ""})
     assert b"Supplier payables" in shown.content and not Bill.objects.exists()
     assert page.post(url, asked | {"kind-x0": ""}).status_code == 422
+    assert page.post(url, asked | {"act": "add", "add": f"\x00 KLN-9/1 {order.number}/1"}).status_code == 200
     assert b"16.00 more" in page.post(url, asked).content
     booked = page.post(url, asked | {f"decision-{end}": "dispute"})
     bill = Bill.objects.get()

@@ -93,7 +93,7 @@ def _chosen(request, heads: dict[Head, Billable]) -> Head | None:
 
 def _named_lines(request, companies) -> list[int]:
     """Order lines (ids) that are named on the page: PO-1/2, or a whole order."""
-    names = request.POST.get("add", "").replace(",", " ").split()[:50]
+    names = request.POST.get("add", "").replace("\x00", "").replace(",", " ").split()[:50]
     which = Q(pk__in=[])
     for name in names:
         order, _, number = name.partition("/")
