@@ -13,6 +13,7 @@ from northing.actions.confirmations import answers, chaser_rules, chasers, suppl
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.actions.inventory import adjust, issue
+from northing.actions.ledger import close
 from northing.actions.masterdata import opening, rates, records, suppliers
 from northing.actions.orders import amend, cancel, revise, send, set_parts, write
 from northing.actions.payments import pay
@@ -86,6 +87,7 @@ def actions(world):
         ("estimate_charge", charges.enter_estimate, estimate),
         ("book_bill", bills.book_bill, of_one(estimate, "X")),
         ("approve_bill", approve.approve_bill, approve.ApproveRequest(_waiting_bill(world, estimate))),
+        ("close_period", close.close_period, close.CloseRequest(world.nz.pk, TODAY.replace(year=2020))),
         ("pay", pay.pay, pay.PayRequest(world.nz.pk, head.supplier_id, TODAY, "USD", advance)),
         ("book_customs_entry", entries.book_customs_entry, _entry(landed, world, office)),
         ("receive", receive.receive, taken),

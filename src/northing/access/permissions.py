@@ -25,7 +25,7 @@ ROLES: dict[str, set[str]] = {
     "costs": {"estimate_charge", "book_bill", "book_customs_entry", "enter_rate"},
     "dock": {"receive", "reverse_receipt", "issue_stock", "adjust_stock"},
     "inspector": {"inspect", "return_goods"},
-    "accounts": {"book_bill", "approve_bill", "pay", "enter_rate", "return_goods"},
+    "accounts": {"book_bill", "approve_bill", "pay", "close_period", "enter_rate", "return_goods"},
     "viewer": set(),
     # What comes through a supplier's link; the action itself asks whether it is this supplier's own order.
     "supplier": {"record_answer"},
@@ -53,6 +53,7 @@ WORDS = {
     "book_bill": "book bills",
     "approve_bill": "approve bills for payment",
     "pay": "pay bills and advances",
+    "close_period": "close and reopen periods",
     "book_customs_entry": "book customs entries",
     "enter_rate": "enter exchange rates",
     "receive": "receive goods",

@@ -261,3 +261,25 @@ class LayerTake(models.Model):
     # Whether the supplier owes us their price: it was billed.
     claimed = models.BooleanField(default=False)
     entry = models.ForeignKey(Entry, models.PROTECT)
+
+
+class Closing(models.Model):
+    """A period that was closed: valued at its last day, mirrored on the next; reopened by entries that undo both."""
+
+    company = models.ForeignKey(Company, models.PROTECT, related_name="closings")
+    through = models.DateField()
+    # The last day that was closed before.
+    before = models.DateField(null=True)
+    closed_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    # Empty where nothing was worth more or less than it stood at.
+    entry = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+    mirror = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+    reopened_at = models.DateTimeField(null=True)
+    reason = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(fields=["company", "through"], condition=Q(reopened_at=None), name="closing_once")
+        ]

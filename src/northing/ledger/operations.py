@@ -1,7 +1,7 @@
 """Writes of the books: entries with their postings, layers and what leaves them."""
 
 from collections.abc import Iterable, Sequence
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -18,6 +18,7 @@ from northing.ledger.models import (
     OPEN_ITEM_ACCOUNTS,
     Account,
     Allocation,
+    Closing,
     CostLayer,
     Entry,
     LayerCost,
@@ -26,7 +27,7 @@ from northing.ledger.models import (
     Posting,
 )
 from northing.ledger.queries import posting_days
-from northing.masterdata.models import Site
+from northing.masterdata.models import Company, Site
 
 
 class Draft(NamedTuple):
@@ -341,3 +342,17 @@ def component_of(kind: str | None) -> str:
     if kind is None:
         return LayerCost.Component.GOODS.value
     return OF_CHARGES.get(kind, LayerCost.Component.CHARGE).value
+
+
+def write_closing(closing: Closing) -> Closing:
+    """A period is closed: nothing posts in it any more."""
+    closing.save(force_insert=True)
+    Company.objects.filter(pk=closing.company_id).update(closed_through=closing.through)
+    return closing
+
+
+def reopen(closing: Closing, reason: str, at: datetime) -> None:
+    """A period is open again, up to the one that was closed before it."""
+    closing.reason, closing.reopened_at = reason, at
+    closing.save(update_fields=["reason", "reopened_at"])
+    Company.objects.filter(pk=closing.company_id).update(closed_through=closing.before)

@@ -3,10 +3,13 @@
 from decimal import Decimal
 from typing import Any
 
+from django.db import transaction
+
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.costing import charges
 from northing.actions.customs import entries
+from northing.actions.ledger.close import CloseRequest, close_period
 from northing.actions.payments.pay import PartRequest, PayRequest, owed_of, paid_of, pay
 from northing.billing.models import Bill, BillLine
 from northing.core.money.money import from_minor, to_minor
@@ -145,6 +148,14 @@ class Costs(Played):
             charges=action.charges,
         )
         return "payment", pay(self.laid.act(action.day), request)
+
+    def close(self, action: shapes.Close) -> tuple[str, int]:
+        """The books of a company, or of all of them, are closed."""
+        companies = self.laid.companies
+        chosen = [self.laid.one("companies", action.company)] if action.company else list(companies.values())
+        with transaction.atomic():
+            made = [close_period(self.laid.act(action.day), CloseRequest(one.pk, action.through)) for one in chosen]
+        return "closing", made[0]
 
     def _bill(self, name: str) -> Bill:
         """A bill by its id, or by that of a charge it bills alone."""

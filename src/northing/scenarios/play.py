@@ -68,6 +68,7 @@ class Player(Goods, Dock, Costs, Stock):
             "credit": self.bill,
             "deposit": self.deposit,
             "pay": self.pay,
+            "close": self.close,
             "end": self.end,
             "customs": self.customs,
             "receive": self.receive,

@@ -179,6 +179,14 @@ class Pay(Dated):
     charges: Number = Decimal(0)
 
 
+class Close(Dated):
+    """Close the books of a company (of all of them, without one) through a day."""
+
+    do: Literal["close"]
+    company: Code = ""
+    through: date
+
+
 class EndEstimate(Dated):
     """An estimate will not be billed."""
 
@@ -442,6 +450,7 @@ Action = Annotated[
     | BillAction
     | Deposit
     | Pay
+    | Close
     | EndEstimate
     | Customs
     | Receive

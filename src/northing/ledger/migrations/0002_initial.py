@@ -228,4 +228,23 @@ class Migration(migrations.Migration):
             model_name='posting',
             constraint=models.CheckConstraint(condition=models.Q(models.Q(('account__in', ('owned_not_billed', 'billed_not_ours', 'advances', 'accrued_charges', 'accrued_duty', 'provider_payable', 'supplier_payable', 'customs_payable', 'claims', 'due_from', 'due_to')), _negated=True), models.Q(('document__isnull', False), ('foreign_amount__isnull', False)), _connector='OR'), name='posting_of_open_item'),
         ),
+        migrations.CreateModel(
+            name='Closing',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('through', models.DateField()),
+                ('before', models.DateField(null=True)),
+                ('at', models.DateTimeField()),
+                ('reopened_at', models.DateTimeField(null=True)),
+                ('reason', models.CharField(blank=True, max_length=120)),
+                ('closed_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='closings', to='masterdata.company')),
+                ('entry', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry')),
+                ('mirror', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry')),
+            ],
+            options={
+                'ordering': ['-id'],
+                'constraints': [models.UniqueConstraint(condition=models.Q(('reopened_at', None)), fields=('company', 'through'), name='closing_once')],
+            },
+        ),
     ]

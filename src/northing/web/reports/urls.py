@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from northing.web.reports import find, scenario, views
+from northing.web.reports import closing, find, scenario, views
 
 urlpatterns = [
     path("find/", find.find, name="find"),
@@ -13,4 +13,6 @@ urlpatterns = [
     path("ledger/", views.ledger, name="ledger"),
     path("ledger/<int:entry_id>/", views.entry, name="entry"),
     path("ledger/trial-balance/", views.trial_balance, name="trial-balance"),
+    path("ledger/closing/", closing.close, name="close-period"),
+    path("ledger/closing/<int:closing_id>/reopen/", closing.reopen, name="reopen-period"),
 ]

@@ -22,6 +22,7 @@ from northing.drawings.settled import settled as draw_settled
 from northing.drawings.strip import ALONE
 from northing.drawings.strip import legend as draw_legend
 from northing.drawings.strip import strip as draw_strip
+from northing.ledger.models import Account
 from northing.web.common.addresses import address_of
 
 register = template.Library()
@@ -284,3 +285,9 @@ def decimals(currency):
 def finding_word(strength):
     """What a finding asks of a person, in a word."""
     return {"warn": "Mind:", "ask": "Decide:", "block": "Stops:"}[str(strength)]
+
+
+@register.filter
+def account_word(account):
+    """An account by its name for people."""
+    return Account(account).label

@@ -1,0 +1,1 @@
+"""Actions of the step: ledger."""
