@@ -11,6 +11,7 @@ from django.urls import reverse
 from northing.actions.billing import approve, bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.billing.trial import try_bill
+from northing.actions.confirmations import supplier_links
 from northing.actions.payments import pay
 from northing.actions.reversal import ReverseRequest
 from northing.actions.worklist.proof import move_faults
@@ -228,7 +229,10 @@ def test_a_second_person_approves_above_the_limit(world, order):
     world.people["approver"].grants.update(limit=302)
     with pytest.raises(Refused, match="you may approve up to NZD 302.00"):
         approve.approve_bill(world.act("approver"), approve.ApproveRequest(bill))
+    waiting = Matter.objects.get(kind="bill")
+    assert (waiting.party, waiting.reason, waiting.at_stake) == ("accounts", "waits for approval", D("302.13"))
     approve.approve_bill(world.act("accounts"), approve.ApproveRequest(bill))
+    assert not Matter.objects.filter(kind="bill").exists() and move_faults() == []
     pay.pay(world.act("accounts"), part)
     with pytest.raises(Refused, match="needs no approval"):
         approve.approve_bill(world.act("accounts"), approve.ApproveRequest(bill))
@@ -238,6 +242,8 @@ def test_what_is_in_dispute_or_kept_back_is_not_paid(world, order):
     line = line_of(order, price="20.40", decision="dispute")
     bill = Bill.objects.get(pk=bills.book_bill(world.act("costs"), bill_of(order, line)))
     assert bill.lines.get().disputed == 20
+    waiting = Matter.objects.get(kind="bill")
+    assert (waiting.party, waiting.at_stake) == ("supplier", D("32.84")) and move_faults() == []
 
     def paying(amount):
         part = pay.PartRequest(D(amount), bill=bill.pk)
@@ -251,6 +257,7 @@ def test_what_is_in_dispute_or_kept_back_is_not_paid(world, order):
     approve.block_bill(world.act("accounts"), approve.BlockRequest(bill.pk, ""))
     pay.pay(world.act("accounts"), paying("184"))
     approve.end_dispute(world.act("accounts"), approve.ApproveRequest(bill.pk))
+    assert not Matter.objects.filter(kind="bill").exists()
     pay.pay(world.act("accounts"), paying("20"))
     assert book_faults() == [] and balance(Account.SUPPLIER_PAYABLE, world.nz) == 0
 
@@ -266,7 +273,7 @@ def test_the_page_proposes_asks_and_books(world, order, signed_in):
     shown = page.post(url, asked | {"act": "show", "bill_number": ""})
     assert b"Supplier payables" in shown.content and not Bill.objects.exists()
     assert page.post(url, asked | {"kind-x0": ""}).status_code == 422
-    assert page.post(url, asked | {"act": "add", "add": f"\x00 KLN-9/1 {order.number}/1"}).status_code == 200
+    assert page.post(url, asked | {"act": "add", "add": f"\x00 KLN-9/1 {order.number}/1"}).status_code == 422
     assert b"16.00 more" in page.post(url, asked).content
     booked = page.post(url, asked | {f"decision-{end}": "dispute"})
     bill = Bill.objects.get()
@@ -274,6 +281,17 @@ def test_the_page_proposes_asks_and_books(world, order, signed_in):
     content = page.get(booked.url).content.decode()
     assert "16.00 in dispute" in content and "189.00 open" in content
     assert page.get(reverse("bills")).status_code == 200
+
+
+def test_a_supplier_sees_its_own_bills_and_how_far_they_are_paid(world, order, client):
+    bill = bills.book_bill(world.act("costs"), bill_of(order, line_of(order, price="20.40", decision="dispute")))
+    part = pay.PartRequest(D("100"), bill=bill)
+    pay.pay(world.act("accounts"), pay.PayRequest(world.nz.pk, order.supplier_id, TODAY, "USD", (part,)))
+    other = world.sent_order({"B": D(5)})
+    for supplier, sees in ((order.supplier_id, True), (other.supplier_id, False)):
+        link = supplier_links.invite(world.act("expediter"), supplier_links.InviteRequest(supplier))
+        content = client.get(link).content.decode()
+        assert ("S-1" in content and "20.00 in dispute" in content and "104.00" in content) == sees
 
 
 @pytest.mark.django_db(transaction=True)

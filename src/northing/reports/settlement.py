@@ -34,6 +34,11 @@ class Settlement:
         return ZERO if self.why else self.open
 
     @property
+    def received(self) -> Decimal:
+        """What its party has of it: paid in advance, paid, and taken as discount."""
+        return self.advance + self.paid + self.discount
+
+    @property
     def left(self) -> Decimal:
         """What is owed by it, in dispute or not."""
         return self.open + self.disputed

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from northing.access.acts import Act
 from northing.access.permissions import limit_of
+from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill
@@ -54,6 +55,7 @@ def approve_bill(act: Act, request: ApproveRequest) -> int:
         what = f"The bill is worth {base} {money(worth, base)}; you may approve up to {base} {money(limit, base)}."
         raise NotAllowed(Problem(what, mend="Ask a person with a higher limit."))
     billing.approve(bill, act.person, act.at)
+    bring_along(bills=[bill.pk])
     _told(act, bill, "approve_bill", f"Approved {bill} of {bill.party} for payment")
     return bill.pk
 
@@ -86,6 +88,7 @@ def end_dispute(act: Act, request: ApproveRequest) -> int:
     if not total:
         raise Refused(Problem(f"Nothing of {bill} is in dispute.", mend="Reload the page."))
     billing.settle_dispute(bill)
+    bring_along(bills=[bill.pk])
     amount = f"{bill.currency} {money(total, bill.currency)}"
     _told(act, bill, "end_dispute", f"Accepted {amount} of {bill} of {bill.party} that was in dispute")
     return bill.pk

@@ -124,7 +124,7 @@ def book_bill(act: Act, request: BillRequest) -> int:
     drafts += write_goods(entry, bill, [(line, rows[line.where][0]) for line in goods])
     post(entry, drafts + payable_drafts(bill))
     accruals.true_up(entry, [line.charge.pk for line in charges])
-    bring_along(lines=sorted({line.line.pk for line in goods}))
+    bring_along(lines=sorted({line.line.pk for line in goods}), bills=[bill.pk])
     return bill.pk
 
 
@@ -356,7 +356,8 @@ def reverse_bill(act: Act, request: ReverseRequest) -> int:
     for line in bill.lines.filter(charge__isnull=False).select_related("charge").order_by("number"):
         _unbill(entry, line, goods[line.charge_id])
     accruals.true_up(entry, list(goods))
-    bring_along(lines=sorted(set(bill.lines.exclude(order_line=None).values_list("order_line", flat=True))))
+    lines = bill.lines.exclude(order_line=None).values_list("order_line", flat=True)
+    bring_along(lines=sorted(set(lines)), bills=[bill.pk])
     return bill.pk
 
 

@@ -3,6 +3,7 @@
 from django.db import connection, transaction
 
 from northing.actions.worklist import (
+    bills,
     cases,
     instalments,
     layers,
@@ -16,6 +17,7 @@ from northing.actions.worklist import (
 )
 from northing.actions.worklist.deliveries import delivery_faults, refresh_every_delivery
 from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
+from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
@@ -51,6 +53,7 @@ def _matter_faults() -> list[str]:
         (Shipment, shipments.refresh_shipments),
         (CostLayer, layers.refresh_layers),
         (Claim, cases.refresh_cases),
+        (Bill, bills.refresh_bills),
         (ShortQuestion, questions.refresh_questions),
         (Message, letters.refresh_letters),
         (DespatchNotice, notices.refresh_notices),

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from django.db import connection
 
 from northing.actions.worklist import expected_days
+from northing.actions.worklist.bills import refresh_bills
 from northing.actions.worklist.cases import refresh_cases
 from northing.actions.worklist.deliveries import refresh_deliveries
 from northing.actions.worklist.instalments import refresh_instalments
@@ -167,6 +168,7 @@ def bring_along(
     cases: Iterable[int] = (),
     questions: Iterable[int] = (),
     lines: Iterable[int] = (),
+    bills: Iterable[int] = (),
 ) -> None:
     """Bring along all that follows from facts about these records (ids).
 
@@ -182,6 +184,7 @@ def bring_along(
         (refresh_shipments, keys["shipments"]),
         (refresh_layers, keys["layers"]),
         (refresh_cases, keys["cases"]),
+        (refresh_bills, [*bills]),
         (refresh_questions, [*questions, *(open_questions(instalments) if instalments else [])]),
     ):
         if records:

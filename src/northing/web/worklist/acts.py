@@ -10,9 +10,10 @@ from django.utils import timezone
 
 from northing.access.permissions import may
 from northing.access.queries import scoped
+from northing.billing.models import Bill
 from northing.confirmations.models import Answer
 from northing.core.orders.orders import asks_second_person
-from northing.core.worklist.moves import CARRIER, CUSTOMS, DOCK, QUALITY
+from northing.core.worklist.moves import ACCOUNTS, CARRIER, CUSTOMS, DOCK, QUALITY
 from northing.drawings.figures import count, price
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
@@ -96,6 +97,20 @@ def _unbilled(matters: Sequence[Matter]) -> Offered:
     """Enter the bill: what is ours is proposed."""
     address = reverse("supplier-bill")
     return [(one, Act("Bill", f"{address}?order={one.record}", "book_bill", "b")) for one in matters]
+
+
+def _bills(matters: Sequence[Matter]) -> Offered:
+    """Approve for payment, by another person than who entered it; accept what is in dispute."""
+    entered = dict(Bill.objects.filter(pk__in=[one.record for one in matters]).values_list("pk", "entered_by"))
+    offered = []
+    for one in matters:
+        if one.party == ACCOUNTS:
+            act = Act("Approve", reverse("bill-act", args=[one.record, "approve"]), "approve_bill", "a", {})
+            offered.append((one, replace(act, record=one.record, not_by=(entered[one.record],))))
+        else:
+            act = Act("Accept", reverse("bill-act", args=[one.record, "end-dispute"]), "book_bill", "a", {})
+            offered.append((one, replace(act, record=one.record)))
+    return offered
 
 
 def _post(words: str, name: str, record: int, permission: str, letter: str, **fields: str) -> Act:
@@ -210,6 +225,7 @@ def _letters(matters: Sequence[Matter]) -> Offered:
 FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "order": _orders,
     "unbilled": _unbilled,
+    "bill": _bills,
     "instalment": _instalments,
     "shipment": _shipments,
     "layer": _layers,

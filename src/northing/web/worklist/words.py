@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db.models import Sum
 from django.urls import reverse
 
+from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.drawings.figures import count, first_of
 from northing.inventory.models import OnHand, Status
@@ -47,6 +48,11 @@ def _unbilled(keys: Iterable[int]) -> dict[int, Named]:
     return {
         one.pk: (f"Goods of {one.number} from {one.supplier.name}", reverse("order", args=[one.pk])) for one in found
     }
+
+
+def _bills(keys: Iterable[int]) -> dict[int, Named]:
+    found = Bill.objects.filter(pk__in=keys).select_related("party")
+    return {one.pk: (f"{one} of {one.party.name}", reverse("bill", args=[one.pk])) for one in found}
 
 
 def _instalments(keys: Iterable[int]) -> dict[int, Named]:
@@ -175,6 +181,7 @@ def _letters(keys: Iterable[int]) -> dict[int, Named]:
 NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
     "unbilled": _unbilled,
+    "bill": _bills,
     "instalment": _instalments,
     "shipment": _shipments,
     "document": _documents,

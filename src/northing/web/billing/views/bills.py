@@ -21,6 +21,7 @@ from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
 from northing.reports.settlement import settlements
 from northing.web.billing.forms.charges import BillForm
+from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
@@ -174,4 +175,4 @@ def bill_act(request, bill_id: int, act: str):
         messages.success(request, words)
     else:
         say_errors(request, form)
-    return redirect("bill", record.pk)
+    return way_back(request, "bill", record.pk)

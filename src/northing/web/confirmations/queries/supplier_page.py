@@ -7,10 +7,12 @@ from datetime import date, timedelta
 from django.db.models import F, Prefetch, Q
 
 from northing.activity.models import Document, HistoryEntry, HistoryLink
+from northing.billing.models import Bill
 from northing.confirmations.models import Answer
 from northing.drawings.figures import written_price
 from northing.masterdata.models import Agreement, Party
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.reports.settlement import Settlement, settlements
 from northing.shipping.models import ShipmentLine
 
 MOST = 500
@@ -139,3 +141,14 @@ def shown_orders(supplier: Party, typed: Mapping[str, str] | None = None) -> lis
     for key, shown in orders.items():
         shown.remarks, shown.documents = said[key], papers[key]
     return list(orders.values())
+
+
+MOST_BILLS = 50
+
+
+def bills_shown(supplier: Party) -> list[tuple[Bill, Settlement]]:
+    """The newest bills of a supplier that stand, and how far each is settled."""
+    found = Bill.objects.filter(party=supplier, kind=Bill.Kind.BILL, reversed_by=None).order_by("-day", "-pk")
+    bills = list(found[:MOST_BILLS])
+    known = settlements(bills)
+    return [(bill, known[bill.pk]) for bill in bills]

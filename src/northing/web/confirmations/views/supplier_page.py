@@ -26,7 +26,7 @@ from northing.web.common.callers import caller_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.common.uploads import read_upload
 from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
-from northing.web.confirmations.queries.supplier_page import OrderShown, shipped_orders, shown_orders
+from northing.web.confirmations.queries.supplier_page import OrderShown, bills_shown, shipped_orders, shown_orders
 from northing.web.confirmations.views import provider_page
 from northing.web.confirmations.words import words
 from northing.web.orders.views.documents import paper_file
@@ -87,6 +87,7 @@ def _page(request, link, token: str, problems=(), status: int = 200):
         "key": uuid.uuid4().hex,
         "orders": orders,
         "waiting": sum(len(order.waits) for order in orders),
+        "bills": bills_shown(link.supplier),
         "shipped": shipped_orders(link.supplier, [one.order.pk for one in orders], timezone.localdate()),
         "problems": problems,
     }
