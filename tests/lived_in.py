@@ -21,7 +21,7 @@ from northing.formats.despatch import Line, Notice
 from northing.formats.told_receipts import Told, ToldLine
 from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
 from northing.jobs.jobs import begin
-from northing.ledger.models import Closing, CostLayer, Entry
+from northing.ledger.models import Closing, CostLayer, Entry, JournalExport
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.payments.models import Payment
@@ -170,6 +170,9 @@ def addresses(world):
         "charge_id": Charge.objects.get().pk,
         "bill_id": Bill.objects.get().pk,
         "payment_id": payment_of(world),
+        "export_id": JournalExport.objects.get_or_create(
+            company=world.nz, through=TODAY, made_by=world.people["accounts"], at=NOW, postings=0
+        )[0].pk,
         "closing_id": Closing.objects.get_or_create(
             company=world.nz, through=TODAY.replace(year=2020), closed_by=world.people["accounts"], at=NOW
         )[0].pk,

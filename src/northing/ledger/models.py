@@ -283,3 +283,37 @@ class Closing(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["company", "through"], condition=Q(reopened_at=None), name="closing_once")
         ]
+
+
+class AccountNumber(models.Model):
+    """The number of one of our accounts in the books of the firm's accountants."""
+
+    company = models.ForeignKey(Company, models.CASCADE, related_name="account_numbers")
+    account = models.CharField(max_length=24, choices=Account.choices)
+    number = models.CharField(max_length=24)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["company", "account"], name="account_number_once")]
+
+
+class JournalExport(models.Model):
+    """Postings of a company that were handed to its accountants together."""
+
+    company = models.ForeignKey(Company, models.PROTECT, related_name="journal_exports")
+    through = models.DateField()
+    made_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    postings = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return f"Journal {self.pk}"
+
+
+class ExportedPosting(models.Model):
+    """A posting is handed over once."""
+
+    posting = models.OneToOneField(Posting, models.PROTECT, primary_key=True, related_name="exported")
+    export = models.ForeignKey(JournalExport, models.PROTECT, related_name="rows")

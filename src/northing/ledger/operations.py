@@ -1,6 +1,6 @@
 """Writes of the books: entries with their postings, layers and what leaves them."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from typing import NamedTuple
@@ -17,10 +17,13 @@ from northing.database.columns import insert_columns
 from northing.ledger.models import (
     OPEN_ITEM_ACCOUNTS,
     Account,
+    AccountNumber,
     Allocation,
     Closing,
     CostLayer,
     Entry,
+    ExportedPosting,
+    JournalExport,
     LayerCost,
     LayerTake,
     OpenItem,
@@ -356,3 +359,31 @@ def reopen(closing: Closing, reason: str, at: datetime) -> None:
     closing.reason, closing.reopened_at = reason, at
     closing.save(update_fields=["reason", "reopened_at"])
     Company.objects.filter(pk=closing.company_id).update(closed_through=closing.before)
+
+
+EXPORT = """
+insert into ledger_exportedposting (posting_id, export_id)
+select p.id, %s from ledger_posting p
+ where p.company_id = %s and p.posted_on <= %s
+   and not exists (select 1 from ledger_exportedposting x where x.posting_id = p.id)
+"""
+
+
+def write_export(export: JournalExport) -> JournalExport:
+    """A journal of all postings of its company that are in none yet; its company is locked."""
+    export.save(force_insert=True)
+    with connection.cursor() as cursor:
+        cursor.execute(EXPORT, [export.pk, export.company_id, export.through])
+    export.postings = ExportedPosting.objects.filter(export=export).count()
+    export.save(update_fields=["postings"])
+    return export
+
+
+def number_accounts(company: int, numbers: Mapping[str, str]) -> None:
+    """The accountants' numbers of accounts of a company (id); an empty one is taken away."""
+    AccountNumber.objects.filter(company=company, account__in=list(numbers)).delete()
+    AccountNumber.objects.bulk_create(
+        AccountNumber(company_id=company, account=account, number=number)
+        for account, number in sorted(numbers.items())
+        if number
+    )

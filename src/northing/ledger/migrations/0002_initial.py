@@ -247,4 +247,37 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(condition=models.Q(('reopened_at', None)), fields=('company', 'through'), name='closing_once')],
             },
         ),
+        migrations.CreateModel(
+            name='JournalExport',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('through', models.DateField()),
+                ('at', models.DateTimeField()),
+                ('postings', models.PositiveIntegerField()),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='journal_exports', to='masterdata.company')),
+                ('made_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='ExportedPosting',
+            fields=[
+                ('posting', models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, primary_key=True, related_name='exported', serialize=False, to='ledger.posting')),
+                ('export', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='rows', to='ledger.journalexport')),
+            ],
+        ),
+        migrations.CreateModel(
+            name='AccountNumber',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('account', models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('billed_not_ours', 'Billed, not ours yet'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('advances', 'Advances'), ('bank', 'Bank'), ('bank_charges', 'Bank charges'), ('exchange', 'Exchange differences'), ('exchange_unrealised', 'Exchange differences not realised'), ('revaluation', 'Revaluation'), ('discounts_taken', 'Discounts taken'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24)),
+                ('number', models.CharField(max_length=24)),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='account_numbers', to='masterdata.company')),
+            ],
+            options={
+                'constraints': [models.UniqueConstraint(fields=('company', 'account'), name='account_number_once')],
+            },
+        ),
     ]

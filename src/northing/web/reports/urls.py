@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from northing.web.reports import closing, find, scenario, views
+from northing.web.reports import closing, find, journal, scenario, views
 
 urlpatterns = [
     path("find/", find.find, name="find"),
@@ -14,5 +14,8 @@ urlpatterns = [
     path("ledger/<int:entry_id>/", views.entry, name="entry"),
     path("ledger/trial-balance/", views.trial_balance, name="trial-balance"),
     path("ledger/closing/", closing.close, name="close-period"),
+    path("ledger/journals/", journal.journals, name="journals"),
+    path("ledger/journals/<int:export_id>.csv", journal.journal, name="journal"),
+    path("ledger/numbers/<int:company_id>/", journal.numbers, name="account-numbers"),
     path("ledger/closing/<int:closing_id>/reopen/", closing.reopen, name="reopen-period"),
 ]
