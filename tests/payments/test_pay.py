@@ -13,7 +13,7 @@ from northing.actions.costing import charges
 from northing.actions.payments import pay, pay_many
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
-from northing.core.problems import Refused
+from northing.core.problems import NotAllowed, Refused
 from northing.ledger.models import Account, Entry
 from northing.masterdata.models import BankAccount, Party, PaymentTerms
 from northing.payments.models import Payment
@@ -77,6 +77,7 @@ def test_a_payment_that_cannot_be_is_refused_in_words(world, change, words):
         ({"discount": D("-1")}, "no discount"),
         ({"bill": 999_999}, "no bill of this party"),
         ({"bill": None, "order": 999_999}, "no order of this supplier"),
+        ({"bill": None, "order": 999_999, "discount": D(1)}, "not off an advance"),
     ],
 )
 def test_a_part_that_cannot_be_is_refused_in_words(world, part, words):
@@ -165,6 +166,15 @@ def test_of_many_bills_all_are_paid_or_none(world):
             pay_many.pay_many(world.act("accounts"), pay_many.PayManyRequest(chosen, TODAY))
 
 
+def test_a_refusal_names_no_bill_to_a_person_who_may_not_pay_it(world):
+    bill = haulage(world, "H-1")
+    Bill.objects.filter(pk=bill.pk).update(blocked="wet")
+    for who in ("viewer", "costs"):
+        with pytest.raises(NotAllowed) as stop:
+            pay_many.pay_many(world.act(who), pay_many.PayManyRequest((bill.pk,), TODAY))
+        assert "H-1" not in str(stop.value)
+
+
 def test_the_discount_of_the_terms_is_taken_while_it_lasts(world):
     terms = PaymentTerms.objects.create(code="D", name="D", days=30, discount=D("0.02"), discount_days=10)
     Party.objects.filter(pk=world.parties["provider"].pk).update(payment_terms=terms)
@@ -193,7 +203,8 @@ def test_the_pages_pay_show_and_reverse(world, signed_in):
     made = page.post(url, asked)
     payment = Payment.objects.get()
     assert made.url == reverse("payment", args=[payment.pk])
-    assert "40.00" in page.get(made.url).content.decode()
+    content = page.get(made.url).content.decode()
+    assert "40.00" in content and "Paid USD 40.00" in content, "its story tells of it"
     assert page.get(reverse("remittance", args=[payment.pk])).content[:5] == b"%PDF-"
     assert remittance_advice(payment)[:5] == b"%PDF-"
     assert page.post(url, asked | {"amount-0": "60.01", "key": "l"}).status_code == 422

@@ -8,7 +8,7 @@ from django.db.models import Q
 from northing.access.models import Person
 from northing.costing.models import Charge
 from northing.database import fields
-from northing.ledger.models import Account, Entry
+from northing.ledger.models import Account, DocumentKind, Entry
 from northing.masterdata.models import Company, Party
 from northing.orders.models import OrderLine
 from northing.receiving.models import ReceiptLine
@@ -162,3 +162,10 @@ class BilledGoods(models.Model):
             ),
             models.CheckConstraint(condition=Q(units__gt=0), name="billed_goods_above_zero"),
         ]
+
+    @property
+    def key(self) -> tuple[str, int]:
+        """The document by which the goods became ours: its kind and id."""
+        if self.shipment_line_id:
+            return DocumentKind.SHIPMENT_LINE.value, self.shipment_line_id
+        return DocumentKind.RECEIPT_LINE.value, self.receipt_line_id

@@ -13,7 +13,7 @@ from northing.orders.models import PurchaseOrder
 from northing.reports.billable import Billable, Start, billable
 
 D = Decimal
-MOST = D(20_000)
+MOST = D(10_000)
 
 
 def lay_bills(world: Hand) -> None:

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 
-from django.db.models import F, Q, Sum
+from django.db.models import Q, Sum
 
 from northing.ledger.models import Account, DocumentKind, OpenItem
 from northing.payments.models import Reserve, ReserveUse
@@ -69,16 +69,3 @@ def reserves_of(kind: str, documents: Iterable[int]) -> list[Reserved]:
     )
     found = [Reserved(one, one.u or ZERO, one.a or ZERO, one.b or ZERO) for one in rows]
     return [one for one in found if one.left > 0]
-
-
-def still_reserved(order: int) -> Advance:
-    """What goods that became ours hold of an order's advances and have not used."""
-    kept = Reserve.objects.filter(order=order).aggregate(a=Sum("amount"), b=Sum("base"))
-    used = ReserveUse.objects.filter(reserve__order=order).aggregate(a=Sum("amount"), b=Sum("base"))
-    return Advance(*((kept[name] or ZERO) - (used[name] or ZERO) for name in ("a", "b")))
-
-
-def valued_by(orders: Iterable[int]) -> set[int]:
-    """Of orders (ids), those of which goods were valued by an advance that still stands."""
-    rows = Reserve.objects.filter(order__in=list(orders), valued=True).annotate(u=Sum("uses__units"))
-    return set(rows.filter(Q(u=None) | Q(u__lt=F("units"))).values_list("order", flat=True))

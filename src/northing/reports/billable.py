@@ -12,7 +12,8 @@ from django.db.models import F, Q, QuerySet, Sum
 
 from northing.core.orders.orders import net_amount
 from northing.ledger.models import Account, OpenItem
-from northing.orders.models import Instalment, OrderLine
+from northing.orders.models import OrderLine
+from northing.orders.queries import first_prices
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
 from northing.worklist.models import LineSummary
@@ -87,10 +88,11 @@ def _proposed(start: Start) -> dict[int, Decimal] | None:
 
 def _with_figures(rows: list[LineSummary], proposed: dict[int, Decimal] | None) -> list[Billable]:
     keys = [row.line_id for row in rows]
-    prices, ours, notes = _prices(keys), _ours(keys), _notes(keys)
+    prices, ours, notes = first_prices(keys), _ours(keys), _notes(keys)
     found = []
     for row in rows:
-        price, of_line = prices.get(row.line_id, row.line.pack_price), ours[row.line_id]
+        pack_price, paid = prices.get(row.line_id, (row.line.pack_price, row.line.net_share))
+        price, of_line = round(pack_price * paid, 10).normalize(), ours[row.line_id]
         whole = row.unbilled
         if proposed is not None and row.line_id in proposed:
             left = max(proposed[row.line_id], ZERO)
@@ -100,15 +102,6 @@ def _with_figures(rows: list[LineSummary], proposed: dict[int, Decimal] | None) 
             Billable(row.line, row.ordered, of_line, row.billed, row.unbilled, price, whole, notes[row.line_id])
         )
     return sorted(found, key=lambda one: one.proposed <= 0)
-
-
-def _prices(lines: list[int]) -> dict[int, Decimal]:
-    """By order line (id), what a pack costs by its first instalment that is not taken back, net of discounts."""
-    found = Instalment.objects.filter(line__in=lines, quantity__gt=0).order_by("line", "number").distinct("line")
-    return {
-        line: round(price * share, 10).normalize()
-        for line, price, share in found.values_list("line", "pack_price", "net_share")
-    }
 
 
 def _ours(lines: list[int]) -> dict[int, Decimal]:

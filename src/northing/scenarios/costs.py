@@ -86,7 +86,8 @@ class Costs(Played):
         if line.line:
             key = self.line(line.line).pk
             amount = line.amount or Decimal(0)
-            return BillLineRequest(amount, order_line=key, quantity=line.quantity, price=line.price)
+            facts = {"quantity": line.quantity, "price": line.price, "decision": line.decision}
+            return BillLineRequest(amount, order_line=key, **facts)
         facts: dict[str, Any] = self.scope(line.over) if line.over else {}
         charge = self._charge(line.charge) if line.charge else None
         amount = line.amount

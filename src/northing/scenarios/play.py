@@ -14,6 +14,7 @@ from northing.actions.customs.entries import reverse_customs_entry
 from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
 from northing.actions.inventory.undo_move import undo_move
+from northing.actions.ledger.close import ReopenRequest, reopen_period
 from northing.actions.masterdata.reverse_opening import reverse_opening
 from northing.actions.payments.pay import reverse_payment
 from northing.actions.quality.reverse import reverse_inspection
@@ -39,6 +40,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "issue": take_back_issue,
     "bill": reverse_bill,
     "payment": reverse_payment,
+    "closing": lambda act, asked: reopen_period(act, ReopenRequest(asked.record, asked.reason)),
     "customs entry": reverse_customs_entry,
     "held goods": reverse_end,
     "adjustment": reverse_adjustment,

@@ -118,7 +118,8 @@ class ChargeAction(Dated):
 class BillLineShape(Shape):
     """A line of a bill: of an estimate, of a charge of its own, or of goods of an order line.
 
-    `final` says whether more of an estimate will come. Goods have a quantity and a price.
+    `final` says whether more of an estimate will come. Goods have a quantity and a price; a `decision` is about a
+    difference of that price.
     """
 
     charge: Id = ""
@@ -130,6 +131,7 @@ class BillLineShape(Shape):
     line: Id = ""
     quantity: Number | None = None
     price: Number | None = None
+    decision: Literal["", "accept", "dispute"] = ""
 
 
 class BillAction(Dated):

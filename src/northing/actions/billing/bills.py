@@ -61,7 +61,6 @@ class Effect:
     goods: Sequence[GoodsLine]
     prices: Absorption
     plans: Sequence[Plan]
-    total: Decimal
     problems: Sequence[Problem]
 
     @property
@@ -80,7 +79,7 @@ def foresee(request: BillRequest) -> Effect:
         line.goods = in_scope(line.scope)
         take_on(request, line)
         plans.append(spread_line(request, line, rate))
-    return Effect(goods, foreseen(goods), plans, _total(request, goods), _findings(request, goods))
+    return Effect(goods, foreseen(goods), plans, _findings(request, goods))
 
 
 def over_goods(lines: Sequence[GoodsLine]) -> Scope:

@@ -25,7 +25,8 @@ from northing.core.problems import Problem, Refused
 from northing.ledger.models import Account, DocumentKind, Entry, OpenItem
 from northing.ledger.operations import Draft, allocate
 from northing.orders import operations as orders
-from northing.orders.models import Instalment, OrderLine
+from northing.orders.models import OrderLine
+from northing.orders.queries import first_prices
 from northing.payments.queries import Advance
 from northing.positions.models import Position
 from northing.shipping import operations as shipping
@@ -47,11 +48,6 @@ class Matched:
     cost: Decimal
     advance: Advance
 
-    @property
-    def owed(self) -> Decimal:
-        """What is owed for them after the advance, in the bill's currency."""
-        return self.part.amount + self.difference - self.advance.amount
-
 
 @dataclass
 class GoodsLine:
@@ -67,11 +63,6 @@ class GoodsLine:
     order_price: tuple[Decimal, Decimal]
     matched: list[Matched] = field(default_factory=list)
     ahead: Decimal = ZERO
-
-    @property
-    def amount_ahead(self) -> Decimal:
-        """The part of the amount that is for goods that are not ours yet."""
-        return self.amount - sum((one.part.amount + one.difference for one in self.matched), ZERO)
 
     @property
     def agreed(self) -> Decimal:
@@ -91,11 +82,6 @@ class GoodsLine:
         amounts = [one.advance for one in self.matched]
         return Advance(sum((one.amount for one in amounts), ZERO), sum((one.base for one in amounts), ZERO))
 
-    @property
-    def cost(self) -> Decimal:
-        """What the difference of price costs, in base currency."""
-        return sum((one.cost for one in self.matched), ZERO)
-
 
 def goods_lines(request: BillRequest, *, lock: bool = False) -> list[GoodsLine]:
     """The lines of goods with what they bill. Raises Refused with everything that is wrong with them.
@@ -109,7 +95,7 @@ def goods_lines(request: BillRequest, *, lock: bool = False) -> list[GoodsLine]:
     if lock:
         lock_goods(keys)
     lines = OrderLine.objects.filter(pk__in=keys).select_related("order__company", "order__supplier", "item").in_bulk()
-    prices = _order_prices(lines)
+    prices = first_prices(lines)
     problems, found = [], []
     for where, one in asked:
         line = lines.get(one.order_line or 0)
@@ -158,12 +144,6 @@ def _problems(request: BillRequest, where: str, asked: BillLineRequest, line: Or
     if not asked.amount and asked.price is None:
         found.append(Problem(f"{name}: the price is missing.", f"price-{where}", "Enter it as on the bill."))
     return found
-
-
-def _order_prices(lines: Iterable[int]) -> dict[int, tuple[Decimal, Decimal]]:
-    """By order line (id), the price per pack of its first instalment that is not taken back, and what is paid of it."""
-    found = Instalment.objects.filter(line__in=list(lines), quantity__gt=0).order_by("line", "number").distinct("line")
-    return {line: (price, share) for line, price, share in found.values_list("line", "pack_price", "net_share")}
 
 
 def _as_entered(where: str, asked: BillLineRequest, line: OrderLine, order_price: tuple[Decimal, Decimal]) -> GoodsLine:
@@ -339,8 +319,7 @@ def line_drafts(bill: Bill, row: BillLine, billed: Sequence[Billed], sign: int =
     drafts, ours, known = [], ZERO, ZERO
     for one in billed:
         goods = one.row
-        kind = DocumentKind.SHIPMENT_LINE if goods.shipment_line_id else DocumentKind.RECEIPT_LINE
-        document = goods.shipment_line_id or goods.receipt_line_id
+        kind, document = goods.key
         ours += goods.amount + goods.difference
         known += goods.base + goods.difference_base - goods.advance_base
         drafts.append(
@@ -404,7 +383,7 @@ def undo(entry: Entry, bill: Bill) -> list[Draft]:
     for line, then, since in booked(bill):
         drafts += line_drafts(bill, line, then, -1)
         for one in since:
-            drafts += _ahead_again(bill, line, one)
+            drafts += ahead.drafts(*one.row.key, ahead.part_of(line, one.row), -1)
         parts |= {one.part for one in [*then, *since]}
         _take_back(entry, [*then, *since])
     advances.take_up_again(entry, bill.entry)
@@ -412,35 +391,13 @@ def undo(entry: Entry, bill: Bill) -> list[Draft]:
     return drafts + absorb.write(entry, found)
 
 
-def _ahead_again(bill: Bill, line: BillLine, one: Billed) -> list[Draft]:
-    """Units that became ours after they were billed wait for a bill again."""
-    goods = one.row
-    waited = goods.waited_base or ZERO
-    kind = DocumentKind.SHIPMENT_LINE if goods.shipment_line_id else DocumentKind.RECEIPT_LINE
-    owed = Draft(
-        bill.company_id,
-        Account.OWNED_NOT_BILLED,
-        -goods.base,
-        -goods.amount,
-        bill.currency,
-        order_line=line.order_line_id,
-        party=bill.party_id,
-        document_kind=kind,
-        document=goods.shipment_line_id or goods.receipt_line_id,
-    )
-    exchange = Draft(bill.company_id, Account.EXCHANGE, goods.base - waited, order_line=line.order_line_id)
-    return [owed, ahead.waiting_draft(line, goods.amount, waited), exchange]
-
-
 def _take_back(entry: Entry, billed: Sequence[Billed]) -> None:
     """The goods are open again for another bill."""
     rows = [one.row for one in billed]
-    keys = {row.shipment_line_id or row.receipt_line_id for row in rows}
+    keys = {document for _, document in (row.key for row in rows)}
     items = {
         (one.document_kind, one.document): one
         for one in OpenItem.objects.filter(account=Account.OWNED_NOT_BILLED, document__any_of=list(keys))
     }
     for row in rows:
-        kind = DocumentKind.SHIPMENT_LINE if row.shipment_line_id else DocumentKind.RECEIPT_LINE
-        item = items[str(kind), row.shipment_line_id or row.receipt_line_id]
-        allocate(entry, item, -row.amount, -row.base, -row.units)
+        allocate(entry, items[row.key], -row.amount, -row.base, -row.units)

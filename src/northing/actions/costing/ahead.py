@@ -114,10 +114,10 @@ def end(entry: Entry, parts: Sequence[tuple[str, int, Part]]) -> list[Draft]:
             account=Account.OWNED_NOT_BILLED, document__in={document for _, document, _ in parts}
         )
     }
-    drafts: list[Draft] = []
+    made: list[Draft] = []
     for kind, document, part in parts:
         allocate(entry, items[str(kind), document], part.amount, part.base, part.units)
-        drafts += _drafts(kind, document, part)
+        made += drafts(kind, document, part)
     billing.write_goods(
         BilledGoods(
             line=part.line,
@@ -133,23 +133,31 @@ def end(entry: Entry, parts: Sequence[tuple[str, int, Part]]) -> list[Draft]:
         )
         for kind, document, part in parts
     )
-    return drafts
+    return made
 
 
-def _drafts(kind: str, document: int, part: Part) -> list[Draft]:
+def part_of(line: BillLine, goods: BilledGoods) -> Part:
+    """Units of a line that were billed ahead and are ours since, as they were written."""
+    return Part(line, goods.units, goods.amount, goods.base, goods.waited_base or ZERO)
+
+
+def drafts(kind: str, document: int, part: Part, sign: int = 1) -> list[Draft]:
+    """The postings of units billed ahead that become ours, or (sign -1) wait for a bill again."""
     bill, line = part.line.bill, part.line
-    common = {"company": bill.company_id, "foreign_currency": bill.currency, "order_line": line.order_line_id}
-    common |= {"party": bill.party_id}
     owed = Draft(
-        account=Account.OWNED_NOT_BILLED,
-        amount=part.base,
-        foreign_amount=part.amount,
+        bill.company_id,
+        Account.OWNED_NOT_BILLED,
+        sign * part.base,
+        sign * part.amount,
+        bill.currency,
+        order_line=line.order_line_id,
+        party=bill.party_id,
         document_kind=kind,
         document=document,
-        **common,
     )
-    exchange = Draft(bill.company_id, Account.EXCHANGE, part.waited - part.base, order_line=line.order_line_id)
-    return [owed, waiting_draft(line, -part.amount, -part.waited), exchange]
+    difference = sign * (part.waited - part.base)
+    exchange = Draft(bill.company_id, Account.EXCHANGE, difference, order_line=line.order_line_id)
+    return [owed, waiting_draft(line, -sign * part.amount, -sign * part.waited), exchange]
 
 
 def waiting_draft(line: BillLine, amount: Decimal, base: Decimal, rate: Decimal | None = None) -> Draft:

@@ -15,7 +15,7 @@ from northing.core.problems import Problem, refuse_if
 from northing.drawings.figures import money
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, Closing, Posting
-from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.operations import Draft, mirror, open_entry, post
 from northing.masterdata.models import Company
 from northing.masterdata.queries import rate_for
 from northing.payments.models import Reserve, ReserveUse
@@ -156,8 +156,7 @@ def reopen_period(act: Act, request: ReopenRequest) -> int:
     for entry in (closing.entry, closing.mirror):
         if entry is not None:
             undone = open_entry(act, history, text, entry.occurred_on, reverses=entry)
-            rows = Posting.objects.filter(entry=entry).values_list("account", "amount").order_by("pk")
-            post(undone, [Draft(company.pk, account, -amount) for account, amount in rows])
+            mirror(undone, entry, [])
     return closing.pk
 
 

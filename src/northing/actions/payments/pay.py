@@ -11,15 +11,15 @@ from northing.access.acts import Act, future_problem
 from northing.actions.billing.bills import payable_draft
 from northing.actions.costing import advances
 from northing.actions.reversal import ReverseRequest, refuse_reversal
-from northing.activity.operations import Link, add_history, once
+from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing.models import Bill
 from northing.core.billing.advances import Amounts
 from northing.core.billing.pay import divided, off
 from northing.core.money.money import MINOR_UNITS, converted, from_minor, is_whole, to_minor
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import money
-from northing.ledger.models import Account, DocumentKind, Entry, Posting
-from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.models import Account, DocumentKind, Posting
+from northing.ledger.operations import Draft, mirror, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import BankAccount, Company, Party
 from northing.masterdata.queries import rate_for
@@ -107,6 +107,7 @@ def pay(act: Act, request: PayRequest) -> int:
     payment.entry = entry = open_entry(act, history, text, request.day)
     parts = _parts(request, payment, bills)
     payments.write_payment(payment, parts)
+    add_links(history, [("payment", payment.pk, company.pk)])
     post(entry, _drafts(payment, parts, bills))
     for part in parts:
         if part.order_id:
@@ -155,6 +156,8 @@ def _part_problems(request, number, part, bills, ordered, paid) -> list[Problem]
         return [Problem(f"This is no amount in {request.currency} to be paid.", where, "Enter it above 0.")]
     if part.discount < 0 or not is_whole(part.discount, request.currency):
         return [Problem("This is no discount.", f"discount-{number}")]
+    if part.order and part.discount:
+        return [Problem("A discount is taken off a bill, not off an advance.", f"discount-{number}")]
     if part.order:
         return _order_problems(request, where, ordered.get(part.order))
     bill = bills.get(part.bill or 0)
@@ -331,21 +334,14 @@ def reverse_payment(act: Act, request: ReverseRequest) -> int:
     text = f"Reversed the payment of {amount} to {payment.party}: {request.reason.strip()}"
     text += posting_note([payment.company_id], act.today)
     bills = [part.bill for part in parts if part.bill_id]
-    history = add_history(act, "reverse_payment", text, _links(payment.company_id, bills, ordered), act.today)
+    links = [("payment", payment.pk, payment.company_id), *_links(payment.company_id, bills, ordered)]
+    history = add_history(act, "reverse_payment", text, links, act.today)
     entry = open_entry(act, history, text, act.today, reverses=payment.entry)
     advances.give_up_paid(entry, payment.entry)
     refuse_if(_used(parts))
-    post(entry, _mirror(payment.entry))
+    mirror(entry, payment.entry, [])
     payments.mark_reversed(payment, entry)
     return payment.pk
-
-
-def _mirror(of: Entry) -> list[Draft]:
-    rows = Posting.objects.filter(entry=of).order_by("pk").values_list(*Draft._fields)
-    return [
-        one._replace(amount=-one.amount, foreign_amount=None if one.foreign_amount is None else -one.foreign_amount)
-        for one in map(Draft._make, rows)
-    ]
 
 
 def _used(parts: Sequence[PaymentPart]) -> list[Problem]:

@@ -35,6 +35,8 @@ def pay_many(act: Act, request: PayManyRequest) -> list[int]:
     if len(request.bills) > MOST:
         raise Refused(Problem(f"At most {MOST:,} bills are paid at once.", "bills", "Choose fewer."))
     bills = Bill.objects.filter(pk__any_of=list(request.bills)).select_related("company", "party__payment_terms")
+    # First of all: a refusal names bills, and only who may pay them learns of them.
+    act.require("pay", *sorted({bill.company_id for bill in bills}))
     groups: dict[tuple[int, int, str], list[PartRequest]] = defaultdict(list)
     problems = []
     for one in with_settlement(list(bills.order_by("party", "pk")), request.day):

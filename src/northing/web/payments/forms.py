@@ -48,6 +48,8 @@ class PayForm(ActionForm):
         self.fields["account"].queryset = BankAccount.objects.filter(
             company=self.company, currency__in=(self.company.currency, self.currency)
         )
+        own = self.fields["account"].queryset.filter(currency=self.company.currency).first()
+        self.initial.setdefault("account", own)
         if self.currency == self.company.currency:
             del self.fields["rate"], self.fields["bank"]
         for number, one in enumerate(bills):

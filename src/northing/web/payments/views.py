@@ -116,7 +116,7 @@ def payment(request, payment_id: int):
     record = get_object_or_404(found, pk=payment_id)
     form = ReasonForm(request.POST or None)
     if request.method == "POST" and form.do(request, reverse_payment, form.reversing(record.pk)):
-        messages.success(request, "The payment is reversed. What it paid is open again.")
+        messages.success(request, "The payment is reversed. Its bills are open again.")
         return redirect("payment", record.pk)
     parts = record.parts.select_related("bill", "order").order_by("pk")
     context = {

@@ -63,6 +63,8 @@ def bills(request):
     left = settlements(booked.rows)
     for one in booked.rows:
         one.left = left[one.pk].left
+        kinds = (line.charge.get_kind_display().lower() if line.charge else "goods" for line in one.lines.all())
+        one.for_what = ", ".join(dict.fromkeys(kinds))
     return render(request, "billing/bills.html", {"booked": booked, "owned": rows, "page": page})
 
 
@@ -155,8 +157,8 @@ class BlockForm(ActionForm):
 
 ACTS = {
     "approve": ("approve_bill", approve_bill, "The bill is approved for payment."),
-    "end-dispute": ("book_bill", end_dispute, "What was in dispute may be paid."),
-    "block": ("book_bill", block_bill, "Noted."),
+    "end-dispute": ("book_bill", end_dispute, "The disputed amount may be paid."),
+    "block": ("book_bill", block_bill, "Saved."),
 }
 
 
