@@ -6,9 +6,11 @@ const said = form.querySelector("[data-chosen]");
 
 function tell() {
   const sums = new Map();
+  const places = new Map(boxes.map(({ dataset }) => [dataset.currency, Number(dataset.places)]));
   const ticked = boxes.filter((box) => box.checked);
   for (const { dataset } of ticked) sums.set(dataset.currency, (sums.get(dataset.currency) ?? 0) + Number(dataset.pays));
-  const amounts = [...sums].map(([currency, sum]) => `${sum.toLocaleString("en", { minimumFractionDigits: 2 })} ${currency}`);
+  const shown = (sum, digits) => sum.toLocaleString("en", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+  const amounts = [...sums].map(([currency, sum]) => `${shown(sum, places.get(currency))} ${currency}`);
   if (said) said.textContent = ticked.length ? `${ticked.length}: ${amounts.join(", ")}` : "";
   if (all) all.checked = ticked.length > 0 && ticked.length === boxes.length;
 }
