@@ -6,13 +6,17 @@ from django.urls import URLPattern, get_resolver, reverse
 
 from northing.access.models import Grant, Person
 from northing.actions.activity import remarks
+from northing.actions.billing import keep
+from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.confirmations import supplier_links
 from northing.actions.inventory import issue
-from northing.actions.payments.pay import PartRequest, PayRequest, pay
+from northing.actions.payments import ask
+from northing.actions.payments.pay import pay
+from northing.actions.payments.request import PartRequest, PayRequest
 from northing.actions.receiving import told
 from northing.actions.shipping import despatch_notices, pack
 from northing.activity.models import HistoryEntry
-from northing.billing.models import Bill
+from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Claim, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
@@ -24,7 +28,7 @@ from northing.jobs.jobs import begin
 from northing.ledger.models import Closing, CostLayer, Entry, JournalExport
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
-from northing.payments.models import Payment
+from northing.payments.models import AskedPayment, BetweenPayment, Payment
 from northing.quality.models import Inspection
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion, ToldReceipt
 from northing.shipping.models import (
@@ -45,6 +49,8 @@ WORDS = {
     "voyage-happens": {"name": "roll"},
     "shipment-happens": {"name": "split"},
     "bill-act": {"act": "block"},
+    "account-sheet": {"account": "stock"},
+    "asked-act": {"act": "drop"},
 }
 
 
@@ -222,6 +228,9 @@ def addresses(world):
         "kind": "order",
         "record": PurchaseOrder.objects.order_by("pk").first().pk,
         "number": 1,
+        "kept_id": kept_of(world),
+        "between_id": between_of(world),
+        "asked_id": asked_of(world),
         "token": link_of(world),
         "view_id": SavedView.objects.get_or_create(owner=world.people["expediter"], name="v", query="where=all")[0].pk,
         "issue_id": issue_of(world),
@@ -232,6 +241,39 @@ def addresses(world):
         words = WORDS.get(pattern.name, {})
         said = {name: ids[name] for name in wanted if name not in words} | words
         yield pattern.name, reverse(pattern.name, kwargs=said), set(wanted)
+
+
+def asked_of(world):
+    """A payment that waits for a second person."""
+    there = AskedPayment.objects.first()
+    if there:
+        return there.pk
+    order = PurchaseOrder.objects.filter(sent_at__isnull=False).order_by("pk").first()
+    part = PartRequest(D(1), order=order.pk)
+    asked = PayRequest(order.company_id, order.supplier_id, TODAY, order.currency, (part,))
+    return ask.ask_payment(world.act("accounts"), asked)
+
+
+def between_of(world):
+    """A settlement between the companies; of nothing, which posts nothing."""
+    there = BetweenPayment.objects.first()
+    if there:
+        return there.pk
+    entry = Entry.objects.create(history=HistoryEntry.objects.first(), occurred_on=TODAY, at=NOW, action="t", text="t")
+    facts = {"day": TODAY, "currency": "NZD", "amount": 0, "payer_base": 0, "payee_base": 0, "at": NOW, "entry": entry}
+    made = BetweenPayment.objects.create(payer=world.nz, payee=world.au, entered_by=world.people["accounts"], **facts)
+    return made.pk
+
+
+def kept_of(world):
+    """A bill that waits for its goods."""
+    there = KeptBill.objects.first()
+    if there:
+        return there.pk
+    order = PurchaseOrder.objects.filter(sent_at__isnull=False).order_by("pk").first()
+    line = BillLineRequest(order_line=order.lines.first().pk, quantity=D(1))
+    asked = BillRequest(order.company_id, order.supplier_id, "KEPT-1", TODAY, order.currency, (line,))
+    return keep.keep_bill(world.act("costs"), keep.KeepRequest(asked))
 
 
 def voyage_of(world):

@@ -83,7 +83,7 @@ def test_a_line_that_is_no_line_is_refused_in_words(world, order, change, words)
         ({"day": TODAY.replace(day=TODAY.day + 1)}, "has not come yet"),
         ({"currency": "EUR"}, "is ordered in USD"),
         ({"currency": "XXX"}, "is ordered in USD"),
-        ({"kind": "credit"}, "is entered on its case"),
+        ({"kind": "credit"}, "no amount in USD to be credited"),
     ],
 )
 def test_a_head_that_cannot_be_is_refused_in_words(world, order, change, words):

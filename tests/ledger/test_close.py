@@ -1,9 +1,13 @@
 """Closing a period: values at its end, mirrored on the next day; nothing posts in it; and its reopening."""
 
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from decimal import Decimal as D
 
 import pytest
+from django.db import connection, transaction
 from django.db.models import Sum
 from django.urls import reverse
 
@@ -15,7 +19,7 @@ from northing.ledger.models import Account, Closing, Posting
 from northing.masterdata.models import Company, ExchangeRate
 from northing.reports.book_proof import book_faults
 from tests.billing.test_goods import bill_of, line_of
-from tests.worlds import TODAY
+from tests.worlds import TODAY, small_world
 
 LAST = TODAY - timedelta(days=1)
 
@@ -107,3 +111,32 @@ def test_the_page_shows_closes_and_opens_again(world, owed, signed_in):
     assert page.post(url, asked | {"act": "close", "key": "l"}).status_code == 422
     opened = page.post(reverse("reopen-period", args=[Closing.objects.get().pk]), {"reason": "late", "key": "m"})
     assert opened.url == url and Company.objects.get(pk=world.nz.pk).closed_through is None
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_period_is_closed_after_what_is_being_posted_in_it():
+    world = small_world()
+    order = world.sent_order({"A": D(10)})
+    posted, ended = threading.Event(), []
+    request = pay.PayRequest(
+        world.nz.pk, order.supplier_id, TODAY, "USD", (pay.PartRequest(D("50.00"), order=order.pk),), rate=D("1.60")
+    )
+
+    def pay_slowly():
+        with transaction.atomic():
+            pay.pay(world.act("accounts"), request)
+            posted.set()
+            time.sleep(0.5)
+            ended.append("paid")
+        connection.close()
+
+    def close_meanwhile():
+        posted.wait(10)
+        close.close_period(world.act("accounts"), close.CloseRequest(world.nz.pk, TODAY))
+        ended.append("closed")
+        connection.close()
+
+    with ThreadPoolExecutor(2) as hands:
+        for done in [hands.submit(pay_slowly), hands.submit(close_meanwhile)]:
+            done.result()
+    assert ended == ["paid", "closed"]

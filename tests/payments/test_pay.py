@@ -134,7 +134,7 @@ def test_an_advance_is_held_by_goods_until_their_bill_sets_it_off(world):
     assert open_advances([order.pk])[order.pk].amount == 50
     world.say(world.shipment([order]), "departure")
     assert balance(Account.OWNED_AFLOAT, world.nz) == D("80.00") + D("220.03") and open_advances([order.pk]) == {}
-    with pytest.raises(Refused, match="hold a part of this advance"):
+    with pytest.raises(Refused, match="A part of this advance on .* is used"):
         pay.reverse_payment(world.act("accounts"), ReverseRequest(key, "wrong order"))
     assert book_faults() == []
     bill = Bill.objects.get(pk=bills.book_bill(world.act("costs"), bill_of(order, line_of(order))))

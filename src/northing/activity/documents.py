@@ -1,6 +1,7 @@
 """Documents on records: what they are is told by their content; they lie outside what the web server serves."""
 
 import hashlib
+from collections.abc import Iterable
 from pathlib import Path
 from typing import BinaryIO
 
@@ -73,6 +74,11 @@ def attach(act: Act, kind: str, record: int, company: int | None, name: str, con
         added_by=act.person,
         added_at=act.at,
     )
+
+
+def hand_over(kind: str, records: Iterable[int], to_kind: str, to: int) -> None:
+    """The documents of records (ids) of a kind belong to another record from now on."""
+    Document.objects.filter(kind=kind, record__in=list(records)).update(kind=to_kind, record=to)
 
 
 def content_of(document: Document) -> BinaryIO:

@@ -7,6 +7,7 @@ from typing import Annotated
 from django.db.models import Q
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import Query, Router
 
 from northing.access.permissions import companies_of
@@ -14,18 +15,20 @@ from northing.access.queries import scoped
 from northing.actions.billing.bills import book_bill
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.orders.named_lines import lines_named
-from northing.actions.payments.pay import PartRequest, PayRequest, pay
+from northing.actions.payments.pay import pay
+from northing.actions.payments.request import PartRequest, PayRequest
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
 from northing.api.parameters import After, Key, Limit, answers
 from northing.api.shapes import billing as shapes
-from northing.api.shapes.common import NO_NUL, Made
+from northing.api.shapes.common import NO_NUL, Day, Made
 from northing.billing.models import Bill
 from northing.core.problems import Problem, Refused
 from northing.ledger.models import OpenItem
 from northing.masterdata.models import Company, Party
 from northing.payments.models import Payment
 from northing.reports.settlement import settlements
+from northing.reports.statement import statement
 
 router = Router()
 Code = Annotated[str, Query("", max_length=40, pattern=NO_NUL)]
@@ -75,7 +78,7 @@ def _bills(rows: Sequence[Bill]) -> list[dict[str, object]]:
 
 @router.post("/bills", response=answers(Made, 201), tags=["bills"])
 def book(request: HttpRequest, asked: shapes.BillIn):
-    """Book a supplier's bill; what is asked is answered with `accept`, or line by line."""
+    """Book a supplier's bill or credit note; what is asked is answered with `accept`, or line by line."""
     require(request, "bills")
     company, act = _company(request, asked.company), act_of(request)
     act.require("book_bill", company.pk)
@@ -87,17 +90,21 @@ def book(request: HttpRequest, asked: shapes.BillIn):
         day=asked.day,
         currency=asked.currency,
         lines=tuple(_line(row, key, number) for number, (row, key) in enumerate(zip(asked.lines, keys, strict=True))),
-        tax=asked.tax or ZERO,
+        tax=sum((one.amount for one in asked.taxes), ZERO) if asked.taxes else asked.tax or ZERO,
+        taxes=tuple((one.code, one.amount) for one in asked.taxes),
         total=asked.total,
         due_on=asked.due_on,
         rate=asked.rate,
         accept=asked.accept,
+        kind=asked.kind,
     )
     return 201, {"id": book_bill(act, wanted)}
 
 
 def _line(row: shapes.BillLineIn, key: int | None, number: int) -> BillLineRequest:
     amount = row.amount or ZERO
+    if row.case:
+        return BillLineRequest(amount, case=row.case, remark=row.remark)
     if row.kind:
         return BillLineRequest(amount, kind=row.kind, remark=row.remark)
     if key is None:
@@ -139,6 +146,25 @@ def _item(row: OpenItem) -> dict[str, object]:
     return {"id": row.pk, "company": row.company.code, "account": row.account, "party": party, **document, **worth}
 
 
+@router.get("/statement", response=answers(shapes.StatementOut), tags=["bills"])
+def party_statement(
+    request: HttpRequest,
+    party: Code,
+    currency: Annotated[str, Query(min_length=3, max_length=3, pattern=r"^[A-Z]{3}$")],
+    first: Annotated[Day | None, Query()] = None,
+    through: Annotated[Day | None, Query()] = None,
+):
+    """The statement of a party by its code: what was billed, credited and paid in a period, in one currency."""
+    require(request, "read")
+    mine, last = companies_of(request.auth.person), through or timezone.localdate()
+    found = statement(mine, _party(party, "party").pk, currency, first, last)
+    rows = [
+        {"day": row.day, "text": row.text, "bill": row.document, "amount": row.amount, "owed": row.owed}
+        for row in found.rows
+    ]
+    return {"party": party, "currency": currency, "before": found.before, "rows": rows, "after": found.after}
+
+
 @router.get("/payments", response=answers(shapes.PaymentPage), tags=["bills"])
 def payments(request: HttpRequest, after: After = "", limit: Limit = USUAL, party: Code = ""):
     """Payments, newest first; to a party by its code."""
@@ -150,7 +176,7 @@ def payments(request: HttpRequest, after: After = "", limit: Limit = USUAL, part
 
 
 def _payment(row: Payment) -> dict[str, object]:
-    names = ("day", "currency", "amount", "bank_currency", "bank_amount", "charges")
+    names = ("day", "currency", "amount", "bank_currency", "bank_amount", "charges", "withheld")
     found: dict[str, object] = {name: getattr(row, name) for name in names}
     whose = {"company": row.company.code, "party": row.party.code}
     return found | whose | {"id": row.pk, "reversed": row.reversed_by_id is not None}
@@ -162,7 +188,9 @@ def make_payment(request: HttpRequest, asked: shapes.PaymentIn):
     require(request, "bills")
     company, act = _company(request, asked.company), act_of(request)
     act.require("pay", company.pk)
-    parts = tuple(PartRequest(one.amount, one.bill, one.order, one.discount or ZERO) for one in asked.parts)
+    parts = tuple(
+        PartRequest(one.amount, one.bill, one.order, one.discount or ZERO, one.set_off) for one in asked.parts
+    )
     wanted = PayRequest(
         company.pk,
         _party(asked.party, "party").pk,
@@ -172,6 +200,7 @@ def make_payment(request: HttpRequest, asked: shapes.PaymentIn):
         rate=asked.rate,
         bank=asked.bank,
         charges=asked.charges or ZERO,
+        withheld=asked.withheld or ZERO,
         remark=asked.remark,
     )
     return 201, {"id": pay(act, wanted)}

@@ -1,15 +1,20 @@
 """Bills and credit notes of suppliers, providers and customs offices, with their lines."""
 
+from datetime import date
 from decimal import Decimal
 
 from django.db import models
 from django.db.models import Q
 
 from northing.access.models import Person
+from northing.claims.models import Claim
+from northing.core.billing.terms import still_due
+from northing.core.money.money import from_minor, to_minor
+from northing.core.money.spread import spread
 from northing.costing.models import Charge
 from northing.database import fields
 from northing.ledger.models import Account, DocumentKind, Entry
-from northing.masterdata.models import Company, Party
+from northing.masterdata.models import Company, Party, TaxCode
 from northing.orders.models import OrderLine
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
@@ -38,17 +43,23 @@ class Bill(models.Model):
     # The number as it is compared (core.billing.tolerance).
     number_key = models.CharField(max_length=40, default="")
     day = models.DateField()
+    # Of one in instalments the next that is open.
     due_on = models.DateField(null=True)
     currency = fields.currency()
     rate = fields.price()
+    # Of a credit note: the rate at which the tax was that it takes back; empty where it is the paper's own.
+    tax_rate = fields.price(null=True)
     total = fields.money()
     tax = fields.money(default=fields.ZERO)
     # The advances that its goods set off: what is owed is the total less this.
     advance = fields.money(default=fields.ZERO, db_default=0)
     advance_base = fields.money(default=fields.ZERO, db_default=0)
     entered_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
-    # Worth more than its company lets pass, it is paid once a second person approved it.
+    # Worth more than its company lets pass, or of a party with other bank details than before, it is paid once a second
+    # person approved it.
     needs_approval = models.BooleanField(default=False, db_default=False)
+    # Why it does, beside its amount.
+    approval_why = models.CharField(max_length=80, blank=True, db_default="")
     approved_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
     approved_at = models.DateTimeField(null=True)
     # Why it is not to be paid for now.
@@ -80,16 +91,90 @@ class Bill(models.Model):
         """What is to be paid of it in all."""
         return self.total - self.advance
 
+    def due_shares(self, left: Decimal, base: Decimal | None = None) -> list[tuple[date, Decimal]]:
+        """What is due on which day where `left` of it is open; or the shares of `base`, which is what that is worth."""
+        parts = [(one.due_on, to_minor(one.amount, self.currency)) for one in self.instalments.all()]
+        amounts = still_due(parts, to_minor(left, self.currency))
+        if not amounts:
+            return [(self.due_on or self.day, left if base is None else base)]
+        if base is None:
+            return [(day, from_minor(part, self.currency)) for day, part in amounts]
+        own = self.company.currency
+        shares = spread(to_minor(base, own), [part for _, part in amounts])
+        return [(day, from_minor(share, own)) for (day, _), share in zip(amounts, shares, strict=True)]
+
     @property
     def sign(self) -> int:
         """1 for a bill, -1 for a credit note: what its lines do to a charge."""
         return -1 if self.kind == self.Kind.CREDIT else 1
 
 
-class BillLine(models.Model):
-    """A line of a bill: an amount as on the paper, for one charge, or for goods of one order line.
+class KeptBill(models.Model):
+    """A supplier's bill that is known and not booked: it waits for its goods, went back, or the supplier entered it.
 
-    A final one closes its charge. `quantity` is in the item's base unit, `price` per pack of the order line.
+    `lines` are those of the paper: order line (id) with units and price, or a kind with its amount, as texts.
+    """
+
+    class State(models.TextChoices):
+        ENTERED = "entered", "Entered by the supplier"
+        WAITS = "waits", "Waits for goods"
+        SENT_BACK = "sent back", "Sent back"
+        BOOKED = "booked", "Booked"
+        DROPPED = "dropped", "Not to be booked"
+
+    OPEN = (State.ENTERED, State.WAITS, State.SENT_BACK)
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    party = models.ForeignKey(Party, models.PROTECT, related_name="kept_bills")
+    number = models.CharField(max_length=40)
+    number_key = models.CharField(max_length=40)
+    day = models.DateField()
+    currency = fields.currency()
+    total = fields.money(null=True)
+    tax = fields.money(default=fields.ZERO)
+    lines = models.JSONField(default=list)
+    state = models.CharField(max_length=10, choices=State.choices)
+    # Why it went back, or is not to be booked.
+    why = models.CharField(max_length=240, blank=True)
+    entered_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    bill = models.OneToOneField(Bill, models.PROTECT, null=True, related_name="kept")
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["party", "number_key"],
+                condition=Q(state__in=("entered", "waits", "sent back")),
+                name="kept_bill_once",
+            )
+        ]
+
+    def __str__(self):
+        return f"Bill {self.number}"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether something is still to be done with it."""
+        return self.state in self.OPEN
+
+
+class BillInstalment(models.Model):
+    """A part of what is owed by a bill, and the day on which it is due; the parts add up to it."""
+
+    bill = models.ForeignKey(Bill, models.CASCADE, related_name="instalments")
+    due_on = models.DateField()
+    amount = fields.money()
+
+    class Meta:
+        ordering = ["bill", "due_on", "pk"]
+
+
+class BillLine(models.Model):
+    """A line of a bill: an amount as on the paper, for one charge, for goods of one order line, or off a claim.
+
+    A final one closes its charge. `quantity` is in the item's base unit, `price` per pack of the order line; both are
+    0 where a credit note lowers the price of goods that were billed.
     """
 
     bill = models.ForeignKey(Bill, models.CASCADE, related_name="lines")
@@ -103,17 +188,35 @@ class BillLine(models.Model):
     final = models.BooleanField(default=True)
     # Above the agreed price and in dispute with the supplier: so much of it is not paid until that has an end.
     disputed = fields.money(default=fields.ZERO, db_default=0)
+    # What its units that were not ours set off of the order's advances.
+    ahead_advance = fields.money(default=fields.ZERO, db_default=0)
+    ahead_advance_base = fields.money(default=fields.ZERO, db_default=0)
+    # Of a credit note: the claim that it credits, or how much of a dispute it ended.
+    case = models.ForeignKey(Claim, models.PROTECT, null=True, related_name="credits")
+    ended_dispute = fields.money(default=fields.ZERO, db_default=0)
 
     class Meta:
         ordering = ["bill", "number"]
         constraints = [
             models.UniqueConstraint(fields=["bill", "number"], name="bill_line_number_once"),
             models.CheckConstraint(
-                condition=Q(charge__isnull=False, order_line=None, quantity=None, price=None)
-                | Q(charge=None, order_line__isnull=False, quantity__gt=0, price__gte=0),
+                condition=Q(charge__isnull=False, order_line=None, quantity=None, price=None, case=None)
+                | Q(charge=None, order_line__isnull=False, quantity__gte=0, price__gte=0, case=None)
+                | Q(charge=None, order_line=None, quantity=None, price=None, case__isnull=False),
                 name="bill_line_of_charge_or_goods",
             ),
         ]
+
+
+class BillTax(models.Model):
+    """A tax line of a bill: an amount as on the paper, with the code by which the tax office knows it."""
+
+    bill = models.ForeignKey(Bill, models.CASCADE, related_name="taxes")
+    code = models.ForeignKey(TaxCode, models.PROTECT, null=True, related_name="+")
+    amount = fields.money()
+
+    class Meta:
+        ordering = ["bill", "pk"]
 
 
 class BillLinePart(models.Model):
@@ -136,6 +239,7 @@ class BillLinePart(models.Model):
 class BilledGoods(models.Model):
     """Units of a bill's line that are ours: of the goods of a shipment, or of a receipt by which they became ours.
 
+    No units where a credit note lowers their price.
     Amounts are in the bill's currency, and (`_base`) in the company's: what they were worth when they became ours, by
     how much the bill's price differs from that, and the part of advances that they set off.
     """
@@ -160,7 +264,7 @@ class BilledGoods(models.Model):
                 | Q(shipment_line=None, receipt_line__isnull=False),
                 name="billed_goods_of_one",
             ),
-            models.CheckConstraint(condition=Q(units__gt=0), name="billed_goods_above_zero"),
+            models.CheckConstraint(condition=Q(units__gte=0), name="billed_goods_not_below_zero"),
         ]
 
     @property

@@ -46,6 +46,7 @@ class ClaimAmount(models.Model):
     class Why(models.TextChoices):
         PRICE = "price", "Price of goods that are gone"
         DIFFERENCE = "difference", "Price difference of goods that are gone"
+        CREDITED = "credited", "Credited by the supplier"
 
     case = models.ForeignKey(Claim, models.PROTECT, related_name="amounts")
     entry = models.ForeignKey(Entry, models.PROTECT)

@@ -40,9 +40,10 @@ def add_amounts(entry: Entry, rows: Iterable[tuple[int, str, str, Decimal, Decim
     )
 
 
-def take_back_amounts(entry: Entry, of: Entry) -> None:
-    """What an entry added to claims is off them again, by counter-rows."""
-    rows = ClaimAmount.objects.filter(entry=of).order_by("pk").values_list("case", "why", "currency", "amount", "base")
+def take_back_amounts(entry: Entry, of: Entry, why: str = "price") -> None:
+    """What an entry added to claims, for one reason, is off them again, by counter-rows."""
+    rows = ClaimAmount.objects.filter(entry=of, why=why).order_by("pk")
+    rows = rows.values_list("case", "why", "currency", "amount", "base")
     add_amounts(entry, [(case, why, currency, -amount, -base) for case, why, currency, amount, base in rows])
 
 

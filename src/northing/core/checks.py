@@ -23,6 +23,7 @@ RECEIVE_WITHOUT_ENTRY = Check("receive_without_entry", "Receipt without a custom
 BILL_ABOVE_PRICE = Check("bill_above_price", "Bill above the agreed price", Strength.ASK)
 BILL_ABOVE_ORDER = Check("bill_above_order", "Bill of more than was ordered", Strength.ASK)
 BILL_NOT_AGREED = Check("bill_not_agreed", "Bill of goods that are not agreed", Strength.BLOCK)
+BILL_UNDER_CASE = Check("bill_under_case", "Bill of rejected goods", Strength.ASK)
 BILL_OTHER_TAX = Check("bill_other_tax", "Bill with another tax than its order", Strength.ASK)
 BILL_REPEATED = Check("bill_repeated", "Bill that looks like an earlier one", Strength.ASK)
 CHECKS = (
@@ -31,6 +32,7 @@ CHECKS = (
     BILL_ABOVE_PRICE,
     BILL_ABOVE_ORDER,
     BILL_NOT_AGREED,
+    BILL_UNDER_CASE,
     BILL_OTHER_TAX,
     BILL_REPEATED,
 )

@@ -5,8 +5,11 @@ from datetime import timedelta
 from decimal import Decimal
 
 from northing.actions.billing.bills import book_bill
+from northing.actions.billing.keep import KeepRequest, keep_bill
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.payments.pay import PartRequest, PayRequest, pay
+from northing.actions.payments.ask import ask_payment
+from northing.actions.payments.pay import pay
+from northing.actions.payments.request import PartRequest, PayRequest
 from northing.demo.hand import Hand
 from northing.masterdata.models import Company
 from northing.orders.models import PurchaseOrder
@@ -29,6 +32,7 @@ def lay_bills(world: Hand) -> None:
     if large:
         _waits_for_approval(world, large)
     _in_advance(world)
+    _waits_for_goods(world)
 
 
 def _unbilled(supplier: str, world: Hand) -> list[Billable]:
@@ -62,11 +66,35 @@ def _paid(world: Hand, lines: list[Billable]) -> None:
         day = world.today + timedelta(days=days)
         part = (PartRequest(amount, bill=key),)
         pay(world.act("maris", days), PayRequest(order.company_id, order.supplier_id, day, order.currency, part))
+    _credited(world, lines)
+    rest = (PartRequest(Decimal(42_000), bill=key),)
+    asked = PayRequest(order.company_id, order.supplier_id, world.today, order.currency, rest)
+    ask_payment(world.act("maris", 0), asked)
+
+
+def _credited(world: Hand, lines: list[Billable]) -> None:
+    """The supplier gives back a part of the price of a damp chest; the credit note is still open."""
+    order, day = lines[0].line.order, world.today - timedelta(days=1)
+    line = BillLineRequest(round(lines[0].amount / 50), order_line=lines[0].line.pk)
+    head = (order.company_id, order.supplier_id, "OZ-C118", day, order.currency)
+    book_bill(world.act("maris", -1), BillRequest(*head, (line,), kind="credit"))
 
 
 def _waits_for_approval(world: Hand, lines: list[Billable]) -> None:
     """A bill so large that a second person has to approve it."""
     book_bill(world.act("maris", -3), _bill(world, lines, "QM-50118", -3))
+
+
+def _waits_for_goods(world: Hand) -> None:
+    """A bill came before its goods, and waits for them."""
+    orders = PurchaseOrder.objects.filter(supplier=world.parties["TRE"], company=world.companies["KLN"])
+    order = orders.filter(sent_at__isnull=False, lines__summary__with_supplier__gt=0).order_by("-pk").first()
+    if order is None:
+        return
+    line = order.lines.select_related("summary").filter(summary__with_supplier__gt=0).order_by("number")[0]
+    goods = BillLineRequest(order_line=line.pk, quantity=line.summary.with_supplier, price=line.pack_price)
+    head = (order.company_id, order.supplier_id, "TC-3306", world.today - timedelta(days=2), order.currency)
+    keep_bill(world.act("maris", -2), KeepRequest(BillRequest(*head, (goods,))))
 
 
 def _in_advance(world: Hand) -> None:

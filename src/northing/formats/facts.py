@@ -9,6 +9,7 @@ from decimal import Decimal
 
 from stdnum import ean
 
+from northing.core.billing.terms import instalments_of
 from northing.core.money.exact import plain, read_exact
 from northing.core.money.money import MINOR_UNITS
 from northing.core.money.periods import day_problems
@@ -60,6 +61,13 @@ def country(said: str) -> str:
     kept = said.upper()
     if len(kept) != 2 or not (kept.isascii() and kept.isalpha()):
         raise ValueError("is not a country's two letters, such as NZ")
+    return kept
+
+
+def instalments(said: str) -> str:
+    """Parts of a bill as per cent and days, "30:0 70:60"; empty where it is due as a whole."""
+    kept = " ".join(said.split())
+    instalments_of(kept)
     return kept
 
 

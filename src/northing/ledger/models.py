@@ -29,6 +29,7 @@ class Account(models.TextChoices):
     EXCHANGE_UNREALISED = "exchange_unrealised", "Exchange differences not realised"
     REVALUATION = "revaluation", "Revaluation"
     DISCOUNTS_TAKEN = "discounts_taken", "Discounts taken"
+    WITHHOLDING = "withholding", "Tax withheld from suppliers"
     CLAIMS = "claims", "Claims"
     RETURN_LOSS = "return_loss", "Return loss"
     MISSING_LOSS = "missing_loss", "Loss on missing goods"
@@ -70,6 +71,7 @@ class DocumentKind(models.TextChoices):
     CASE = "case", "Case"
     BILL_LINE = "bill_line", "Goods of a bill"
     ORDER = "order", "Order"
+    BILL_TAX = "bill_tax", "Tax of a bill"
 
 
 class Entry(models.Model):

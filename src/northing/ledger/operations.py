@@ -11,6 +11,7 @@ from django.db.models import F, Sum
 from northing.access.acts import Act
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
+from northing.core.money.periods import posting_day
 from northing.core.money.spread import share_so_far
 from northing.core.problems import Problem, Refused
 from northing.database.columns import insert_columns
@@ -29,7 +30,6 @@ from northing.ledger.models import (
     OpenItem,
     Posting,
 )
-from northing.ledger.queries import posting_days
 from northing.masterdata.models import Company, Site
 
 
@@ -85,10 +85,20 @@ POSTING = {
 def post(entry: Entry, drafts: Iterable[Draft]) -> None:
     """Write all the postings of an entry in one statement; the database refuses what does not balance."""
     drafts = [draft for draft in drafts if draft.amount or draft.foreign_amount]
-    days = posting_days({draft.company for draft in drafts}, entry.occurred_on)
+    days = _days_held({draft.company for draft in drafts}, entry.occurred_on)
     rows = [(draft.company, str(draft.account), *draft[2:], entry.pk, days[draft.company]) for draft in drafts]
     insert_columns(Posting._meta.db_table, POSTING, rows)
     _add_to_items(entry, [draft for draft in drafts if draft.account in OPEN_ITEM_ACCOUNTS])
+
+
+HOLD = "select id, closed_through from masterdata_company where id = any(%s) order by id for key share"
+
+
+def _days_held(companies: Iterable[int], occurred_on: date) -> dict[int, date]:
+    """The day that each company (id) posts on; none of them is closed until this transaction has ended."""
+    with connection.cursor() as cursor:
+        cursor.execute(HOLD, [list(companies)])
+        return {company: posting_day(occurred_on, through) for company, through in cursor.fetchall()}
 
 
 ITEM = "company_id, account, party_id, document_kind, document, currency, amount, base, order_line_id, occurred_on"
@@ -129,7 +139,7 @@ POST_ALL = """
 with written as (
   insert into {table} (entry_id, posted_on, {names})
   select %s, case when c.closed_through >= %s then c.closed_through + 1 else %s end, q.*
-    from ({postings}) q ({names}) join masterdata_company c on c.id = q.company_id
+    from ({postings}) q ({names}) join masterdata_company c on c.id = q.company_id for key share of c
   returning *
 )
 insert into ledger_openitem as i ({item})

@@ -25,6 +25,7 @@ from northing.masterdata.models import (
     PaymentTerms,
     Port,
     Site,
+    TaxCode,
     WithoutOrder,
 )
 from northing.masterdata.planning_kinds import PLANNING
@@ -120,6 +121,7 @@ KINDS = {
                     "bill_tolerance_money", "and in all by (base currency)", of.number(ZERO, LARGEST, 2), Decimal(200)
                 ),
                 Fact("bill_approval_above", "A second person approves bills above", of.number(ZERO, LARGEST, 2), None),
+                Fact("payment_approval_above", "and payments above", of.number(ZERO, LARGEST, 2), None),
                 Fact("gs1_prefix", "GS1 company prefix", of.gs1_prefix, ""),
             ),
             ("keep_house",),
@@ -181,8 +183,24 @@ KINDS = {
                 Fact("discount_days", "Discount within days", of.whole(0, 400), 0),
                 percent("second_discount", "Second discount %"),
                 Fact("second_discount_days", "Second discount within days", of.whole(0, 400), 0),
+                Fact("instalments", "Instalments (per cent:days, 30:0 70:60)", of.instalments, ""),
             ),
             ("keep_house", "keep_supplier"),
+        ),
+        Kind(
+            "tax-code",
+            "tax code",
+            "tax codes",
+            TaxCode,
+            ("company", "code"),
+            (
+                Fact("company", "Company", refers="company", fixed=True),
+                code(16),
+                NAME,
+                percent("rate", "Rate %"),
+            ),
+            ("keep_house",),
+            company="company",
         ),
         _accounts("bank-account", "of ours", Fact("company", "Company", refers="company", fixed=True), {"party": None}),
         _accounts(

@@ -18,6 +18,8 @@ KINDS = {
     "departed": "a shipment departed",
     "arrived": "a shipment arrived",
     "dates_changed": "a shipment's dock date changed",
+    "billed": "a bill or credit note was booked",
+    "paid": "a payment was made",
 }
 TASK = "webhook"
 # Seconds to wait after the first, second, ... try that failed; after the last of them it is given up.

@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from django.db.models import Q, Sum
 
+from northing.billing.models import BillLinePart
 from northing.ledger.models import Account, DocumentKind, OpenItem
 from northing.payments.models import Reserve, ReserveUse
 
@@ -69,3 +70,53 @@ def reserves_of(kind: str, documents: Iterable[int]) -> list[Reserved]:
     )
     found = [Reserved(one, one.u or ZERO, one.a or ZERO, one.b or ZERO) for one in rows]
     return [one for one in found if one.left > 0]
+
+
+@dataclass(frozen=True)
+class DueBetween:
+    """A company's part of a bill (id) that it owes the company that was billed; ids of companies.
+
+    `amount` is what the first of two companies owes, below 0 what it is owed; `debt` is what the debtor owes, below 0
+    where a credit note turned that round. The bases are what stands in the books of debtor and creditor.
+    """
+
+    part: int
+    debtor: int
+    creditor: int
+    amount: Decimal
+    debtor_base: Decimal
+    creditor_base: Decimal
+    debt: Decimal
+
+
+def due_between(first: int, second: int, currency: str) -> list[DueBetween]:
+    """What two companies (ids) owe each other in a currency, the oldest first."""
+    items = OpenItem.objects.filter(company__in=(first, second), currency=currency).exclude(amount=0, base=0)
+    owed = {one.document: one for one in items.filter(account=Account.DUE_TO)}
+    due = {one.document: one for one in items.filter(account=Account.DUE_FROM)}
+    parts = BillLinePart.objects.filter(pk__in=owed.keys() & due.keys(), company__in=(first, second))
+    found = []
+    for part in parts.filter(line__bill__company__in=(first, second)).select_related("line__bill").order_by("pk"):
+        debt, credit = owed[part.pk], due[part.pk]
+        mine = 1 if part.company_id == first else -1
+        found.append(
+            DueBetween(
+                part.pk,
+                part.company_id,
+                part.line.bill.company_id,
+                mine * -debt.amount,
+                -debt.base,
+                credit.base,
+                -debt.amount,
+            )
+        )
+    return found
+
+
+def owing_pairs(companies: Iterable[int]) -> list[tuple[int, int, str]]:
+    """Two companies (ids, the lower first) and a currency in which something is open between them."""
+    mine = list(companies)
+    items = OpenItem.objects.filter(account=Account.DUE_TO, company__in=mine).exclude(amount=0)
+    parts = BillLinePart.objects.filter(pk__in=items.values("document"), line__bill__company__in=mine)
+    rows = parts.values_list("company", "line__bill__company", "line__bill__currency").distinct()
+    return sorted({(min(one, other), max(one, other), currency) for one, other, currency in rows})

@@ -10,6 +10,8 @@ from decimal import Decimal
 
 from django.db.models import F, Q, QuerySet, Sum
 
+from northing.claims.queries import rejected_units
+from northing.core.money.exact import plain
 from northing.core.orders.orders import net_amount
 from northing.ledger.models import Account, OpenItem
 from northing.orders.models import OrderLine
@@ -88,16 +90,20 @@ def _proposed(start: Start) -> dict[int, Decimal] | None:
 
 def _with_figures(rows: list[LineSummary], proposed: dict[int, Decimal] | None) -> list[Billable]:
     keys = [row.line_id for row in rows]
-    prices, ours, notes = first_prices(keys), _ours(keys), _notes(keys)
+    prices, ours, notes, rejected = first_prices(keys), _ours(keys), _notes(keys), rejected_units(keys)
     found = []
     for row in rows:
         pack_price, paid = prices.get(row.line_id, (row.line.pack_price, row.line.net_share))
         price, of_line = round(pack_price * paid, 10).normalize(), ours[row.line_id]
-        whole = row.unbilled
+        # What is rejected and not billed is not proposed: its price is not owed if it goes back.
+        held = min(rejected.get(row.line_id, ZERO), row.unbilled)
+        if held:
+            notes[row.line_id].append(f"{plain(held)} {row.line.item.unit} rejected")
+        whole = row.unbilled - held
         if proposed is not None and row.line_id in proposed:
             left = max(proposed[row.line_id], ZERO)
             # Packed and not ours yet may be billed as well; what is billed already may not.
-            whole = min(left, max(row.unbilled, row.ordered + row.excess - row.dropped - row.billed))
+            whole = min(left, max(row.unbilled, row.ordered + row.excess - row.dropped - row.billed) - held)
         found.append(
             Billable(row.line, row.ordered, of_line, row.billed, row.unbilled, price, whole, notes[row.line_id])
         )

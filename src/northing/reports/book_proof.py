@@ -13,7 +13,7 @@ from typing import Any
 from django.db.models import F, Q, Sum
 from django.db.models.functions import Coalesce
 
-from northing.billing.models import Bill, BilledGoods, BillLine, BillLinePart
+from northing.billing.models import Bill, BilledGoods, BillLine, BillLinePart, BillTax
 from northing.claims.models import ClaimAmount
 from northing.core.costing.accruals import foreign_taken
 from northing.core.money.money import converted, from_minor, rounded, to_minor
@@ -30,7 +30,7 @@ from northing.ledger.models import (
     OpenItem,
     Posting,
 )
-from northing.payments.models import Payment, PaymentPart
+from northing.payments.models import BetweenPart, BetweenPayment, Payment, PaymentPart
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
 from northing.worklist.models import LineSummary
@@ -88,7 +88,7 @@ class _Facts:
     def goods_lines(self) -> list[BillLine]:
         """Lines of goods of bills that stand."""
         lines = BillLine.objects.filter(order_line__isnull=False, bill__reversed_by=None)
-        return list(lines.select_related("bill__company"))
+        return list(lines.select_related("bill__company", "order_line"))
 
     @cached_property
     def rows_of(self) -> dict[int, list[BilledGoods]]:
@@ -105,8 +105,9 @@ class _Facts:
         found = {}
         for line in self.goods_lines:
             ours = sum((one.amount + one.difference for one in self.rows_of[line.pk]), ZERO)
-            amount = line.amount - ours
-            found[line.pk] = amount, converted(amount, line.bill.rate, line.bill.company.currency)
+            amount = line.bill.sign * line.amount - ours
+            owed = converted(amount - line.ahead_advance, line.bill.rate, line.bill.company.currency)
+            found[line.pk] = amount, owed + line.ahead_advance_base
         return found
 
     @cached_property
@@ -117,7 +118,7 @@ class _Facts:
             rows = self.rows_of[line.pk]
             owed = sum((one.amount + one.difference - one.advance for one in rows), ZERO)
             base = converted(owed, line.bill.rate, line.bill.company.currency)
-            found[line.pk] = base + self.ahead[line.pk][1]
+            found[line.pk] = base + self.ahead[line.pk][1] - line.ahead_advance_base
         return found
 
     @cached_property
@@ -126,7 +127,30 @@ class _Facts:
         found: dict[int, Decimal] = defaultdict(Decimal)
         for line in self.goods_lines:
             found[line.bill_id] += self.owed_by[line.pk]
+        for bill_id, amount, *_ in self.credited:
+            found[bill_id] += amount
         return found
+
+    @cached_property
+    def credited(self) -> list[tuple[int, Decimal, int, Decimal]]:
+        """Credits of claims: the note (id), its worth in base (below 0), the company (id), what is off the claim."""
+        lines = BillLine.objects.filter(case__isnull=False, bill__reversed_by=None).select_related("bill__company")
+        amounts = ClaimAmount.objects.filter(why=ClaimAmount.Why.CREDITED).values_list("entry", "case", "base")
+        off = {(entry, case): base for entry, case, base in amounts}
+        return [
+            (
+                line.bill_id,
+                -converted(line.amount, line.bill.rate, line.bill.company.currency),
+                line.bill.company_id,
+                off[line.bill.entry_id, line.case_id],
+            )
+            for line in lines
+        ]
+
+    @cached_property
+    def taxes(self) -> list[BillTax]:
+        """Tax lines of bills that stand."""
+        return list(BillTax.objects.filter(bill__reversed_by=None).select_related("bill__company"))
 
     @cached_property
     def payments(self) -> list[Payment]:
@@ -161,6 +185,12 @@ class _Facts:
         """Other companies' parts of bills that stand."""
         parts = BillLinePart.objects.filter(line__bill__reversed_by=None).exclude(company=F("line__bill__company"))
         return list(parts.select_related("line__bill"))
+
+    @cached_property
+    def between(self) -> list[BetweenPart]:
+        """Parts of bills that companies settled between them."""
+        parts = BetweenPart.objects.filter(payment__reversed_by=None)
+        return list(parts.select_related("part__line__bill", "payment"))
 
     @cached_property
     def customs(self) -> list[CustomsEntry]:
@@ -284,7 +314,7 @@ def _payables(facts: _Facts, account: str) -> Explained:
             base = (bill.lines_base or ZERO) + bill.sign * converted(bill.tax, bill.rate, bill.company.currency)
             yield bill.company_id, key, -base - facts.goods_owed[bill.pk], -bill.sign * bill.owed
             for part in facts.paid[bill.pk]:
-                yield bill.company_id, key, part.base, part.amount + part.discount
+                yield bill.company_id, key, part.sign * part.base, part.sign * (part.amount + part.discount)
 
 
 def _provider_payables(facts: _Facts) -> Explained:
@@ -296,19 +326,28 @@ def _supplier_payables(facts: _Facts) -> Explained:
 
 
 def _input_tax(facts: _Facts) -> Explained:
-    for bill in facts.bills:
-        tax = bill.sign * bill.tax
-        yield bill.company_id, (), converted(tax, bill.rate, bill.company.currency), tax
+    for tax in facts.taxes:
+        yield tax.bill.company_id, (), _tax_base(tax), tax.bill.sign * tax.amount
+
+
+def _tax_base(tax: BillTax) -> Decimal:
+    """A tax line in base, at the rate of its bill, or of the one that it corrects."""
+    bill = tax.bill
+    return converted(bill.sign * tax.amount, bill.tax_rate or bill.rate, bill.company.currency)
 
 
 def _due_from(facts: _Facts) -> Explained:
     for part in facts.lent:
         yield part.line.bill.company_id, part.pk, part.payer_base, part.amount
+    for one in facts.between:
+        yield one.part.line.bill.company_id, one.part_id, -one.creditor_base, -one.amount
 
 
 def _due_to(facts: _Facts) -> Explained:
     for part in facts.lent:
         yield part.company_id, part.pk, -part.base_amount, -part.amount
+    for one in facts.between:
+        yield one.part.company_id, one.part_id, one.debtor_base, one.amount
 
 
 def _customs_payables(facts: _Facts) -> Explained:
@@ -345,15 +384,18 @@ def _billed_not_ours(facts: _Facts) -> Explained:
 def _advances(facts: _Facts) -> Explained:
     """What was paid in advance on orders, less what bills set off."""
     for part in facts.advance_parts:
-        yield part.payment.company_id, part.order_id, part.paid_base, part.amount
+        yield part.payment.company_id, part.order_id, part.sign * part.base, part.sign * part.amount
     for goods in facts.billed:
-        yield goods.line.bill.company_id, goods.line.order_line.order_id, -goods.advance_base, -goods.advance
+        if goods.waited_base is None:
+            yield goods.line.bill.company_id, goods.line.order_line.order_id, -goods.advance_base, -goods.advance
+    for line in facts.goods_lines:
+        yield line.bill.company_id, line.order_line.order_id, -line.ahead_advance_base, -line.ahead_advance
 
 
 def _exchange(facts: _Facts) -> Explained:
     """What is owed for goods beyond what they were worth, and what payments were worth beyond what they settled."""
     for line in facts.goods_lines:
-        owed, ahead = facts.owed_by[line.pk], facts.ahead[line.pk][1]
+        owed, ahead = facts.owed_by[line.pk], facts.ahead[line.pk][1] - line.ahead_advance_base
         known = sum(
             (one.base + one.difference_base - one.advance_base for one in facts.rows_of[line.pk]),
             ZERO,
@@ -362,8 +404,23 @@ def _exchange(facts: _Facts) -> Explained:
     for goods in facts.billed:
         if goods.waited_base is not None:
             yield goods.line.bill.company_id, (), goods.waited_base - goods.base, ZERO
+    for payment in facts.payments:
+        yield payment.company_id, (), payment.bank_base + payment.withheld_base, ZERO
     for part in facts.bill_parts:
-        yield part.payment.company_id, (), part.paid_base + _discount(part) - part.base, ZERO
+        yield part.payment.company_id, (), _discount(part) - part.sign * part.base, ZERO
+    for part in facts.advance_parts:
+        yield part.payment.company_id, (), -part.sign * part.base, ZERO
+    for _, worth, company, off in facts.credited:
+        yield company, (), worth - off, ZERO
+    for company, _, base, _ in _bank_between():
+        yield company, (), -base, ZERO
+    for between in facts.between:
+        yield between.part.company_id, (), -between.debtor_base, ZERO
+        yield between.part.line.bill.company_id, (), between.creditor_base, ZERO
+    for bill in facts.bills:
+        yield bill.company_id, (), converted(bill.sign * bill.tax, bill.rate, bill.company.currency), ZERO
+    for tax in facts.taxes:
+        yield tax.bill.company_id, (), -_tax_base(tax), ZERO
 
 
 def _discount(part: PaymentPart) -> Decimal:
@@ -379,6 +436,18 @@ def _discounts(facts: _Facts) -> Explained:
 def _bank(facts: _Facts) -> Explained:
     for one in facts.payments:
         yield one.company_id, (), -one.bank_base - one.charges, -one.bank_amount - one.charges
+    yield from _bank_between()
+
+
+def _bank_between() -> Explained:
+    for one in BetweenPayment.objects.filter(reversed_by=None):
+        yield one.payer_id, (), -one.payer_base, -one.payer_base
+        yield one.payee_id, (), one.payee_base, one.payee_base
+
+
+def _withheld(facts: _Facts) -> Explained:
+    for one in facts.payments:
+        yield one.company_id, (), -one.withheld_base, -one.withheld
 
 
 def _bank_charges(facts: _Facts) -> Explained:
@@ -403,7 +472,8 @@ def _losses(facts: _Facts) -> Explained:
         yield company, (), -base, ZERO
     for goods in facts.billed:
         yield goods.line.bill.company_id, (), goods.base, ZERO
-    for company, _, base, _ in _claims(facts):
+    lost = ClaimAmount.objects.exclude(why=ClaimAmount.Why.CREDITED).values_list("case__company").order_by()
+    for company, base in lost.annotate(total=Sum("base")):
         yield company, (), -base, ZERO
     more = LayerCost.objects.filter(charge=None, layer__count_lines__quantity__gt=0, layer__receipt_line=None)
     for company, total in more.values_list("layer__company").annotate(total=Sum("amount")).order_by():
@@ -446,6 +516,7 @@ RULES: list[tuple[tuple[str, ...], Fields, Callable[[_Facts], Explained]]] = [
     ((Account.EXCHANGE,), (), _exchange),
     ((Account.DISCOUNTS_TAKEN,), (), _discounts),
     ((Account.BANK,), (), _bank),
+    ((Account.WITHHOLDING,), (), _withheld),
     ((Account.BANK_CHARGES,), (), _bank_charges),
     ((Account.DUE_FROM,), ("document",), _due_from),
     ((Account.DUE_TO,), ("document",), _due_to),

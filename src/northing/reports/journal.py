@@ -5,14 +5,15 @@ from collections.abc import Iterator
 from decimal import Decimal
 from io import StringIO
 
+from northing.billing.models import BillTax
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
-from northing.ledger.models import AccountNumber, JournalExport, Posting
+from northing.ledger.models import AccountNumber, DocumentKind, JournalExport, Posting
 
 COLUMNS = (
     "journal", "entry", "posting", "posted_on", "occurred_on", "company", "account", "number", "amount", "currency",
     "foreign_amount", "foreign_currency", "rate", "party", "document_kind", "document", "order", "line",
-    "action", "text",
+    "action", "text", "tax_code",
 )  # fmt: skip
 FIELDS = (
     "entry", "pk", "posted_on", "entry__occurred_on", "account", "amount", "foreign_amount", "foreign_currency", "rate",
@@ -27,6 +28,7 @@ def journal_csv(export: JournalExport) -> Iterator[str]:
     """The file, piece by piece; amounts have their currency's decimals, debit is positive."""
     company = export.company
     numbers = dict(AccountNumber.objects.filter(company=company).values_list("account", "number"))
+    codes = dict(BillTax.objects.filter(bill__company=company).values_list("pk", "code__code"))
     yield _row(COLUMNS)
     postings = Posting.objects.filter(exported__export=export).order_by("pk").values_list(*FIELDS)
     for row in postings.iterator(chunk_size=2_000):
@@ -54,6 +56,7 @@ def journal_csv(export: JournalExport) -> Iterator[str]:
                 line or "",
                 action,
                 _safe(text),
+                codes.get(document) or "" if kind == DocumentKind.BILL_TAX else "",
             )
         )
 

@@ -83,7 +83,7 @@ def _billed(order: PurchaseOrder) -> tuple[Decimal, Decimal, Decimal]:
     billed = disputed = ZERO
     bills = {}
     for line in lines:
-        billed += line.amount
+        billed += line.bill.sign * line.amount
         disputed += line.disputed
         bills[line.bill_id] = line.bill
         of_bills[line.bill_id] = of_bills.get(line.bill_id, ZERO) + line.amount
@@ -91,5 +91,5 @@ def _billed(order: PurchaseOrder) -> tuple[Decimal, Decimal, Decimal]:
     paid = ZERO
     for key, amount in of_bills.items():
         settled = known[key].advance + known[key].paid + known[key].discount
-        paid += rounded(settled * amount / bills[key].total, order.currency)
+        paid += bills[key].sign * rounded(settled * amount / bills[key].total, order.currency)
     return billed, min(paid, billed), disputed

@@ -7,7 +7,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.billing.models import Bill, BillLine
-from northing.payments.models import PaymentPart
+from northing.payments.models import AskedPayment, PaymentPart
 
 ZERO = Decimal(0)
 
@@ -45,24 +45,27 @@ class Settlement:
 
 
 def settlements(bills: Sequence[Bill]) -> dict[int, Settlement]:
-    """By bill (id), how far it is settled; two queries for any number of bills."""
+    """By bill (id), how far it is settled; three queries for any number of bills."""
     keys = [bill.pk for bill in bills]
-    paid, disputed = _paid(keys), _disputed(keys)
+    paid, disputed, asked = _paid(keys), _disputed(keys), _asked(keys)
     found = {}
     for bill in bills:
         amount, discount = paid.get(bill.pk, (ZERO, ZERO))
         left = ZERO if bill.reversed_by_id else bill.owed - amount - discount
         held = min(disputed.get(bill.pk, ZERO), left)
-        found[bill.pk] = Settlement(bill.advance, amount, discount, held, left - held, why_not(bill))
+        why = why_not(bill) or ("its payment waits for approval" if bill.pk in asked else "")
+        found[bill.pk] = Settlement(bill.advance, amount, discount, held, left - held, why)
     return found
 
 
 def why_not(bill: Bill) -> str:
-    """Why a bill is not paid though it is open; empty where it may be."""
+    """Why a bill is not paid though it is open; empty where it may be, as a credit note always."""
+    if bill.kind == Bill.Kind.CREDIT:
+        return ""
     if bill.blocked:
         return bill.blocked
     if bill.needs_approval and not bill.approved_by_id:
-        return "waits for approval"
+        return f"waits for approval: {bill.approval_why}" if bill.approval_why else "waits for approval"
     return ""
 
 
@@ -70,6 +73,12 @@ def _paid(bills: Iterable[int]) -> dict[int, tuple[Decimal, Decimal]]:
     rows = PaymentPart.objects.filter(bill__any_of=bills, payment__reversed_by=None).values_list("bill").order_by()
     sums = rows.annotate(a=Sum("amount"), d=Sum("discount"))
     return {bill: (amount, discount) for bill, amount, discount in sums}
+
+
+def _asked(bills: Iterable[int]) -> set[int]:
+    """Bills whose payment waits for a second person."""
+    waiting = AskedPayment.objects.filter(state=AskedPayment.State.WAITS, bills__any_of=bills)
+    return set(waiting.values_list("bills", flat=True))
 
 
 def _disputed(bills: Iterable[int]) -> dict[int, Decimal]:

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 from django.db.models import F, Sum
 
-from northing.claims.models import ReturnNote
+from northing.billing.models import BillLine
+from northing.claims.models import Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
 from northing.inventory.models import StockIssueLine, TransferLine
@@ -20,7 +21,18 @@ FIRST = "Reverse that first."
 def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
     """Inspections, returns, issues of goods of layers that were not reversed; and what is on its way."""
     keys = [layer.pk for layer in layers]
-    return [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
+    cases = Claim.objects.filter(layer__in=keys).values_list("pk", flat=True)
+    found = [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
+    return found + credits_of(cases)
+
+
+def credits_of(cases: Iterable[int]) -> list[Problem]:
+    """Credit notes for what is claimed in cases (ids)."""
+    lines = BillLine.objects.filter(case__in=list(cases), bill__reversed_by=None).select_related("bill__party")
+    return [
+        Problem(f"{line.bill} of {line.bill.party} credits this claim.", mend=FIRST, record=("bill", line.bill_id))
+        for line in lines.order_by("pk")
+    ]
 
 
 def _returns(layers: list[int]) -> list[Problem]:

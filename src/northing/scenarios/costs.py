@@ -3,23 +3,18 @@
 from decimal import Decimal
 from typing import Any
 
-from django.db import transaction
+from django.db.models import Q
 
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.costing import charges
 from northing.actions.customs import entries
-from northing.actions.ledger.close import CloseRequest, close_period
-from northing.actions.payments.pay import PartRequest, PayRequest, owed_of, paid_of, pay
-from northing.billing.models import Bill, BillLine
-from northing.core.money.money import from_minor, to_minor
-from northing.core.money.spread import spread
+from northing.billing.models import BillLine
+from northing.claims.models import Claim
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
-from northing.masterdata.models import Party
 from northing.orders.models import PurchaseOrder
-from northing.payments.queries import Advance
 from northing.scenarios import shapes
 from northing.scenarios.played import MISSING, Played
 from northing.scenarios.shapes import NotScenario
@@ -57,17 +52,26 @@ class Costs(Played):
 
     def bill(self, action: shapes.BillAction) -> tuple[str, int]:
         """A bill or a credit note."""
-        named = [code for code in (action.supplier, action.provider, action.office) if code]
-        if len(named) != 1:
-            raise NotScenario(f"actions: the bill {action.id} names {len(named)} of supplier, provider and office")
-        party = self.laid.one("parties", named[0])
+        lines = list(action.lines)
+        if action.line or action.case:
+            named = {"line": action.line, "case": action.case, "amount": action.amount}
+            lines.append(shapes.BillLineShape(**{name: said for name, said in named.items() if said}))
+        order = self._order(lines)
+        parties = [code for code in (action.supplier, action.provider, action.office) if code]
+        if len(parties) > 1 or (not parties and order is None):
+            raise NotScenario(f"actions: the bill {action.id} names {len(parties)} of supplier, provider and office")
+        if order is None and not action.company:
+            raise NotScenario(f"actions: the bill {action.id} names no company")
+        party = self.laid.one("parties", parties[0]) if parties or order is None else order.supplier
+        company = self.laid.one("companies", action.company) if action.company or order is None else order.company
+        currency = order.currency if order else party.currency or company.currency
         request = BillRequest(
-            company=self.laid.one("companies", action.company).pk,
+            company=company.pk,
             party=party.pk,
             number=action.number,
             day=action.day,
-            currency=action.currency or self._currency(action, party),
-            lines=tuple(self._line(line) for line in action.lines),
+            currency=action.currency or currency,
+            lines=tuple(self._line(line) for line in lines),
             tax=action.tax,
             total=action.total,
             due_on=action.due,
@@ -77,12 +81,27 @@ class Costs(Played):
         )
         return "bill", bills.book_bill(self.laid.act(action.day), request)
 
-    def _currency(self, action: shapes.BillAction, party: Party) -> str:
-        """That of the first order, else of the party, else of the company."""
-        named = next((self.line(one.line) for one in action.lines if one.line), None)
-        return named.order.currency if named else party.currency or self.laid.one("companies", action.company).currency
+    def _order(self, lines: list[shapes.BillLineShape]) -> PurchaseOrder | None:
+        """The order of the first line that is about goods."""
+        for one in lines:
+            if one.line:
+                return self.line(one.line).order
+            if one.case:
+                return self._case(one.case).layer.shipment_line.instalment.line.order
+        return None
+
+    def _case(self, name: str) -> Claim:
+        """A case by the inspection that opened it, or by the receipt that found units missing."""
+        kind, key = self.made.get(name, ("", 0))
+        of = {"inspection": Q(inspection=key), "receipt": Q(kind="missing", layer__receipt_line__receipt=key)}
+        found = Claim.objects.filter(of.get(kind, Q(pk__in=[])), withdrawn_at=None).order_by("pk").first()
+        if found is None:
+            raise Refused(Problem(f"There is no case of {name}.", "case", MISSING))
+        return found
 
     def _line(self, line: shapes.BillLineShape) -> BillLineRequest:
+        if line.case:
+            return BillLineRequest(line.amount or Decimal(0), case=self._case(line.case).pk)
         if line.line:
             key = self.line(line.line).pk
             amount = line.amount or Decimal(0)
@@ -108,70 +127,6 @@ class Costs(Played):
         if found is None:
             raise NotScenario(f"there is no line {name}")
         return found.charge_id
-
-    def deposit(self, action: shapes.Deposit) -> tuple[str, int]:
-        """An advance on an order."""
-        order = PurchaseOrder.objects.get(pk=self.find("order", action.order))
-        parts = (PartRequest(action.amount, order=order.pk),)
-        request = PayRequest(
-            order.company_id,
-            order.supplier_id,
-            action.day,
-            order.currency,
-            parts,
-            rate=action.rate,
-            bank=action.bank,
-        )
-        return "payment", pay(self.laid.act(action.day), request)
-
-    def pay(self, action: shapes.Pay) -> tuple[str, int]:
-        """A payment of bills of one party."""
-        found = [(one, self._bill(one.id)) for one in action.bills]
-        owed, paid = (reads({bill.pk: bill for _, bill in found}) for reads in (owed_of, paid_of))
-        amounts = [
-            owed[bill.pk].amount - paid.get(bill.pk, Advance()).amount if one.amount is None else one.amount
-            for one, bill in found
-        ]
-        first = found[0][1]
-        discounts = self._discounts(action.discount, amounts, first.currency)
-        parts = tuple(
-            PartRequest(amount - (discount if one.amount is None else 0), bill=bill.pk, discount=discount)
-            for (one, bill), amount, discount in zip(found, amounts, discounts, strict=True)
-        )
-        request = PayRequest(
-            first.company_id,
-            first.party_id,
-            action.day,
-            first.currency,
-            parts,
-            rate=action.rate,
-            bank=action.bank,
-            charges=action.charges,
-        )
-        return "payment", pay(self.laid.act(action.day), request)
-
-    def close(self, action: shapes.Close) -> tuple[str, int]:
-        """The books of a company, or of all of them, are closed."""
-        companies = self.laid.companies
-        chosen = [self.laid.one("companies", action.company)] if action.company else list(companies.values())
-        with transaction.atomic():
-            made = [close_period(self.laid.act(action.day), CloseRequest(one.pk, action.through)) for one in chosen]
-        return "closing", made[0]
-
-    def _bill(self, name: str) -> Bill:
-        """A bill by its id, or by that of a charge it bills alone."""
-        if self.made.get(name, ("", 0))[0] == "charge":
-            lines = BillLine.objects.filter(charge=self.find("charge", name), bill__reversed_by=None)
-            found = lines.select_related("bill").first()
-            if found is None:
-                raise Refused(Problem(f"There is no bill of {name}.", "bills", MISSING))
-            return found.bill
-        return Bill.objects.get(pk=self.find("bill", name))
-
-    @staticmethod
-    def _discounts(total: Decimal, amounts: list[Decimal], currency: str) -> list[Decimal]:
-        units = [to_minor(amount, currency) for amount in amounts]
-        return [from_minor(one, currency) for one in spread(to_minor(total, currency), units)]
 
     def end(self, action: shapes.EndEstimate) -> None:
         """An estimate will not be billed."""

@@ -16,6 +16,7 @@ from northing.actions.inventory.issue import take_back_issue
 from northing.actions.inventory.undo_move import undo_move
 from northing.actions.ledger.close import ReopenRequest, reopen_period
 from northing.actions.masterdata.reverse_opening import reverse_opening
+from northing.actions.payments.between import reverse_between
 from northing.actions.payments.pay import reverse_payment
 from northing.actions.quality.reverse import reverse_inspection
 from northing.actions.receiving.held_goods import reverse_end
@@ -27,6 +28,7 @@ from northing.scenarios import shapes
 from northing.scenarios.costs import Costs
 from northing.scenarios.dock import Dock, receipt_facts, told_facts
 from northing.scenarios.goods import Goods
+from northing.scenarios.payments import Payments
 from northing.scenarios.played import MISSING
 from northing.scenarios.shapes import NotScenario, Scenario
 from northing.scenarios.stock import Stock
@@ -40,6 +42,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "issue": take_back_issue,
     "bill": reverse_bill,
     "payment": reverse_payment,
+    "settlement": reverse_between,
     "closing": lambda act, asked: reopen_period(act, ReopenRequest(asked.record, asked.reason)),
     "customs entry": reverse_customs_entry,
     "held goods": reverse_end,
@@ -53,7 +56,7 @@ FACTS: dict[str, Callable[[int], dict[str, Any]]] = {
 }
 
 
-class Player(Goods, Dock, Costs, Stock):
+class Player(Goods, Dock, Costs, Payments, Stock):
     """Does the actions of one scenario in its world."""
 
     def __init__(self, scenario: Scenario):
@@ -70,6 +73,9 @@ class Player(Goods, Dock, Costs, Stock):
             "credit": self.bill,
             "deposit": self.deposit,
             "pay": self.pay,
+            "offset": self.offset,
+            "refund": self.refund,
+            "settle between": self.settle_between,
             "close": self.close,
             "end": self.end,
             "customs": self.customs,

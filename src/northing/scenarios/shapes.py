@@ -132,20 +132,27 @@ class BillLineShape(Shape):
     quantity: Number | None = None
     price: Number | None = None
     decision: Literal["", "accept", "dispute"] = ""
+    case: Id = ""
 
 
 class BillAction(Dated):
-    """A bill, or a credit note, with its lines."""
+    """A bill, or a credit note, with its lines.
+
+    A credit note for one line or case may name it with the amount instead, and leave out supplier and company.
+    """
 
     do: Literal["bill", "credit"]
     id: Id
     supplier: Code = ""
     provider: Code = ""
     office: Code = ""
-    company: Code
+    company: Code = ""
     number: str
     currency: Code = ""
-    lines: list[BillLineShape]
+    lines: list[BillLineShape] = []
+    line: Id = ""
+    case: Id = ""
+    amount: Number | None = None
     tax: Number = Decimal(0)
     total: Number | None = None
     due: date | None = None
@@ -170,15 +177,61 @@ class PaidBill(Shape):
     amount: Number | None = None
 
 
+class UsedAdvance(Shape):
+    """How much is set off, or comes back, of an advance on an order; left out: what is open of it."""
+
+    order: Id
+    amount: Number | None = None
+
+
 class Pay(Dated):
-    """Pay bills, or parts of them. `discount` is off them and not paid; `bank` is what left the account, in base."""
+    """Pay bills, or parts of them, less credit notes and advances.
+
+    `discount` is off them and not paid, `withheld` is not paid to the party; `bank` is what left the account, in base.
+    """
 
     do: Literal["pay"]
-    bills: list[PaidBill]
+    bills: Annotated[list[PaidBill], Field(min_length=1)]
+    credits: list[PaidBill] = []
+    advances: list[UsedAdvance] = []
     rate: Number | None = None
     bank: Number | None = None
     discount: Number = Decimal(0)
     charges: Number = Decimal(0)
+    withheld: Number = Decimal(0)
+
+
+class Offset(Dated):
+    """Settle bills by credit notes and advances; no money moves."""
+
+    do: Literal["offset"]
+    bills: Annotated[list[PaidBill], Field(min_length=1)]
+    credits: list[PaidBill] = []
+    advances: list[UsedAdvance] = []
+    rate: None = None
+
+
+class Refund(Dated):
+    """Money of credit notes and advances comes back; `bank` is what reached the account, in base."""
+
+    do: Literal["refund"]
+    credits: list[PaidBill] = []
+    advances: list[UsedAdvance] = []
+    rate: Number | None = None
+    bank: Number | None = None
+    charges: Number = Decimal(0)
+
+
+class SettleBetween(Dated):
+    """Two companies settle what they owe each other in a currency; a rate for each, unless the table says it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    do: Literal["settle between"]
+    first: Code
+    second: Code
+    currency: Code
+    first_rate: Number | None = None
+    second_rate: Number | None = None
 
 
 class Close(Dated):
@@ -452,6 +505,9 @@ Action = Annotated[
     | BillAction
     | Deposit
     | Pay
+    | Offset
+    | Refund
+    | SettleBetween
     | Close
     | EndEstimate
     | Customs

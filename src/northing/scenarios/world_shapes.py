@@ -4,8 +4,9 @@ from datetime import date
 from decimal import Decimal
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
+from northing.core.checks import CHECKS
 from northing.core.money.exact import read_exact
 
 
@@ -38,6 +39,19 @@ class ImportTax(Shape):
     reclaimed: Number = Decimal(1)
 
 
+# A check by the words of its code: "bill above price".
+NAMED_CHECKS = tuple(check.code.replace("_", " ") for check in CHECKS)
+
+
+def _check_name(said: str) -> str:
+    if said not in NAMED_CHECKS:
+        raise ValueError(f"is none of {', '.join(NAMED_CHECKS)}")
+    return said
+
+
+CheckName = Annotated[str, AfterValidator(_check_name)]
+
+
 class CompanyShape(Shape):
     """A company; import tax is none where nothing is said, and every check warns."""
 
@@ -47,7 +61,7 @@ class CompanyShape(Shape):
     import_tax: ImportTax | None = None
     gs1_prefix: Annotated[str, Field(pattern="^([0-9]{4,12})?$")] = ""
     under: Number | None = None
-    checks: dict[Literal["depart without voyage", "receive without entry"], Literal["warn", "ask", "block"]] = {}
+    checks: dict[CheckName, Literal["warn", "ask", "block"]] = {}
 
 
 Purpose = Literal["dock", "quarantine", "store"]

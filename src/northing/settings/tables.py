@@ -18,6 +18,9 @@ JOB_HANDLERS = {
 LETTER_FILLERS = {"{supplier link}": "northing.actions.confirmations.supplier_links.link_for"}
 # Documents that are made when the letter goes: maker -> function from an id, and from what is
 # filled in, to (name, type, content) of each.
-LETTER_FILES = {"order": "northing.orders.documents.order_documents"}
+LETTER_FILES = {
+    "order": "northing.orders.documents.order_documents",
+    "remittance": "northing.reports.remittance.remittance_files",
+}
 # Called with the message when a letter was sent, was put off, or has failed.
 LETTER_LISTENERS = ["northing.actions.worklist.letters.letter_changed"]

@@ -2,16 +2,21 @@
 
 from dataclasses import dataclass
 
+from django.db.models import Model
+
 from northing.access.acts import Act
 from northing.access.permissions import ASK, LOOKS, companies_of, permissions_in
 from northing.activity.documents import attach
 from northing.activity.models import Document
 from northing.activity.operations import Link, add_history, once
+from northing.billing.models import Bill, KeptBill
+from northing.claims.models import Claim
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.costing.models import Charge
 from northing.masterdata.models import Item, Party
 from northing.messaging import mail
 from northing.orders.models import OrderLine, PurchaseOrder
+from northing.payments.models import Payment
 from northing.receiving.models import Receipt
 from northing.shipping.models import Container, Shipment, Voyage
 
@@ -160,6 +165,16 @@ def _voyage(act: Act, key: int, companies: set[int]) -> Subject | None:
     return Subject([("voyage", key, None)], None) if companies and Voyage.objects.filter(pk=key).exists() else None
 
 
+def _of_company(kind: str, model: type[Model]):
+    """The finder of a kind of record that belongs to one company."""
+
+    def found(act: Act, key: int, companies: set[int]) -> Subject | None:
+        company = model.objects.filter(pk=key, company__in=companies).values_list("company", flat=True).first()
+        return Subject([(kind, key, company)], company) if company else None
+
+    return found
+
+
 SUBJECTS = {
     "order": _order,
     "line": _line,
@@ -170,6 +185,10 @@ SUBJECTS = {
     "party": _party,
     "voyage": _voyage,
     "receipt": _receipt,
+    "bill": _of_company("bill", Bill),
+    "kept": _of_company("kept", KeptBill),
+    "payment": _of_company("payment", Payment),
+    "case": _of_company("case", Claim),
 }
 
 

@@ -2,19 +2,14 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
+from northing.actions.billing import credits
 from northing.actions.billing.checks import findings
-from northing.actions.billing.goods import (
-    GoodsLine,
-    booked,
-    foreseen,
-    goods_lines,
-    line_owed,
-    lock_goods,
-)
+from northing.actions.billing.credits import CreditLine
+from northing.actions.billing.goods import booked, foreseen, line_owed
 from northing.actions.billing.goods import undo as undo_goods
 from northing.actions.billing.goods import write as write_goods
 from northing.actions.billing.lines import (
@@ -26,20 +21,25 @@ from northing.actions.billing.lines import (
     tranches_of,
     write_charge,
 )
+from northing.actions.billing.matching import GoodsLine, goods_lines, lock_goods
 from northing.actions.billing.request import BillRequest
+from northing.actions.billing.taxes import tax_drafts, tax_problems, taxes_of
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.absorb import Absorption
 from northing.actions.costing.charges import amount_problems, links_of, only_billed, require, words_of
 from northing.actions.costing.scope import Goods, Scope, in_scope, lock_scope, scope_of
 from northing.actions.costing.spread import Plan, UnitCost, plan, unit_costs
 from northing.actions.reversal import ReverseRequest, refuse_reversal
+from northing.actions.worklist.kept import refresh_kept
 from northing.actions.worklist.refresh import bring_along
+from northing.activity.documents import hand_over
 from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill, BillLine, BillLinePart
-from northing.core.billing.terms import Terms, due_day
+from northing.core.billing.terms import Terms, due_day, instalments_due, instalments_of
 from northing.core.billing.tolerance import bill_number_key
-from northing.core.money.money import converted, is_whole
+from northing.core.money.exact import plain
+from northing.core.money.money import converted, from_minor, is_whole, to_minor
 from northing.core.problems import Problem, refuse_if
 from northing.costing import operations as costing
 from northing.costing.models import Charge, ChargePart
@@ -47,8 +47,9 @@ from northing.drawings.figures import money
 from northing.ledger.models import Account, DocumentKind, Entry
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Company, Party
+from northing.masterdata.models import BankAccount, Company, Party
 from northing.masterdata.queries import rate_for
+from northing.messaging.webhooks import announce
 
 ZERO = Decimal(0)
 LONGEST_NUMBER = 40
@@ -62,6 +63,7 @@ class Effect:
     prices: Absorption
     plans: Sequence[Plan]
     problems: Sequence[Problem]
+    credits: Sequence[CreditLine] = ()
 
     @property
     def unit_costs(self) -> list[UnitCost]:
@@ -71,7 +73,7 @@ class Effect:
 
 def foresee(request: BillRequest) -> Effect:
     """The effect of the bill, without writing. Raises Refused."""
-    goods = goods_lines(request)
+    goods, credited = goods_lines(request), credits.credit_lines(request)
     refuse_if(_head_problems(request, goods))
     rate = _rate_of(request)
     plans = []
@@ -79,7 +81,8 @@ def foresee(request: BillRequest) -> Effect:
         line.goods = in_scope(line.scope)
         take_on(request, line)
         plans.append(spread_line(request, line, rate))
-    return Effect(goods, foreseen(goods), plans, _findings(request, goods))
+    prices = credits.foreseen(credited) if credited else foreseen(goods)
+    return Effect(goods, prices, plans, _findings(request, goods), credited)
 
 
 def over_goods(lines: Sequence[GoodsLine]) -> Scope:
@@ -95,7 +98,7 @@ def book_bill(act: Act, request: BillRequest) -> int:
     What is received is revalued. Returns its id.
     """
     act.require("book_bill", request.company, *_borne_by(request))
-    goods = goods_lines(request, lock=True)
+    goods, credited = goods_lines(request, lock=True), credits.credit_lines(request, lock=True)
     charges = billed_charges(request, over_goods(goods), lock=True)
     for line in charges:
         line.goods = lock_scope(line.scope)
@@ -106,10 +109,10 @@ def book_bill(act: Act, request: BillRequest) -> int:
     for line in charges:
         take_on(request, line)
         write_charge(line)
-    bill = _bill(act, request, goods)
-    text = f"Booked {_words(bill, charges, goods)}{posting_note(_companies(bill, bearers), request.day)}"
+    bill = _bill(act, request, goods, credits.corrected(credited))
+    text = f"Booked {_words(bill, charges, [*goods, *credited])}{posting_note(_companies(bill, bearers), request.day)}"
     text += "".join(f". {problem.what}" for problem in passed) + _decided(goods)
-    history = add_history(act, "book_bill", text, _links(charges, goods), request.day)
+    history = add_history(act, "book_bill", text, _links(charges, [*goods, *credited]), request.day)
     bill.entry = entry = open_entry(act, history, text, request.day)
     drafts, rows = [], {}
     for line in charges:
@@ -118,13 +121,48 @@ def book_bill(act: Act, request: BillRequest) -> int:
         drafts += absorb.write(entry, found.absorbed)
         rows[line.where] = _of_charge(line), parts_of(found, bill.company_id, bill.rate, bill.company.currency)
     rows |= {line.where: (_of_goods(line), []) for line in goods}
+    rows |= {line.where: (credits.row_of(line), []) for line in credited}
     billing.write_bill(bill, _numbered(request, rows))
+    billing.write_instalments(bill, _instalments(request, bill))
+    billing.write_taxes(bill, taxes_of(request, [line.line.order.tax_rate for line in (*goods, *credited)]))
     add_links(history, [("bill", bill.pk, None)])
     drafts += write_goods(entry, bill, [(line, rows[line.where][0]) for line in goods])
+    drafts += credits.write(entry, bill, [(line, rows[line.where][0]) for line in credited])
     post(entry, drafts + payable_drafts(bill))
     accruals.true_up(entry, [line.charge.pk for line in charges])
-    bring_along(lines=sorted({line.line.pk for line in goods}), bills=[bill.pk])
+    _bring_along(bill, [line.line.pk for line in (*goods, *credited)])
+    _end_kept(bill)
+    announce(act, "billed", lambda: [(_told(bill), [bill.company_id])])
     return bill.pk
+
+
+def _told(bill: Bill) -> dict[str, str | int | None]:
+    """What other programs are told of a bill."""
+    return {
+        "bill": bill.number,
+        "id": bill.pk,
+        "kind": bill.kind,
+        "party": bill.party.code,
+        "currency": bill.currency,
+        "total": plain(bill.total),
+        "due_on": bill.due_on.isoformat() if bill.due_on else None,
+    }
+
+
+def _end_kept(bill: Bill) -> None:
+    """A bill of the same number that was kept is booked with it; its documents are the bill's."""
+    keys = billing.end_kept(bill)
+    if keys:
+        hand_over("kept", keys, "bill", bill.pk)
+        refresh_kept(keys)
+
+
+def _bring_along(bill: Bill, lines: Iterable[int]) -> None:
+    """The Watch says what is so now of a bill, of bills of the same lines (a dispute may have ended), and of cases."""
+    keys = sorted(set(lines))
+    others = BillLine.objects.filter(order_line__in=keys, bill__reversed_by=None).values_list("bill", flat=True)
+    cases = bill.lines.exclude(case=None).values_list("case", flat=True)
+    bring_along(lines=keys, bills=sorted({bill.pk, *others}), cases=sorted(set(cases)))
 
 
 def _findings(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Problem]:
@@ -144,7 +182,9 @@ def _of_goods(line: GoodsLine) -> BillLine:
         price=line.price,
         amount=line.amount,
         remark=line.asked.remark.strip(),
-        disputed=max(line.above, ZERO) if line.asked.decision == "dispute" else ZERO,
+        disputed=line.held_back if line.asked.decision == "dispute" else ZERO,
+        ahead_advance=line.ahead_advance.amount,
+        ahead_advance_base=line.ahead_advance.base,
     )
 
 
@@ -195,6 +235,7 @@ def _head_problems(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Pro
         found.append(Problem("The bill has no lines.", "lines", "Enter at least one."))
     if request.tax < 0 or not is_whole(request.tax, request.currency):
         found.append(Problem("This is no amount of tax.", "tax", "Enter it as it stands on the bill."))
+    found += tax_problems(request)
     if request.due_on and request.due_on < request.day:
         found.append(Problem("The bill would be due before its own day.", "due_on", "Check both days."))
     if request.rate is not None and request.rate <= 0:
@@ -216,15 +257,18 @@ def _total_problems(request: BillRequest, goods: Sequence[GoodsLine]) -> list[Pr
 
 
 def _total(request: BillRequest, goods: Sequence[GoodsLine]) -> Decimal:
-    amounts = [line.amount for line in request.lines if not line.order_line] + [line.amount for line in goods]
+    entered = [line for line in request.lines if request.kind == Bill.Kind.CREDIT or not line.order_line]
+    amounts = [line.amount for line in entered] + [line.amount for line in goods]
     return sum(amounts, ZERO) + request.tax
 
 
-def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine]) -> Bill:
+def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine], corrects: Bill | None) -> Bill:
     company = Company.objects.get(pk=request.company)
     advances = [line.advance for line in goods]
     total, rate = _total(request, goods), _rate_of(request) or rate_for(company, request.currency, request.day)
     limit = company.bill_approval_above
+    above = limit is not None and converted(total, rate, company.currency) > limit
+    other_bank = _other_bank(request.party)
     return Bill(
         kind=request.kind,
         company=company,
@@ -232,11 +276,13 @@ def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine]) -> Bill:
         number=request.number.strip(),
         number_key=bill_number_key(request.number.strip()),
         day=request.day,
-        due_on=request.due_on or _due_by_terms(request),
+        due_on=request.due_on or (_due_by_terms(request) if request.kind == Bill.Kind.BILL else None),
         currency=request.currency,
         rate=rate,
+        tax_rate=corrects.rate if corrects and request.tax else None,
         total=total,
-        needs_approval=limit is not None and converted(total, rate, company.currency) > limit,
+        needs_approval=request.kind == Bill.Kind.BILL and (above or bool(other_bank)),
+        approval_why=other_bank,
         tax=request.tax,
         advance=sum((one.amount for one in advances), ZERO),
         advance_base=sum((one.base for one in advances), ZERO),
@@ -245,14 +291,32 @@ def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine]) -> Bill:
     )
 
 
+def _other_bank(party: int) -> str:
+    """Says it where the bank details of a party (id) changed since its last bill."""
+    last = Bill.objects.filter(party=party, kind=Bill.Kind.BILL).order_by("-at").values_list("at", flat=True).first()
+    changed = last is not None and BankAccount.objects.filter(party=party, changed_at__gt=last).exists()
+    return "bank details changed since the last bill" if changed else ""
+
+
 def _due_by_terms(request: BillRequest) -> date | None:
     terms = Party.objects.select_related("payment_terms").get(pk=request.party).payment_terms
     if terms is None:
         return None
+    if terms.instalments:
+        return request.day + timedelta(days=instalments_of(terms.instalments)[0].days)
     return due_day(request.day, Terms(terms.days, terms.from_month_end, terms.day_of_month))
 
 
-def _words(bill: Bill, charges: Sequence[BilledCharge], goods: Sequence[GoodsLine]) -> str:
+def _instalments(request: BillRequest, bill: Bill) -> list[tuple[date, Decimal]]:
+    """The parts of a bill by the terms of its party; none where the paper says its own day, or it is due as a whole."""
+    terms = bill.party.payment_terms
+    if bill.kind == Bill.Kind.CREDIT or request.due_on or terms is None or not terms.instalments:
+        return []
+    parts = instalments_due(bill.day, to_minor(bill.owed, bill.currency), instalments_of(terms.instalments))
+    return [(day, from_minor(part, bill.currency)) for day, part in parts]
+
+
+def _words(bill: Bill, charges: Sequence[BilledCharge], goods: Sequence[GoodsLine | CreditLine]) -> str:
     if len(charges) == 1 and not goods:
         return (
             f"{bill.get_kind_display().lower()} {bill.number}: {words_of(charges[0].charge, charges[0].asked.amount)}"
@@ -267,11 +331,13 @@ def _companies(bill: Bill, goods: Iterable[Goods]) -> list[int]:
     return sorted({bill.company_id, *(one.line.order.company_id for one in goods)})
 
 
-def _links(charges: Iterable[BilledCharge], goods: Iterable[GoodsLine]) -> list[Link]:
+def _links(charges: Iterable[BilledCharge], goods: Iterable[GoodsLine | CreditLine]) -> list[Link]:
     links = dict.fromkeys(link for line in charges for link in links_of(line.charge, line.goods))
     for line in goods:
         company = line.line.order.company_id
         links |= {("line", line.line.pk, company): None, ("order", line.line.order_id, company): None}
+        if isinstance(line, CreditLine) and line.case:
+            links |= {("case", line.case.pk, company): None}
     return list(links)
 
 
@@ -294,10 +360,13 @@ def payable_drafts(bill: Bill, sign: int = 1) -> list[Draft]:
         if part.company_id != bill.company_id:
             drafts.append(_due(part, part.company_id, Account.DUE_TO, -sign, part.base_amount, part.rate))
             drafts.append(_due(part, bill.company_id, Account.DUE_FROM, sign, part.payer_base, bill.rate))
+    for line in bill.lines.filter(case__isnull=False):
+        owed -= sign * converted(line.amount, bill.rate, bill.company.currency)
     tax, total = (bill.sign * sign * value for value in (bill.tax, bill.owed))
-    tax_base = converted(tax, bill.rate, bill.company.currency)
-    drafts.append(Draft(bill.company_id, Account.INPUT_TAX, tax_base, tax, bill.currency, bill.rate))
-    drafts.append(payable_draft(bill, -total, -(owed + tax_base), bill.rate))
+    taxes, tax_owed = tax_drafts(bill, bill.sign * sign), converted(tax, bill.rate, bill.company.currency)
+    drafts += taxes
+    drafts.append(Draft(bill.company_id, Account.EXCHANGE, tax_owed - sum((one.amount for one in taxes), ZERO)))
+    drafts.append(payable_draft(bill, -total, -(owed + tax_owed), bill.rate))
     return drafts
 
 
@@ -351,12 +420,11 @@ def reverse_bill(act: Act, request: ReverseRequest) -> int:
     entry = open_entry(act, history, text, act.today, reverses=bill.entry)
     owed_no_more = payable_drafts(bill, -1)
     billing.mark_reversed(bill, entry)
-    post(entry, owed_no_more + undo_goods(entry, bill))
+    post(entry, owed_no_more + undo_goods(entry, bill) + credits.undo(entry, bill))
     for line in bill.lines.filter(charge__isnull=False).select_related("charge").order_by("number"):
         _unbill(entry, line, goods[line.charge_id])
     accruals.true_up(entry, list(goods))
-    lines = bill.lines.exclude(order_line=None).values_list("order_line", flat=True)
-    bring_along(lines=sorted(set(lines)), bills=[bill.pk])
+    _bring_along(bill, bill.lines.exclude(order_line=None).values_list("order_line", flat=True))
     return bill.pk
 
 

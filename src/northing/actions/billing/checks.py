@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from decimal import Decimal
 
-from northing.actions.billing.goods import GoodsLine, beyond
+from northing.actions.billing.matching import GoodsLine, beyond
 from northing.actions.billing.request import BillRequest
 from northing.billing.models import Bill
 from northing.core.billing.tolerance import Tolerance, bill_number_key
@@ -46,6 +46,7 @@ def findings(request: BillRequest, lines: Sequence[GoodsLine], total: Decimal, r
     found += _prices(request, lines, company, party, rate)
     found += _units(request, lines, company)
     found += _not_agreed(request, lines, company)
+    found += _under_case(request, lines, company)
     return found + _tax(request, lines, company)
 
 
@@ -119,6 +120,20 @@ def _not_agreed(request: BillRequest, lines: Sequence[GoodsLine], company: Compa
             what = f"{_named(line)}: the supplier has not agreed to all that is billed."
             problem = finding(company.bill_not_agreed, what, "Record their answer first", "book it all the same")
             found.append(_asked(problem, f"quantity-{line.where}", accepted=request.accept))
+    return found
+
+
+def _under_case(request: BillRequest, lines: Sequence[GoodsLine], company: Company) -> list[Problem]:
+    """Units that are rejected and wait for their end."""
+    found = []
+    for line in lines:
+        if not line.rejected or line.asked.decision:
+            continue
+        what = f"{_named(line)}: {plain(line.rejected)} {line.line.item.unit} of what is billed are rejected."
+        problem = finding(
+            company.bill_under_case, what, "Bill only the rest", "dispute the line, which holds back their price"
+        )
+        found.append(_asked(problem, f"decision-{line.where}", accepted=request.accept))
     return found
 
 

@@ -1,259 +1,26 @@
-"""The lines of a supplier's bill beside the goods that they bill.
+"""What the goods of a supplier's bill do in the books, and the way back.
 
-Units that are ours and not billed come first, the oldest of them first; what is left over is billed ahead.
+Their accrual is owed no more, advances are set off, and their layers take the difference of price.
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from decimal import Decimal
 
-from django.db.models import F, Sum
-
-from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.actions.billing.matching import GoodsLine, Matched
 from northing.actions.costing import absorb, advances, ahead
 from northing.actions.costing.absorb import Absorption
 from northing.actions.costing.price_totals import price_totals
-from northing.actions.costing.recognitions import Key, Part, Recognition, of_lines
+from northing.actions.costing.recognitions import Key
 from northing.billing import operations as billing
 from northing.billing.models import Bill, BilledGoods, BillLine
-from northing.core.billing.settle import Accrued, oldest_first, price_differences
-from northing.core.money.money import converted, from_minor, is_whole, to_minor
-from northing.core.money.spread import amount_so_far
-from northing.core.orders.orders import net_amount
-from northing.core.problems import Problem, Refused
+from northing.core.money.money import converted
 from northing.ledger.models import Account, DocumentKind, Entry, OpenItem
 from northing.ledger.operations import Draft, allocate
-from northing.orders import operations as orders
-from northing.orders.models import OrderLine
-from northing.orders.queries import first_prices
 from northing.payments.queries import Advance
-from northing.positions.models import Position
-from northing.shipping import operations as shipping
-from northing.shipping.models import ShipmentLine
 
-ZERO, ONE = Decimal(0), Decimal(1)
-
-
-@dataclass(frozen=True)
-class Matched:
-    """Units of one recognition that a line bills: what they were worth, the difference of price, the advance set off.
-
-    `difference` and `cost` are that difference in the bill's currency, and in base.
-    """
-
-    goods: Recognition
-    part: Part
-    difference: Decimal
-    cost: Decimal
-    advance: Advance
-
-
-@dataclass
-class GoodsLine:
-    """A line as entered, its order line, what is ours of it, and how many units are billed ahead."""
-
-    asked: BillLineRequest
-    where: str
-    line: OrderLine
-    quantity: Decimal
-    price: Decimal
-    amount: Decimal
-    # The price per pack that the order says, and what is paid of it.
-    order_price: tuple[Decimal, Decimal]
-    matched: list[Matched] = field(default_factory=list)
-    ahead: Decimal = ZERO
-
-    @property
-    def agreed(self) -> Decimal:
-        """What its units cost by agreement: those that are ours as they became ours, the rest by the order."""
-        ours = sum((one.part.amount for one in self.matched), ZERO)
-        order = self.line
-        return ours + net_amount(self.ahead, order.pack_factor, *self.order_price, order.order.currency)
-
-    @property
-    def above(self) -> Decimal:
-        """How much it is above what was agreed, in the bill's currency; below it, a negative amount."""
-        return self.amount - self.agreed
-
-    @property
-    def advance(self) -> Advance:
-        """The advances that it sets off."""
-        amounts = [one.advance for one in self.matched]
-        return Advance(sum((one.amount for one in amounts), ZERO), sum((one.base for one in amounts), ZERO))
-
-
-def goods_lines(request: BillRequest, *, lock: bool = False) -> list[GoodsLine]:
-    """The lines of goods with what they bill. Raises Refused with everything that is wrong with them.
-
-    With `lock` the orders are locked first, so that two people never bill the same units.
-    """
-    asked = [(one.where or f"line-{number}", one) for number, one in enumerate(request.lines) if one.order_line]
-    if not asked:
-        return []
-    keys = {one.order_line for _, one in asked if one.order_line}
-    if lock:
-        lock_goods(keys)
-    lines = OrderLine.objects.filter(pk__in=keys).select_related("order__company", "order__supplier", "item").in_bulk()
-    prices = first_prices(lines)
-    problems, found = [], []
-    for where, one in asked:
-        line = lines.get(one.order_line or 0)
-        problems += _problems(request, where, one, line)
-        if line is not None and not problems:
-            found.append(_as_entered(where, one, line, prices.get(line.pk, (line.pack_price, line.net_share))))
-    if problems:
-        raise Refused(problems)
-    _match(found)
-    return found
-
-
-def lock_goods(lines: Iterable[int]) -> None:
-    """Lock the shipments and orders of order lines (ids), so that nothing of them moves or is billed meanwhile."""
-    keys = list(lines)
-    shipping.lock(
-        ShipmentLine.objects.filter(instalment__line__any_of=keys, container__isnull=False)
-        .values_list("container__shipment", flat=True)
-        .distinct()
-    )
-    orders.lock(OrderLine.objects.filter(pk__any_of=keys).values_list("order", flat=True))
-
-
-def _problems(request: BillRequest, where: str, asked: BillLineRequest, line: OrderLine | None) -> list[Problem]:
-    if request.kind == Bill.Kind.CREDIT:
-        return [Problem("A credit note for goods is entered on its case.", where, "Enter a charge line here.")]
-    if line is None or line.order.company_id != request.company or line.order.supplier_id != request.party:
-        return [Problem("This is no order line of this supplier.", where, "Choose one of the list.")]
-    order, name = line.order, f"{line.order.number}/{line.number}"
-    found = []
-    if order.sent_at is None:
-        found.append(Problem(f"{order.number} is not sent.", where, "Send it first."))
-    if order.currency != request.currency:
-        what = f"{name} is ordered in {order.currency}; the bill is in {request.currency}."
-        found.append(Problem(what, where, f"Ask the supplier for a bill in {order.currency}."))
-    if asked.quantity is None or asked.quantity <= 0:
-        found.append(Problem(f"{name}: a quantity is above 0.", f"quantity-{where}"))
-    elif round(asked.quantity, line.item.decimals) != asked.quantity:
-        found.append(Problem(f"{line.item.code} is counted in whole {line.item.unit}.", f"quantity-{where}"))
-    elif asked.quantity > Decimal(999_999_999_999):
-        found.append(Problem(f"{name}: this quantity is larger than any order.", f"quantity-{where}"))
-    if asked.price is not None and not 0 <= asked.price <= Decimal(999_999_999_999):
-        found.append(Problem(f"{name}: a price is not below 0.", f"price-{where}"))
-    if asked.amount and not is_whole(asked.amount, request.currency):
-        found.append(Problem(f"{request.currency} has fewer decimals than this amount.", f"amount-{where}"))
-    if not asked.amount and asked.price is None:
-        found.append(Problem(f"{name}: the price is missing.", f"price-{where}", "Enter it as on the bill."))
-    return found
-
-
-def _as_entered(where: str, asked: BillLineRequest, line: OrderLine, order_price: tuple[Decimal, Decimal]) -> GoodsLine:
-    quantity, currency = asked.quantity or ZERO, line.order.currency
-    if asked.price is None:
-        price = round(asked.amount * line.pack_factor / quantity, 10)
-        return GoodsLine(asked, where, line, quantity, price, asked.amount, order_price)
-    amount = asked.amount or net_amount(quantity, line.pack_factor, asked.price, ONE, currency)
-    return GoodsLine(asked, where, line, quantity, asked.price, amount, order_price)
-
-
-def _match(lines: Sequence[GoodsLine]) -> None:
-    """Give each line the oldest units that are ours and not billed, and what they set off."""
-    ours: dict[int, list[Recognition]] = defaultdict(list)
-    for one in of_lines({line.line.pk for line in lines}):
-        if one.open_units > 0:
-            ours[one.line].append(one)
-    billed: dict[Key, Decimal] = defaultdict(Decimal)
-    taken: list[tuple[GoodsLine, list[tuple[Recognition, Part]]]] = []
-    for line in lines:
-        found = ours[line.line.pk]
-        units, line.ahead = oldest_first(line.quantity, [one.open_units for one in found])
-        parts = []
-        for place, part in enumerate(units):
-            if part > 0:
-                worth = found[place].next_open(part)
-                parts.append((found[place], worth))
-                billed[found[place].key] += part
-                found[place] = _with_used(found[place], worth)
-        taken.append((line, parts))
-    offs = _Offs(billed)
-    for line, parts in taken:
-        line.matched = _with_differences(line, parts, offs)
-
-
-def _with_used(one: Recognition, part: Part) -> Recognition:
-    used = one.used
-    return replace(one, used=Part(used.units + part.units, used.amount + part.amount, used.base + part.base))
-
-
-class _Offs:
-    """The advances that goods set off, where two lines of one bill are of the same goods: by units."""
-
-    def __init__(self, units: dict[Key, Decimal]):
-        self._units, self._whole = units, advances.to_set_off(units)
-        self._through: dict[Key, Decimal] = defaultdict(Decimal)
-        self._taken: dict[Key, Advance] = defaultdict(Advance)
-
-    def take(self, goods: Recognition, units: Decimal) -> Advance:
-        """The part for the next units."""
-        whole = self._whole.get(goods.key)
-        if whole is None:
-            return Advance()
-        self._through[goods.key] += units
-        through, taken = self._through[goods.key], self._taken[goods.key]
-        all_of = self._units[goods.key]
-        now = Advance(
-            amount_so_far(whole.amount, goods.currency, through, all_of),
-            amount_so_far(whole.base, goods.base_currency, through, all_of),
-        )
-        self._taken[goods.key] = now
-        return Advance(now.amount - taken.amount, now.base - taken.base)
-
-
-def _with_differences(line: GoodsLine, parts: Sequence[tuple[Recognition, Part]], offs: _Offs) -> list[Matched]:
-    currency, base = line.line.order.currency, line.line.order.company.currency
-    if not parts:
-        return []
-    ours = amount_so_far(line.amount, currency, line.quantity - line.ahead, line.quantity)
-    accrued = [Accrued(part.units, to_minor(part.amount, currency), to_minor(part.base, base)) for _, part in parts]
-    differences = price_differences(to_minor(ours, currency), accrued)
-    return [
-        Matched(
-            goods,
-            part,
-            from_minor(difference.amount, currency),
-            from_minor(difference.cost, base),
-            offs.take(goods, part.units),
-        )
-        for (goods, part), difference in zip(parts, differences, strict=True)
-    ]
-
-
-def beyond(lines: Sequence[GoodsLine]) -> list[tuple[GoodsLine, Decimal]]:
-    """Lines that bill more units ahead than may still become ours, and by how many."""
-    waiting = [one for one in lines if one.ahead]
-    if not waiting:
-        return []
-    keys = {one.line.pk for one in waiting}
-    expected = _expected(keys)
-    found = []
-    for one in waiting:
-        left = max(expected[one.line.pk], ZERO)
-        expected[one.line.pk] -= one.ahead
-        if one.ahead > left:
-            found.append((one, one.ahead - left))
-    return found
-
-
-def _expected(lines: Iterable[int]) -> dict[int, Decimal]:
-    """Units of order lines (ids) that are not ours yet, may still come, and are not billed."""
-    keys = list(lines)
-    sent = Position.objects.filter(instalment__line__in=keys).values_list("instalment__line").order_by()
-    found: dict[int, Decimal] = defaultdict(Decimal, sent.annotate(u=Sum(F("ordered") - F("dropped"))))
-    for one in of_lines(keys):
-        found[one.line] -= one.units
-    bills = BillLine.objects.filter(order_line__in=keys, bill__reversed_by=None)
-    for line, billed, ours in bills.values_list("order_line", "quantity").annotate(u=Sum("goods__units")):
-        found[line] -= billed - (ours or ZERO)
-    return found
+ZERO = Decimal(0)
 
 
 def foreseen(lines: Sequence[GoodsLine]) -> Absorption:
@@ -308,14 +75,14 @@ def line_owed(bill: Bill, row: BillLine, billed: Sequence[Billed]) -> tuple[Deci
     base = bill.company.currency
     ours = sum((one.row.amount + one.row.difference for one in billed), ZERO)
     owed = ours - sum((one.row.advance for one in billed), ZERO)
-    return owed + row.amount - ours, converted(owed, bill.rate, base) + converted(row.amount - ours, bill.rate, base)
+    ahead_owed = bill.sign * row.amount - ours - row.ahead_advance
+    return owed + ahead_owed, converted(owed, bill.rate, base) + converted(ahead_owed, bill.rate, base)
 
 
 def line_drafts(bill: Bill, row: BillLine, billed: Sequence[Billed], sign: int = 1) -> list[Draft]:
     """The postings of a line of goods as it was booked, or (sign -1) undone, but for what is owed by it."""
     common = {"company": bill.company_id, "order_line": row.order_line_id}
     foreign = common | {"foreign_currency": bill.currency, "party": bill.party_id}
-    order = row.order_line.order_id
     drafts, ours, known = [], ZERO, ZERO
     for one in billed:
         goods = one.row
@@ -341,22 +108,30 @@ def line_drafts(bill: Bill, row: BillLine, billed: Sequence[Billed], sign: int =
                 **common,
             )
         )
-        drafts.append(
-            Draft(
-                account=Account.ADVANCES,
-                amount=-sign * goods.advance_base,
-                foreign_amount=-sign * goods.advance,
-                document_kind=DocumentKind.ORDER,
-                document=order,
-                **foreign,
-            )
-        )
-    ahead_amount = row.amount - ours
-    waiting = converted(ahead_amount, bill.rate, bill.company.currency)
-    drafts.append(ahead.waiting_draft(row, sign * ahead_amount, sign * waiting, bill.rate))
-    owed = line_owed(bill, row, billed)[1] - waiting
+        drafts.append(_advance_draft(bill, row, -sign * goods.advance, -sign * goods.advance_base))
+    ahead_amount = bill.sign * row.amount - ours
+    ahead_owed = converted(ahead_amount - row.ahead_advance, bill.rate, bill.company.currency)
+    waiting = ahead_owed + row.ahead_advance_base
+    rate = None if row.ahead_advance else bill.rate
+    drafts.append(ahead.waiting_draft(row, sign * ahead_amount, sign * waiting, rate))
+    drafts.append(_advance_draft(bill, row, -sign * row.ahead_advance, -sign * row.ahead_advance_base))
+    owed = line_owed(bill, row, billed)[1] - ahead_owed
     drafts.append(Draft(account=Account.EXCHANGE, amount=sign * (owed - known), **common))
     return drafts
+
+
+def _advance_draft(bill: Bill, row: BillLine, amount: Decimal, base: Decimal) -> Draft:
+    return Draft(
+        bill.company_id,
+        Account.ADVANCES,
+        base,
+        amount,
+        bill.currency,
+        order_line=row.order_line_id,
+        party=bill.party_id,
+        document_kind=DocumentKind.ORDER,
+        document=row.order_line.order_id,
+    )
 
 
 def booked(bill: Bill) -> list[tuple[BillLine, list[Billed], list[Billed]]]:
@@ -384,11 +159,19 @@ def undo(entry: Entry, bill: Bill) -> list[Draft]:
         drafts += line_drafts(bill, line, then, -1)
         for one in since:
             drafts += ahead.drafts(*one.row.key, ahead.part_of(line, one.row), -1)
+        _reserve_again(entry, line, since)
         parts |= {one.part for one in [*then, *since]}
         _take_back(entry, [*then, *since])
     advances.take_up_again(entry, bill.entry)
     found = absorb.absorption(*price_totals(parts)) if parts else Absorption()
     return drafts + absorb.write(entry, found)
+
+
+def _reserve_again(entry: Entry, line: BillLine, since: Sequence[Billed]) -> None:
+    """Goods that became ours since hold the advances that the bill set off, until they are billed again."""
+    order = line.order_line.order_id
+    rows = [(order, *one.row.key, one.row.units, Advance(one.row.advance, one.row.advance_base)) for one in since]
+    advances.write_all(entry, rows, valued=True)
 
 
 def _take_back(entry: Entry, billed: Sequence[Billed]) -> None:
@@ -400,4 +183,5 @@ def _take_back(entry: Entry, billed: Sequence[Billed]) -> None:
         for one in OpenItem.objects.filter(account=Account.OWNED_NOT_BILLED, document__any_of=list(keys))
     }
     for row in rows:
-        allocate(entry, items[row.key], -row.amount, -row.base, -row.units)
+        if row.units:
+            allocate(entry, items[row.key], -row.amount, -row.base, -row.units)

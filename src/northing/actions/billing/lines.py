@@ -60,7 +60,7 @@ def billed_charges(request: BillRequest, over: Scope = NOTHING, *, lock: bool = 
     sign = -1 if request.kind == Bill.Kind.CREDIT else 1
     problems, found = [], []
     for number, asked in enumerate(request.lines):
-        if asked.order_line:
+        if asked.of_goods:
             continue
         where = asked.where or f"line-{number}"
         problems += _at(where, amount_problems(asked.amount, request.currency, request.day))

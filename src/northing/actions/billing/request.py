@@ -34,9 +34,16 @@ class BillLineRequest:
     quantity: Decimal | None = None
     price: Decimal | None = None
     goods: tuple[int, ...] = ()
+    # Of a credit note: the case (id) whose claim is credited; with an order line, its price is.
+    case: int | None = None
     # What is decided of a difference: accept it as cost, or dispute it. And how problems name the line.
     decision: str = ""
     where: str = ""
+
+    @property
+    def of_goods(self) -> bool:
+        """Whether it is about goods, not about a charge."""
+        return bool(self.order_line or self.case)
 
     @property
     def scope(self) -> Scope:
@@ -58,6 +65,8 @@ class BillRequest:
     total: Decimal | None = None
     due_on: date | None = None
     rate: Decimal | None = None
+    # The tax line by line, by the company's codes; without it the tax is one line, of the code that fits its orders.
+    taxes: tuple[tuple[str, Decimal], ...] = ()
     # Differences beyond what may pass are accepted: they are cost.
     accept: bool = False
     kind: str = Bill.Kind.BILL

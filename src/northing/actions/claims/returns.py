@@ -19,6 +19,7 @@ from northing.ledger.models import Account, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.positions import operations as positions
+from northing.reports.standing import credits_of
 
 
 @dataclass(frozen=True)
@@ -95,6 +96,7 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
     act.require_at("return_goods", note.company_id, layer.site_id)
     note.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("return", note.reversed_by_id, request.reason)
+    refuse_if(credits_of([case.pk]))
     what = f"{plain(note.quantity)} {layer.item.unit} of {layer.item.code} under {note.reference}"
     text = f"Reversed the return of {what}: {request.reason.strip()}{posting_note([note.company_id], act.today)}"
     links = [*links_of(layer), ("case", case.pk, note.company_id)]

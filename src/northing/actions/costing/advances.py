@@ -10,6 +10,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.actions.costing.recognitions import Key, of_lines
+from northing.billing.models import BillLine
 from northing.core.billing.advances import Amounts, reserved
 from northing.core.money.money import from_minor, to_minor
 from northing.core.money.spread import amount_so_far
@@ -33,14 +34,18 @@ class Pool:
         self._not_ours = _not_ours(self._open) if self._open else {}
         self._currencies = _currencies(self._open) if self._open else {}
 
-    def reserve(self, order: int, amount: Decimal) -> Advance:
-        """The part of an order's open advance that belongs to goods of this amount; it is open no more."""
+    def reserve(self, order: int, amount: Decimal, most: Decimal | None = None) -> Advance:
+        """The part of an order's open advance that belongs to goods of this amount; it is open no more.
+
+        It is at most `most`, else the amount.
+        """
         left = self._open.get(order)
         if left is None or not amount:
             return Advance()
         currency, base = self._currencies[order]
         goods, not_ours = to_minor(amount, currency), to_minor(self._not_ours[order], currency)
-        part = reserved(Amounts(to_minor(left.amount, currency), to_minor(left.base, base)), goods, not_ours)
+        limit = goods if most is None else to_minor(most, currency)
+        part = reserved(Amounts(to_minor(left.amount, currency), to_minor(left.base, base)), goods, not_ours, limit)
         found = Advance(from_minor(part.amount, currency), from_minor(part.base, base))
         self._open[order] = Advance(left.amount - found.amount, left.base - found.base)
         self._not_ours[order] -= amount
@@ -53,9 +58,10 @@ def _currencies(orders: Iterable[int]) -> dict[int, tuple[str, str]]:
 
 
 def _not_ours(orders: Iterable[int]) -> dict[int, Decimal]:
-    """The price of the goods of orders (ids) that are not ours yet and may still come."""
+    """The price of the goods of orders (ids) that are not ours yet, may still come, and are not billed."""
     keys = list(orders)
-    parts = Instalment.objects.filter(line__order__in=keys).select_related("line__order", "position")
+    ahead = _billed_ahead(keys)
+    parts = Instalment.objects.filter(line__order__in=keys).select_related("line__order", "position").order_by("pk")
     owned = ShipmentLine.objects.filter(instalment__line__order__in=keys, goods_base__isnull=False)
     taken = ReceiptLine.objects.filter(instalment__line__order__in=keys, receipt__reversed_by=None)
     ours: dict[int, Decimal] = defaultdict(Decimal)
@@ -66,9 +72,21 @@ def _not_ours(orders: Iterable[int]) -> dict[int, Decimal]:
     for one in parts:
         dropped = one.position.dropped if hasattr(one, "position") else ZERO
         left = max(one.quantity - dropped - ours[one.pk], ZERO)
+        billed = min(left, ahead[one.line_id])
+        ahead[one.line_id] -= billed
+        left -= billed
         found[one.line.order_id] += net_amount(
             left, one.line.pack_factor, one.pack_price, one.net_share, one.line.order.currency
         )
+    return found
+
+
+def _billed_ahead(orders: Iterable[int]) -> dict[int, Decimal]:
+    """By order line (id), units that are billed and not ours: they have set off their part."""
+    lines = BillLine.objects.filter(order_line__order__in=list(orders), bill__reversed_by=None)
+    found: dict[int, Decimal] = defaultdict(Decimal)
+    for line, billed, owned in lines.values_list("order_line", "quantity").annotate(u=Sum("goods__units")):
+        found[line] += billed - (owned or ZERO)
     return found
 
 

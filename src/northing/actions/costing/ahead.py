@@ -16,6 +16,7 @@ from northing.core.money.spread import amount_so_far
 from northing.ledger.models import Account, DocumentKind, Entry, OpenItem
 from northing.ledger.operations import Draft, allocate
 from northing.payments.models import PaymentPart
+from northing.payments.queries import Advance
 
 ZERO = Decimal(0)
 
@@ -24,13 +25,14 @@ ZERO = Decimal(0)
 class Waiting:
     """A bill's line of which units are not ours yet: how many, and what is open of it in both currencies.
 
-    `paid` of its bill was paid by now, in both currencies.
+    `advance` of that was paid in advance, and set off by the bill; `paid` of its bill was paid by now.
     """
 
     line: BillLine
     units: Decimal
     amount: Decimal
     base: Decimal
+    advance: Advance
     paid: tuple[Decimal, Decimal]
 
     def take(self, units: Decimal, rate: Decimal) -> "Part":
@@ -39,22 +41,30 @@ class Waiting:
         currency, base_currency = bill.currency, bill.company.currency
         amount = amount_so_far(self.amount, currency, units, self.units)
         waited = amount_so_far(self.base, base_currency, units, self.units)
+        advance = Advance(
+            amount_so_far(self.advance.amount, currency, units, self.units),
+            amount_so_far(self.advance.base, base_currency, units, self.units),
+        )
         owed, paid = to_minor(bill.owed, currency), Amounts(*map(to_minor, self.paid, (currency, base_currency)))
-        part = paid_part(to_minor(amount, currency), owed, paid)
-        rest = converted(amount - from_minor(part.amount, currency), rate, base_currency)
+        left = amount - advance.amount
+        part = paid_part(to_minor(left, currency), owed, paid)
+        rest = converted(left - from_minor(part.amount, currency), rate, base_currency)
         self.units, self.amount, self.base = self.units - units, self.amount - amount, self.base - waited
-        return Part(self.line, units, amount, from_minor(part.base, base_currency) + rest, waited)
+        self.advance = Advance(self.advance.amount - advance.amount, self.advance.base - advance.base)
+        worth = advance.base + from_minor(part.base, base_currency) + rest
+        return Part(self.line, units, amount, worth, waited, advance)
 
 
 @dataclass(frozen=True)
 class Part:
-    """Units billed ahead that become ours: their price, their worth in base, and what waited for them."""
+    """Units billed ahead that become ours: their price, their worth in base, what waited for them, and the advance."""
 
     line: BillLine
     units: Decimal
     amount: Decimal
     base: Decimal
     waited: Decimal
+    advance: Advance
 
 
 class Ahead:
@@ -81,7 +91,12 @@ def waiting_of(which: Q) -> list[Waiting]:
     items = OpenItem.objects.filter(account=Account.BILLED_NOT_OURS, document_kind=DocumentKind.BILL_LINE)
     lines = BillLine.objects.filter(which, bill__reversed_by=None, order_line__isnull=False)
     lines = lines.filter(pk__in=items.exclude(amount=0, base=0).values("document"))
-    lines = lines.select_related("bill__company").annotate(ours=Sum("goods__units")).order_by("bill__day", "pk")
+    lines = lines.select_related("bill__company").annotate(
+        ours=Sum("goods__units"),
+        off=Sum("goods__advance", filter=Q(goods__waited_base__isnull=False), default=ZERO),
+        off_base=Sum("goods__advance_base", filter=Q(goods__waited_base__isnull=False), default=ZERO),
+    )
+    lines = lines.order_by("bill__day", "pk")
     found = list(lines)
     if not found:
         return []
@@ -93,6 +108,7 @@ def waiting_of(which: Q) -> list[Waiting]:
             line.quantity - (line.ours or ZERO),
             open_items[line.pk].amount,
             open_items[line.pk].base,
+            Advance(line.ahead_advance - line.off, line.ahead_advance_base - line.off_base),
             paid.get(line.bill_id, (ZERO, ZERO)),
         )
         for line in found
@@ -126,8 +142,8 @@ def end(entry: Entry, parts: Sequence[tuple[str, int, Part]]) -> list[Draft]:
             base=part.base,
             difference=ZERO,
             difference_base=ZERO,
-            advance=ZERO,
-            advance_base=ZERO,
+            advance=part.advance.amount,
+            advance_base=part.advance.base,
             waited_base=part.waited,
             **{f"{kind}_id": document},
         )
@@ -138,7 +154,8 @@ def end(entry: Entry, parts: Sequence[tuple[str, int, Part]]) -> list[Draft]:
 
 def part_of(line: BillLine, goods: BilledGoods) -> Part:
     """Units of a line that were billed ahead and are ours since, as they were written."""
-    return Part(line, goods.units, goods.amount, goods.base, goods.waited_base or ZERO)
+    advance = Advance(goods.advance, goods.advance_base)
+    return Part(line, goods.units, goods.amount, goods.base, goods.waited_base or ZERO, advance)
 
 
 def drafts(kind: str, document: int, part: Part, sign: int = 1) -> list[Draft]:

@@ -2,14 +2,13 @@
 
 from decimal import Decimal
 
-from django.db.models import Q, Sum
+from django.db.models import Sum
 
-from northing.billing.models import BilledGoods
+from northing.actions.costing.recognitions import of_layer
 from northing.claims import operations as claims
-from northing.claims.models import Claim
-from northing.core.costing.accruals import foreign_taken
-from northing.core.money.money import from_minor, to_minor
-from northing.ledger.models import CostLayer, DocumentKind, Entry
+from northing.claims.models import Claim, ClaimAmount
+from northing.core.money.spread import amount_so_far
+from northing.ledger.models import CostLayer, DocumentKind, Entry, LayerTake
 from northing.ledger.operations import Draft
 
 ZERO = Decimal(0)
@@ -19,7 +18,7 @@ def raised(entry: Entry, layer: CostLayer, draft: Draft) -> Draft:
     """The posting of such a difference of a layer on its claim; the claim grows by it."""
     order = layer.shipment_line.instalment.line.order
     case = Claim.objects.filter(layer=layer, withdrawn_at=None, amounts__isnull=False).order_by("pk")[:1].get()
-    amount = _in_currency(layer, draft.amount, order.currency)
+    amount = _in_currency(layer, order.currency)
     claims.add_amounts(entry, [(case.pk, "difference", order.currency, amount, draft.amount)])
     return draft._replace(
         foreign_amount=amount,
@@ -30,12 +29,14 @@ def raised(entry: Entry, layer: CostLayer, draft: Draft) -> Draft:
     )
 
 
-def _in_currency(layer: CostLayer, base: Decimal, currency: str) -> Decimal:
-    """What a part of the price differences of a layer's goods is in the order's currency: the same part of them."""
-    goods = Q(shipment_line=layer.shipment_line_id)
-    if layer.receipt_line_id:
-        goods |= Q(receipt_line=layer.receipt_line_id)
-    sums = BilledGoods.objects.filter(goods).aggregate(a=Sum("difference"), b=Sum("difference_base"))
-    own = layer.company.currency
-    whole = to_minor(sums["a"] or ZERO, currency), to_minor(sums["b"] or ZERO, own)
-    return from_minor(foreign_taken(*whole, to_minor(base, own)), currency)
+def _in_currency(layer: CostLayer, currency: str) -> Decimal:
+    """By how much the claim of a layer's units is short of what the bills say of them now, in the order's currency."""
+    takes = LayerTake.objects.filter(layer=layer, claimed=True).aggregate(u=Sum("quantity"))
+    left, target = takes["u"] or ZERO, ZERO
+    for one in of_layer(layer):
+        part = min(left, one.billed.units)
+        if part > 0:
+            left -= part
+            target += amount_so_far(one.billed.amount, currency, part, one.billed.units)
+    had = ClaimAmount.objects.filter(case__layer=layer).exclude(why=ClaimAmount.Why.CREDITED)
+    return target - (had.aggregate(a=Sum("amount"))["a"] or ZERO)

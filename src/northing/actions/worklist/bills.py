@@ -35,7 +35,8 @@ def _move(bill: Bill, disputed: Decimal) -> tuple[moves.Move | None, Decimal]:
     if bill.reversed_by_id:
         return None, ZERO
     if bill.needs_approval and not bill.approved_by_id:
-        return moves.Move(moves.ACCOUNTS, "waits for approval", bill.day, bill.due_on), bill.total
+        why = f"waits for approval: {bill.approval_why}" if bill.approval_why else "waits for approval"
+        return moves.Move(moves.ACCOUNTS, why, bill.day, bill.due_on), bill.total
     if disputed:
         return moves.Move(moves.SUPPLIER, "billed above the agreed price, in dispute", bill.day, bill.due_on), disputed
     return None, ZERO

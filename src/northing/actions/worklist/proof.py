@@ -6,10 +6,12 @@ from northing.actions.worklist import (
     bills,
     cases,
     instalments,
+    kept,
     layers,
     letters,
     notices,
     orders,
+    payments,
     questions,
     ripples,
     shipments,
@@ -17,11 +19,12 @@ from northing.actions.worklist import (
 )
 from northing.actions.worklist.deliveries import delivery_faults, refresh_every_delivery
 from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
-from northing.billing.models import Bill
+from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
+from northing.payments.models import AskedPayment
 from northing.receiving.models import ShortQuestion
 from northing.shipping.models import DespatchNotice, Ripple, Shipment
 from northing.worklist.models import LineSummary, Matter
@@ -54,6 +57,8 @@ def _matter_faults() -> list[str]:
         (CostLayer, layers.refresh_layers),
         (Claim, cases.refresh_cases),
         (Bill, bills.refresh_bills),
+        (KeptBill, kept.refresh_kept),
+        (AskedPayment, payments.refresh_asked),
         (ShortQuestion, questions.refresh_questions),
         (Message, letters.refresh_letters),
         (DespatchNotice, notices.refresh_notices),

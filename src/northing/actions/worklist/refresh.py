@@ -9,6 +9,7 @@ from northing.actions.worklist.bills import refresh_bills
 from northing.actions.worklist.cases import refresh_cases
 from northing.actions.worklist.deliveries import refresh_deliveries
 from northing.actions.worklist.instalments import refresh_instalments
+from northing.actions.worklist.kept import refresh_kept_of
 from northing.actions.worklist.layers import refresh_layers
 from northing.actions.worklist.orders import refresh_orders
 from northing.actions.worklist.questions import open_questions, refresh_questions
@@ -228,6 +229,7 @@ def _write_standing(touched: str, values: dict) -> None:
     # Of a line that is new and has nothing to be billed nothing waits for its bill.
     if changed:
         refresh_unbilled(sorted(changed))
+        refresh_kept_of(changed)
 
 
 def refresh_every_line() -> None:

@@ -26,11 +26,20 @@ class BillLineIn(Strict):
     kind: Code = ""
     amount: Number | None = None
     remark: Remark = ""
+    case: Annotated[Id | None, Field(description="of a credit note: the case whose claim is credited")] = None
+
+
+class TaxIn(Strict):
+    """A tax line, by a code of the company."""
+
+    code: Code
+    amount: Number
 
 
 class BillIn(Strict):
-    """A supplier's bill for goods of our orders."""
+    """A supplier's bill for goods of our orders; or a credit note, of which a line has an amount only."""
 
+    kind: Literal["bill", "credit"] = "bill"
     company: Code
     supplier: Code
     number: Code
@@ -38,6 +47,7 @@ class BillIn(Strict):
     currency: Annotated[str, StringConstraints(min_length=3, max_length=3, pattern=r"^[A-Z]{3}$")]
     lines: Annotated[list[BillLineIn], Field(min_length=1, max_length=2_000)]
     tax: Number | None = None
+    taxes: Annotated[list[TaxIn], Field(max_length=20, description="the tax line by line")] = []
     total: Number | None = None
     due_on: Day | None = None
     rate: Number | None = None
@@ -96,12 +106,13 @@ class OpenItemPage(Schema):
 
 
 class PaymentPartIn(Strict):
-    """What is paid of a bill, or in advance on an order."""
+    """What is paid of a bill, or in advance on an order; a credit note, and an advance with `set_off`, is set off."""
 
     bill: Id | None = None
     order: Id | None = None
     amount: Number
     discount: Number | None = None
+    set_off: bool = False
 
 
 class PaymentIn(Strict):
@@ -115,11 +126,12 @@ class PaymentIn(Strict):
     rate: Number | None = None
     bank: Number | None = None
     charges: Number | None = None
+    withheld: Annotated[Number | None, Field(description="tax that is not paid to the party")] = None
     remark: Remark = ""
 
 
 class PaymentOut(Schema):
-    """A payment; `bank_amount` is in the currency of the account."""
+    """A payment, below 0 what came back; `bank_amount` is in the currency of the account."""
 
     id: int
     company: str
@@ -130,7 +142,28 @@ class PaymentOut(Schema):
     bank_currency: str
     bank_amount: Number
     charges: Number
+    withheld: Number
     reversed: bool
+
+
+class StatementRow(Schema):
+    """A movement on what is owed to a party, and what is owed after it; `bill` is the bill or credit note."""
+
+    day: Day
+    text: str
+    bill: int | None
+    amount: Number
+    owed: Number
+
+
+class StatementOut(Schema):
+    """What was owed to a party before a period, its movements, and what is owed at its end, in one currency."""
+
+    party: str
+    currency: str
+    before: Number
+    rows: list[StatementRow]
+    after: Number
 
 
 class PaymentPage(Schema):

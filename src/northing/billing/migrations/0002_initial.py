@@ -12,6 +12,7 @@ class Migration(migrations.Migration):
 
     dependencies = [
         ('billing', '0001_initial'),
+        ('claims', '0002_initial'),
         ('costing', '0001_initial'),
         ('ledger', '0001_initial'),
         ('masterdata', '0001_initial'),
@@ -184,5 +185,99 @@ class Migration(migrations.Migration):
         migrations.AddConstraint(
             model_name='bill',
             constraint=models.UniqueConstraint(condition=models.Q(('reversed_by', None)), fields=('party', 'number_key'), name='bill_number_once'),
+        ),
+        migrations.RemoveConstraint(
+            model_name='billedgoods',
+            name='billed_goods_above_zero',
+        ),
+        migrations.RemoveConstraint(
+            model_name='billline',
+            name='bill_line_of_charge_or_goods',
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='tax_rate',
+            field=models.DecimalField(decimal_places=10, max_digits=25, null=True),
+        ),
+        migrations.AddField(
+            model_name='billline',
+            name='ahead_advance',
+            field=models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=19),
+        ),
+        migrations.AddField(
+            model_name='billline',
+            name='ahead_advance_base',
+            field=models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=19),
+        ),
+        migrations.AddField(
+            model_name='billline',
+            name='case',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='credits', to='claims.claim'),
+        ),
+        migrations.AddField(
+            model_name='billline',
+            name='ended_dispute',
+            field=models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=19),
+        ),
+        migrations.AddConstraint(
+            model_name='billedgoods',
+            constraint=models.CheckConstraint(condition=models.Q(('units__gte', 0)), name='billed_goods_not_below_zero'),
+        ),
+        migrations.AddConstraint(
+            model_name='billline',
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('case', None), ('charge__isnull', False), ('order_line', None), ('price', None), ('quantity', None)), models.Q(('case', None), ('charge', None), ('order_line__isnull', False), ('price__gte', 0), ('quantity__gte', 0)), models.Q(('case__isnull', False), ('charge', None), ('order_line', None), ('price', None), ('quantity', None)), _connector='OR'), name='bill_line_of_charge_or_goods'),
+        ),
+        migrations.CreateModel(
+            name='BillInstalment',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('due_on', models.DateField()),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('bill', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='instalments', to='billing.bill')),
+            ],
+            options={
+                'ordering': ['bill', 'due_on', 'pk'],
+            },
+        ),
+        migrations.CreateModel(
+            name='KeptBill',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('number', models.CharField(max_length=40)),
+                ('number_key', models.CharField(max_length=40)),
+                ('day', models.DateField()),
+                ('currency', models.CharField(max_length=3)),
+                ('total', models.DecimalField(decimal_places=4, max_digits=19, null=True)),
+                ('tax', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
+                ('lines', models.JSONField(default=list)),
+                ('state', models.CharField(choices=[('entered', 'Entered by the supplier'), ('waits', 'Waits for goods'), ('sent back', 'Sent back'), ('booked', 'Booked'), ('dropped', 'Not to be booked')], max_length=10)),
+                ('why', models.CharField(blank=True, max_length=240)),
+                ('at', models.DateTimeField()),
+                ('bill', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='kept', to='billing.bill')),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
+                ('entered_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('party', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='kept_bills', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['-id'],
+                'constraints': [models.UniqueConstraint(condition=models.Q(('state__in', ('entered', 'waits', 'sent back'))), fields=('party', 'number_key'), name='kept_bill_once')],
+            },
+        ),
+        migrations.AddField(
+            model_name='bill',
+            name='approval_why',
+            field=models.CharField(blank=True, db_default='', max_length=80),
+        ),
+        migrations.CreateModel(
+            name='BillTax',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('bill', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='taxes', to='billing.bill')),
+                ('code', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.taxcode')),
+            ],
+            options={
+                'ordering': ['bill', 'pk'],
+            },
         ),
     ]

@@ -74,4 +74,9 @@ class Migration(migrations.Migration):
                 ('entry', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='ledger.entry')),
             ],
         ),
+        migrations.AlterField(
+            model_name='claimamount',
+            name='why',
+            field=models.CharField(choices=[('price', 'Price of goods that are gone'), ('difference', 'Price difference of goods that are gone'), ('credited', 'Credited by the supplier')], max_length=10),
+        ),
     ]

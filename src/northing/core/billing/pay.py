@@ -35,6 +35,27 @@ def divided(total: int, amounts: list[int]) -> list[int]:
     return found
 
 
+def paying_worth(money: int, against: list[int], amounts: list[int], set_off: int) -> list[int]:
+    """The worth in base of each of the `amounts` that are paid, with `money` (base) and with what is set off.
+
+    `against` is what was set off, in base, of amounts that come to `set_off`. Where more is set off than paid, the
+    money comes back, and only the part of what was set off that pays counts.
+
+    >>> paying_worth(335160, [8500, 6800], [205000], 9000)
+    [350460]
+    >>> paying_worth(-8000, [16000], [5000], 10000)
+    [8000]
+    >>> paying_worth(-8000, [16000], [], 10000)
+    []
+    """
+    if not amounts:
+        return []
+    whole, worth = sum(amounts), sum(against)
+    if set_off > whole:
+        return divided(nearest_whole(worth * whole, set_off), amounts)
+    return divided(money + worth, amounts)
+
+
 def paid_part(goods: int, owed: int, paid: Amounts) -> Amounts:
     """Of goods that were billed before they became ours the part that is paid, at its payments' rates.
 

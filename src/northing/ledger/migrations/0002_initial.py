@@ -280,4 +280,29 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('company', 'account'), name='account_number_once')],
             },
         ),
+        migrations.AlterField(
+            model_name='accountnumber',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('billed_not_ours', 'Billed, not ours yet'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('advances', 'Advances'), ('bank', 'Bank'), ('bank_charges', 'Bank charges'), ('exchange', 'Exchange differences'), ('exchange_unrealised', 'Exchange differences not realised'), ('revaluation', 'Revaluation'), ('discounts_taken', 'Discounts taken'), ('withholding', 'Tax withheld from suppliers'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
+        migrations.AlterField(
+            model_name='openitem',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('billed_not_ours', 'Billed, not ours yet'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('advances', 'Advances'), ('bank', 'Bank'), ('bank_charges', 'Bank charges'), ('exchange', 'Exchange differences'), ('exchange_unrealised', 'Exchange differences not realised'), ('revaluation', 'Revaluation'), ('discounts_taken', 'Discounts taken'), ('withholding', 'Tax withheld from suppliers'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
+        migrations.AlterField(
+            model_name='posting',
+            name='account',
+            field=models.CharField(choices=[('stock', 'Stock'), ('owned_afloat', 'Owned afloat'), ('owned_not_billed', 'Owned not billed'), ('billed_not_ours', 'Billed, not ours yet'), ('accrued_charges', 'Accrued charges'), ('accrued_duty', 'Accrued duty'), ('import_tax', 'Import tax to reclaim'), ('input_tax', 'Input tax'), ('provider_payable', 'Provider payables'), ('supplier_payable', 'Supplier payables'), ('customs_payable', 'Customs payables'), ('advances', 'Advances'), ('bank', 'Bank'), ('bank_charges', 'Bank charges'), ('exchange', 'Exchange differences'), ('exchange_unrealised', 'Exchange differences not realised'), ('revaluation', 'Revaluation'), ('discounts_taken', 'Discounts taken'), ('withholding', 'Tax withheld from suppliers'), ('claims', 'Claims'), ('return_loss', 'Return loss'), ('missing_loss', 'Loss on missing goods'), ('scrap_loss', 'Loss on scrapped goods'), ('late_issued', 'Late cost of goods issued'), ('count_difference', 'Count difference'), ('stock_issues', 'Stock issues'), ('due_from', 'Due from company'), ('due_to', 'Due to company'), ('opening', 'Opening balance')], max_length=24),
+        ),
+        migrations.AlterField(
+            model_name='openitem',
+            name='document_kind',
+            field=models.CharField(choices=[('', 'None'), ('shipment_line', 'Goods of a shipment'), ('receipt_line', 'Goods of a receipt'), ('charge', 'Charge'), ('bill', 'Bill'), ('bill_part', "A company's part of a bill"), ('customs_entry', 'Customs entry'), ('case', 'Case'), ('bill_line', 'Goods of a bill'), ('order', 'Order'), ('bill_tax', 'Tax of a bill')], max_length=14),
+        ),
+        migrations.AlterField(
+            model_name='posting',
+            name='document_kind',
+            field=models.CharField(blank=True, choices=[('', 'None'), ('shipment_line', 'Goods of a shipment'), ('receipt_line', 'Goods of a receipt'), ('charge', 'Charge'), ('bill', 'Bill'), ('bill_part', "A company's part of a bill"), ('customs_entry', 'Customs entry'), ('case', 'Case'), ('bill_line', 'Goods of a bill'), ('order', 'Order'), ('bill_tax', 'Tax of a bill')], max_length=14),
+        ),
     ]

@@ -482,4 +482,38 @@ class Migration(migrations.Migration):
             name='line_tolerance_money',
             field=models.DecimalField(decimal_places=2, max_digits=14, null=True),
         ),
+        migrations.AddField(
+            model_name='paymentterms',
+            name='instalments',
+            field=models.CharField(blank=True, db_default='', default='', max_length=120),
+        ),
+        migrations.AddField(
+            model_name='bankaccount',
+            name='changed_at',
+            field=models.DateTimeField(auto_now=True),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='payment_approval_above',
+            field=models.DecimalField(blank=True, decimal_places=2, max_digits=14, null=True),
+        ),
+        migrations.AddField(
+            model_name='company',
+            name='bill_under_case',
+            field=models.CharField(db_default='ask', default='ask', max_length=5),
+        ),
+        migrations.CreateModel(
+            name='TaxCode',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('code', models.CharField(max_length=16)),
+                ('name', models.CharField(max_length=120)),
+                ('rate', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=7)),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='tax_codes', to='masterdata.company')),
+            ],
+            options={
+                'ordering': ['company', 'code'],
+                'constraints': [models.UniqueConstraint(fields=('company', 'code'), name='tax_code_once')],
+            },
+        ),
     ]

@@ -8,6 +8,7 @@ from northing.masterdata.models.parties import (
     Party,
     PaymentMethod,
     PaymentTerms,
+    TaxCode,
     may_change_all,
     owes_all,
 )
@@ -30,6 +31,7 @@ __all__ = [
     "PastPassage",
     "PaymentMethod",
     "PaymentTerms",
+    "TaxCode",
     "Port",
     "RouteLeg",
     "Site",

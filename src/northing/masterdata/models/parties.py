@@ -43,6 +43,8 @@ class PaymentTerms(models.Model):
     discount_days = models.PositiveSmallIntegerField(default=0)
     second_discount = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
     second_discount_days = models.PositiveSmallIntegerField(default=0)
+    # Parts in per cent with their days (core.billing.terms); empty: the whole is due at once.
+    instalments = models.CharField(max_length=120, blank=True, default="", db_default="")
 
     class Meta:
         ordering = ["code"]
@@ -127,6 +129,22 @@ class Party(models.Model):
         return self.name
 
 
+class TaxCode(models.Model):
+    """A tax as a company's tax office and accountants know it; each tax line of a bill has one."""
+
+    company = models.ForeignKey(Company, models.PROTECT, related_name="tax_codes")
+    code = models.CharField(max_length=16)
+    name = models.CharField(max_length=120)
+    rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+
+    class Meta:
+        ordering = ["company", "code"]
+        constraints = [models.UniqueConstraint(fields=["company", "code"], name="tax_code_once")]
+
+    def __str__(self):
+        return f"{self.code} {self.name}"
+
+
 class BankAccount(models.Model):
     """An account at a bank: ours (of a company), or of a party we pay."""
 
@@ -137,6 +155,8 @@ class BankAccount(models.Model):
     number = models.CharField("Account number or IBAN", max_length=40)
     bic = models.CharField("BIC", max_length=11, blank=True)
     currency = fields.currency()
+    # A party's bill that comes after its bank details changed is approved by a second person.
+    changed_at = models.DateTimeField(auto_now=True)
 
     class Meta:
         ordering = ["code"]

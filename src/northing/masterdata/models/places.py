@@ -35,6 +35,7 @@ class Company(models.Model):
     bill_above_price = _strength(checks.BILL_ABOVE_PRICE)
     bill_above_order = _strength(checks.BILL_ABOVE_ORDER)
     bill_not_agreed = _strength(checks.BILL_NOT_AGREED)
+    bill_under_case = _strength(checks.BILL_UNDER_CASE)
     bill_other_tax = _strength(checks.BILL_OTHER_TAX)
     bill_repeated = _strength(checks.BILL_REPEATED)
     last_order_number = models.PositiveIntegerField(default=0)
@@ -51,6 +52,8 @@ class Company(models.Model):
     bill_tolerance_money = models.DecimalField(max_digits=14, decimal_places=2, null=True, default=200, db_default=200)
     # Bills worth more than this, in base currency, are paid only once a second person approved them; empty: none are.
     bill_approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
+    # Payments worth more than this are made only once a second person approved them; empty: none are.
+    payment_approval_above = models.DecimalField(max_digits=14, decimal_places=2, null=True, blank=True)
 
     class Meta:
         ordering = ["code"]

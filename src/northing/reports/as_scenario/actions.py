@@ -140,12 +140,12 @@ def _charges(reach: Reach, names: Names) -> Iterator[Recorded]:
 
 
 def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
-    of_lines = Q(lines__charge__in=reach.charges) | Q(lines__order_line__in=reach.lines)
+    in_reach = Q(charge__in=reach.charges) | Q(order_line__in=reach.lines) | Q(case__layer__in=reach.layers)
+    of_lines = Q(pk__in=BillLine.objects.filter(in_reach).values("bill"))
     bills = Bill.objects.filter(of_lines).distinct().order_by("pk")
     for bill in bills.select_related("party", "reversed_by", "company"):
         name = names.of("bill", bill.pk)
-        lines = bill.lines.filter(Q(charge__in=reach.charges) | Q(order_line__in=reach.lines))
-        lines = lines.select_related("charge").order_by("number")
+        lines = bill.lines.filter(in_reach).select_related("charge", "case", "bill").order_by("number")
         facts = {
             "id": name,
             {"customs": "office"}.get(bill.party.kind, bill.party.kind): names.of("party", bill.party_id),
@@ -164,6 +164,10 @@ def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
 
 def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
     """A line of goods, of an estimate, of a charge that an earlier bill began, or of a charge of its own."""
+    if line.case:
+        return {"case": names.of("case", line.case.inspection_id), "amount": plain(line.amount)}
+    if line.order_line_id and line.bill.kind == Bill.Kind.CREDIT:
+        return {"line": names.of("line", line.order_line_id), "amount": plain(line.amount)}
     if line.order_line_id:
         units = {"line": names.of("line", line.order_line_id), "quantity": plain(line.quantity)}
         return units | {"amount": plain(line.amount)}

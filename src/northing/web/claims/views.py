@@ -40,11 +40,19 @@ def case(request, case_id: int):
     context = {
         "case": record,
         "form": form,
+        "claim": _claimed(record),
+        "credits": record.credits.filter(bill__reversed_by=None).select_related("bill").order_by("pk"),
         "allowed": may(request.user, "return_goods", record.company_id),
         "returns": _with_price(record.returns.order_by("pk")),
         "history": history_for(request, "line", record.layer.shipment_line.instalment.line_id),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)
+
+
+def _claimed(case: Claim) -> dict | None:
+    """What is claimed of a case still: the currency, and the amount."""
+    sums = case.amounts.values("currency").order_by("currency").annotate(amount=Sum("amount"))
+    return sums.exclude(amount=0).first()
 
 
 def _with_price(notes):

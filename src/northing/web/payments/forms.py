@@ -1,12 +1,13 @@
 """Forms of payments: many bills at once, or one party's with the bank's own figures."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from decimal import Decimal
 
 from django import forms
 
-from northing.actions.payments.pay import PartRequest, PayRequest
 from northing.actions.payments.pay_many import PayManyRequest
+from northing.actions.payments.request import PartRequest, PayRequest
+from northing.billing.models import Bill
 from northing.core.money.exact import plain
 from northing.masterdata.models import BankAccount
 from northing.orders.models import PurchaseOrder
@@ -29,22 +30,33 @@ class PayManyForm(ActionForm):
 
 
 class PayForm(ActionForm):
-    """A payment to one party: an amount for each bill, or in advance on an order; the bank's own figures."""
+    """A payment to one party: an amount for each bill, or in advance on an order; the bank's own figures.
+
+    Credit notes and advances that are open are set off, or come back where nothing is paid.
+    """
 
     day = DayField(label="Paid on")
     account = forms.ModelChoiceField(BankAccount.objects.none(), required=False, label="From the account")
     rate = ExactField(required=False, help_text="The day's, unless said here or by the bank's amount.")
     bank = ExactField(required=False, label="Left the bank", help_text="In base currency, as the statement says.")
     charges = ExactField(required=False, label="Charges of the bank", help_text="In base currency, beside the amount.")
+    withheld = ExactField(required=False, label="Tax withheld", help_text="Of the amount, owed to the office instead.")
     remark = forms.CharField(max_length=120, required=False)
-    HEAD = ("day", "account", "rate", "bank", "charges", "remark")
+    HEAD = ("day", "account", "rate", "bank", "charges", "withheld", "remark")
 
-    def __init__(self, *args, bills: Sequence[OpenBill] = (), order: PurchaseOrder | None = None, **kwargs):
+    def __init__(
+        self,
+        *args,
+        bills: Sequence[OpenBill] = (),
+        order: PurchaseOrder | None = None,
+        against: Sequence[Bill | PurchaseOrder] = (),
+        **kwargs,
+    ):
         super().__init__(*args, **kwargs)
-        self.bills, self.order = bills, order
-        of = order or bills[0].bill
+        self.bills, self.order, self.against = bills, order, against
+        of = order or (bills[0].bill if bills else against[0])
         self.company, self.currency = of.company, of.currency
-        self.party = order.supplier if order else bills[0].bill.party
+        self.party = of.party if isinstance(of, Bill) else of.supplier
         self.fields["account"].queryset = BankAccount.objects.filter(
             company=self.company, currency__in=(self.company.currency, self.currency)
         )
@@ -62,6 +74,32 @@ class PayForm(ActionForm):
             )
         if order:
             self.fields["amount-0"] = ExactField(label="Amount in advance")
+        self._add_against()
+
+    def _add_against(self) -> None:
+        """Credit notes are proposed up to what is paid; of an advance that goods still wait for, nothing is."""
+        left = sum((one.to_pay for one in self.bills), Decimal(0))
+        for number, one in enumerate(self.against):
+            proposed = min(one.left, left) if self.bills else one.left
+            if isinstance(one, Bill):
+                label, initial = f"Set off of credit note {one.number}", plain(proposed) if proposed > 0 else ""
+                left -= proposed
+            else:
+                label, initial = f"Set off of the advance on {one.number}", "" if self.bills else plain(one.left)
+            self.fields[f"against-{number}"] = ExactField(
+                required=False, label=label, initial=initial, help_text=f"{self.currency} {plain(one.left)} is open."
+            )
+        if not self.bills and not self.order:
+            del self.fields["withheld"]
+
+    @property
+    def comes_back(self) -> bool:
+        """Whether nothing is paid, and money comes back."""
+        return not self.bills and not self.order
+
+    def set_offs(self):
+        """The fields of what is set off."""
+        return [self[f"against-{number}"] for number, _ in enumerate(self.against)]
 
     def head(self):
         """The fields of the head."""
@@ -92,16 +130,38 @@ class PayForm(ActionForm):
             charges=entered["charges"] or Decimal(0),
             account=account.pk if account else None,
             remark=entered["remark"],
+            withheld=entered.get("withheld") or Decimal(0),
         )
 
     def _parts(self) -> tuple[PartRequest, ...]:
         entered = self.cleaned_data
         if self.order:
             return (PartRequest(entered["amount-0"], order=self.order.pk),)
-        return tuple(
+        paid = tuple(
             PartRequest(
                 entered[f"amount-{number}"], bill=one.bill.pk, discount=entered[f"discount-{number}"] or Decimal(0)
             )
             for number, one in enumerate(self.bills)
             if entered[f"amount-{number}"]
         )
+        return paid + tuple(self._set_off())
+
+    def _set_off(self) -> Iterator[PartRequest]:
+        for number, one in enumerate(self.against):
+            amount = self.cleaned_data[f"against-{number}"]
+            if amount and isinstance(one, Bill):
+                yield PartRequest(amount, bill=one.pk)
+            elif amount:
+                yield PartRequest(amount, order=one.pk, set_off=True)
+
+    def field_of(self, where: str) -> str:
+        """The field of a part of the payment, by its place in the request."""
+        name, _, number = where.partition("-")
+        paid = [place for place, _ in enumerate(self.bills) if self.cleaned_data.get(f"amount-{place}")]
+        used = [place for place, _ in enumerate(self.against) if self.cleaned_data.get(f"against-{place}")]
+        if self.order or name not in ("amount", "discount") or not number.isdigit():
+            return where
+        place = int(number)
+        if place < len(paid):
+            return f"{name}-{paid[place]}"
+        return f"against-{used[place - len(paid)]}" if place - len(paid) < len(used) else "day"

@@ -1,31 +1,53 @@
 """Payments: what is open and due, bills paid many at once or one by one, and payments as made."""
 
 from datetime import date
+from decimal import Decimal
 
+from django import forms
 from django.contrib import messages
 from django.db.models import Sum
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
+from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of, may
-from northing.actions.payments.pay import pay, reverse_payment
+from northing.actions.payments.advise import AdviseRequest, send_remittance
+from northing.actions.payments.ask import AskedRequest, approve_payment, drop_payment, pay_or_ask
+from northing.actions.payments.pay import reverse_payment
 from northing.actions.payments.pay_many import pay_many
 from northing.billing.models import Bill
+from northing.core.money.exact import read_exact
 from northing.core.money.periods import day_problems
 from northing.masterdata.models import Company, Party
 from northing.orders.models import PurchaseOrder
-from northing.payments.models import Payment
+from northing.payments.models import AskedPayment, Payment
 from northing.reports.aging import aging
+from northing.reports.creditable import advances_open, credits_open
+from northing.reports.due_days import due_days
 from northing.reports.open_bills import open_bills, with_settlement
 from northing.reports.remittance import remittance_advice
-from northing.web.common.forms import say_errors
+from northing.reports.settled_items import settled_items
+from northing.web.common.back import way_back
+from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.keys import key_of, keys_of
 from northing.web.common.paging import page_of_rows
-from northing.web.common.permissions import acts_for, form_for, open_page
+from northing.web.common.permissions import acts_by, acts_for, form_for, open_page
 from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.payments.forms import PayForm, PayManyForm
+
+
+class DropForm(ActionForm):
+    """Why a payment that waits is not made; not needed to approve it."""
+
+    reason = forms.CharField(max_length=120, required=False)
+
+
+ASKED_ACTS = {
+    "approve": ("approve_bill", approve_payment, "The payment is approved and made."),
+    "drop": ("pay", drop_payment, "The payment is not made."),
+}
 
 
 def visible_payments(person):
@@ -33,13 +55,13 @@ def visible_payments(person):
     return Payment.objects.filter(company__in=companies_of(person))
 
 
-def _by(request):
+def _day(request, name: str) -> date | None:
     """The day that is asked for; None where none is, or a strange one."""
     try:
-        day = date.fromisoformat(request.GET.get("by", ""))
+        day = date.fromisoformat(request.GET.get(name, ""))
     except ValueError:
         return None
-    return None if day_problems(day, "by") else day
+    return None if day_problems(day, name) else day
 
 
 @acts_for("pay")
@@ -50,19 +72,23 @@ def open_items(request):
     if request.method == "POST":
         made = form.do(request, pay_many, lambda _: form.asked())
         if made:
-            words = "1 payment is" if len(made) == 1 else f"{len(made)} payments are"
-            bills = len(keys_of(request.POST.getlist("bill")))
-            messages.success(request, f"{bills} {'bill is' if bills == 1 else 'bills are'} paid; {words} made.")
-            return redirect("payments")
+            _say_paid(request, made)
+            return redirect("payments" if made["made"] else "asked-payments")
         say_errors(request, form)
-    by, mine = _by(request), companies_of(request.user)
+    by, mine = _day(request, "by"), companies_of(request.user)
     found = open_bills(mine, by)
     company, party = key_of(request.GET.get("company", "")), key_of(request.GET.get("party", ""))
     found = found.filter(company=company) if company else found
     found = found.filter(party=party) if party else found
     page = page_of_rows(found, request.GET, 100)
+    shown = [company] if company in mine else mine
+    # A balance is one company's.
+    balance = _figure(request.GET.get("balance", "")) if len(shown) == 1 else None
     context = {
         "form": form,
+        "due": due_days(shown, today, by, balance),
+        "balance": balance,
+        "today": today,
         "page": page,
         "rows": with_settlement(page.rows, today),
         "by": by,
@@ -74,31 +100,103 @@ def open_items(request):
     return render(request, "payments/open_bills.html", context, status=422 if form.errors else 200)
 
 
+def _say_paid(request, made: dict[str, list[int]]) -> None:
+    """How many payments were made, and how many wait for a second person."""
+    bills = len(keys_of(request.POST.getlist("bill")))
+    done, asked = len(made["made"]), len(made["asked"])
+    words = [f"{done} payment{' is' if done == 1 else 's are'} made"] if done else []
+    words += [f"{asked} wait{'s' if asked == 1 else ''} for a second person"] if asked else []
+    messages.success(request, f"{bills} bill{'' if bills == 1 else 's'}: {', '.join(words)}.")
+
+
+@acts_for("pay")
+def asked_payments(request):
+    """Payments that wait for a second person, and how they ended."""
+    found = AskedPayment.objects.filter(company__in=companies_of(request.user))
+    found = found.select_related("company", "party", "asked_by", "payment").order_by("-pk")
+    return render(request, "payments/asked_payments.html", {"page": page_of_rows(found, request.GET, 50)})
+
+
+@acts_by("act", {act: permission for act, (permission, *_) in ASKED_ACTS.items()})
+@require_POST
+def asked_act(request, asked_id: int, act: str):
+    """Approve a payment that waits, or drop it."""
+    record = get_object_or_404(AskedPayment, pk=asked_id, company__in=companies_of(request.user))
+    form = DropForm(request.POST)
+    _, action, words = ASKED_ACTS[act]
+    if form.do(request, action, lambda entered: AskedRequest(record.pk, entered["reason"])):
+        messages.success(request, words)
+    else:
+        say_errors(request, form)
+    return way_back(request, "asked-payments")
+
+
+def _figure(said: str) -> Decimal | None:
+    """A bank balance as it was typed; None where it is none."""
+    try:
+        return read_exact(said) if said and len(said) < 20 else None
+    except ValueError:
+        return None
+
+
+@open_page
+def settled(request):
+    """What was settled in a period, and by what."""
+    mine = companies_of(request.user)
+    first, through = _day(request, "from"), _day(request, "through")
+    party = key_of(request.GET.get("party", ""))
+    page = page_of_rows(settled_items(mine, first, through, party or None), request.GET, 100)
+    parties = Party.objects.filter(payments__company__in=mine).distinct().order_by("name")[:500]
+    context = {"page": page, "first": first, "through": through, "party": party, "parties": parties}
+    return render(request, "payments/settled.html", context)
+
+
 @form_for("pay")
 def new_payment(request):
-    """Pay one party: some of its bills, with the bank's figures; or in advance on an order."""
+    """Pay one party: some of its bills, less credits, with the bank's figures; or in advance; or what comes back."""
     mine, today = companies_of(request.user), timezone.localdate()
-    order, bills = None, []
+    order, bills, against = None, [], []
+    orders = PurchaseOrder.objects.select_related("company", "supplier").filter(company__in=mine)
     if key := key_of(request.GET.get("order", "")):
-        order = get_object_or_404(PurchaseOrder.objects.select_related("company", "supplier"), pk=key, company__in=mine)
+        order = get_object_or_404(orders, pk=key)
+    elif key := key_of(request.GET.get("back", "")):
+        asked = get_object_or_404(orders, pk=key)
+        against = [one for one in advances_open(*_whose(asked)) if one.pk == key]
+        if not against:
+            messages.error(request, f"No advance on {asked.number} is open.")
+            return redirect("order", key)
     elif not key_of(request.GET.get("bill", "")):
         messages.error(request, "Choose the bill that is paid.")
         return redirect("open-bills")
     else:
         first = get_object_or_404(Bill, pk=key_of(request.GET.get("bill", "")), company__in=mine)
-        found = open_bills([first.company_id]).filter(party=first.party_id, currency=first.currency)
-        bills = with_settlement(list(found.filter(pk=first.pk)), today)
+        found = open_bills([first.company_id]).filter(pk=first.pk)
+        bills = with_settlement(list(found), today)
         if not bills:
             messages.error(request, f"Nothing of {first} is open.")
             return redirect("bill", first.pk)
-    form = PayForm(request.POST or None, bills=bills, order=order, initial={"day": today})
+        against = credits_open(*_whose(first))
+        if first.kind == Bill.Kind.CREDIT:
+            bills, against = [], [one for one in against if one.pk == first.pk]
+        else:
+            against += advances_open(*_whose(first))
+    form = PayForm(request.POST or None, bills=bills, order=order, against=against, initial={"day": today})
     if request.method == "POST":
-        made = form.do(request, pay, lambda _: form.asked())
+        made = form.do(request, pay_or_ask, lambda _: form.asked())
+        if made and "asked" in made:
+            messages.success(request, "The payment waits for a second person.")
+            return redirect("asked-payments")
         if made:
-            say_done(request, "Paid.", "payment", made)
-            return redirect("payment", made)
+            say_done(request, "Entered." if form.comes_back else "Paid.", "payment", made["payment"])
+            return redirect("payment", made["payment"])
     context = {"form": form, "order": order}
     return render(request, "payments/pay.html", context, status=422 if form.errors else 200)
+
+
+def _whose(record: Bill | PurchaseOrder) -> tuple[int, int, str]:
+    """The company, the party (ids) and the currency of a bill or an order."""
+    party = record.party_id if isinstance(record, Bill) else record.supplier_id
+    return record.company_id, party, record.currency
 
 
 @open_page
@@ -128,6 +226,19 @@ def payment(request, payment_id: int):
         "history": history_for(request, "payment", record.pk),
     }
     return render(request, "payments/payment.html", context, status=422 if form.errors else 200)
+
+
+@acts_for("pay")
+@require_POST
+def advise(request, payment_id: int):
+    """Mail the remittance advice to the party."""
+    record = get_object_or_404(visible_payments(request.user), pk=payment_id)
+    form = ActionForm(request.POST)
+    if form.do(request, send_remittance, lambda _: AdviseRequest(record.pk)):
+        messages.success(request, "The remittance advice is on its way.")
+    else:
+        say_errors(request, form)
+    return redirect("payment", record.pk)
 
 
 @open_page

@@ -2,7 +2,11 @@
 
 from django.urls import path
 
-from northing.web.reports import closing, find, journal, scenario, views
+from northing.ledger.models import Account
+from northing.web.common.converters import one_of
+from northing.web.reports import closing, find, journal, scenario, sheets, views
+
+one_of("account", Account.values)
 
 urlpatterns = [
     path("find/", find.find, name="find"),
@@ -12,7 +16,8 @@ urlpatterns = [
     path("scenarios/layers/<int:layer_id>.json", scenario.of_layer, name="layer-scenario"),
     path("ledger/", views.ledger, name="ledger"),
     path("ledger/<int:entry_id>/", views.entry, name="entry"),
-    path("ledger/trial-balance/", views.trial_balance, name="trial-balance"),
+    path("ledger/trial-balance/", sheets.balance, name="trial-balance"),
+    path("ledger/accounts/<int:company_id>/<account:account>/", sheets.account, name="account-sheet"),
     path("ledger/closing/", closing.close, name="close-period"),
     path("ledger/journals/", journal.journals, name="journals"),
     path("ledger/journals/<int:export_id>.csv", journal.journal, name="journal"),

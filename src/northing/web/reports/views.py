@@ -1,6 +1,6 @@
-"""Look back: stock with its layers, the ledger, the trial balance; and what is owned and not billed."""
+"""Look back: where from, and the ledger entry by entry."""
 
-from django.db.models import Exists, OuterRef, Subquery, Sum
+from django.db.models import Exists, OuterRef, Subquery
 from django.shortcuts import get_object_or_404, render
 
 from northing.access.permissions import companies_of
@@ -10,13 +10,25 @@ from northing.masterdata.models import Company
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
 
-SHOWN = 200
+# What accounts are asked for by, at a day.
+SHEETS = [
+    (Account.OWNED_NOT_BILLED, "ours, not billed"),
+    (Account.BILLED_NOT_OURS, "billed, not ours"),
+    (Account.OWNED_AFLOAT, "ours afloat"),
+    (Account.ADVANCES, "advances"),
+    (Account.CLAIMS, "claims"),
+    (Account.STOCK, "stock value"),
+    (Account.ACCRUED_CHARGES, "charges accrued"),
+    (Account.SUPPLIER_PAYABLE, "owed to suppliers"),
+    (Account.BANK, "bank"),
+]
 
 
 @open_page
 def look_back(request):
     """Where to look back from."""
-    return render(request, "reports/look_back.html")
+    companies = scoped(Company.objects.all(), request.user, "pk")
+    return render(request, "reports/look_back.html", {"companies": companies, "sheets": SHEETS})
 
 
 @open_page
@@ -54,16 +66,3 @@ def entry(request, entry_id: int):
         "company", "party", "order_line__order", "charge", "layer__item"
     )
     return render(request, "reports/entry.html", {"entry": record, "postings": postings.order_by("company", "pk")})
-
-
-@open_page
-def trial_balance(request):
-    """Each company's accounts; they sum to zero."""
-    sheets = []
-    for company in scoped(Company.objects.all(), request.user, "pk"):
-        totals = dict(Posting.objects.filter(company=company).values_list("account").annotate(Sum("amount")))
-        rows = [
-            {"code": code, "name": name, "amount": totals[code]} for code, name in Account.choices if totals.get(code)
-        ]
-        sheets.append({"company": company, "rows": rows, "total": sum(row["amount"] for row in rows)})
-    return render(request, "reports/trial_balance.html", {"sheets": sheets})

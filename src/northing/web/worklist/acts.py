@@ -17,6 +17,7 @@ from northing.core.worklist.moves import ACCOUNTS, CARRIER, CUSTOMS, DOCK, QUALI
 from northing.drawings.figures import count, price
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
+from northing.payments.models import AskedPayment
 from northing.shipping.models import Leg, ShipmentLine
 from northing.shipping.queries import first_carried
 from northing.worklist.models import Matter
@@ -110,6 +111,25 @@ def _bills(matters: Sequence[Matter]) -> Offered:
         else:
             act = Act("Accept", reverse("bill-act", args=[one.record, "end-dispute"]), "book_bill", "a", {})
             offered.append((one, replace(act, record=one.record)))
+    return offered
+
+
+def _kept(matters: Sequence[Matter]) -> Offered:
+    """Look at the bill beside what is ours, and book it."""
+    return [
+        (one, Act("Book it", f"{reverse('supplier-bill')}?kept={one.record}", "book_bill", "b"))
+        for one in matters
+        if one.party == ACCOUNTS
+    ]
+
+
+def _asked(matters: Sequence[Matter]) -> Offered:
+    """Approve a payment, by another person than who asked for it."""
+    by = dict(AskedPayment.objects.filter(pk__in=[one.record for one in matters]).values_list("pk", "asked_by"))
+    offered = []
+    for one in matters:
+        act = Act("Approve", reverse("asked-act", args=[one.record, "approve"]), "approve_bill", "a", {})
+        offered.append((one, replace(act, record=one.record, not_by=(by[one.record],))))
     return offered
 
 
@@ -226,6 +246,8 @@ FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "order": _orders,
     "unbilled": _unbilled,
     "bill": _bills,
+    "kept bill": _kept,
+    "payment": _asked,
     "instalment": _instalments,
     "shipment": _shipments,
     "layer": _layers,

@@ -7,13 +7,14 @@ from decimal import Decimal
 from django.db.models import Sum
 from django.urls import reverse
 
-from northing.billing.models import Bill
+from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Claim
 from northing.drawings.figures import count, first_of
 from northing.inventory.models import OnHand, Status
 from northing.ledger.models import CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
+from northing.payments.models import AskedPayment
 from northing.receiving.models import ShortQuestion
 from northing.shipping.models import Container, DespatchNotice, RequiredDocument, Ripple, Shipment, ShipmentLine
 from northing.worklist.models import Matter
@@ -53,6 +54,16 @@ def _unbilled(keys: Iterable[int]) -> dict[int, Named]:
 def _bills(keys: Iterable[int]) -> dict[int, Named]:
     found = Bill.objects.filter(pk__in=keys).select_related("party")
     return {one.pk: (f"{one} of {one.party.name}", reverse("bill", args=[one.pk])) for one in found}
+
+
+def _asked(keys: Iterable[int]) -> dict[int, Named]:
+    found = AskedPayment.objects.filter(pk__in=keys).select_related("party")
+    return {one.pk: (str(one), reverse("asked-payments")) for one in found}
+
+
+def _kept(keys: Iterable[int]) -> dict[int, Named]:
+    found = KeptBill.objects.filter(pk__in=keys).select_related("party")
+    return {one.pk: (f"{one} of {one.party.name}", reverse("kept-bill", args=[one.pk])) for one in found}
 
 
 def _instalments(keys: Iterable[int]) -> dict[int, Named]:
@@ -182,6 +193,8 @@ NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
     "unbilled": _unbilled,
     "bill": _bills,
+    "kept bill": _kept,
+    "payment": _asked,
     "instalment": _instalments,
     "shipment": _shipments,
     "document": _documents,

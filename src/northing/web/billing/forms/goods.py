@@ -6,9 +6,11 @@ from decimal import Decimal
 from django import forms
 
 from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.billing.models import KeptBill
 from northing.core.costing.landed_cost import KINDS
 from northing.core.money.exact import plain
 from northing.costing.models import Charge
+from northing.masterdata.models import TaxCode
 from northing.reports.billable import Billable
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
@@ -19,6 +21,22 @@ USUAL = ("freight", "surcharge", "discount", "rounding", "insurance", "handling"
 KIND_CHOICES = [("", "nothing"), *((name, Charge.Kind(name).label) for name in USUAL if name in KINDS)]
 
 
+def initial_of(kept: KeptBill) -> dict[str, object]:
+    """What the form begins with where a kept bill is booked."""
+    found: dict[str, object] = {"bill_number": kept.number, "day": kept.day, "tax": plain(kept.tax) if kept.tax else ""}
+    found["total"] = "" if kept.total is None else plain(kept.total)
+    row = 0
+    for one in kept.lines:
+        if "order_line" in one:
+            end = f"l{one['order_line']}"
+            found |= {f"quantity-{end}": one["quantity"]}
+            found |= {f"price-{end}": one["price"]} if "price" in one else {}
+        elif row < EXTRA_ROWS:
+            found |= {f"{name}-x{row}": one[name] for name in ("kind", "amount", "remark")}
+            row += 1
+    return found
+
+
 class GoodsBillForm(ActionForm):
     """A supplier's bill in one currency, for goods of one company."""
 
@@ -26,15 +44,22 @@ class GoodsBillForm(ActionForm):
     day = DayField(label="Dated")
     total = ExactField(required=False, label="Total as stated")
     tax = ExactField(required=False)
+    tax_code = forms.ChoiceField(required=False, label="Tax code")
     due_on = DayField(label="Due on", required=False, help_text="By the terms, unless said here.")
     rate = ExactField(required=False, label="Rate", help_text="The day's, unless said here.")
     accept = forms.BooleanField(required=False, label="Book it all the same")
+    why = forms.CharField(max_length=240, required=False, label="What is wrong with it", help_text="To send it back.")
+    document = forms.FileField(required=False, label="The paper", help_text="PDF or picture; kept with the bill.")
     add = forms.CharField(max_length=200, required=False, label="More order lines", help_text="PO-1/2, PO-4/1")
-    HEAD = ("bill_number", "day", "total", "tax", "due_on", "rate")
+    HEAD = ("bill_number", "day", "total", "tax", "tax_code", "due_on", "rate", "document")
 
     def __init__(self, *args, lines: Sequence[Billable], **kwargs):
         super().__init__(*args, **kwargs)
         self.lines = lines
+        codes = TaxCode.objects.filter(company=lines[0].line.order.company_id)
+        self.fields["tax_code"].choices = [("", "as its orders say"), *((one.code, str(one)) for one in codes)]
+        if not codes:
+            del self.fields["tax_code"]
         for one in lines:
             self._add_row(one)
         for row in range(EXTRA_ROWS):
@@ -57,7 +82,7 @@ class GoodsBillForm(ActionForm):
 
     def head(self):
         """The fields of the head."""
-        return [self[name] for name in self.HEAD]
+        return [self[name] for name in self.HEAD if name in self.fields]
 
     def bands(self) -> Iterator[dict]:
         """Each order line with its figures, its fields, and the units now on the bill."""
@@ -105,6 +130,7 @@ class GoodsBillForm(ActionForm):
             due_on=entered.get("due_on"),
             rate=entered.get("rate"),
             accept=entered.get("accept", False),
+            taxes=((code, entered["tax"]),) if (code := entered.get("tax_code")) and entered.get("tax") else (),
         )
 
     def _goods(self, one: Billable) -> BillLineRequest:

@@ -133,7 +133,7 @@ def bill(request, bill_id: int):
 def _lines(bill: Bill):
     """The lines; of goods with the difference of their price, and how many units are not ours yet."""
     ours = Coalesce(Sum("goods__units"), Value(Decimal(0)), output_field=DecimalField())
-    found = bill.lines.select_related("charge", "order_line__order", "order_line__item").order_by("number")
+    found = bill.lines.select_related("charge", "case", "order_line__order", "order_line__item").order_by("number")
     lines = list(found.annotate(difference=Sum("goods__difference"), ours=ours))
     for line in lines:
         line.ahead = line.quantity - line.ours if line.order_line_id and not bill.reversed_by_id else 0

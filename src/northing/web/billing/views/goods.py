@@ -1,18 +1,25 @@
 """A supplier's bill for goods: what fits is proposed; what it does is shown before it is booked."""
 
+from django.contrib import messages
 from django.db.models import Q
 from django.shortcuts import redirect, render
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
+from northing.actions.activity import remarks
 from northing.actions.billing.bills import book_bill
+from northing.actions.billing.keep import KeepRequest, keep_bill, order_lines
 from northing.actions.billing.trial import try_bill
+from northing.activity.documents import LARGEST
+from northing.activity.models import Document
+from northing.billing.models import KeptBill
 from northing.core.problems import Refused
 from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
 from northing.receiving.models import Receipt
 from northing.reports.billable import Billable, Start, billable, unbilled_suppliers
-from northing.web.billing.forms.goods import GoodsBillForm
+from northing.reports.fitting_bills import fitting_bills
+from northing.web.billing.forms.goods import GoodsBillForm, initial_of
 from northing.web.common.forms import act_of, asks_only
 from northing.web.common.keys import key_of, keys_of
 from northing.web.common.permissions import form_for
@@ -20,6 +27,10 @@ from northing.web.common.reversals import say_done
 
 # Order lines that a bill from a file may name.
 MOST_LINES = 500
+KEEPS = {
+    "wait": "The bill is kept. The Watch says when its goods are ours.",
+    "back": "The bill is kept as sent back, and the supplier is told.",
+}
 STARTS = ("order", "receipt", "shipment", "supplier", "company")
 
 
@@ -29,25 +40,39 @@ def supplier_bill(request):
     mine = companies_of(request.user)
     start = Start(**{name: key_of(request.GET.get(name, "")) or None for name in STARTS})
     given = keys_of(request.GET.get("lines", "").split("."))[:MOST_LINES]
+    kept = _kept(request, mine)
+    if kept:
+        given = order_lines(kept.lines)
     if given:
         start = Start(company=start.company)
+    elif kept:
+        start = Start(supplier=kept.party_id, company=kept.company_id)
     wanted = _named_lines(request, mine) + given
     starts = any((start.order, start.receipt, start.shipment, start.supplier, wanted))
     lines = billable(start, mine, wanted) if starts else []
     heads = _heads(lines)
     chosen = _chosen(request, heads)
     if chosen is None:
+        said = request.GET.get("find", "").strip()[:60]
         context = {"heads": heads, "start": start, "unbilled": unbilled_suppliers(mine) if not heads else []}
+        context |= {"said": said, "fitting": fitting_bills(said, mine)}
         return render(request, "billing/start_bill.html", context)
     lines = [one for one in lines if _head(one) == chosen]
-    initial = {"day": timezone.localdate(), "bill_number": _number(start, mine)}
-    form = GoodsBillForm(request.POST or None, lines=lines, initial=initial)
+    initial = {"day": timezone.localdate(), "bill_number": _number(start, mine)} | (initial_of(kept) if kept else {})
+    form = GoodsBillForm(request.POST or None, request.FILES or None, lines=lines, initial=initial)
     order = lines[0].line.order
-    context = {"form": form, "order": order, "start": start, "lines": lines}
+    context = {"form": form, "order": order, "start": start, "lines": lines, "kept": kept}
+    context["papers"] = Document.objects.filter(kind="kept", record=kept.pk) if kept else ()
     act = request.POST.get("act", "")
-    if request.method == "POST" and act == "book":
+    if request.method == "POST" and act in KEEPS:
+        found = form.do(request, keep_bill, lambda entered: KeepRequest(form.asked(), act == "back", entered["why"]))
+        if found:
+            messages.success(request, KEEPS[act])
+            return redirect("kept-bill", found)
+    elif request.method == "POST" and act == "book":
         booked = form.do(request, book_bill, lambda _: form.asked())
         if booked:
+            _attach(request, form, booked)
             note = posting_note([order.company_id], form.cleaned_data["day"])
             say_done(request, f"Booked the bill{note}.", "bill", booked)
             return redirect("bill", booked)
@@ -55,6 +80,23 @@ def supplier_bill(request):
         _show(request, form, context)
     context["asks"] = asks_only(form)
     return render(request, "billing/supplier_bill.html", context, status=422 if form.errors else 200)
+
+
+def _kept(request, companies) -> KeptBill | None:
+    """The kept bill that is booked, if one is named."""
+    key = key_of(request.GET.get("kept", ""))
+    return KeptBill.objects.filter(pk=key, company__in=companies, state__in=KeptBill.OPEN).first() if key else None
+
+
+def _attach(request, form: GoodsBillForm, bill: int) -> None:
+    """The paper that came along is kept with the bill."""
+    file = form.cleaned_data.get("document")
+    if file:
+        asked = remarks.DocumentRequest(bill, file.name, file.read(LARGEST + 1), kind="bill")
+        try:
+            remarks.add_document(act_of(request, f"{form.cleaned_data['key']}d"), asked)
+        except Refused as refused:
+            messages.warning(request, f"The bill is booked; its paper is not kept. {refused}")
 
 
 def _show(request, form: GoodsBillForm, context: dict) -> None:

@@ -17,6 +17,7 @@ from northing.core.positions.places import COLUMNS
 from northing.drawings import figures
 from northing.drawings.arrival import arrival
 from northing.drawings.bill_band import band as draw_band
+from northing.drawings.due_line import due_line as draw_due_line
 from northing.drawings.fill import fill as draw_fill
 from northing.drawings.settled import settled as draw_settled
 from northing.drawings.strip import ALONE
@@ -273,6 +274,12 @@ def bill_band(one, now):
 def settled_bar(settlement, currency):
     """How far a bill is settled, drawn."""
     return mark_safe(draw_settled(settlement.parts, currency))
+
+
+@register.simple_tag
+def due_line(days, today, currency, balance=None):
+    """What is due by day, drawn; with a bank balance, how far it reaches."""
+    return mark_safe(draw_due_line(days, today, currency, balance))
 
 
 @register.filter

@@ -7,11 +7,12 @@ from datetime import date, timedelta
 from django.db.models import F, Prefetch, Q
 
 from northing.activity.models import Document, HistoryEntry, HistoryLink
-from northing.billing.models import Bill
+from northing.billing.models import Bill, KeptBill
 from northing.confirmations.models import Answer
 from northing.drawings.figures import written_price
-from northing.masterdata.models import Agreement, Party
+from northing.masterdata.models import Agreement, Company, Party
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.reports.billable import Billable, Start, billable
 from northing.reports.settlement import Settlement, settlements
 from northing.shipping.models import ShipmentLine
 
@@ -152,3 +153,21 @@ def bills_shown(supplier: Party) -> list[tuple[Bill, Settlement]]:
     bills = list(found[:MOST_BILLS])
     known = settlements(bills)
     return [(bill, known[bill.pk]) for bill in bills]
+
+
+Head = tuple[int, str]
+
+
+def to_bill(supplier: Party) -> dict[Head, list[Billable]]:
+    """What the supplier may bill now, by company (id) and currency: what is ours and not billed."""
+    found: dict[Head, list[Billable]] = {}
+    for one in billable(Start(supplier=supplier.pk), Company.objects.values_list("pk", flat=True)):
+        if one.proposed > 0:
+            found.setdefault((one.line.order.company_id, one.line.order.currency), []).append(one)
+    return found
+
+
+def kept_shown(supplier: Party) -> list[KeptBill]:
+    """Bills that the supplier entered, or that went back or wait, and are not booked."""
+    found = KeptBill.objects.filter(party=supplier, state__in=KeptBill.OPEN).select_related("company")
+    return list(found.order_by("-day", "-pk")[:MOST_BILLS])

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.acts import Act
 from northing.actions.activity import remarks
+from northing.actions.billing.keep import KeepRequest, enter_bill
 from northing.actions.confirmations import answers, supplier_links
 from northing.actions.shipping import despatch_notices
 from northing.activity.documents import LARGEST, where
@@ -25,8 +26,16 @@ from northing.orders.models import PurchaseOrder, Revision
 from northing.web.common.callers import caller_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.common.uploads import read_upload
+from northing.web.confirmations.forms.supplier_bill import bill_said
 from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
-from northing.web.confirmations.queries.supplier_page import OrderShown, bills_shown, shipped_orders, shown_orders
+from northing.web.confirmations.queries.supplier_page import (
+    OrderShown,
+    bills_shown,
+    kept_shown,
+    shipped_orders,
+    shown_orders,
+    to_bill,
+)
 from northing.web.confirmations.views import provider_page
 from northing.web.confirmations.words import words
 from northing.web.orders.views.documents import paper_file
@@ -88,6 +97,9 @@ def _page(request, link, token: str, problems=(), status: int = 200):
         "orders": orders,
         "waiting": sum(len(order.waits) for order in orders),
         "bills": bills_shown(link.supplier),
+        "to_bill": to_bill(link.supplier).values(),
+        "kept": kept_shown(link.supplier),
+        "billing": request.POST if "dated" in request.POST else None,
         "shipped": shipped_orders(link.supplier, [one.order.pk for one in orders], timezone.localdate()),
         "problems": problems,
     }
@@ -223,6 +235,28 @@ def despatch(request, link, token: str):
     except Refused as refused:
         return _page(request, link, token, refused.problems, 422)
     messages.success(request, WORDS["done_despatch"])
+    return redirect("supplier", token)
+
+
+@own_page
+@require_POST
+@by_link
+def send_bill(request, link, token: str):
+    """Take a supplier's bill, typed or attached; our accounts check it."""
+    try:
+        groups = to_bill(link.supplier)
+        chosen = next(
+            (lines for head, lines in groups.items() if f"{head[0]}-{head[1]}" == request.POST.get("of")), None
+        )
+        if chosen is None:
+            raise Refused(WORDS["nothing"])
+        upload = request.FILES.get("file")
+        content = upload.read(LARGEST + 1) if upload else b""
+        asked = KeepRequest(bill_said(request.POST, chosen), name=upload.name if upload else "", content=content)
+        enter_bill(_act(request, link, "bill"), asked)
+    except Refused as refused:
+        return _page(request, link, token, refused.problems, 422)
+    messages.success(request, WORDS["done_bill_sent"])
     return redirect("supplier", token)
 
 

@@ -32,10 +32,12 @@ from northing.web.common.reversals import reversal_page, say_done
 from northing.web.inventory.forms.goods import AdjustForm, IssueForm, MoveForm
 from northing.web.inventory.forms.lying import LyingForm
 from northing.web.masterdata.forms.items import DelayForm
-from northing.web.reports.views import SHOWN
 
 # What is on its way is added up for each of them.
 ROWS = 40
+
+# Rows of what is shown at once.
+SHOWN = 200
 
 
 @open_page
