@@ -257,6 +257,7 @@ def make_small_world() -> World:
     for count, owner in enumerate(owners):
         facts = owner | {"bank": "Harbour", "number": f"1-{count}", "currency": "NZD"}
         BankAccount.objects.create(code=f"B{count}", **facts)
+    BankAccount.objects.update(changed_at=NOW - timedelta(days=1))
     days = {"planned_departure": 0, "departed_on": 2, "planned_arrival": 26, "arrived_on": 30}
     days |= {"planned_dock": 29, "received_on": 34}
     PastPassage.objects.create(

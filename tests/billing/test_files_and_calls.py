@@ -6,6 +6,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
+from northing.activity.models import Document
 from northing.billing.models import Bill
 from northing.payments.models import Payment
 from northing.reports.book_proof import book_faults
@@ -38,6 +39,7 @@ def test_a_file_is_shown_beside_what_is_ours_and_booked(world, order, signed_in)
     bill = Bill.objects.get()
     assert booked.url == reverse("bill", args=[bill.pk])
     assert (bill.number, bill.total, bill.lines.count()) == ("S-9", 199, 2) and book_faults() == []
+    assert Document.objects.filter(kind="bill", record=bill.pk, name="b.csv").exists()
 
 
 @pytest.mark.parametrize(

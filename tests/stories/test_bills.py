@@ -1,6 +1,7 @@
 """Bills and payments by the shortest road, their acts counted in the page."""
 
 import pytest
+from django.urls import reverse
 from playwright.sync_api import expect
 
 from northing.actions.billing import bills
@@ -9,9 +10,11 @@ from northing.actions.costing import charges
 from northing.billing.models import Bill
 from northing.ledger.models import Account
 from northing.masterdata.models import Company
+from northing.orders.models import OrderLine
 from northing.payments.models import Payment
 from northing.reports.book_proof import book_faults
 from tests.across.test_worked_case import balance
+from tests.confirmations.test_supplier_page import link
 from tests.stories.acts import job
 from tests.worlds import TODAY, D
 
@@ -72,6 +75,19 @@ def test_a_price_in_dispute_is_seen_decided_and_held_back(afloat):
     expect(page.locator("main")).to_contain_text("20.00 USD is in dispute")
     page.click("a:text-is('Pay')")
     assert page.input_value("#id_amount-0") == "184"
+    page.go_back()
+    with job("a credit note for what is in dispute, and all of it paid", 7) as done:
+        done.hear(page)
+        page.click("a:text-is('Credit note')")
+        page.fill("#id_bill_number", "CN-1")
+        page.click("button:text-is('Book it')")
+        expect(page.locator(".notes")).to_contain_text("Booked the credit note")
+        afloat.accessible(page)
+        page.click("a:text-is('Set it off')")
+        page.check("[data-all]")
+        page.locator("button", has_text="Pay 2").click()
+        expect(page.locator(".notes")).to_contain_text("1 payment is made")
+    assert Payment.objects.get().amount == 184 and book_faults() == []
 
 
 def test_a_deposit_values_the_goods_and_the_balance_is_paid(stage):
@@ -91,6 +107,27 @@ def test_a_deposit_values_the_goods_and_the_balance_is_paid(stage):
     expect(page.locator("main")).to_contain_text("128.80 USD is open")
     assert balance(Account.OWNED_AFLOAT, stage.world.nz) == D("88.32") + D("211.49")
     assert book_faults() == []
+
+
+def test_a_supplier_sends_its_bill_and_it_is_booked_from_the_watch(afloat):
+    world, line = afloat.world, OrderLine.objects.get(order__number="KLN-00001")
+    theirs = afloat.page("viewer", "/")
+    theirs.goto(f"{afloat.base}{reverse('supplier', args=[link(world)])}")
+    with job("a supplier sends its bill", 5) as done:
+        done.hear(theirs)
+        theirs.locator("summary", has_text="Send a bill").click()
+        theirs.fill("[name=number]", "T-1")
+        theirs.fill("[name=dated]", TODAY.isoformat())
+        theirs.locator("button", has_text="Send the bill").click()
+        expect(theirs.locator("main")).to_contain_text("sent; we check it")
+    afloat.accessible(theirs)
+    page = afloat.page("accounts", "/")
+    with job("a bill that the supplier sent, booked from the Watch", 3) as done:
+        done.hear(page)
+        page.locator("tr", has_text="Bill T-1").get_by_role("link", name="Book it").click()
+        page.click("button:text-is('Book the bill')")
+        expect(page.locator(".notes")).to_contain_text("Booked the bill.")
+    assert Bill.objects.get().lines.filter(order_line=line).exists() and book_faults() == []
 
 
 def test_one_payment_pays_forty_bills(afloat):

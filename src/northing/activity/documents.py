@@ -81,6 +81,14 @@ def hand_over(kind: str, records: Iterable[int], to_kind: str, to: int) -> None:
     Document.objects.filter(kind=kind, record__in=list(records)).update(kind=to_kind, record=to)
 
 
+def set_aside(content: bytes) -> str:
+    """Keep content that will be a document once what it is about is written; returns its digest."""
+    digest = hashlib.sha256(content).hexdigest()
+    if not is_whole(where(digest), digest):
+        keep(where(digest), content)
+    return digest
+
+
 def content_of(document: Document) -> BinaryIO:
     """The document's content, open for reading. Raises Refused where it is not there as it was attached."""
     path = where(document.sha256)

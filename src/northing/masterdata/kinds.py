@@ -184,6 +184,7 @@ KINDS = {
                 percent("second_discount", "Second discount %"),
                 Fact("second_discount_days", "Second discount within days", of.whole(0, 400), 0),
                 Fact("instalments", "Instalments (per cent:days, 30:0 70:60)", of.instalments, ""),
+                percent("deposit", "Deposit with the order %"),
             ),
             ("keep_house", "keep_supplier"),
         ),

@@ -57,6 +57,11 @@ def order_money(order: PurchaseOrder) -> OrderMoney:
     return OrderMoney(steps, [(words, amount) for words, amount in why if amount > 0])
 
 
+def ordered_amount(order: PurchaseOrder) -> Decimal:
+    """The price of what is ordered and will come, or came."""
+    return _ordered(order)[0]
+
+
 def _ordered(order: PurchaseOrder) -> tuple[Decimal, Decimal]:
     """What is ordered and will come, and what of it is agreed."""
     ordered = agreed = ZERO

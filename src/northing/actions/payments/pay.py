@@ -11,6 +11,8 @@ from northing.actions.billing.bills import payable_draft
 from northing.actions.costing import advances
 from northing.actions.payments.request import PartRequest, PayRequest, worth_of
 from northing.actions.reversal import ReverseRequest, refuse_reversal
+from northing.actions.shipping.balance_paid import open_balances, settle_balances
+from northing.actions.worklist.deposits import refresh_deposits
 from northing.activity.operations import Link, add_history, add_links, once
 from northing.billing import operations as billing
 from northing.billing.models import Bill
@@ -99,6 +101,8 @@ def _pay(act: Act, request: PayRequest, *, approved: bool) -> int:
         if part.order_id and not part.set_off:
             order = ordered[part.order_id]
             advances.reserve_paid(entry, order, Advance(part.amount, part.paid_base))
+    refresh_deposits(ordered)
+    settle_balances(act, bills, request.day, payment.pk)
     announce(act, "paid", lambda: [(_told(payment, bills), [company.pk])])
     return payment.pk
 
@@ -384,6 +388,8 @@ def reverse_payment(act: Act, request: ReverseRequest) -> int:
     mirror(entry, payment.entry, [])
     payments.mark_reversed(payment, entry)
     _due_next(bills)
+    refresh_deposits([order.pk for order in ordered])
+    open_balances(act, payment.pk)
     return payment.pk
 
 

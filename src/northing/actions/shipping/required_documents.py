@@ -71,7 +71,7 @@ def require_document(act: Act, request: DocumentRequest) -> int:
     shipment = _shipment(act, request.shipment)
     refuse_if(_problems(request, shipment, act.today))
     paper = shipping.write_document(act, request)
-    _bring_along(shipment)
+    bring_documents_along(shipment)
     add_history(act, "require_document", f"Due: {paper}", [("shipment", shipment.pk, None)])
     return paper.pk
 
@@ -93,7 +93,7 @@ def ask_usual(act: Act, request: UsualRequest) -> int:
         asked = DocumentRequest(shipment.pk, kind, party, anchor=anchor, anchor_days=days, needed_for=needed)
         shipping.write_document(act, asked)
     if wanted:
-        _bring_along(shipment)
+        bring_documents_along(shipment)
         add_history(act, "require_document", f"Due: {len(wanted)} usual papers", [("shipment", shipment.pk, None)])
     return len(wanted)
 
@@ -112,7 +112,7 @@ def complete_document(act: Act, request: DoneRequest) -> int:
         if held:
             raise Refused(Problem(f"The papers are held until it is paid: {held}.", "day", "Settle that first."))
     shipping.complete_document(paper, request.day, request.reference.strip()[:60], request.form)
-    _bring_along(shipment)
+    bring_documents_along(shipment)
     words = f"{paper} is there" if request.day else f"{paper} is not there after all"
     reference = f": {paper.reference}" if paper.reference else ""
     add_history(act, "complete_document", words + reference, [("shipment", shipment.pk, None)], request.day)
@@ -159,7 +159,8 @@ def _problems(request: DocumentRequest, shipment: Shipment, today: date) -> list
     return found
 
 
-def _bring_along(shipment: Shipment) -> None:
+def bring_documents_along(shipment: Shipment) -> None:
+    """The days of a shipment's papers, and whose move they are, as the facts have it now."""
     refresh_days([shipment])
     documents.refresh_documents([shipment.pk])
 

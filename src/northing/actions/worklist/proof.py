@@ -5,6 +5,7 @@ from django.db import connection, transaction
 from northing.actions.worklist import (
     bills,
     cases,
+    deposits,
     instalments,
     kept,
     layers,
@@ -52,6 +53,7 @@ def _matter_faults() -> list[str]:
     for model, refresh in (
         (PurchaseOrder, orders.refresh_orders),
         (PurchaseOrder, unbilled.refresh_unbilled),
+        (PurchaseOrder, deposits.refresh_deposits),
         (Instalment, instalments.refresh_instalments),
         (Shipment, shipments.refresh_shipments),
         (CostLayer, layers.refresh_layers),

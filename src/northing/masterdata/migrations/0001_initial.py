@@ -516,4 +516,9 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('company', 'code'), name='tax_code_once')],
             },
         ),
+        migrations.AddField(
+            model_name='paymentterms',
+            name='deposit',
+            field=models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=7),
+        ),
     ]

@@ -45,6 +45,8 @@ class PaymentTerms(models.Model):
     second_discount_days = models.PositiveSmallIntegerField(default=0)
     # Parts in per cent with their days (core.billing.terms); empty: the whole is due at once.
     instalments = models.CharField(max_length=120, blank=True, default="", db_default="")
+    # The part of an order that is to be paid with it.
+    deposit = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO, db_default=0)
 
     class Meta:
         ordering = ["code"]

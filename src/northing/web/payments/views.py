@@ -16,8 +16,9 @@ from northing.actions.payments.advise import AdviseRequest, send_remittance
 from northing.actions.payments.ask import AskedRequest, approve_payment, drop_payment, pay_or_ask
 from northing.actions.payments.pay import reverse_payment
 from northing.actions.payments.pay_many import pay_many
+from northing.actions.worklist.deposits import deposit_due
 from northing.billing.models import Bill
-from northing.core.money.exact import read_exact
+from northing.core.money.exact import plain, read_exact
 from northing.core.money.periods import day_problems
 from northing.masterdata.models import Company, Party
 from northing.orders.models import PurchaseOrder
@@ -106,7 +107,8 @@ def _say_paid(request, made: dict[str, list[int]]) -> None:
     done, asked = len(made["made"]), len(made["asked"])
     words = [f"{done} payment{' is' if done == 1 else 's are'} made"] if done else []
     words += [f"{asked} wait{'s' if asked == 1 else ''} for a second person"] if asked else []
-    messages.success(request, f"{bills} bill{'' if bills == 1 else 's'}: {', '.join(words)}.")
+    of_bills = f"{bills} bill{' is' if bills == 1 else 's are'} {'chosen' if asked else 'paid'}"
+    messages.success(request, f"{of_bills}; {', '.join(words)}.")
 
 
 @acts_for("pay")
@@ -180,7 +182,10 @@ def new_payment(request):
             bills, against = [], [one for one in against if one.pk == first.pk]
         else:
             against += advances_open(*_whose(first))
-    form = PayForm(request.POST or None, bills=bills, order=order, against=against, initial={"day": today})
+    initial = {"day": today}
+    if order and (due := deposit_due(order)):
+        initial["amount-0"] = plain(due)
+    form = PayForm(request.POST or None, bills=bills, order=order, against=against, initial=initial)
     if request.method == "POST":
         made = form.do(request, pay_or_ask, lambda _: form.asked())
         if made and "asked" in made:

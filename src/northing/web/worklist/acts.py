@@ -100,6 +100,11 @@ def _unbilled(matters: Sequence[Matter]) -> Offered:
     return [(one, Act("Bill", f"{address}?order={one.record}", "book_bill", "b")) for one in matters]
 
 
+def _deposits(matters: Sequence[Matter]) -> Offered:
+    """Pay the deposit: what is due of it is proposed."""
+    return [(one, Act("Pay", f"{reverse('pay')}?order={one.record}", "pay", "p")) for one in matters]
+
+
 def _bills(matters: Sequence[Matter]) -> Offered:
     """Approve for payment, by another person than who entered it; accept what is in dispute."""
     entered = dict(Bill.objects.filter(pk__in=[one.record for one in matters]).values_list("pk", "entered_by"))
@@ -246,6 +251,7 @@ FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "order": _orders,
     "unbilled": _unbilled,
     "bill": _bills,
+    "deposit": _deposits,
     "kept bill": _kept,
     "payment": _asked,
     "instalment": _instalments,

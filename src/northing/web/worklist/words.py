@@ -193,6 +193,7 @@ NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
     "unbilled": _unbilled,
     "bill": _bills,
+    "deposit": _orders,
     "kept bill": _kept,
     "payment": _asked,
     "instalment": _instalments,

@@ -15,6 +15,8 @@ from northing.reports.billable import Billable
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
 EXTRA_ROWS = 3
+# What the file that a bill came from is signed for.
+CAME = "bill file"
 DECISIONS = [("", "not decided"), ("accept", "Accept it as cost"), ("dispute", "Dispute it")]
 # What else a supplier bills; the usual first.
 USUAL = ("freight", "surcharge", "discount", "rounding", "insurance", "handling", "other")
@@ -50,6 +52,8 @@ class GoodsBillForm(ActionForm):
     accept = forms.BooleanField(required=False, label="Book it all the same")
     why = forms.CharField(max_length=240, required=False, label="What is wrong with it", help_text="To send it back.")
     document = forms.FileField(required=False, label="The paper", help_text="PDF or picture; kept with the bill.")
+    # The file that the bill was read from, as it was set aside: signed, so that it is no other.
+    came = forms.CharField(max_length=600, required=False, widget=forms.HiddenInput)
     add = forms.CharField(max_length=200, required=False, label="More order lines", help_text="PO-1/2, PO-4/1")
     HEAD = ("bill_number", "day", "total", "tax", "tax_code", "due_on", "rate", "document")
 

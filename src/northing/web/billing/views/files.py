@@ -5,17 +5,19 @@ from decimal import Decimal
 from urllib.parse import urlencode
 
 from django import forms
+from django.core import signing
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
 from northing.actions.orders.named_lines import lines_named
+from northing.activity.documents import set_aside
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.formats.bill_files import COLUMNS, BillFile, BillFileLine, read_bill
 from northing.reports.billable import Billable, Start, billable
-from northing.web.billing.forms.goods import EXTRA_ROWS, GoodsBillForm
+from northing.web.billing.forms.goods import CAME, EXTRA_ROWS, GoodsBillForm
 from northing.web.common.forms import ActionForm
 from northing.web.common.permissions import form_for
 from northing.web.common.uploads import read_upload
@@ -42,15 +44,18 @@ def bill_file(request):
     form = FileForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
         try:
-            said = read_upload(form.cleaned_data["file"], read_bill)
-            return _shown(request, said)
+            file = form.cleaned_data["file"]
+            said = read_upload(file, read_bill)
+            file.seek(0)
+            came = signing.dumps([set_aside(file.read()), file.name[-120:]], salt=CAME)
+            return _shown(request, said, came)
         except Refused as refused:
             form.take(refused)
     context = {"form": form, "columns": COLUMNS.items()}
     return render(request, "billing/bill_file.html", context, status=422 if form.errors else 200)
 
 
-def _shown(request, said: BillFile):
+def _shown(request, said: BillFile, came: str):
     found = _found(said, companies_of(request.user))
     if not found.lines:
         raise Refused(Problem("No line of the file fits a line of an order.", "file", "Name orders and lines."))
@@ -63,7 +68,7 @@ def _shown(request, said: BillFile):
         what = f"The bill is in {said.currency}; {order.number} is in {order.currency}."
         raise Refused(Problem(what, "file", f"Ask for a bill in {order.currency}."))
     lines = list({one.line.pk: one for _, one in found.lines}.values())
-    form = GoodsBillForm(lines=lines, initial=_initial(said, found))
+    form = GoodsBillForm(lines=lines, initial=_initial(said, found) | {"came": came})
     words = zip(("company", "supplier", "currency"), head, strict=True)
     target = f"{reverse('supplier-bill')}?{urlencode([*words, ('lines', '.'.join(str(one.line.pk) for one in lines))])}"
     context = {"form": form, "order": order, "start": Start(), "lines": lines, "target": target}

@@ -1,6 +1,9 @@
 """A supplier's bill for goods: what fits is proposed; what it does is shown before it is booked."""
 
+from contextlib import suppress
+
 from django.contrib import messages
+from django.core import signing
 from django.db.models import Q
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -10,7 +13,7 @@ from northing.actions.activity import remarks
 from northing.actions.billing.bills import book_bill
 from northing.actions.billing.keep import KeepRequest, keep_bill, order_lines
 from northing.actions.billing.trial import try_bill
-from northing.activity.documents import LARGEST
+from northing.activity.documents import LARGEST, where
 from northing.activity.models import Document
 from northing.billing.models import KeptBill
 from northing.core.problems import Refused
@@ -19,7 +22,7 @@ from northing.orders.models import OrderLine
 from northing.receiving.models import Receipt
 from northing.reports.billable import Billable, Start, billable, unbilled_suppliers
 from northing.reports.fitting_bills import fitting_bills
-from northing.web.billing.forms.goods import GoodsBillForm, initial_of
+from northing.web.billing.forms.goods import CAME, GoodsBillForm, initial_of
 from northing.web.common.forms import act_of, asks_only
 from northing.web.common.keys import key_of, keys_of
 from northing.web.common.permissions import form_for
@@ -89,14 +92,24 @@ def _kept(request, companies) -> KeptBill | None:
 
 
 def _attach(request, form: GoodsBillForm, bill: int) -> None:
-    """The paper that came along is kept with the bill."""
-    file = form.cleaned_data.get("document")
-    if file:
-        asked = remarks.DocumentRequest(bill, file.name, file.read(LARGEST + 1), kind="bill")
+    """The paper that came along, and the file that the bill was read from, are kept with the bill."""
+    for number, (name, content) in enumerate(_papers(form)):
+        asked = remarks.DocumentRequest(bill, name, content, kind="bill")
         try:
-            remarks.add_document(act_of(request, f"{form.cleaned_data['key']}d"), asked)
+            remarks.add_document(act_of(request, f"{form.cleaned_data['key'][:38]}d{number}"), asked)
         except Refused as refused:
             messages.warning(request, f"The bill is booked; its paper is not kept. {refused}")
+
+
+def _papers(form: GoodsBillForm) -> list[tuple[str, bytes]]:
+    found = []
+    if file := form.cleaned_data.get("document"):
+        found.append((file.name, file.read(LARGEST + 1)))
+    if came := form.cleaned_data.get("came"):
+        with suppress(signing.BadSignature, OSError):
+            digest, name = signing.loads(came, salt=CAME)
+            found.append((name, where(digest).read_bytes()))
+    return found
 
 
 def _show(request, form: GoodsBillForm, context: dict) -> None:
