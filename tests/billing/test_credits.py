@@ -10,16 +10,18 @@ from django.utils import timezone
 
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.actions.ledger.journal import ExportRequest, export_journal
 from northing.actions.payments import pay, pay_many
 from northing.actions.payments.request import PartRequest, PayRequest
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
 from northing.core.problems import Refused
-from northing.ledger.models import Account, Entry, OpenItem
-from northing.masterdata.models import Party, PaymentTerms
+from northing.ledger.models import Account, Entry, JournalExport, OpenItem
+from northing.masterdata.models import Party, PaymentTerms, TaxCode
 from northing.payments.models import Payment
 from northing.payments.queries import open_advances
 from northing.reports.book_proof import book_faults
+from northing.reports.journal import journal_csv
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
 from tests.worlds import TODAY
@@ -175,3 +177,17 @@ def test_instalments_are_due_and_paid_one_after_the_other(world, order):
     pay.reverse_payment(world.act("accounts"), ReverseRequest(Payment.objects.get().pk, "too early"))
     bill.refresh_from_db()
     assert bill.due_on == TODAY
+
+
+def test_each_tax_line_has_its_code_in_the_journal(world, order):
+    for code, rate in (("GST15", "0.15"), ("FREE", "0")):
+        TaxCode.objects.create(company=world.nz, code=code, name=code, rate=D(rate))
+    taxed = bill_of(order, line_of(order, "5"), tax=D("1.00"), taxes=(("gst15", D("1.00")),), accept=True)
+    bill = Bill.objects.get(pk=bills.book_bill(world.act("costs"), taxed))
+    assert bill.taxes.get().code.code == "GST15" and book_faults() == []
+    for taxes, words in (((("NOPE", D(1)),), "no tax code 'NOPE'"), ((("GST15", D(2)),), "do not come to the tax")):
+        with pytest.raises(Refused, match=words):
+            bills.book_bill(world.act("costs"), replace(taxed, number="S-9", taxes=taxes))
+    made = JournalExport.objects.get(pk=export_journal(world.act("accounts"), ExportRequest(world.nz.pk, TODAY)))
+    rows = [row.strip().split(",") for row in journal_csv(made)]
+    assert rows[0][-1] == "tax_code" and [row[6] for row in rows if row[-1] == "GST15"] == ["input_tax"]
