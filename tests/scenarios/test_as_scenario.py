@@ -134,6 +134,17 @@ def test_goods_billed_ahead_and_after_with_an_advance_and_payments_replay(db):
     world.receive(shipment, {"A": D(238), "C": D(900)}, still_coming=False)
     last = bill("S-3", BillLineRequest(order_line=first.pk, quantity=D(50), price=D("18.00")))
     bills.reverse_bill(world.act("costs"), ReverseRequest(last, "not theirs"))
+    credit = BillRequest(
+        world.nz.pk, order.supplier_id, "CN-1", TODAY, "USD", (BillLineRequest(D("70.00"), order_line=first.pk),),
+        rate=D("1.63"), kind="credit",
+    )  # fmt: skip
+    note = bills.book_bill(world.act("costs"), credit)
+    parts = tuple(paying.PartRequest(D(amount), bill=key) for amount, key in (("100.00", ahead), ("60.00", note)))
+    head = (world.nz.pk, order.supplier_id, TODAY, "USD")
+    paying.pay(world.act("accounts"), paying.PayRequest(*head, parts, rate=D("1.73")))
+    paying.pay(
+        world.act("accounts"), paying.PayRequest(*head, (paying.PartRequest(D(10), bill=note),), bank=D("17.00"))
+    )
     assert book_faults() == []
     assert replayed(as_scenario({first.pk}, {world.nz.pk})) == []
 

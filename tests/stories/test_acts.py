@@ -11,8 +11,10 @@ from northing.ledger.models import CostLayer
 from northing.masterdata.models import Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
+from northing.reports.book_proof import book_faults
 from northing.shipping.models import Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan
+from northing.worklist.models import LineSummary
 from tests.stories.acts import job
 from tests.worlds import CONTAINERS, TODAY, D
 
@@ -303,6 +305,69 @@ def test_a_new_supplier(used):
         main(page).to_contain_text("Kept.")
     made = Party.objects.latest("pk")
     assert (made.code, made.country, made.currency) == ("ORV", "CN", "CNY")
+
+
+def settle(page, number):
+    """From the Watch: the bill that lies on the table is matched and paid."""
+    page.click("tr:has-text('Goods of KLN-') a:has-text('Bill')")
+    page.fill("#id_bill_number", number)
+    page.click("button:text-is('Book the bill')")
+    page.click("a:text-is('Pay')")
+    page.click("button:text-is('Pay')")
+    main(page).to_contain_text("left the bank")
+
+
+def test_an_order_received_billed_and_paid(used):
+    stage = used
+    page, dock, accounts = (
+        stage.page(who, path) for who, path in (("expediter", "/orders/"), ("dock", "/receiving/"), ("accounts", "/"))
+    )
+    with job("order to received, billed and paid", 18) as done:
+        done.hear(page)
+        enter_order(page, ("A", "240"))
+        record_answer(page)
+        dock.reload()
+        done.hear(dock)
+        dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")
+        receive_all(dock)
+        accounts.reload()
+        done.hear(accounts)
+        settle(accounts, "S-1")
+    assert LineSummary.objects.get(line=stage.world.line("A")).unbilled == 0 and book_faults() == []
+
+
+def test_ours_when_loaded_and_billed_before_it_arrives(stage):
+    world = stage.world
+    world.sent_order({"A": D(240)})
+    Instalment.objects.update(asked_on=TODAY, promise=TODAY)
+    calls = (CallPlan("CNNGB", None, TODAY), CallPlan("NZTRG", TODAY + timedelta(days=20), None))
+    voyage = pack.VoyageRequest("Tern", "9074729", "7S", world.parties["provider"].pk, calls)
+    pack.create_voyage(world.act("shipping"), voyage)
+    shipping, accounts, dock = (
+        stage.page(who, path)
+        for who, path in (("shipping", "/shipping/loading/"), ("accounts", "/"), ("dock", "/receiving/"))
+    )
+    with job("ours when loaded, billed before arrival, received", 14) as done:
+        done.hear(shipping)
+        shipping.check("tr:has-text('KLN-00001') input[type=checkbox]")
+        shipping.click("button:has-text('Load')")
+        shipping.fill("[name=box-0-number]", CONTAINERS[0])
+        shipping.fill("td.stow input", "240")
+        shipping.select_option("#id_voyage", index=1)
+        shipping.click("button:text-is('Load')")
+        main(shipping).to_contain_text("The shipment is loaded")
+        happens_today(shipping, "Departed today")
+        accounts.reload()
+        done.hear(accounts)
+        accounts.click("tr:has-text('Goods of KLN-') a:has-text('Bill')")
+        accounts.fill("#id_bill_number", "S-1")
+        accounts.click("button:text-is('Book the bill')")
+        expect(accounts.locator(".notes")).to_contain_text("Booked the bill.")
+        dock.reload()
+        done.hear(dock)
+        dock.click("tr:has-text('S-00001') a:has-text('Receive')")
+        receive_all(dock)
+    assert stage.world.line("A").instalments.get().position.in_store == 240 and book_faults() == []
 
 
 def test_all_that_is_to_deliver_and_to_bill(used):

@@ -185,20 +185,53 @@ def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
 
 
 def _payments(reach: Reach, names: Names) -> Iterator[Recorded]:
-    """Each part of a payment by itself, at what the money for it was worth."""
-    parts = PaymentPart.objects.filter(Q(order__in=names.orders) | Q(bill__lines__order_line__in=reach.lines))
-    related = ("payment__company", "payment__entry", "payment__reversed_by")
-    for part in parts.distinct().select_related(*related).order_by("pk"):
-        payment, name = part.payment, names.of("payment part", part.pk)
-        worth = None if payment.currency == payment.company.currency else plain(part.paid_base)
-        facts: dict[str, Any] = {"id": name} | ({"bank": worth} if worth else {})
-        if part.order_id:
-            facts |= {"order": names.of("order", part.order_id), "amount": plain(part.amount)}
+    """Each part of a payment by itself, at what the money for it was worth; with what is set off as a whole."""
+    which = Q(order__in=names.orders) | Q(bill__lines__order_line__in=reach.lines)
+    which |= Q(bill__lines__case__layer__in=reach.layers)
+    parts = PaymentPart.objects.filter(pk__in=PaymentPart.objects.filter(which).values("pk"))
+    by_payment: dict[int, list[PaymentPart]] = defaultdict(list)
+    for part in parts.select_related("bill", "payment__company", "payment__reversed_by").order_by("pk"):
+        by_payment[part.payment_id].append(part)
+    for some in by_payment.values():
+        if any(part.set_off for part in some):
+            yield from _set_off(some, names)
         else:
-            facts |= {"bills": [{"id": names.of("bill", part.bill_id), "amount": plain(part.amount)}]}
-            facts |= {"discount": plain(part.discount)}
-        yield payment.at, 5, action("deposit" if part.order_id else "pay", payment.day, **facts)
-        yield from reversal(payment, name)
+            for part in some:
+                yield from _paid(part, names)
+
+
+def _paid(part: PaymentPart, names: Names) -> Iterator[Recorded]:
+    payment, name = part.payment, names.of("payment part", part.pk)
+    worth = None if payment.currency == payment.company.currency else plain(part.paid_base)
+    facts: dict[str, Any] = {"id": name} | ({"bank": worth} if worth else {})
+    if part.order_id:
+        facts |= {"order": names.of("order", part.order_id), "amount": plain(part.amount)}
+    else:
+        facts |= {"bills": [_named(part, names)], "discount": plain(part.discount)}
+    yield payment.at, 5, action("deposit" if part.order_id else "pay", payment.day, **facts)
+    yield from reversal(payment, name)
+
+
+def _named(part: PaymentPart, names: Names) -> dict[str, str]:
+    """A bill, a credit note or an advance with the amount of a part."""
+    of = {"id": names.of("bill", part.bill_id)} if part.bill_id else {"order": names.of("order", part.order_id)}
+    return of | {"amount": plain(part.amount)}
+
+
+def _set_off(parts: list[PaymentPart], names: Names) -> Iterator[Recorded]:
+    """Bills less credit notes and advances; nothing but those; or what comes back of them."""
+    payment, name = parts[0].payment, names.of("payment part", parts[0].pk)
+    paid, against = ([one for one in parts if one.set_off is so] for so in (False, True))
+    facts: dict[str, Any] = {"id": name, "credits": [_named(one, names) for one in against if one.bill_id]}
+    facts |= {"advances": [_named(one, names) for one in against if one.order_id]}
+    net = sum(one.sign * one.amount for one in parts)
+    if paid:
+        facts |= {"bills": [_named(one, names) for one in paid]}
+    if net and payment.currency != payment.company.currency:
+        # The worth of what is paid beyond what is set off, or of what came back.
+        facts["bank"] = plain(abs(sum(one.sign * one.paid_base for one in parts) if paid else payment.bank_base))
+    yield payment.at, 5, action("pay" if paid and net else "offset" if paid else "refund", payment.day, **facts)
+    yield from reversal(payment, name)
 
 
 def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:

@@ -82,6 +82,8 @@ def open_items(request):
     found = found.filter(company=company) if company else found
     found = found.filter(party=party) if party else found
     page = page_of_rows(found, request.GET, 100)
+    # What is worth paying early comes first.
+    rows = sorted(with_settlement(page.rows, today), key=lambda one: one.until or date.max)
     shown = [company] if company in mine else mine
     # A balance is one company's.
     balance = _figure(request.GET.get("balance", "")) if len(shown) == 1 else None
@@ -91,7 +93,7 @@ def open_items(request):
         "balance": balance,
         "today": today,
         "page": page,
-        "rows": with_settlement(page.rows, today),
+        "rows": rows,
         "by": by,
         "aging": aging(mine, today),
         "companies": Company.objects.filter(pk__in=mine),
