@@ -32,6 +32,7 @@ from northing.masterdata.models import (
     Port,
     RouteLeg,
     Site,
+    TaxCode,
     WorkingWeek,
 )
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
@@ -257,6 +258,7 @@ def make_small_world() -> World:
     for count, owner in enumerate(owners):
         facts = owner | {"bank": "Harbour", "number": f"1-{count}", "currency": "NZD"}
         BankAccount.objects.create(code=f"B{count}", **facts)
+    TaxCode.objects.create(company=nz, code="GST15", name="Goods and services tax", rate=D("0.15"))
     BankAccount.objects.update(changed_at=NOW - timedelta(days=1))
     days = {"planned_departure": 0, "departed_on": 2, "planned_arrival": 26, "arrived_on": 30}
     days |= {"planned_dock": 29, "received_on": 34}

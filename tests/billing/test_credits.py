@@ -180,8 +180,7 @@ def test_instalments_are_due_and_paid_one_after_the_other(world, order):
 
 
 def test_each_tax_line_has_its_code_in_the_journal(world, order):
-    for code, rate in (("GST15", "0.15"), ("FREE", "0")):
-        TaxCode.objects.create(company=world.nz, code=code, name=code, rate=D(rate))
+    TaxCode.objects.create(company=world.nz, code="FREE", name="None")
     taxed = bill_of(order, line_of(order, "5"), tax=D("1.00"), taxes=(("gst15", D("1.00")),), accept=True)
     bill = Bill.objects.get(pk=bills.book_bill(world.act("costs"), taxed))
     assert bill.taxes.get().code.code == "GST15" and book_faults() == []

@@ -20,7 +20,10 @@ from northing.api.orders import seen_orders
 from northing.api.paging import USUAL, number_of, page, word_of
 from northing.api.parameters import After, Key, Limit, answers
 from northing.api.shapes import activity as shapes
+from northing.billing.models import Bill
 from northing.core.problems import Refused
+from northing.costing.models import ChargePart
+from northing.shipping.models import ShipmentLine
 
 router = Router()
 
@@ -64,8 +67,7 @@ def changes(request: HttpRequest, after: After = "", limit: Limit = USUAL):
     that is done, and would be missed.
     """
     require(request, "read")
-    mine = companies_of(request.auth.person)
-    seen = HistoryLink.objects.filter(Q(company__in=mine) | Q(company=None))
+    seen = HistoryLink.objects.filter(_seen_by(companies_of(request.auth.person)))
     until = timezone.now() - timedelta(seconds=SETTLES_SECONDS)
     found = HistoryEntry.objects.filter(pk__in=seen.values("entry"), at__lt=until).select_related("actor")
     rows, following = page(found.filter(pk__gt=number_of(after)) if after else found, "", limit)
@@ -74,6 +76,21 @@ def changes(request: HttpRequest, after: After = "", limit: Limit = USUAL):
     for link in seen.filter(entry__in=rows).order_by("pk"):
         links.setdefault(link.entry_id, []).append(f"{link.kind}/{link.record}")
     return {"items": [_change(row, links.get(row.pk, [])) for row in rows], "next": last}
+
+
+def _seen_by(companies: set[int]) -> Q:
+    """Links of companies (ids): their own, those to records of everybody, and those to what they have a part in."""
+    aboard = ShipmentLine.objects.filter(instalment__line__order__company__in=companies, container__isnull=False)
+    parts = {
+        "shipment": aboard.values("container__shipment"),
+        "container": aboard.values("container"),
+        "charge": ChargePart.objects.filter(company__in=companies).values("charge"),
+        "bill": Bill.objects.filter(Q(company__in=companies) | Q(lines__parts__company__in=companies)).values("pk"),
+    }
+    seen = Q(company__in=companies) | (Q(company=None) & ~Q(kind__in=parts))
+    for kind, records in parts.items():
+        seen |= Q(company=None, kind=kind, record__in=records)
+    return seen
 
 
 SETTLES_SECONDS = 5

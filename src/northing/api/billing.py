@@ -23,6 +23,7 @@ from northing.api.parameters import After, Key, Limit, answers
 from northing.api.shapes import billing as shapes
 from northing.api.shapes.common import NO_NUL, Day, Made
 from northing.billing.models import Bill
+from northing.core.money.money import MINOR_UNITS
 from northing.core.problems import Problem, Refused
 from northing.ledger.models import OpenItem
 from northing.masterdata.models import Company, Party
@@ -149,13 +150,15 @@ def _item(row: OpenItem) -> dict[str, object]:
 @router.get("/statement", response=answers(shapes.StatementOut), tags=["bills"])
 def party_statement(
     request: HttpRequest,
-    party: Code,
-    currency: Annotated[str, Query(min_length=3, max_length=3, pattern=r"^[A-Z]{3}$")],
+    party: Code = "",
+    currency: Code = "",
     first: Annotated[Day | None, Query()] = None,
     through: Annotated[Day | None, Query()] = None,
 ):
     """The statement of a party by its code: what was billed, credited and paid in a period, in one currency."""
     require(request, "read")
+    if currency not in MINOR_UNITS:
+        raise Refused(Problem(f"{currency!r} is not an ISO 4217 currency.", "currency", "Name one, such as USD."))
     mine, last = companies_of(request.auth.person), through or timezone.localdate()
     found = statement(mine, _party(party, "party").pk, currency, first, last)
     rows = [

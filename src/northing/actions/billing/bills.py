@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
 
+from django.db.models import Subquery
+
 from northing.access.acts import Act, future_problem
 from northing.actions.billing import credits
 from northing.actions.billing.checks import findings
@@ -293,8 +295,8 @@ def _bill(act: Act, request: BillRequest, goods: Sequence[GoodsLine], corrects: 
 
 def _other_bank(party: int) -> str:
     """Says it where the bank details of a party (id) changed since its last bill."""
-    last = Bill.objects.filter(party=party, kind=Bill.Kind.BILL).order_by("-at").values_list("at", flat=True).first()
-    changed = last is not None and BankAccount.objects.filter(party=party, changed_at__gt=last).exists()
+    last = Bill.objects.filter(party=party, kind=Bill.Kind.BILL).order_by("-at").values("at")[:1]
+    changed = BankAccount.objects.filter(party=party, changed_at__gt=Subquery(last)).exists()
     return "bank details changed since the last bill" if changed else ""
 
 

@@ -20,7 +20,10 @@ ZERO = Decimal(0)
 
 def refresh_deposits(orders: Iterable[int]) -> None:
     """Orders (ids) that are sent: accounts' move until the deposit that their terms ask for is paid."""
-    found = PurchaseOrder.objects.filter(pk__in=list(orders), supplier__payment_terms__deposit__gt=0)
+    keys = list(orders)
+    if not keys:
+        return
+    found = PurchaseOrder.objects.filter(pk__in=keys, supplier__payment_terms__deposit__gt=0)
     found = found.select_related("company", "supplier__payment_terms")
     drafts = []
     for order in found:

@@ -5,6 +5,7 @@ from decimal import Decimal
 
 from django.db.models import OuterRef, Subquery
 
+from northing.actions.worklist.deposits import refresh_deposits
 from northing.actions.worklist.stakes import day_of
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
@@ -17,10 +18,10 @@ ZERO = Decimal(0)
 
 
 def refresh_orders(orders: Iterable[int]) -> None:
-    """Orders on their way out: check, approve, send."""
+    """Orders on their way out: check, approve, send; and the deposits that their terms ask for."""
     drafts, terms = [], {}
     rate = ExchangeRate.objects.filter(company=OuterRef("company"), currency=OuterRef("currency"), purpose="book")
-    heads = PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company")
+    heads = PurchaseOrder.objects.filter(pk__in=list(orders)).select_related("company", "supplier__payment_terms")
     found = list(heads.annotate(rate=Subquery(rate.order_by("-day").values("rate")[:1])))
     # Plain rows: a file writes thousands of lines at once, and of each only its amount is needed.
     waiting = [order.pk for order in found if order.sent_at is None]
@@ -47,6 +48,7 @@ def refresh_orders(orders: Iterable[int]) -> None:
             )
         )
     write_matters(drafts)
+    refresh_deposits([one.pk for one in found if (own := one.supplier.payment_terms) and own.deposit])
 
 
 def _base(order: PurchaseOrder, amount: Decimal) -> Decimal:

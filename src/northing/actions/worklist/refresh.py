@@ -8,7 +8,6 @@ from northing.actions.worklist import expected_days
 from northing.actions.worklist.bills import refresh_bills
 from northing.actions.worklist.cases import refresh_cases
 from northing.actions.worklist.deliveries import refresh_deliveries
-from northing.actions.worklist.deposits import refresh_deposits
 from northing.actions.worklist.instalments import refresh_instalments
 from northing.actions.worklist.kept import refresh_kept_of
 from northing.actions.worklist.layers import refresh_layers
@@ -182,7 +181,6 @@ def bring_along(
     for refresh, records in (
         (expected_days.refresh_expected, keys["instalments"]),
         (refresh_orders, orders),
-        (refresh_deposits, orders),
         (refresh_instalments, instalments),
         (refresh_shipments, keys["shipments"]),
         (refresh_layers, keys["layers"]),
