@@ -40,6 +40,8 @@ CONSTRAINTS = {
     },
     "masterdata_port_pkey": Problem("This port is there already.", "code", "Open it and change that."),
     "bin_once_per_site": Problem("The site has a bin of that code.", "code", "Open it, or choose another code."),
+    "tax_code_once": Problem("The company has a tax code of that name.", "code", "Open it and change that."),
+    "kept_bill_once": Problem("A bill of this number is kept already.", "bill_number", "Open that one."),
     "pack_once_per_item": Problem("The item has a pack of that name.", "name", "Open it and change that."),
     "masterdata_pack_gtin_key": Problem("This GTIN is on another pack.", "gtin", "Check it."),
     "agreement_once": Problem("There is a price from that day and quantity.", "valid_from", "Open it and change that."),
