@@ -10,7 +10,7 @@ from northing.actions.costing import charges
 from northing.billing.models import Bill
 from northing.ledger.models import Account
 from northing.masterdata.models import Company
-from northing.orders.models import OrderLine
+from northing.orders.models import OrderLine, PurchaseOrder
 from northing.payments.models import Payment
 from northing.reports.book_proof import book_faults
 from tests.across.test_worked_case import balance
@@ -61,7 +61,8 @@ def test_a_whole_shipment_afloat_is_billed_in_one_act(afloat):
 
 def test_a_price_in_dispute_is_seen_decided_and_held_back(afloat):
     Company.objects.update(bill_above_price="ask")
-    page = afloat.page("accounts", "/billing/goods/?order=1")
+    order = PurchaseOrder.objects.get(number="KLN-00001")
+    page = afloat.page("accounts", f"/billing/goods/?order={order.pk}")
     end = page.locator("input[name^=price-]").first.get_attribute("name").removeprefix("price-")
     page.fill(f"#id_price-{end}", "20.40")
     expect(page.locator(".bill-line .above").first).to_have_text("20.00 above what was agreed")
