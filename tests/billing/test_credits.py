@@ -20,7 +20,9 @@ from northing.ledger.models import Account, Entry, JournalExport, OpenItem
 from northing.masterdata.models import Party, PaymentTerms, TaxCode
 from northing.payments.models import Payment
 from northing.payments.queries import open_advances
+from northing.reports.aging import aging
 from northing.reports.book_proof import book_faults
+from northing.reports.due_days import due_days
 from northing.reports.journal import journal_csv
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
@@ -177,6 +179,9 @@ def test_instalments_are_due_and_paid_one_after_the_other(world, order):
     pay.reverse_payment(world.act("accounts"), ReverseRequest(Payment.objects.get().pk, "too early"))
     bill.refresh_from_db()
     assert bill.due_on == TODAY
+    (due,) = due_days([world.nz.pk], TODAY)
+    assert [(day - TODAY).days for day, _ in due.days] == [0, 60] and due.by_today == round(due.days[0][1], 2)
+    assert [one.band for one in aging([world.nz.pk], TODAY + timedelta(days=10))] == ["not due", "1 to 30 days"]
 
 
 def test_each_tax_line_has_its_code_in_the_journal(world, order):

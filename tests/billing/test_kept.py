@@ -58,6 +58,24 @@ def test_it_goes_back_with_a_letter_and_its_reason(world):
     assert matter(kept) is None
 
 
+def test_the_number_of_another_company_is_not_taken_over(world):
+    mine, theirs = world.sent_order({"A": D(10)}), world.sent_order({"A": D(10)}, company=world.au)
+    kept = kept_of(world, mine)
+    with pytest.raises(Refused, match="is kept already"):
+        kept_of(world, theirs)
+    bills.book_bill(world.act("costs"), bill_of(theirs, accept=True))
+    kept.refresh_from_db()
+    assert kept.is_open and kept.company == world.nz
+
+
+def test_a_document_is_attached_to_it_from_anywhere(world, signed_in, settings, tmp_path):
+    settings.FILES = tmp_path
+    kept = kept_of(world, world.sent_order({"A": D(10)}))
+    file = SimpleUploadedFile("note.pdf", b"%PDF-1.4 x")
+    answer = signed_in("costs").post(reverse("attach", args=["kept", kept.pk]), {"key": "a", "file": file})
+    assert answer.url == reverse("kept-bill", args=[kept.pk]) + "#story"
+
+
 @pytest.fixture
 def order(world):
     """Ten kettles, ours and afloat."""
@@ -100,6 +118,17 @@ def test_the_supplier_sends_its_bill_and_sees_what_becomes_of_it(world, order, t
     bill = Bill.objects.get()
     assert Document.objects.filter(kind="bill", record=bill.pk, name="t1.pdf").exists()
     assert KeptBill.objects.get().bill == bill
+
+
+def test_what_went_back_comes_again_corrected_and_what_is_dropped_is_said(world, order, theirs):
+    page, token = theirs
+    kept = kept_of(world, order, send_back=True, why="wrong price")
+    number = {"number": kept.number}
+    assert page.post(reverse("supplier-send-bill", args=[token]), said(order, **number)).status_code == 302
+    kept.refresh_from_db()
+    assert kept.state == "entered" and KeptBill.objects.count() == 1
+    keep.drop_bill(world.act("costs"), keep.DropRequest(kept.pk, "came by post"))
+    assert "we do not book it: came by post" in page.get(reverse("supplier", args=[token])).content.decode()
 
 
 @pytest.mark.parametrize(

@@ -31,6 +31,8 @@ def test_it_waits_is_approved_by_another_and_is_made_once(world, bill):
     assert Entry.objects.count() == entries and settlements([bill])[bill.pk].why == "its payment waits for approval"
     with pytest.raises(Refused, match="waits for approval"):
         ask.pay_or_ask(world.act("accounts"), paying(bill, "90.00"))
+    with pytest.raises(Refused, match="waits for approval"):
+        pay.pay(world.act("accounts"), paying(bill, "10.00"))
     assert move_faults() == []
     with pytest.raises(NotAllowed, match="You asked for this payment"):
         ask.approve_payment(world.act("accounts"), ask.AskedRequest(asked))

@@ -71,6 +71,11 @@ class Document(models.Model):
         indexes = [models.Index(fields=["kind", "record"], name="document_of_record")]
 
     @property
+    def picture(self):
+        """Whether it is a picture: a page may show it beside its form."""
+        return self.media_type.startswith("image/")
+
+    @property
     def shown(self):
         """Whether a browser may show it in itself: it holds no script."""
         return self.media_type in ("image/png", "image/jpeg", "image/gif", "application/pdf")

@@ -47,8 +47,9 @@ def keep_bill(kept: KeptBill) -> KeptBill:
 
 
 def end_kept(bill: Bill) -> list[int]:
-    """Kept bills of that party and number are booked with it. Returns their ids."""
-    found = KeptBill.objects.filter(party=bill.party_id, number_key=bill.number_key, state__in=KeptBill.OPEN)
+    """Kept bills of that company, party and number are booked with it. Returns their ids."""
+    found = KeptBill.objects.filter(company=bill.company_id, party=bill.party_id, number_key=bill.number_key)
+    found = found.filter(state__in=KeptBill.OPEN)
     keys = list(found.values_list("pk", flat=True))
     KeptBill.objects.filter(pk__in=keys).update(state=KeptBill.State.BOOKED, bill=bill)
     return keys

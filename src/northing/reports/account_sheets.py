@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -13,13 +13,15 @@ from northing.billing.models import Bill, BillLine, BillLinePart
 from northing.claims.models import Claim
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
-from northing.ledger.models import OPEN_ITEM_ACCOUNTS, Account, CostLayer, DocumentKind, Posting
+from northing.ledger.models import OPEN_ITEM_ACCOUNTS, Account, CostLayer, DocumentKind, OpenItem, Posting
 from northing.masterdata.models import Company
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
+# The items of stock are layers.
+LAYER = "layer"
 
 
 @dataclass(frozen=True)
@@ -38,8 +40,8 @@ class AccountRow:
         return self.before + self.debit - self.credit
 
 
-def trial_balance(company: Company, first: date | None, through: date) -> list[AccountRow]:
-    """The accounts of a company on which something was posted through a day; they add up to zero."""
+def trial_balance(company: Company, first: date | None, through: date, account: str = "") -> list[AccountRow]:
+    """The accounts of a company on which something was posted through a day; they add up to zero. Or one of them."""
     during = Q(posted_on__gte=first) if first else Q()
     sums = {
         "debit": Coalesce(Sum("amount", filter=during & Q(amount__gt=0)), ZERO),
@@ -47,7 +49,8 @@ def trial_balance(company: Company, first: date | None, through: date) -> list[A
     }
     if first:
         sums["before"] = Coalesce(Sum("amount", filter=Q(posted_on__lt=first)), ZERO)
-    rows = Posting.objects.filter(company=company, posted_on__lte=through).values("account").order_by()
+    postings = Posting.objects.filter(company=company, posted_on__lte=through)
+    rows = (postings.filter(account=account) if account else postings).values("account").order_by()
     found = {row["account"]: row for row in rows.annotate(**sums)}
     return [
         AccountRow(code, name, found[code].get("before", ZERO), found[code]["debit"], found[code]["credit"])
@@ -60,54 +63,74 @@ def trial_balance(company: Company, first: date | None, through: date) -> list[A
 class Item:
     """What an account holds of one document (or layer) at a day: in the document's currency, and in base.
 
-    `record` says where it is shown; `currency` is empty where only base is kept.
+    `kind` and `document` say which; `currency` is empty where only base is kept. `name` and the `record` that shows it
+    come with `with_names`.
     """
 
-    name: str
-    record: tuple[str, int] | None
+    kind: str
+    document: int | None
     party: str
     since: date
     currency: str
     amount: Decimal
     base: Decimal
+    name: str = ""
+    record: tuple[str, int] | None = None
 
 
 def items_of(company: Company, account: str, through: date) -> list[Item]:
-    """What makes up an account at a day, the oldest first; the items add up to it, in both currencies."""
+    """What makes up an account at a day, the oldest first; the items add up to it, in both currencies.
+
+    An account on which nothing was posted after that day is read from its open items.
+    """
     postings = Posting.objects.filter(company=company, account=account, posted_on__lte=through)
     if account == Account.STOCK:
         return _layers(postings)
     if account == Account.OWNED_AFLOAT:
         return _documents(postings, foreign=False)
-    return _documents(postings, foreign=True) if account in OPEN_ITEM_ACCOUNTS else []
+    if account not in OPEN_ITEM_ACCOUNTS:
+        return []
+    later = Posting.objects.filter(company=company, account=account, posted_on__gt=through)
+    return _documents(postings, foreign=True) if later.exists() else _open_items(company, account)
+
+
+def _open_items(company: Company, account: str) -> list[Item]:
+    names = ("document_kind", "document", "party__name", "occurred_on", "currency", "amount", "base")
+    found = OpenItem.objects.filter(~Q(amount=0) | ~Q(base=0), company=company, account=account)
+    rows = found.order_by("occurred_on", "pk").values_list(*names)
+    return [Item(kind, document, party or "", *rest) for kind, document, party, *rest in rows]
 
 
 def _layers(postings) -> list[Item]:
-    sums = dict(postings.values_list("layer").order_by().annotate(t=Sum("amount")).exclude(t=0))
-    found = CostLayer.objects.filter(pk__any_of=list(sums)).select_related("item", "site").order_by("occurred_on", "pk")
-    return [
-        Item(f"{one.item.code}, {one.site.code}", ("layer", one.pk), "", one.occurred_on, "", ZERO, sums[one.pk])
-        for one in found
-    ]
+    rows = postings.values_list("layer").order_by().annotate(t=Sum("amount"), since=Min("posted_on")).exclude(t=0)
+    found = [Item(LAYER, layer, "", since, "", ZERO, total) for layer, total, since in rows]
+    return sorted(found, key=lambda one: (one.since, one.document or 0))
 
 
 def _documents(postings, *, foreign: bool) -> list[Item]:
-    names = ("document_kind", "document", "party__name", "foreign_currency")
-    if not foreign:
-        names = ("document_kind", "document")
-    rows = (
-        postings.values(*names)
-        .order_by()
-        .annotate(base=Sum("amount"), amount=Coalesce(Sum("foreign_amount"), ZERO), since=Min("posted_on"))
-    )
-    rows = [row for row in rows if row["base"] or row["amount"]]
-    known = named_documents((row["document_kind"], row["document"]) for row in rows)
-    found = []
-    for row in rows:
-        name, record = known.get((row["document_kind"], row["document"]), ("", None))
-        party, currency = row.get("party__name") or "", row.get("foreign_currency") or ""
-        found.append(Item(name, record, party, row["since"], currency, row["amount"], row["base"]))
-    return sorted(found, key=lambda one: (one.since, one.name))
+    names = ["document_kind", "document"] + (["party__name", "foreign_currency"] if foreign else [])
+    sums = {"base": Sum("amount"), "amount": Coalesce(Sum("foreign_amount"), ZERO), "since": Min("posted_on")}
+    found = [
+        Item(
+            row["document_kind"],
+            row["document"],
+            row.get("party__name") or "",
+            row["since"],
+            row.get("foreign_currency") or "",
+            row["amount"],
+            row["base"],
+        )
+        for row in postings.values(*names).order_by().annotate(**sums)
+        if row["base"] or row["amount"]
+    ]
+    return sorted(found, key=lambda one: (one.since, one.kind, one.document or 0))
+
+
+def with_names(items: Sequence[Item]) -> list[Item]:
+    """The items with their names, and the records that show them; a query or two for each kind of document."""
+    known = named_documents((one.kind, one.document) for one in items)
+    named = (known.get((one.kind, one.document), ("", None)) for one in items)
+    return [replace(one, name=name, record=record) for one, (name, record) in zip(items, named, strict=True)]
 
 
 def by_currency(items: Iterable[Item]) -> list[tuple[str, Decimal]]:
@@ -174,7 +197,13 @@ def _orders(keys: Sequence[int]) -> dict[int, Named]:
     return {key: (number, ("order", key)) for key, number in rows}
 
 
+def _named_layers(keys: Sequence[int]) -> dict[int, Named]:
+    rows = CostLayer.objects.filter(pk__any_of=keys).values_list("pk", "item__code", "site__code")
+    return {key: (f"{item}, {site}", ("layer", key)) for key, item, site in rows}
+
+
 NAMES = {
+    LAYER: _named_layers,
     DocumentKind.BILL.value: _bills,
     DocumentKind.BILL_PART.value: _parts,
     DocumentKind.BILL_LINE.value: _lines(BillLine, "order_line"),

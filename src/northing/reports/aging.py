@@ -1,15 +1,13 @@
-"""Open bills by how long they are due: for each party and currency, in bands of days."""
+"""What is owed by bills by how long it is due: for each company, in bands of days."""
 
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 
-from django.db.models import Case, IntegerField, Sum, Value, When
-from django.db.models.functions import Coalesce
-
-from northing.billing.models import PAYABLES, Bill
-from northing.ledger.models import DocumentKind, OpenItem
+from northing.masterdata.models import Company
+from northing.reports.due_days import owed_by_day
 
 ZERO = Decimal(0)
 # The last day of each band in days after the due day; what is later is in the last.
@@ -29,21 +27,12 @@ class Age:
 
 def aging(companies: Iterable[int], today: date) -> list[Age]:
     """What is owed by company and band, in base currency; bands in which nothing is are left out."""
-    accounts = [account.value for account in PAYABLES.values()]
-    items = OpenItem.objects.filter(
-        account__in=accounts, document_kind=DocumentKind.BILL, company__in=list(companies)
-    ).exclude(amount=0, base=0)
-    due = dict(
-        Bill.objects.filter(pk__in=items.values("document"))
-        .annotate(due=Coalesce("due_on", "day"))
-        .annotate(band=_band_of(today))
-        .values_list("pk", "band")
-    )
-    sums: dict[tuple[str, str, int], Decimal] = {}
-    rows = items.values_list("company__code", "company__currency", "document").order_by()
-    for company, currency, document, base in rows.annotate(base=-Sum("base")):
-        key = company, currency, due.get(document, 0)
-        sums[key] = sums.get(key, ZERO) + base
+    days = owed_by_day(companies)
+    known = Company.objects.in_bulk(days)
+    sums: dict[tuple[str, str, int], Decimal] = defaultdict(Decimal)
+    for company, owed in days.items():
+        for due, amount in owed.items():
+            sums[known[company].code, known[company].currency, _band(due, today)] += amount
     most = max(sums.values(), default=ZERO)
     return [
         Age(company, currency, BANDS[band][0], amount, max(amount, ZERO) * 100 / most if most > 0 else ZERO)
@@ -51,10 +40,6 @@ def aging(companies: Iterable[int], today: date) -> list[Age]:
     ]
 
 
-def _band_of(today: date) -> Case:
-    whens = [
-        When(due__gte=today - timedelta(days=last), then=Value(place))
-        for place, (_, last) in enumerate(BANDS)
-        if last is not None
-    ]
-    return Case(*whens, default=Value(len(BANDS) - 1), output_field=IntegerField())
+def _band(due: date, today: date) -> int:
+    late = (today - due).days
+    return next(place for place, (_, last) in enumerate(BANDS) if last is None or late <= last)

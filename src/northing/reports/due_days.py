@@ -6,57 +6,71 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from django.db import connection
 from django.db.models import Sum
 
-from northing.billing.models import PAYABLES, Bill
+from northing.billing.models import PAYABLES, Bill, BillInstalment
 from northing.ledger.models import Account, DocumentKind, OpenItem
 from northing.masterdata.models import Company
 
 ZERO = Decimal(0)
+PAYABLE = [account.value for account in PAYABLES.values()]
+# A bill without instalments is due as a whole: the database adds those up.
+WHOLE = """
+select i.company_id, coalesce(b.due_on, b.day), -sum(i.base)
+  from ledger_openitem i join billing_bill b on b.id = i.document
+ where i.account = any(%s) and i.document_kind = %s and i.company_id = any(%s) and (i.amount <> 0 or i.base <> 0)
+   and not exists (select 1 from billing_billinstalment p where p.bill_id = b.id)
+ group by 1, 2
+"""
+Days = dict[date, Decimal]
 
 
 @dataclass(frozen=True)
 class Due:
-    """What a company owes by day, in base currency; and what is ours and not billed yet."""
+    """What a company owes by day, in base currency; and what is ours and not billed yet.
+
+    `left` is what a bank balance has left after what is due by the day that is asked for.
+    """
 
     company: Company
     days: Sequence[tuple[date, Decimal]]
     not_billed: Decimal
-    # What is due by today, by the day that is asked for, and what a bank balance has left after that.
     by_today: Decimal
     by_day: Decimal
     left: Decimal | None
 
 
+def owed_by_day(companies: Iterable[int]) -> dict[int, Days]:
+    """By company (id), what is owed on which day, in base currency; an instalment of a bill counts on its own day."""
+    keys = list(companies)
+    found: dict[int, Days] = defaultdict(lambda: defaultdict(Decimal))
+    with connection.cursor() as cursor:
+        cursor.execute(WHOLE, [PAYABLE, DocumentKind.BILL.value, keys])
+        for company, day, base in cursor.fetchall():
+            found[company][day] += base
+    items = OpenItem.objects.filter(account__in=PAYABLE, document_kind=DocumentKind.BILL, company__in=keys)
+    items = items.filter(document__in=BillInstalment.objects.values("bill")).exclude(amount=0, base=0)
+    rows = list(items.values_list("company", "document", "amount", "base"))
+    bills = Bill.objects.filter(pk__any_of=[document for _, document, *_ in rows])
+    bills = bills.select_related("company").prefetch_related("instalments").in_bulk()
+    for company, document, amount, base in rows:
+        for day, share in bills[document].due_shares(-amount, -base):
+            found[company][day] += share
+    return found
+
+
 def due_days(
     companies: Iterable[int], today: date, by: date | None = None, balance: Decimal | None = None
 ) -> list[Due]:
-    """By company that owes something, what is due on which day; an instalment of a bill counts on its own day."""
+    """What each company owes by day; of those that owe something, or have goods that are not billed."""
     keys = list(companies)
-    items = OpenItem.objects.filter(company__in=keys).exclude(base=0)
-    owed = items.filter(account__in=[account.value for account in PAYABLES.values()], document_kind=DocumentKind.BILL)
-    sums = {"left": -Sum("amount"), "in_base": -Sum("base")}
-    rows = list(owed.values_list("company", "document").order_by().annotate(**sums))
-    bills = Bill.objects.filter(pk__any_of=[document for _, document, *_ in rows])
-    bills = bills.select_related("company").prefetch_related("instalments").in_bulk()
-    days: dict[int, dict[date, Decimal]] = defaultdict(lambda: defaultdict(Decimal))
-    for company, document, left, base in rows:
-        for day, share in bills[document].due_shares(left, base):
-            days[company][day] += share
-    waits = dict(
-        items.filter(account=Account.OWNED_NOT_BILLED).values_list("company").order_by().annotate(base=-Sum("base"))
-    )
-    found = Company.objects.filter(pk__in={*days, *waits}).order_by("code")
-    return [_due(one, sorted(days[one.pk].items()), waits.get(one.pk, ZERO), today, by, balance) for one in found]
-
-
-def _due(
-    company: Company,
-    days: Sequence[tuple[date, Decimal]],
-    not_billed: Decimal,
-    today: date,
-    by: date | None,
-    balance: Decimal | None,
-) -> Due:
-    by_today, by_day = (sum((amount for due, amount in days if due <= day), ZERO) for day in (today, by or today))
-    return Due(company, days, not_billed, by_today, by_day, None if balance is None else balance - by_day)
+    days, waits = owed_by_day(keys), OpenItem.objects.filter(company__in=keys, account=Account.OWNED_NOT_BILLED)
+    not_billed = dict(waits.exclude(base=0).values_list("company").order_by().annotate(base=-Sum("base")))
+    found = []
+    for company in Company.objects.filter(pk__in={*days, *not_billed}).order_by("code"):
+        own = sorted(days[company.pk].items())
+        by_today, by_day = (sum((amount for due, amount in own if due <= day), ZERO) for day in (today, by or today))
+        left = None if balance is None else balance - by_day
+        found.append(Due(company, own, not_billed.get(company.pk, ZERO), by_today, by_day, left))
+    return found

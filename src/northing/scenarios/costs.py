@@ -1,12 +1,14 @@
 """Charges, bills and customs entries of a scenario."""
 
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
 from django.db.models import Q
 
-from northing.actions.billing import bills
+from northing.actions.billing import approve, bills, keep
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
+from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.billing.models import BillLine
@@ -72,7 +74,8 @@ class Costs(Played):
             day=action.day,
             currency=action.currency or currency,
             lines=tuple(self._line(line) for line in lines),
-            tax=action.tax,
+            tax=sum((one.amount for one in action.taxes), Decimal(0)) if action.taxes else action.tax,
+            taxes=tuple((one.code, one.amount) for one in action.taxes),
             total=action.total,
             due_on=action.due,
             rate=action.rate,
@@ -80,6 +83,39 @@ class Costs(Played):
             kind=action.do,
         )
         return "bill", bills.book_bill(self.laid.act(action.day), request)
+
+    def keep_bill(self, action: shapes.KeepBill) -> tuple[str, int]:
+        """A bill that is not booked."""
+        party, order = self.laid.one("parties", action.supplier), self._order(action.lines)
+        company = self.laid.one("companies", action.company)
+        request = BillRequest(
+            company=company.pk,
+            party=party.pk,
+            number=action.number,
+            day=action.day,
+            currency=action.currency or (order.currency if order else party.currency or company.currency),
+            lines=tuple(self._line(line) for line in action.lines),
+            total=action.total,
+        )
+        asked, act = keep.KeepRequest(request, bool(action.back), action.back), self.laid.act(action.day)
+        if not action.by_supplier:
+            return "kept bill", keep.keep_bill(act, asked)
+        theirs = replace(act, person=acting_person(party), channel="link", supplier=party.pk)
+        return "kept bill", keep.enter_bill(theirs, asked)
+
+    def drop_bill(self, action: shapes.DropBill) -> None:
+        """A bill that is kept is not to be booked."""
+        keep.drop_bill(self.laid.act(action.day), keep.DropRequest(self.find("kept bill", action.bill), action.reason))
+
+    def block(self, action: shapes.Block) -> None:
+        """A bill is not paid for now, or may be again."""
+        approve.block_bill(
+            self.laid.act(action.day), approve.BlockRequest(self.find("bill", action.bill), action.reason)
+        )
+
+    def end_dispute(self, action: shapes.EndDispute) -> None:
+        """What is in dispute is accepted."""
+        approve.end_dispute(self.laid.act(action.day), approve.ApproveRequest(self.find("bill", action.bill)))
 
     def _order(self, lines: list[shapes.BillLineShape]) -> PurchaseOrder | None:
         """The order of the first line that is about goods."""

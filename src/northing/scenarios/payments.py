@@ -6,9 +6,11 @@ from decimal import Decimal
 
 from django.db import transaction
 
+from northing.actions.billing.approve import ApproveRequest, approve_bill
 from northing.actions.ledger.close import CloseRequest, close_period
+from northing.actions.payments.ask import AskedRequest, approve_payment, drop_payment, pay_or_ask
 from northing.actions.payments.between import BetweenRequest, settle_between
-from northing.actions.payments.pay import owed_of, paid_of, pay
+from northing.actions.payments.pay import owed_of, paid_of
 from northing.actions.payments.request import PartRequest, PayRequest
 from northing.billing.models import Bill, BillLine
 from northing.core.money.money import from_minor, to_minor
@@ -100,7 +102,22 @@ class Payments(Played):
     ) -> tuple[str, int]:
         party = first.party_id if isinstance(first, Bill) else first.supplier_id
         head = (first.company_id, party, action.day, first.currency, parts)
-        return "payment", pay(self.laid.act(action.day), PayRequest(*head, rate=action.rate, **money))
+        done = pay_or_ask(self.laid.act(action.day), PayRequest(*head, rate=action.rate, **money))
+        return ("payment", done["payment"]) if "payment" in done else ("asked payment", done["asked"])
+
+    def approve(self, action: shapes.Approve) -> None:
+        """A second person approves a bill or a payment; what is paid by that has the name of what was asked for."""
+        kind, key = self.made.get(action.what, ("", 0))
+        act = self.laid.act(action.day, self.laid.second)
+        if kind == "asked payment":
+            self.made[action.what] = "payment", approve_payment(act, AskedRequest(key))
+        else:
+            approve_bill(act, ApproveRequest(self.find("bill", action.what)))
+
+    def drop_payment(self, action: shapes.DropPayment) -> None:
+        """A payment that waits is not made."""
+        asked = AskedRequest(self.find("asked payment", action.payment), action.reason)
+        drop_payment(self.laid.act(action.day), asked)
 
     def _bills(self, named: Sequence[shapes.PaidBill]) -> list[Taken]:
         found = [(one, self._bill(one.id)) for one in named]

@@ -135,6 +135,13 @@ class BillLineShape(Shape):
     case: Id = ""
 
 
+class TaxShape(Shape):
+    """A tax line of a bill, by a code of its company."""
+
+    code: Code
+    amount: Number
+
+
 class BillAction(Dated):
     """A bill, or a credit note, with its lines.
 
@@ -154,10 +161,63 @@ class BillAction(Dated):
     case: Id = ""
     amount: Number | None = None
     tax: Number = Decimal(0)
+    taxes: list[TaxShape] = []
     total: Number | None = None
     due: date | None = None
     rate: Number | None = None
     accept: bool = False
+
+
+class KeepBill(Dated):
+    """A supplier's bill is not booked: it waits for its goods, or goes back for a reason; or the supplier sends it."""
+
+    do: Literal["keep bill"]
+    supplier: Code
+    company: Code
+    number: str
+    currency: Code = ""
+    lines: list[BillLineShape] = []
+    total: Number | None = None
+    back: str = ""
+    by_supplier: bool = False
+
+
+class DropBill(Dated):
+    """A bill that is kept is not to be booked."""
+
+    do: Literal["drop bill"]
+    bill: Id
+    reason: str = "entered twice"
+
+
+class Approve(Dated):
+    """A second person approves a bill for payment, or a payment, which is made by that."""
+
+    do: Literal["approve"]
+    what: Id
+
+
+class DropPayment(Dated):
+    """A payment that waits for a second person is not made."""
+
+    do: Literal["drop payment"]
+    payment: Id
+    reason: str = "not now"
+
+
+class Block(Dated):
+    """A bill is not paid for now, for a reason; without one it may be paid again."""
+
+    do: Literal["block"]
+    bill: Id
+    reason: str = ""
+
+
+class EndDispute(Dated):
+    """What is in dispute of a bill is accepted."""
+
+    do: Literal["end dispute"]
+    bill: Id
 
 
 class Deposit(Dated):
@@ -503,6 +563,12 @@ Action = Annotated[
     | Happened
     | ChargeAction
     | BillAction
+    | KeepBill
+    | DropBill
+    | Approve
+    | DropPayment
+    | Block
+    | EndDispute
     | Deposit
     | Pay
     | Offset

@@ -9,7 +9,7 @@ from northing.access.acts import Act
 from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, ROLES
 from northing.core.checks import CHECKS
-from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Pack, Party, Site
+from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Pack, Party, Site, TaxCode
 from northing.scenarios.shapes import NotScenario, WorldShape
 from northing.scenarios.world_shapes import BinShape
 
@@ -54,8 +54,15 @@ def lay(world: WorldShape) -> Laid:
             rates_stand_days=None,
             gs1_prefix=one.gs1_prefix,
             under_tolerance=one.under * 100 if one.under else None,
+            bill_approval_above=one.approve_bills_above,
+            payment_approval_above=one.approve_payments_above,
             **{check.code: one.checks.get(check.code.replace("_", " "), "warn") for check in CHECKS},
         )
+    TaxCode.objects.bulk_create(
+        TaxCode(company=laid.companies[one.code], code=code, name=code, rate=rate)
+        for one in world.companies
+        for code, rate in one.tax_codes.items()
+    )
     Grant.objects.bulk_create(
         Grant(person=person, company=company, role=role)
         for person in (laid.person, laid.second)

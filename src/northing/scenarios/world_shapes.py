@@ -61,6 +61,10 @@ class CompanyShape(Shape):
     import_tax: ImportTax | None = None
     gs1_prefix: Annotated[str, Field(pattern="^([0-9]{4,12})?$")] = ""
     under: Number | None = None
+    # Bills and payments worth more than this wait for a second person; a tax code and its rate.
+    approve_bills_above: Number | None = None
+    approve_payments_above: Number | None = None
+    tax_codes: dict[Code, Number] = {}
     checks: dict[CheckName, Literal["warn", "ask", "block"]] = {}
 
 

@@ -65,7 +65,6 @@ class Effect:
     prices: Absorption
     plans: Sequence[Plan]
     problems: Sequence[Problem]
-    credits: Sequence[CreditLine] = ()
 
     @property
     def unit_costs(self) -> list[UnitCost]:
@@ -84,7 +83,7 @@ def foresee(request: BillRequest) -> Effect:
         take_on(request, line)
         plans.append(spread_line(request, line, rate))
     prices = credits.foreseen(credited) if credited else foreseen(goods)
-    return Effect(goods, prices, plans, _findings(request, goods), credited)
+    return Effect(goods, prices, plans, _findings(request, goods))
 
 
 def over_goods(lines: Sequence[GoodsLine]) -> Scope:

@@ -82,7 +82,8 @@ def enter_bill(act: Act, request: KeepRequest) -> int:
         problems.append(Problem("This is no line of your orders.", "lines", "Open the page again."))
     if not asked.lines and not request.content:
         problems.append(Problem("The bill is empty.", "lines", "Enter what it bills, or attach it."))
-    if KeptBill.objects.filter(party=asked.party, number_key=_key(asked), state__in=KeptBill.OPEN).exists():
+    kept = _open_one(asked)
+    if kept and kept.state != KeptBill.State.SENT_BACK:
         problems.append(Problem(f"Bill {asked.number} is entered already.", "number", "Use another number."))
     refuse_if(problems)
     kept = _kept(act, asked, KeptBill.State.ENTERED, "")
@@ -114,6 +115,12 @@ def _key(asked: BillRequest) -> str:
     return bill_number_key(asked.number.strip())
 
 
+def _open_one(asked: BillRequest, *, lock: bool = False) -> KeptBill | None:
+    """The kept bill with that number that is still to be booked."""
+    found = KeptBill.objects.select_for_update() if lock else KeptBill.objects.all()
+    return found.filter(party=asked.party, number_key=_key(asked), state__in=KeptBill.OPEN).first()
+
+
 def _problems(act: Act, asked: BillRequest) -> list[Problem]:
     found = future_problem(asked.day, act, "day")
     if not asked.number.strip() or len(asked.number.strip()) > 40:
@@ -128,6 +135,9 @@ def _problems(act: Act, asked: BillRequest) -> list[Problem]:
         figures = [one.quantity or ZERO, one.price or ZERO]
         if any(not 0 <= value <= LARGEST for value in figures) or abs(one.amount) > LARGEST:
             found.append(Problem("This is no figure of a bill.", where, "Enter it as on the bill."))
+    kept = _open_one(asked)
+    if kept and kept.company_id != asked.company:
+        found.append(Problem(f"Number {kept.number} of this supplier is kept already.", "bill_number", "Check it."))
     amounts = [value for value in (asked.total, asked.tax) if value is not None]
     if any(not 0 <= value <= LARGEST or not is_whole(value, asked.currency) for value in amounts):
         found.append(Problem(f"This is no amount in {asked.currency}.", "total", "Enter it as on the bill."))
@@ -136,8 +146,7 @@ def _problems(act: Act, asked: BillRequest) -> list[Problem]:
 
 def _kept(act: Act, asked: BillRequest, state: str, why: str) -> KeptBill:
     """The bill as it is kept; one with the same number that is open is what it was before."""
-    open_one = KeptBill.objects.select_for_update().filter(party=asked.party, number_key=_key(asked))
-    kept = open_one.filter(state__in=KeptBill.OPEN).first() or KeptBill(entered_by=act.person, at=act.at)
+    kept = _open_one(asked, lock=True) or KeptBill(entered_by=act.person, at=act.at)
     kept.company = Company.objects.get(pk=asked.company)
     kept.party = Party.objects.get(pk=asked.party)
     kept.number, kept.number_key = asked.number.strip(), _key(asked)

@@ -6,12 +6,13 @@ from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.access.permissions import limit_of
-from northing.actions.payments.pay import pay, pay_approved, try_payment
+from northing.actions.payments.pay import asked_problems, pay, pay_approved, try_payment
 from northing.actions.payments.request import PartRequest, PayRequest
 from northing.actions.worklist.payments import refresh_asked
 from northing.activity.operations import add_history, once
+from northing.billing.models import Bill
 from northing.core.money.exact import plain
-from northing.core.problems import NotAllowed, Problem, Refused
+from northing.core.problems import NotAllowed, Problem, Refused, refuse_if
 from northing.drawings.figures import money
 from northing.masterdata.models import Company
 from northing.payments import operations as payments
@@ -42,6 +43,10 @@ def pay_or_ask(act: Act, request: PayRequest) -> dict[str, int]:
 def ask_payment(act: Act, request: PayRequest) -> int:
     """Ask for a payment: it is whole, and waits for a second person. Returns its id."""
     act.require("pay", request.company)
+    bills = [part.bill for part in request.parts if part.bill]
+    # Locked until this one is asked for: two people do not ask for the same.
+    list(Bill.objects.select_for_update().filter(pk__in=bills).order_by("pk").values_list("pk", flat=True))
+    refuse_if(asked_problems(bills))
     amount, worth = try_payment(act.inner(), request)
     asked = AskedPayment(
         company_id=request.company,
@@ -54,11 +59,6 @@ def ask_payment(act: Act, request: PayRequest) -> int:
         asked_by=act.person,
         at=act.at,
     )
-    bills = [part.bill for part in request.parts if part.bill]
-    waiting = AskedPayment.objects.filter(bills__in=bills, state=AskedPayment.State.WAITS).first()
-    if waiting:
-        what = f"A payment of {waiting.currency} {money(waiting.amount, waiting.currency)} waits for approval."
-        raise Refused(Problem(what, "parts", "Approve or drop that one first.", record=("asked", waiting.pk)))
     payments.ask(asked, bills)
     text = f"Asked for a payment of {asked.currency} {money(asked.amount, asked.currency)} to {asked.party}"
     add_history(act, "ask_payment", text, [("asked", asked.pk, asked.company_id)])

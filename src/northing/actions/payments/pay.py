@@ -30,7 +30,7 @@ from northing.messaging.webhooks import announce
 from northing.orders import operations as orders
 from northing.orders.models import PurchaseOrder
 from northing.payments import operations as payments
-from northing.payments.models import Payment, PaymentPart
+from northing.payments.models import AskedPayment, Payment, PaymentPart
 from northing.payments.queries import Advance, open_advances
 
 ZERO, ONE = Decimal(0), Decimal(1)
@@ -66,6 +66,7 @@ def _pay(act: Act, request: PayRequest, *, approved: bool) -> int:
     act.require("pay", request.company)
     bills, ordered = _locked(request)
     refuse_if(future_problem(request.day, act, "day") + _problems(request, bills, ordered))
+    refuse_if([] if approved else asked_problems(bills))
     company = Company.objects.get(pk=request.company)
     amount = sum((_sign(part, bills) * part.amount for part in request.parts), ZERO)
     refuse_if(_amount_problems(request, amount))
@@ -153,6 +154,15 @@ def _problems(request: PayRequest, bills: dict[int, Bill], ordered: dict[int, Pu
     for number, part in enumerate(request.parts):
         found += _part_problems(request, number, part, bills, ordered, paid, left)
     return found
+
+
+def asked_problems(bills: Iterable[int]) -> list[Problem]:
+    """Another payment of these bills (ids) that waits for a second person."""
+    waiting = AskedPayment.objects.filter(bills__in=list(bills), state=AskedPayment.State.WAITS).first()
+    if waiting is None:
+        return []
+    what = f"A payment of {waiting.currency} {money(waiting.amount, waiting.currency)} waits for approval."
+    return [Problem(what, "parts", "Approve or drop that one first: it stands under To pay, To approve.")]
 
 
 def _approval_problems(company: Company, worth: Decimal) -> list[Problem]:
@@ -395,7 +405,8 @@ def reverse_payment(act: Act, request: ReverseRequest) -> int:
 
 def _due_next(bills: Iterable[Bill]) -> None:
     """Bills in instalments are due when the next that is open is."""
-    found = [bill for bill in bills if bill.instalments.exists()]
+    parts = Bill.objects.filter(pk__in=[bill.pk for bill in bills], instalments__isnull=False).distinct()
+    found = list(parts.select_related("company").prefetch_related("instalments"))
     paid = paid_of([bill.pk for bill in found])
     for bill in found:
         billing.due_next(bill, bill.due_shares(bill.owed - paid.get(bill.pk, Advance()).amount)[0][0])

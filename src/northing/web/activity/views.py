@@ -16,6 +16,7 @@ from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Party
 from northing.shipping.models import Container
 from northing.web.activity.forms import DocumentForm, RemarkForm
+from northing.web.common.addresses import address_of
 from northing.web.common.forms import act_of, say_errors
 from northing.web.common.permissions import EVERY, acts_for, open_page
 
@@ -69,7 +70,7 @@ def _page_of(request, kind: str, record: int) -> str:
         return reverse("shipment", args=[Container.objects.get(pk=record).shipment_id])
     if kind == "party":
         return reverse("record", args=[Party.objects.get(pk=record).kind, record])
-    return reverse(kind, args=[record])
+    return address_of(kind, record) or reverse(kind, args=[record])
 
 
 @open_page

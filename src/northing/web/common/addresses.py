@@ -11,6 +11,7 @@ PAGES = {
     "voyage": "voyage",
     "bill": "bill",
     "payment": "payment",
+    "kept": "kept-bill",
     "charge": "charge",
     "layer": "layer",
     "receipt": "receipt",

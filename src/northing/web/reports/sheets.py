@@ -1,6 +1,6 @@
 """The trial balance of a period, and an account opened to its items and postings."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from django.http import Http404, HttpResponse
@@ -13,7 +13,7 @@ from northing.core.money.periods import day_problems
 from northing.formats.tables import csv_line
 from northing.ledger.models import Account, Posting
 from northing.masterdata.models import Company
-from northing.reports.account_sheets import by_currency, items_of, trial_balance
+from northing.reports.account_sheets import by_currency, items_of, trial_balance, with_names
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import open_page
 
@@ -66,13 +66,14 @@ def account(request, company_id: int, account: str):
     postings = Posting.objects.filter(company=company, account=account, posted_on__lte=period.through)
     postings = postings.filter(posted_on__gte=period.first) if period.first else postings
     postings = postings.select_related("entry", "party", "order_line__order").order_by("-posted_on", "-pk")
-    row = next((one for one in trial_balance(company, period.first, period.through) if one.code == account), None)
+    shown = page_of_rows(items, request.GET, 100, name="items")
+    shown = replace(shown, rows=with_names(shown.rows))
     context = {
         "company": company,
         "account": Account(account),
         "period": period,
-        "row": row,
-        "items": page_of_rows(items, request.GET, 100, name="items"),
+        "row": next(iter(trial_balance(company, period.first, period.through, account)), None),
+        "items": shown,
         "sums": by_currency(items),
         "total": sum(item.base for item in items),
         "page": page_of_rows(postings, request.GET, 50),
@@ -84,7 +85,7 @@ def _file(company: Company, account: str, items) -> HttpResponse:
     head = ["item", "party", "since", "currency", "amount", "base_currency", "base"]
     rows = [
         [one.name, one.party, one.since, one.currency, plain(one.amount), company.currency, plain(one.base)]
-        for one in items
+        for one in with_names(items)
     ]
     answer = HttpResponse("".join(csv_line(row) for row in [head, *rows]), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{company.code}-{account}.csv"'

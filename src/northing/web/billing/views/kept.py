@@ -17,7 +17,7 @@ from northing.web.common.permissions import acts_for, open_page
 class DropForm(ActionForm):
     """Why a bill is not booked."""
 
-    reason = forms.CharField(max_length=240, label="Why it is not to be booked")
+    reason = forms.CharField(max_length=240, label="Why it is not to be booked", help_text="The supplier reads it.")
 
 
 @open_page

@@ -168,6 +168,7 @@ def to_bill(supplier: Party) -> dict[Head, list[Billable]]:
 
 
 def kept_shown(supplier: Party) -> list[KeptBill]:
-    """Bills that the supplier entered, or that went back or wait, and are not booked."""
-    found = KeptBill.objects.filter(party=supplier, state__in=KeptBill.OPEN).select_related("company")
+    """Bills that the supplier entered, that wait or went back, and those that we do not book."""
+    shown = (*KeptBill.OPEN, KeptBill.State.DROPPED)
+    found = KeptBill.objects.filter(party=supplier, state__in=shown).select_related("company")
     return list(found.order_by("-day", "-pk")[:MOST_BILLS])

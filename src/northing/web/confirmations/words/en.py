@@ -41,6 +41,7 @@ WORDS = {
     "bill_entered": "sent; we check it",
     "bill_waits": "waits until its goods are ours",
     "bill_back": "sent back",
+    "bill_dropped": "we do not book it",
     "done_bill_sent": "Thank you: your bill is sent. You see here what becomes of it.",
     "asked": "asked",
     "confirmed_word": "confirmed",
