@@ -9,6 +9,12 @@ from northing.activity.models import Document, HistoryEntry, HistoryLink
 LIMIT = 100
 
 
+REMARKABLE = (
+    *("order", "line", "shipment", "container", "charge", "item", "party", "voyage", "receipt"),
+    *("bill", "kept", "payment"),
+)
+
+
 @dataclass(frozen=True)
 class History:
     """The history of a record, newest last, and its documents; `word` filters, `more` is how much is older."""
@@ -23,7 +29,7 @@ class History:
     @property
     def remarkable(self) -> bool:
         """Whether people may remark on records of this kind."""
-        return self.kind in ("order", "line", "shipment", "container", "charge", "item", "party", "voyage", "receipt")
+        return self.kind in REMARKABLE
 
     @property
     def shareable(self) -> bool:

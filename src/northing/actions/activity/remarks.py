@@ -10,7 +10,6 @@ from northing.activity.documents import attach
 from northing.activity.models import Document
 from northing.activity.operations import Link, add_history, once
 from northing.billing.models import Bill, KeptBill
-from northing.claims.models import Claim
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.costing.models import Charge
 from northing.masterdata.models import Item, Party
@@ -188,7 +187,6 @@ SUBJECTS = {
     "bill": _of_company("bill", Bill),
     "kept": _of_company("kept", KeptBill),
     "payment": _of_company("payment", Payment),
-    "case": _of_company("case", Claim),
 }
 
 

@@ -20,11 +20,17 @@ from northing.web.common.reversals import reversal_page, say_done
 
 
 class BetweenForm(ActionForm):
-    """When two companies settle, and at which rates."""
+    """When two companies settle, and at which rates, where their currency is another."""
 
     day = DayField(label="On")
-    first_rate = ExactField(required=False, help_text="The day's, unless said here.")
-    second_rate = ExactField(required=False, help_text="The day's, unless said here.")
+
+    def __init__(self, *args, pair: "Pair", **kwargs):
+        super().__init__(*args, **kwargs)
+        for name, company in (("first_rate", pair.first), ("second_rate", pair.second)):
+            if company.currency != pair.currency:
+                label = f"Rate of {company.code}"
+                said = "The day's, unless said here."
+                self.fields[name] = ExactField(required=False, label=label, help_text=said)
 
 
 @dataclass(frozen=True)
@@ -86,11 +92,7 @@ def settle(request):
     if pair is None:
         messages.error(request, "Choose which companies settle.")
         return redirect("between")
-    form = BetweenForm(request.POST or None, initial={"day": timezone.localdate()})
-    for name, company in (("first_rate", pair.first), ("second_rate", pair.second)):
-        form.fields[name].label = f"Rate of {company.code}"
-        if company.currency == pair.currency:
-            del form.fields[name]
+    form = BetweenForm(request.POST or None, pair=pair, initial={"day": timezone.localdate()})
     if request.method == "POST":
         made = form.do(request, settle_between, lambda entered: _asked(pair, entered))
         if made:

@@ -1,5 +1,7 @@
 """Bills that are kept and not booked: what they say, why they wait, and the way on."""
 
+from decimal import Decimal
+
 from django import forms
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
@@ -7,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from northing.access.permissions import companies_of, may
 from northing.actions.billing.keep import DropRequest, drop_bill, order_lines
 from northing.billing.models import KeptBill
+from northing.core.orders.orders import net_amount
 from northing.orders.models import OrderLine
 from northing.web.common.forms import ActionForm
 from northing.web.common.history import history_for
@@ -28,6 +31,15 @@ def kept_bills(request):
     return render(request, "billing/kept_bills.html", {"page": page})
 
 
+def _row(line: OrderLine | None, said: dict) -> tuple[OrderLine | None, dict, Decimal | None]:
+    """The order line of a kept line, what the paper says of it, and the amount of that; None without a price."""
+    if line is None:
+        return None, said, Decimal(said["amount"])
+    price = said.get("price")
+    factors = Decimal(said["quantity"]), line.pack_factor
+    return line, said, price and net_amount(*factors, Decimal(price), Decimal(1), line.order.currency)
+
+
 @acts_for("book_bill")
 def kept_bill(request, kept_id: int):
     """A kept bill."""
@@ -42,7 +54,7 @@ def kept_bill(request, kept_id: int):
     lines = OrderLine.objects.select_related("order", "item").in_bulk(order_lines(record.lines))
     context = {
         "kept": record,
-        "rows": [(lines.get(one.get("order_line")), one) for one in record.lines],
+        "rows": [_row(lines.get(one.get("order_line")), one) for one in record.lines],
         "form": form,
         "allowed": may(request.user, "book_bill", record.company_id),
         "history": history_for(request, "kept", record.pk),
