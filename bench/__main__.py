@@ -14,7 +14,7 @@ import psycopg  # noqa: E402
 from django.db import connection  # noqa: E402
 from tests.worlds import NOW, TODAY, World, small_world  # noqa: E402
 
-from bench import bills, book, dock, files, lists, pages, passage  # noqa: E402
+from bench import bills, book, dock, files, lists, open_items, pages, passage  # noqa: E402
 from bench.bulk import fill, fill_lines, parameters, spread_out  # noqa: E402
 from bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
 from northing.actions.shipping import milestones  # noqa: E402
@@ -80,7 +80,8 @@ def main() -> None:
     parser.add_argument("--passage", action="store_true", help="only the passage, on 30,000 lines")
     parser.add_argument("--pages", action="store_true", help="only the pages, with one shipment to ten lines")
     parser.add_argument("--dock", action="store_true", help="only the dock, on 30,000 lines")
-    parser.add_argument("--bills", action="store_true", help="only bills and payments, on 30,000 lines")
+    parser.add_argument("--bills", action="store_true", help="only bills and payments, on 80,000 lines")
+    parser.add_argument("--open", action="store_true", help="only what is to pay, an open item to each line")
     parser.add_argument("--lists", action="store_true", help="only the dock's lists, a receipt line to each line")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
@@ -98,8 +99,12 @@ def main() -> None:
         print("\n".join(dock.everything(world)))
         return
     if asked.bills:
-        fill_lines(world, 30_000)
+        # So many that each of the suppliers has five hundred open.
+        fill_lines(world, 80_000)
         print("\n".join(bills.everything(world)))
+        return
+    if asked.open:
+        print("\n".join(open_items.everything(world, lines)))
         return
     if asked.lists:
         fill_lines(world, lines)

@@ -14,6 +14,8 @@ from northing.actions.payments import pay, pay_many
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
 from northing.core.problems import NotAllowed, Refused
+from northing.jobs import jobs
+from northing.jobs.models import Job
 from northing.ledger.models import Account, Entry
 from northing.masterdata.models import BankAccount, Party, PaymentTerms
 from northing.payments.models import Payment
@@ -22,14 +24,15 @@ from northing.reports.aging import aging
 from northing.reports.book_proof import book_faults
 from northing.reports.open_bills import open_bills, with_settlement
 from northing.reports.remittance import remittance_advice
+from northing.web.payments import views
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
 from tests.worlds import TODAY
 
 
-def haulage(world, number, amount="100.00", currency="NZD", day=TODAY):
+def haulage(world, number, amount="100.00", currency="NZD", day=TODAY, order=None):
     """A provider's bill."""
-    order = world.sent_order({"C": D(5)})
+    order = order or world.sent_order({"C": D(5)})
     asked = charges.ChargeRequest(
         world.nz.pk, world.parties["provider"].pk, "haulage", "quantity", currency, D(amount), day,
         lines=(order.lines.get().pk,),
@@ -143,7 +146,8 @@ def test_an_advance_is_held_by_goods_until_their_bill_sets_it_off(world):
 
 
 def test_forty_bills_due_are_paid_in_one_act(world, signed_in):
-    made = [haulage(world, f"H-{number}") for number in range(40)]
+    order = world.sent_order({"C": D(5)})
+    made = [haulage(world, f"H-{number}", order=order) for number in range(40)]
     page, url = signed_in("accounts"), reverse("open-bills")
     shown = page.get(url, {"by": TODAY.isoformat()})
     assert len(shown.context["rows"]) == 40
@@ -153,6 +157,29 @@ def test_forty_bills_due_are_paid_in_one_act(world, signed_in):
     assert page.post(url, asked).url == reverse("payments") and Payment.objects.count() == 1
     assert b"nothing of it is open" in page.post(url, asked | {"key": "other"}).content
     assert book_faults() == []
+
+
+def test_all_that_are_listed_are_paid_by_the_worker(world, signed_in, monkeypatch):
+    monkeypatch.setattr(views, "AT_ONCE", 2)
+    made = [haulage(world, f"H-{number}") for number in range(3)]
+    page, url = signed_in("accounts"), reverse("open-bills")
+    asked = {"day": TODAY.isoformat(), "key": "k", "every": "4", "discounts": "on"}
+    said = page.post(url, asked)
+    assert said.status_code == 422 and b"4 were listed, and now it is 3" in said.content
+    for unread in ("x", "-1", "9" * 30):
+        assert page.post(url, asked | {"every": unread}).status_code == 422
+    begun = page.post(url, asked | {"every": "3"})
+    job = Job.objects.get()
+    assert begun.url == reverse("job", args=[job.pk]) and not Payment.objects.exists()
+    assert page.post(url, asked | {"every": "3"}).url == begun.url
+    jobs.run(job.pk)
+    jobs.run(job.pk)
+    assert Payment.objects.get().amount == 300 and not open_bills([world.nz.pk]).exists()
+    assert b"Payments made: 1" in page.get(begun.url).content
+    late = jobs.begin(world.act("accounts", "late"), "pay_bills", "again", job.request, 3, "", later=False)
+    jobs.run(late.pk)
+    late.refresh_from_db()
+    assert late.state == "failed" and "H-0" in late.said and made[0].number == "H-0"
 
 
 def test_of_many_bills_all_are_paid_or_none(world):

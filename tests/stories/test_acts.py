@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from northing.actions.confirmations import answers
 from northing.actions.shipping import pack
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Item, Party
+from northing.masterdata.models import ExchangeRate, Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
@@ -127,9 +127,8 @@ def test_through_a_container_with_a_known_voyage(used):
 
 
 def record_answer(page):
-    page.click("text=Record an answer")
-    page.click("button:has-text('Record answer')")
-    page.wait_for_selector(".story")
+    page.click("button:text-is('Agreed as asked')")
+    main(page).to_contain_text("is recorded")
 
 
 def receive_all(page):
@@ -301,7 +300,7 @@ def test_a_new_supplier(used):
         page.select_option("#id_port", "CNNGB")
         page.fill("#id_email", "sales@orvik.example")
         page.fill("#id_order_address", "1 Kiln Road")
-        page.click("button:has-text('Keep')")
+        page.click("button:text-is('Keep')")
         main(page).to_contain_text("Kept.")
     made = Party.objects.latest("pk")
     assert (made.code, made.country, made.currency) == ("ORV", "CN", "CNY")
@@ -326,6 +325,42 @@ def test_an_order_received_billed_and_paid(used):
         done.hear(page)
         enter_order(page, ("A", "240"))
         record_answer(page)
+        dock.reload()
+        done.hear(dock)
+        dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")
+        receive_all(dock)
+        accounts.reload()
+        done.hear(accounts)
+        settle(accounts, "S-1")
+    assert LineSummary.objects.get(line=stage.world.line("A")).unbilled == 0 and book_faults() == []
+
+
+def test_a_new_supplier_from_its_terms_to_a_settled_bill(used):
+    stage = used
+    for purpose in ("book", "customs"):
+        rate = {"currency": "CNY", "purpose": purpose, "day": TODAY, "rate": D("0.23")}
+        ExchangeRate.objects.create(company=stage.world.nz, **rate)
+    pages = (
+        ("expediter", "/masterdata/records/supplier/"),
+        ("approver", "/"),
+        ("dock", "/receiving/"),
+        ("accounts", "/"),
+    )
+    page, approver, dock, accounts = (stage.page(who, path) for who, path in pages)
+    with job("new supplier with terms, its first order received, billed and paid", 20) as done:
+        done.hear(page)
+        page.click("a:has-text('New')")
+        page.fill("#id_name", "Örvik Ceramics")
+        page.select_option("#id_payment_terms", index=1)
+        page.select_option("#id_port", "CNNGB")
+        page.fill("#id_email", "sales@orvik.example")
+        page.click("button:has-text('Keep, and')")
+        page.fill("#id_lines-0-item", "A")
+        page.fill("#id_lines-0-packs", "240")
+        page.fill("#id_lines-0-pack_price", "13.20")
+        page.click("button:has-text('Send to supplier')")
+        page.click("button:text-is('Agreed as asked')")
+        main(page).to_contain_text("The answer to KLN-00002 is recorded")
         dock.reload()
         done.hear(dock)
         dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")

@@ -14,7 +14,7 @@ from northing.claims.queries import rejected_units
 from northing.core.money.exact import plain
 from northing.core.orders.orders import net_amount
 from northing.ledger.models import Account, OpenItem
-from northing.orders.models import OrderLine
+from northing.orders.models import OrderLine, PurchaseOrder
 from northing.orders.queries import first_prices
 from northing.receiving.models import ReceiptLine
 from northing.shipping.models import ShipmentLine
@@ -22,6 +22,7 @@ from northing.worklist.models import LineSummary
 
 ZERO = Decimal(0)
 MOST = 500
+FIGURES = ("ordered", "excess", "dropped", "unbilled", "billed")
 
 
 @dataclass
@@ -56,9 +57,7 @@ class Start:
 
 def billable(start: Start, companies: Iterable[int], more: Iterable[int] = ()) -> list[Billable]:
     """The lines a bill may be of, those with something to bill first; `more` are lines (ids) wanted in any case."""
-    lines = LineSummary.objects.filter(company__in=list(companies)).select_related(
-        "line__order__company", "line__order__supplier", "line__item"
-    )
+    lines = LineSummary.objects.filter(company__in=list(companies)).select_related("line__item").only("line", *FIGURES)
     wanted = list(more)
     chosen = Q(line__in=wanted)
     proposed = _proposed(start)
@@ -71,6 +70,11 @@ def billable(start: Start, companies: Iterable[int], more: Iterable[int] = ()) -
     if start.company:
         lines = lines.filter(company=start.company)
     found = list(lines.filter(chosen).order_by("order__number", "line__number")[:MOST])
+    # One record of each order, shared by its lines.
+    keys = {row.line.order_id for row in found}
+    orders = PurchaseOrder.objects.select_related("company", "supplier").in_bulk(keys)
+    for row in found:
+        row.line.order = orders[row.line.order_id]
     return _with_figures(found, proposed)
 
 

@@ -272,13 +272,12 @@ def _parts(request: PayRequest, payment: Payment, bills: dict[int, Bill]) -> lis
     currency, base = payment.currency, payment.company.currency
     taken = _taken(request, bills, currency, base)
     against = [one for one, part in zip(taken, request.parts, strict=True) if _sign(part, bills) < 0]
-    pays = [part for part in request.parts if _sign(part, bills) > 0]
     money_worth = to_minor(payment.bank_base + payment.withheld_base, base)
     worth = iter(paying_worth(money_worth, against, *_whole(request, bills, currency)))
     found = []
     for part, off_item in zip(request.parts, taken, strict=True):
-        paid_base = from_minor(next(worth) if part in pays else off_item, base)
         set_off = _sign(part, bills) < 0
+        paid_base = from_minor(off_item if set_off else next(worth), base)
         in_advance = part.order and not set_off
         facts = {"amount": part.amount, "discount": part.discount, "set_off": set_off, "paid_base": paid_base}
         facts["base"] = paid_base if in_advance else from_minor(off_item, base)

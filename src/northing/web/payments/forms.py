@@ -5,10 +5,11 @@ from decimal import Decimal
 
 from django import forms
 
-from northing.actions.payments.pay_many import PayManyRequest
+from northing.actions.payments.pay_many import MOST, PayManyRequest
 from northing.actions.payments.request import PartRequest, PayRequest
 from northing.billing.models import Bill
 from northing.core.money.exact import plain
+from northing.core.problems import Problem, Refused
 from northing.masterdata.models import BankAccount
 from northing.orders.models import PurchaseOrder
 from northing.reports.open_bills import OpenBill
@@ -21,11 +22,21 @@ class PayManyForm(ActionForm):
 
     day = DayField(label="Paid on")
     discounts = forms.BooleanField(required=False, initial=True, label="Take the discounts")
+    # How many the list had when it was shown, where all of them are chosen.
+    every = forms.IntegerField(required=False)
 
-    def asked(self) -> PayManyRequest:
-        """The request; bills are those whose boxes are ticked."""
+    def asked(self, listed: Sequence[int]) -> PayManyRequest:
+        """The request; bills are those whose boxes are ticked, or all that are listed (ids).
+
+        Raises Refused where the list is no longer what was shown.
+        """
         entered = self.cleaned_data
         chosen = tuple(keys_of(self.data.getlist("bill")))
+        if entered["every"] is not None:
+            chosen = tuple(listed)
+            if len(chosen) != min(entered["every"], MOST + 1):
+                what = f"{entered['every']:,} were listed, and now it is {len(chosen):,}."
+                raise Refused(Problem(what, "bills", "Look at the list again, and choose anew."))
         return PayManyRequest(chosen, entered["day"], entered["discounts"])
 
 

@@ -8,18 +8,22 @@ from django.contrib import messages
 from django.db.models import Sum
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse as address
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.access.acts import Act
 from northing.access.permissions import companies_of, may
 from northing.actions.payments.advise import AdviseRequest, send_remittance
 from northing.actions.payments.ask import AskedRequest, approve_payment, drop_payment, pay_or_ask
 from northing.actions.payments.pay import reverse_payment
-from northing.actions.payments.pay_many import pay_many
+from northing.actions.payments.pay_many import MOST, PayManyRequest, pay_many
 from northing.actions.worklist.deposits import deposit_due
 from northing.billing.models import Bill
 from northing.core.money.exact import plain, read_exact
 from northing.core.money.periods import day_problems
+from northing.jobs.jobs import begin
+from northing.jobs.models import Job
 from northing.masterdata.models import Company, Party
 from northing.orders.models import PurchaseOrder
 from northing.payments.models import AskedPayment, Payment
@@ -45,6 +49,8 @@ class DropForm(ActionForm):
     reason = forms.CharField(max_length=120, required=False)
 
 
+# More bills than this are paid by the worker.
+AT_ONCE = 200
 ASKED_ACTS = {
     "approve": ("approve_bill", approve_payment, "The payment is approved and made."),
     "drop": ("pay", drop_payment, "The payment is not made."),
@@ -70,17 +76,18 @@ def open_items(request):
     """Bills of which something is owed, by due day; those that are ticked are paid together."""
     today = timezone.localdate()
     form = PayManyForm(request.POST or None, initial={"day": today, "discounts": True})
-    if request.method == "POST":
-        made = form.do(request, pay_many, lambda _: form.asked())
-        if made:
-            _say_paid(request, made)
-            return redirect("payments" if made["made"] else "asked-payments")
-        say_errors(request, form)
     by, mine = _day(request, "by"), companies_of(request.user)
     found = open_bills(mine, by)
     company, party = key_of(request.GET.get("company", "")), key_of(request.GET.get("party", ""))
     found = found.filter(company=company) if company else found
     found = found.filter(party=party) if party else found
+    if request.method == "POST":
+        made = form.do(request, _pay_now_or_later, lambda _: form.asked(found.values_list("pk", flat=True)[: MOST + 1]))
+        if isinstance(made, Job):
+            return redirect("job", made.pk)
+        if made:
+            return _say_paid(request, form.cleaned_data["every"], made)
+        say_errors(request, form)
     page = page_of_rows(found, request.GET, 100)
     # What is worth paying early comes first.
     rows = sorted(with_settlement(page.rows, today), key=lambda one: one.until or date.max)
@@ -93,6 +100,7 @@ def open_items(request):
         "balance": balance,
         "today": today,
         "page": page,
+        "listed": found.count() if page.next or page.before else 0,
         "rows": rows,
         "by": by,
         "aging": aging(mine, today),
@@ -103,14 +111,24 @@ def open_items(request):
     return render(request, "payments/open_bills.html", context, status=422 if form.errors else 200)
 
 
-def _say_paid(request, made: dict[str, list[int]]) -> None:
+def _pay_now_or_later(act: Act, request: PayManyRequest) -> dict[str, list[int]] | Job:
+    """Pay the bills; very many are the worker's."""
+    bills = len(request.bills)
+    if not AT_ONCE < bills <= MOST:
+        return pay_many(act, request)
+    asked = {"bills": list(request.bills), "day": str(request.day), "take_discounts": request.take_discounts}
+    return begin(act, "pay_bills", f"Pay {bills:,} bills", asked, bills, address("open-bills"))
+
+
+def _say_paid(request, every: int | None, made: dict[str, list[int]]):
     """How many payments were made, and how many wait for a second person."""
-    bills = len(keys_of(request.POST.getlist("bill")))
+    bills = every or len(keys_of(request.POST.getlist("bill")))
     done, asked = len(made["made"]), len(made["asked"])
     words = [f"{done} payment{' is' if done == 1 else 's are'} made"] if done else []
     words += [f"{asked} wait{'s' if asked == 1 else ''} for a second person"] if asked else []
     of_bills = f"{bills} bill{' is' if bills == 1 else 's are'} {'chosen' if asked else 'paid'}"
     messages.success(request, f"{of_bills}; {', '.join(words)}.")
+    return redirect("payments" if done else "asked-payments")
 
 
 @acts_for("pay")

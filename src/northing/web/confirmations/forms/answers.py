@@ -1,6 +1,7 @@
 """The form of a supplier's answer."""
 
 from django import forms
+from django.utils import timezone
 
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest
 from northing.core.money.exact import plain
@@ -26,6 +27,13 @@ class AnswersForm(ActionForm):
             if part.position.with_supplier < part.quantity:
                 for name in ("quantity", "ready", "price"):
                     self.fields[f"{name}-{part.pk}"].widget.attrs["readonly"] = True
+
+    @classmethod
+    def as_asked(cls, key: str, parts) -> "AnswersForm":
+        """As it is sent where nothing is changed in it: they agree to all, today."""
+        first = cls(parts=parts).fields.items()
+        said = {name: field.initial for name, field in first if field.initial is not None}
+        return cls(said | {"key": key, "answered_on": timezone.localdate()}, parts=parts)
 
     def rows(self):
         """(instalment, its fields) for the template."""

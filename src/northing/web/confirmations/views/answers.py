@@ -101,7 +101,10 @@ def answer(request, order_id: int):
     record = seen_order(request, order_id)
     found = Instalment.objects.filter(line__order=record).select_related("line__item", "line__order", "position")
     parts = [part for part in found if part.position.with_supplier == part.quantity or _can_be_confirmed(part)]
-    form = AnswersForm(request.POST or None, parts=parts, initial={"answered_on": timezone.localdate()})
+    if "as_asked" in request.POST:
+        form = AnswersForm.as_asked(request.POST.get("key", ""), parts)
+    else:
+        form = AnswersForm(request.POST or None, parts=parts, initial={"answered_on": timezone.localdate()})
     if request.method == "POST" and form.do(request, answers_action.record_answers, lambda _: form.asked(record.pk)):
         messages.success(request, f"The answer to {record.number} is recorded.")
         return redirect("order", record.pk)

@@ -98,6 +98,8 @@ def record(request, name: str, key: str = ""):
         made = form.do(request, keep_record, lambda _: form.asked())
         if made is not None:
             messages.success(request, "Kept.")
+            if "order" in request.POST:
+                return redirect(_order_from(made))
             return redirect("record", kind.name, made)
     texts = kind.texts(found) if found else {}
     context = {
@@ -105,23 +107,30 @@ def record(request, name: str, key: str = ""):
         "record": found,
         "form": form,
         "keeps": keeps,
+        "orders": kind.name == "supplier" and not found and may_somewhere(request.user, "write_order"),
         "facts": [(fact.words, texts[fact.name]) for fact in kind.facts if found and (fact.fixed or not keeps)],
         "history": history_for(request, kind.history, found.pk) if found and kind.history else None,
-        "more": _more(kind, found),
+        "more": _more(kind, found, request.user),
         "feeds": found.feeds.select_related("made_by")[:20] if found and kind.name == "site" else None,
     }
     return render(request, "masterdata/record.html", context, status=422 if form.errors else 200)
 
 
-def _more(kind: Kind, found) -> tuple[str, str] | None:
-    """Where else one sees the record."""
+def _order_from(supplier: int) -> str:
+    """Where an order of the supplier (id) is written."""
+    return f"{reverse('new-order')}?supplier={supplier}"
+
+
+def _more(kind: Kind, found, person) -> list[tuple[str, str]]:
+    """Where else one sees the record, and what is begun with it: addresses and words."""
     if found is None:
-        return None
+        return []
     if kind.name == "supplier":
-        return reverse("supplier-record", args=[found.pk]), "Prices, links, how we agree"
+        shown = [(reverse("supplier-record", args=[found.pk]), "Prices, links, how we agree")]
+        return [(_order_from(found.pk), "New order"), *shown] if may_somewhere(person, "write_order") else shown
     if kind.name == "provider":
-        return reverse("provider-links", args=[found.pk]), "Its links"
-    return (reverse("item", args=[found.pk]), "Its stock and orders") if kind.name == "item" else None
+        return [(reverse("provider-links", args=[found.pk]), "Its links")]
+    return [(reverse("item", args=[found.pk]), "Its stock and orders")] if kind.name == "item" else []
 
 
 @open_page

@@ -33,6 +33,7 @@ from northing.reports.came_and_went import came_and_went
 from northing.reports.order_money import order_money
 from northing.web.common.back import way_back
 from northing.web.common.history import history_for
+from northing.web.common.keys import key_of
 from northing.web.common.paging import page_of, page_of_keys, page_of_rows
 from northing.web.common.permissions import acts_by, form_for, open_page
 from northing.web.orders.forms.orders import LineFormSet, OrderForm, QuoteForm, WholeForm, order_request
@@ -72,6 +73,7 @@ def new_order(request):
     """Write a draft."""
     if request.method != "POST":
         head, rows = _copied(request)
+        head = head or {"supplier": key_of(request.GET.get("supplier", ""))}
         form = OrderForm(person=request.user, initial=head)
         lines = LineFormSet(prefix="lines", initial=rows)
         return render(request, "orders/new_order.html", {"form": form, "lines": lines})
@@ -244,6 +246,11 @@ def order(request, order_id: int):
         "addresses": [(words, getattr(record, name)) for name, words in documents.ADDRESSES.items()],
         "permissions": permissions,
         "to_come": any(getattr(line, "summary", None) and line.summary.is_open for line in lines),
+        "unanswered": any(
+            part.agreed_quantity + part.position.dropped < part.quantity
+            for line in lines
+            for part in line.instalments.all()
+        ),
         "form": WholeForm(),
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],

@@ -3,6 +3,7 @@ const form = document.querySelector("form[data-choose]");
 const boxes = [...form.querySelectorAll("[name=bill]")];
 const all = form.querySelector("[data-all]");
 const said = form.querySelector("[data-chosen]");
+const every = form.querySelector("[name=every]");
 
 function tell() {
   const sums = new Map();
@@ -12,6 +13,7 @@ function tell() {
   const shown = (sum, digits) => sum.toLocaleString("en", { minimumFractionDigits: digits, maximumFractionDigits: digits });
   const amounts = [...sums].map(([currency, sum]) => `${shown(sum, places.get(currency))} ${currency}`);
   if (said) said.textContent = ticked.length ? `${ticked.length}: ${amounts.join(", ")}` : "";
+  if (said && every?.checked) said.textContent = `all ${every.value}`;
   if (all) all.checked = ticked.length > 0 && ticked.length === boxes.length;
 }
 
