@@ -24,6 +24,7 @@ from northing.masterdata.models import (
     ExchangeRate,
     FreeTime,
     Holiday,
+    InspectionRule,
     Item,
     Pack,
     Party,
@@ -253,6 +254,7 @@ def make_small_world() -> World:
         Agreement.objects.create(supplier=supplier, item=item, price=D(price), currency=currency, valid_from=since)
     Holiday.objects.create(country="NZ", day=TODAY + timedelta(days=3), name="Founders' day")
     WorkingWeek.objects.create(country="AU", rest="7")
+    InspectionRule.objects.create(group="glass", how="every")
     PaymentTerms.objects.create(code="M14", name="14 days from the end of the month", days=14, from_month_end=True)
     owners = ({"company": nz}, {"party": world.parties["USD"]}, {"party": world.parties["provider"]})
     for count, owner in enumerate(owners):

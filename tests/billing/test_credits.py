@@ -22,7 +22,7 @@ from northing.payments.models import Payment
 from northing.payments.queries import open_advances
 from northing.reports.aging import aging
 from northing.reports.book_proof import book_faults
-from northing.reports.due_days import due_days
+from northing.reports.due_days import due_days, owed_by_day
 from northing.reports.journal import journal_csv
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
@@ -179,9 +179,27 @@ def test_instalments_are_due_and_paid_one_after_the_other(world, order):
     pay.reverse_payment(world.act("accounts"), ReverseRequest(Payment.objects.get().pk, "too early"))
     bill.refresh_from_db()
     assert bill.due_on == TODAY
-    (due,) = due_days([world.nz.pk], TODAY)
+    (due,) = due_days(owed_by_day([world.nz.pk]), [world.nz.pk], TODAY)
     assert [(day - TODAY).days for day, _ in due.days] == [0, 60] and due.by_today == round(due.days[0][1], 2)
-    assert [one.band for one in aging([world.nz.pk], TODAY + timedelta(days=10))] == ["not due", "1 to 30 days"]
+    assert [one.band for one in aging(owed_by_day([world.nz.pk]), TODAY + timedelta(days=10))] == [
+        "not due",
+        "1 to 30 days",
+    ]
+
+
+def test_a_page_takes_tax_of_two_codes(world, order, signed_in):
+    TaxCode.objects.create(company=world.nz, code="FREE", name="None")
+    page, url = signed_in("costs"), f"{reverse('supplier-bill')}?order={order.pk}"
+    asked = {"bill_number": "S-1", "day": TODAY.isoformat(), "key": "k", "act": "book", "accept": "on"}
+    asked |= {f"quantity-l{order.lines.get().pk}": "5", f"price-l{order.lines.get().pk}": "18.40"}
+    asked |= {"tax": "1.00", "tax_code": "GST15", "second_tax": "0.50"}
+    assert b"Choose the code of this tax" in page.post(url, asked).content
+    page.post(url, asked | {"second_code": "FREE"})
+    bill = Bill.objects.get()
+    assert bill.tax == D("1.50") and list(bill.taxes.order_by("pk").values_list("code__code", "amount")) == [
+        ("GST15", D(1)),
+        ("FREE", D("0.5")),
+    ]
 
 
 def test_each_tax_line_has_its_code_in_the_journal(world, order):
@@ -189,7 +207,13 @@ def test_each_tax_line_has_its_code_in_the_journal(world, order):
     taxed = bill_of(order, line_of(order, "5"), tax=D("1.00"), taxes=(("gst15", D("1.00")),), accept=True)
     bill = Bill.objects.get(pk=bills.book_bill(world.act("costs"), taxed))
     assert bill.taxes.get().code.code == "GST15" and book_faults() == []
-    for taxes, words in (((("NOPE", D(1)),), "no tax code 'NOPE'"), ((("GST15", D(2)),), "do not come to the tax")):
+    wrong = (
+        ((("NOPE", D(1)),), "no tax code 'NOPE'"),
+        ((("GST15", D(2)),), "do not come to the tax"),
+        ((("GST15", D(2)), ("FREE", D(-1))), "not below 0"),
+        ((("GST15", D("0.5")), ("gst15", D("0.5"))), "the same code"),
+    )
+    for taxes, words in wrong:
         with pytest.raises(Refused, match=words):
             bills.book_bill(world.act("costs"), replace(taxed, number="S-9", taxes=taxes))
     made = JournalExport.objects.get(pk=export_journal(world.act("accounts"), ExportRequest(world.nz.pk, TODAY)))

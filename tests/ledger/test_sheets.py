@@ -10,7 +10,7 @@ from northing.actions.billing import bills
 from northing.actions.payments import pay
 from northing.ledger.models import OPEN_ITEM_ACCOUNTS, Account
 from northing.reports.account_sheets import items_of, trial_balance, with_names
-from northing.reports.due_days import due_days
+from northing.reports.due_days import due_days, owed_by_day
 from northing.reports.settled_items import settled_items
 from northing.reports.statement import statement
 from tests.api.conftest import Program
@@ -57,7 +57,7 @@ def test_the_pages_open_accounts_to_items_postings_and_csv(world, bill, signed_i
 
 
 def test_what_is_due_what_was_settled_and_the_statement(world, bill):
-    (due,) = due_days([world.nz.pk], TODAY, TODAY, D(10))
+    (due,) = due_days(owed_by_day([world.nz.pk]), [world.nz.pk], TODAY, TODAY, D(10))
     assert due.not_billed > 0 and due.left == 10 - due.by_day
     assert [part.bill for part in settled_items([world.nz.pk], TODAY, TODAY)] == [bill]
     found = statement([world.nz.pk], bill.party_id, "USD", None, TODAY)

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from northing.actions.confirmations import answers
 from northing.actions.shipping import pack
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import ExchangeRate, Item, Party
+from northing.masterdata.models import ExchangeRate, InspectionRule, Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
@@ -269,6 +269,27 @@ def test_an_inspection_with_failures(stage):
     main(page).to_contain_text("Reversed")
     position.refresh_from_db()
     assert (position.held, position.rejected) == (100, 0), "undone at once"
+
+
+def test_a_sample_that_is_good(stage):
+    InspectionRule.objects.create(item=stage.world.items["A"], how="sampling")
+    shipment = stage.world.shipment([stage.world.sent_order({"A": D(1200)})])
+    stage.world.say(shipment, "departure")
+    stage.world.receive(shipment, {"A": D(1200)})
+    page = stage.page("inspector", "/")
+    page.set_viewport_size({"width": 390, "height": 844})
+    with job("sample of 80 from 1,200 (level II, AQL 1.0), all good", 4) as done:
+        done.hear(page)
+        page.click("main a:has-text('Inspect')")
+        main(page).to_contain_text("Look at 80 of 1200")
+        page.fill("#id_major", "3")
+        expect(page.locator("form .told")).to_contain_text("rejects")
+        page.fill("#id_major", "")
+        expect(page.locator("form .told")).to_contain_text("accepts")
+        stage.accessible(page)
+        page.click("text=Record the verdict")
+        main(page).to_contain_text("The verdict is recorded")
+    assert stage.world.line("A").instalments.get().position.in_store == 1200
 
 
 def test_an_answer_is_taken_where_it_stands(stage):

@@ -15,6 +15,7 @@ from northing.masterdata.models import (
     ExchangeRate,
     FreeTime,
     Holiday,
+    InspectionRule,
     Item,
     Pack,
     Party,
@@ -240,6 +241,9 @@ def _parties() -> None:
 
 def _items(today: date) -> None:
     suppliers = {party.code: party for party in Party.objects.filter(kind="supplier")}
+    # Of kettles a sample, of tableware too where the lot says so.
+    InspectionRule.objects.create(group="kettles", how="sampling", aql_minor=D("4.0"))
+    InspectionRule.objects.create(group="tableware", supplier=suppliers["TRE"], how="skip-lot", skip_after=4)
     for index, row in enumerate(ITEMS):
         code, description, group, supplier, price, weight, volume, hs_code, duty, pack, lot, inspected = row
         item = Item.objects.create(

@@ -12,6 +12,7 @@ from northing.actions.confirmations import answers
 from northing.actions.inventory import issue
 from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.actions.quality import inspect
+from northing.actions.quality.sample import SampleRequest
 from northing.actions.receiving import receive
 from northing.actions.shipping import carrier_events, despatch_notices, passage_statistics, required_documents
 from northing.claims.models import Claim
@@ -26,6 +27,7 @@ from northing.formats.identifiers import with_container_check_digit, with_imo_ch
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Company, Item, Party, Site
 from northing.orders.models import Instalment
+from northing.quality.queries import plan_of
 from northing.shipping.models import Container, RequiredDocument, ShipmentLine
 
 D = Decimal
@@ -90,7 +92,9 @@ class _World(Hand):
         for code, failed, reason in (("KET-17", 12, "dents"), ("KET-12", 0, "")):
             layer = CostLayer.objects.get(item__code=code, kind="stock", shipment_line__container__shipment=shipment)
             day = self.today - timedelta(days=37)
-            verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day)
+            asked = plan_of(layer)
+            sample = SampleRequest(asked.sample, major=min(failed, 3), sorted=failed > 0) if asked else None
+            verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day, (), sample)
             inspect.inspect(self.act("odo", -37), verdict)
         back = returns.ReturnRequest(
             Claim.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)

@@ -29,6 +29,7 @@ from northing.masterdata.models import (
     WithoutOrder,
 )
 from northing.masterdata.planning_kinds import PLANNING
+from northing.masterdata.quality_kinds import QUALITY
 
 TOLERANCE = of.number(ZERO, Decimal(100), 2)
 NAME = Fact("name", "Name", of.text(120))
@@ -313,6 +314,7 @@ KINDS = {
             ("keep_house", "keep_supplier"),
         ),
         *PLANNING,
+        *QUALITY,
         Kind(
             "price",
             "price",

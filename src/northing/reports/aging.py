@@ -1,13 +1,13 @@
 """What is owed by bills by how long it is due: for each company, in bands of days."""
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
 from northing.masterdata.models import Company
-from northing.reports.due_days import owed_by_day
+from northing.reports.due_days import Days
 
 ZERO = Decimal(0)
 # The last day of each band in days after the due day; what is later is in the last.
@@ -25,9 +25,8 @@ class Age:
     share: Decimal
 
 
-def aging(companies: Iterable[int], today: date) -> list[Age]:
-    """What is owed by company and band, in base currency; bands in which nothing is are left out."""
-    days = owed_by_day(companies)
+def aging(days: Mapping[int, Days], today: date) -> list[Age]:
+    """What is owed (`owed_by_day`) by company and band, in base currency; bands in which nothing is are left out."""
     known = Company.objects.in_bulk(days)
     sums: dict[tuple[str, str, int], Decimal] = defaultdict(Decimal)
     for company, owed in days.items():

@@ -5,10 +5,12 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
+from typing import NamedTuple
 
 from django.db.models import Count, F, Q, QuerySet
 
 from northing.inventory.models import OnHand, Status
+from northing.masterdata.inspections import rules_of
 from northing.reports.clocks import standings_of
 from northing.shipping.models import Container, HandlingUnit, ShipmentLine
 from northing.worklist.models import ExpectedDelivery, LineSummary
@@ -16,9 +18,18 @@ from northing.worklist.models import ExpectedDelivery, LineSummary
 # A week is this day and those after it; free time that ends within so many days is said.
 WEEK, SOON = 7, 3
 ZERO = Decimal(0)
-# Id, code, whether it is inspected, and the volume of a unit.
-Item = tuple[int, str, bool, Decimal]
-ITEM = ("item", "item__code", "item__inspected", "item__volume_m3")
+ITEM = ("item", "item__code", "item__group", "item__inspected", "item__volume_m3")
+Supplier = tuple[int, str]
+
+
+class Item(NamedTuple):
+    """What is told of an item: whether it is inspected without any rule, and the volume of a unit."""
+
+    pk: int
+    code: str
+    group: str
+    inspected: bool
+    volume_m3: Decimal
 
 
 def windows(today: date) -> dict[str, Q]:
@@ -46,6 +57,8 @@ class Delivery:
     units: dict[int, Decimal] = field(default_factory=dict)
     volume_m3: Decimal = ZERO
     pallets: int = 0
+    # Goods as they are inspected: items and their suppliers (ids).
+    goods: set[tuple[Item, int]] = field(default_factory=set)
     inspected: bool = False
     # Codes of items of which nothing is in store; of what comes within the week.
     short: list[str] = field(default_factory=list)
@@ -81,15 +94,14 @@ class Delivery:
         """The items, by code."""
         return sorted(self.items.values())
 
-    def add(self, order: tuple[int, str], supplier: str, line: int, item: Item, units: Decimal) -> None:
+    def add(self, order: tuple[int, str], supplier: Supplier, line: int, item: Item, units: Decimal) -> None:
         """Units of an order's line (id)."""
-        key, code, inspected, volume = item
         self.orders[order[0]] = order[1]
-        self.suppliers[supplier] = None
-        self.items[key] = code
+        self.suppliers[supplier[1]] = None
+        self.items[item.pk] = item.code
+        self.goods.add((item, supplier[0]))
         self.units[line] = self.units.get(line, ZERO) + units
-        self.volume_m3 += units * volume
-        self.inspected = self.inspected or inspected
+        self.volume_m3 += units * item.volume_m3
 
 
 def expected(sites: Collection[int]) -> QuerySet[ExpectedDelivery]:
@@ -116,6 +128,9 @@ def delivery_rows(deliveries: QuerySet[ExpectedDelivery], today: date, first: in
     _packed(of_boxes)
     _unpacked(of_orders)
     _short(rows)
+    rules = rules_of({item for row in rows for item, _ in row.goods})
+    for row in rows:
+        row.inspected = any(rules.holds(item, supplier) for item, supplier in row.goods)
     boxes = [row.record.container for row in of_boxes.values() if row.record.container]
     _pallets(of_boxes.values())
     free = _free_until(boxes, today)
@@ -128,21 +143,22 @@ def _packed(rows: dict[tuple[int | None, int], Delivery]) -> None:
     line = "instalment__line__"
     order = f"{line}order__"
     parts = ShipmentLine.objects.filter(container__in={box for box, _ in rows}, accounted__lt=F("quantity"))
-    names = ("container", f"{order}site", f"{order}pk", f"{order}number", f"{order}supplier__name", "instalment__line")
+    of_order = (f"{order}site", f"{order}pk", f"{order}number", f"{order}supplier", f"{order}supplier__name")
+    names = ("container", *of_order, "instalment__line")
     found = parts.order_by("pk").annotate(left=F("quantity") - F("accounted"))
-    for box, site, pk, number, supplier, key, *item, left in found.values_list(
+    for box, site, pk, number, supplier, name, key, *item, left in found.values_list(
         *names, *(f"{line}{name}" for name in ITEM), "left"
     ):
         row = rows.get((box, site))
         if row:
-            row.add((pk, number), supplier, key, tuple(item), left)
+            row.add((pk, number), (supplier, name), key, Item(*item), left)
 
 
 def _unpacked(rows: dict[int | None, Delivery]) -> None:
     waiting = LineSummary.objects.filter(order__in=list(rows), is_open=True, with_supplier__gt=0).order_by("pk")
-    names = ("order", "order__number", "supplier__name", "pk")
-    for pk, number, supplier, key, *item, left in waiting.values_list(*names, *ITEM, "with_supplier"):
-        rows[pk].add((pk, number), supplier, key, tuple(item), left)
+    names = ("order", "order__number", "supplier", "supplier__name", "pk")
+    for pk, number, supplier, name, key, *item, left in waiting.values_list(*names, *ITEM, "with_supplier"):
+        rows[pk].add((pk, number), (supplier, name), key, Item(*item), left)
 
 
 def _short(rows: Iterable[Delivery]) -> None:

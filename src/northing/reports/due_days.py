@@ -1,7 +1,7 @@
 """What is due by day against a bank balance, and what will come after it: goods that are ours and not billed."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -61,14 +61,20 @@ def owed_by_day(companies: Iterable[int]) -> dict[int, Days]:
 
 
 def due_days(
-    companies: Iterable[int], today: date, by: date | None = None, balance: Decimal | None = None
+    owed: Mapping[int, Days],
+    companies: Iterable[int],
+    today: date,
+    by: date | None = None,
+    balance: Decimal | None = None,
 ) -> list[Due]:
-    """What each company owes by day; of those that owe something, or have goods that are not billed."""
+    """What each company owes by day (`owed_by_day`); of those that owe something, or have goods that are not billed."""
     keys = list(companies)
-    days, waits = owed_by_day(keys), OpenItem.objects.filter(company__in=keys, account=Account.OWNED_NOT_BILLED)
+    days = {key: owed.get(key, {}) for key in keys}
+    waits = OpenItem.objects.filter(company__in=keys, account=Account.OWNED_NOT_BILLED)
     not_billed = dict(waits.exclude(base=0).values_list("company").order_by().annotate(base=-Sum("base")))
     found = []
-    for company in Company.objects.filter(pk__in={*days, *not_billed}).order_by("code"):
+    owing = {key for key in keys if days[key]}
+    for company in Company.objects.filter(pk__in=owing | set(not_billed)).order_by("code"):
         own = sorted(days[company.pk].items())
         by_today, by_day = (sum((amount for due, amount in own if due <= day), ZERO) for day in (today, by or today))
         left = None if balance is None else balance - by_day

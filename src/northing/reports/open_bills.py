@@ -44,16 +44,25 @@ class OpenBill:
 
 def open_bills(companies: Iterable[int], due_by: date | None = None) -> QuerySet[Bill]:
     """Bills and credit notes of which something is open, by their due day; those of them due by a day."""
-    accounts = [account.value for account in PAYABLES.values()]
-    items = OpenItem.objects.filter(
-        ~Q(amount=0), account__in=accounts, document_kind=DocumentKind.BILL, company__in=list(companies)
-    )
+    items = _items(companies)
     found = Bill.objects.filter(pk__in=items.values("document"), reversed_by=None)
     found = found.annotate(due=Coalesce("due_on", "day")).select_related("company", "party__payment_terms")
     found = found.prefetch_related("instalments")
     if due_by:
         found = found.filter(due__lte=due_by)
     return found.order_by("due", "pk")
+
+
+def _items(companies: Iterable[int]) -> QuerySet[OpenItem]:
+    """What is open of bills and credit notes."""
+    accounts = [account.value for account in PAYABLES.values()]
+    of = {"account__in": accounts, "document_kind": DocumentKind.BILL, "company__in": list(companies)}
+    return OpenItem.objects.filter(~Q(amount=0), **of)
+
+
+def owed_parties(companies: Iterable[int]) -> QuerySet[OpenItem]:
+    """The parties (ids) of whom a bill or a credit note is open, as a subquery."""
+    return _items(companies).order_by().values("party").distinct()
 
 
 def with_settlement(bills: Sequence[Bill], day: date) -> list[OpenBill]:

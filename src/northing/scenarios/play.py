@@ -31,7 +31,7 @@ from northing.scenarios.goods import Goods
 from northing.scenarios.payments import Payments
 from northing.scenarios.played import MISSING
 from northing.scenarios.shapes import NotScenario, Scenario
-from northing.scenarios.stock import Stock
+from northing.scenarios.stock import Stock, plan_facts
 
 # How what an action made is undone, by its kind.
 REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
@@ -120,6 +120,8 @@ class Player(Goods, Dock, Costs, Payments, Stock):
         if action.id and made:
             self.made[action.id] = made
         facts = FACTS.get(action.do)
+        if isinstance(action, shapes.Inspect) and action.plan and made:
+            facts = plan_facts
         return said | (facts(made[1]) if made and facts else {})
 
     def reverse(self, action: shapes.Reverse) -> None:

@@ -459,7 +459,11 @@ class Issue(Dated):
 
 
 class Inspect(Dated):
-    """A verdict on held goods of a line of a receipt; what fails opens the case `id`."""
+    """A verdict on held goods of a line of a receipt; what fails opens the case `id`.
+
+    Of a lot with a plan the sample is as large as that asks for, and what failed was found in it, as major defects;
+    unless it says otherwise. A `sample` of 0: all was looked at. With `plan` the result says the plan.
+    """
 
     do: Literal["inspect"]
     receipt: Id
@@ -468,6 +472,12 @@ class Inspect(Dated):
     failed: Number = Decimal(0)
     reason: str = ""
     serials: Serials = []
+    sample: int | None = None
+    critical: int = 0
+    major: int | None = None
+    minor: int = 0
+    overruled: str = ""
+    plan: bool = False
 
 
 class Return(Dated):

@@ -1,6 +1,7 @@
 """Stock, inspections and returns of a scenario."""
 
 from dataclasses import replace
+from typing import Any
 
 from django.db.models import Max
 
@@ -11,17 +12,40 @@ from northing.actions.inventory.put_away import PutAwayRequest, put_away
 from northing.actions.inventory.transfer import ArrivedRow, ArriveRequest, SendRequest, arrive_goods, send_goods
 from northing.actions.masterdata import opening
 from northing.actions.quality import inspect as inspect_action
+from northing.actions.quality.sample import SampleRequest
 from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Problem, Refused
+from northing.core.quality.sampling import plan
 from northing.core.receiving.serials import numbers_of
 from northing.formats.tables import csv_line
 from northing.inventory.models import OnHand, Opening, Transfer
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
+from northing.quality.queries import LotPlan, plan_of
 from northing.reports.putaway import to_put_away
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
+
+
+def _sample(action: shapes.Inspect, found: LotPlan | None) -> SampleRequest | None:
+    """The sample of a lot that has a plan: what failed was found in it, unless the action says otherwise."""
+    if action.sample == 0 or (found is None and action.sample is None):
+        return None
+    size = found.sample if found and action.sample is None else action.sample or 0
+    rest = max(min(int(action.failed), size) - action.critical - action.minor, 0)
+    major = rest if action.major is None else action.major
+    return SampleRequest(size, action.critical, major, action.minor, sorted=True, overruled=action.overruled)
+
+
+def plan_facts(key: int) -> dict[str, Any]:
+    """The plan by which a lot was judged; empty where there was none."""
+    one = Inspection.objects.get(pk=key)
+    if one.lot is None or one.aql is None:
+        return {"plan": {}}
+    used = plan(one.lot, one.level, one.aql, one.state)
+    facts = {"letter": used.letter, "sample": used.sample, "accept": used.accept, "reject": used.reject}
+    return {"plan": facts | {"state": one.state}}
 
 
 class Stock(Played):
@@ -44,7 +68,7 @@ class Stock(Played):
         if layer is None:
             raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
         request = inspect_action.InspectRequest(layer.pk, action.passed, action.failed, action.reason, action.day)
-        request = replace(request, serials=numbers_of(action.serials))
+        request = replace(request, serials=numbers_of(action.serials), sample=_sample(action, plan_of(layer)))
         inspect_action.inspect(self.laid.act(action.day), request)
         return "inspection", Inspection.objects.latest("pk").pk
 

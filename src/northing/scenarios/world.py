@@ -9,7 +9,8 @@ from northing.access.acts import Act
 from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, ROLES
 from northing.core.checks import CHECKS
-from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Pack, Party, Site, TaxCode
+from northing.core.quality.sampling import AQLS
+from northing.masterdata.models import Bin, Company, ExchangeRate, InspectionRule, Item, Pack, Party, Site, TaxCode
 from northing.scenarios.shapes import NotScenario, WorldShape
 from northing.scenarios.world_shapes import BinShape
 
@@ -84,6 +85,7 @@ def lay(world: WorldShape) -> Laid:
     _lay_parties(laid, world)
     _lay_items(laid, world)
     _lay_homes(laid, world)
+    _lay_inspection(laid, world)
     _lay_rates(laid, world)
     return laid
 
@@ -156,6 +158,23 @@ def _lay_items(laid: Laid, world: WorldShape) -> None:
         Pack.objects.bulk_create(
             Pack(item=item, name=f"pack {number}", factor=pack.pack, gtin=pack.gtin)
             for number, pack in enumerate(one.gtins, 1)
+        )
+
+
+def _lay_inspection(laid: Laid, world: WorldShape) -> None:
+    for one in world.inspection:
+        if one.aql not in AQLS or (one.aql_minor is not None and one.aql_minor not in AQLS):
+            raise NotScenario(f"world: {one.aql} is no AQL of the standard")
+        InspectionRule.objects.create(
+            item=laid.one("items", one.item) if one.item else None,
+            supplier=laid.one("parties", one.supplier) if one.supplier else None,
+            how=one.how,
+            level=one.level,
+            aql=one.aql,
+            aql_minor=one.aql_minor,
+            reduces=one.reduced,
+            skip_after=one.skip_after,
+            skip_one_in=one.one_in,
         )
 
 

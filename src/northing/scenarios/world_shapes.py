@@ -146,6 +146,20 @@ class ItemShape(Shape):
     gtins: list[GtinShape] = []
 
 
+class InspectionShape(Shape):
+    """How goods are inspected: of an item, from a supplier, or both."""
+
+    item: Code = ""
+    supplier: Code = ""
+    how: Literal["none", "every", "sampling", "skip-lot"]
+    level: Literal["I", "II", "III", "S-1", "S-2", "S-3", "S-4"] = "II"
+    aql: Number = Decimal("1.0")
+    aql_minor: Number | None = None
+    reduced: bool = True
+    skip_after: int = 10
+    one_in: int = 5
+
+
 class RateShape(Shape):
     """Rates of a day: base currency for one unit. A purpose without a rate takes the book rate."""
 
@@ -167,4 +181,5 @@ class WorldShape(Shape):
     providers: list[ProviderShape] = []
     offices: list[OfficeShape] = []
     items: list[ItemShape] = []
+    inspection: list[InspectionShape] = []
     rates: list[RateShape] = []

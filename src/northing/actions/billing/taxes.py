@@ -24,6 +24,10 @@ def tax_problems(request: BillRequest) -> list[Problem]:
         for code, _ in request.taxes
         if code and code.upper() not in known
     ]
+    if any(amount < 0 for _, amount in request.taxes):
+        found.append(Problem("A line of tax is not below 0.", "tax", "Enter it above 0, or leave it empty."))
+    if len({code.upper() for code, _ in request.taxes}) < len(request.taxes):
+        found.append(Problem("Two lines of tax have the same code.", "tax_code", "Put them into one."))
     if sum((amount for _, amount in request.taxes), ZERO) != request.tax:
         found.append(Problem("The tax lines do not come to the tax.", "tax", "Correct one of them."))
     return found

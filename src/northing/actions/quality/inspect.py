@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.quality.sample import SampleRequest, put_plan, sample_problems
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
@@ -24,6 +25,7 @@ from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
 from northing.quality.models import Inspection
 from northing.quality.operations import write_inspection
+from northing.quality.queries import LotPlan, plan_of
 
 ZERO = Decimal(0)
 REASONS = ("chipped", "glaze cracks", "dents", "does not heat", "wrong colour", "wet cartons", "other")
@@ -40,6 +42,7 @@ class InspectRequest:
     occurred_on: date
     # Which units failed, where they have serial numbers; the others passed.
     serials: tuple[str, ...] = ()
+    sample: SampleRequest | None = None
 
 
 @once
@@ -48,23 +51,45 @@ def inspect(act: Act, request: InspectRequest) -> int:
     layer = locked_layer(request.layer)
     act.require_at("inspect", layer.company_id, layer.site_id)
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or ZERO
+    found = plan_of(layer)
     refuse_if(_verdict_problems(act, request, layer, held))
+    refuse_if(sample_problems(act, request, layer, held, found))
     text = f"Inspected {layer.item.code}: {plain(request.passed)} passed, {plain(request.failed)} failed"
     text += f" ({request.reason})" if request.failed else ""
-    history = add_history(act, "inspect", text, links_of(layer), request.occurred_on)
-    made = write_inspection(
-        Inspection(
-            company=layer.company,
-            layer=layer,
-            passed=request.passed,
-            failed=request.failed,
-            reason=request.reason if request.failed else "",
-            inspector=act.person,
-            occurred_on=request.occurred_on,
-            at=act.at,
-            history=history,
-        )
+    made = _verdict(act, layer, request)
+    if found:
+        put_plan(made, request.sample, found)
+    _record(act, layer, request, made, text + _of_sample(request.sample, found))
+    return layer.pk
+
+
+def let_through(act: Act, layer: CostLayer, occurred_on: date, run: int) -> None:
+    """All that is held of a lot becomes available without being looked at: so it was drawn; `run` good ones before."""
+    request = InspectRequest(layer.pk, layer.received, ZERO, "", occurred_on)
+    made = _verdict(act, layer, request)
+    made.skipped = True
+    text = f"{layer.item.code}: {plain(request.passed)} let through without inspection, by lot, after {run} good lots"
+    _record(act, layer, request, made, text)
+
+
+def _verdict(act: Act, layer: CostLayer, request: InspectRequest) -> Inspection:
+    """The inspection that is to be written; its story comes with it."""
+    return Inspection(
+        company=layer.company,
+        layer=layer,
+        passed=request.passed,
+        failed=request.failed,
+        reason=request.reason if request.failed else "",
+        inspector=act.person,
+        occurred_on=request.occurred_on,
+        at=act.at,
     )
+
+
+def _record(act: Act, layer: CostLayer, request: InspectRequest, made: Inspection, text: str) -> None:
+    """Write the verdict, move its units, and open a case of those that failed."""
+    made.history = history = add_history(act, "inspect", text, links_of(layer), request.occurred_on)
+    write_inspection(made)
     _put_away(history, layer, request)
     key, shipment_line = layer.shipment_line.instalment_id, layer.shipment_line_id
     positions.move(
@@ -76,7 +101,15 @@ def inspect(act: Act, request: InspectRequest) -> int:
     )
     opened = [_open_case(made, request)] if request.failed else []
     bring_along(layers=[layer.pk], cases=opened)
-    return layer.pk
+
+
+def _of_sample(said: SampleRequest | None, found: LotPlan | None) -> str:
+    """What was looked at, and by which plan, for the story."""
+    if said is None or found is None:
+        return ""
+    not_right = f"{said.critical} critical, {said.major} major, {said.minor} minor"
+    text = f"; of {said.size:,} looked at {not_right} (accepted: {found.major.accept}, {found.standing.state})"
+    return f"{text}, decided otherwise: {said.overruled.strip()}" if said.overruled.strip() else text
 
 
 def locked_layer(key: int) -> CostLayer:

@@ -10,6 +10,7 @@ from northing.actions.receiving.kept import bin_problems, chosen_bin, kept_probl
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.core.problems import Problem
 from northing.core.receiving import counts
+from northing.masterdata.inspections import rules_of
 from northing.masterdata.models import Bin, Item, Site
 from northing.orders import operations as orders
 from northing.orders.models import Instalment, OrderLine
@@ -31,6 +32,8 @@ class Found:
     taking: counts.Taking
     expected: counts.Expected
     bin: Bin | None
+    # Goods of this item from this supplier are inspected first.
+    inspected: bool = False
     line: ReceiptLine | None = None
     back_amount: Decimal = ZERO
     back_base: Decimal = ZERO
@@ -72,7 +75,7 @@ class Found:
     @property
     def is_held(self) -> bool:
         """Whether it has to be inspected before it is available."""
-        return bool(self.item.inspected or self.row.condition)
+        return bool(self.inspected or self.row.condition)
 
     @property
     def serials(self) -> tuple[str, ...]:
@@ -97,6 +100,7 @@ def found_by(
     if not rows:
         return [], []
     parts = _packed(request, site) if request.container else _unpacked(request, site)
+    rules = rules_of([part.instalment.line.item for part in parts.values()])
     positions = locked_positions(part.instalment_id for part in parts.values())
     for part in parts.values():
         part.instalment.position = positions[part.instalment_id]
@@ -111,12 +115,13 @@ def found_by(
         problems += _billed_problems(part, counted, f"short-{key}")
         for row, taken in zip(those, counts.divided(counts.taking(expected, counted), _quantities(those)), strict=True):
             item = part.instalment.line.item
+            inspected = rules.holds(item, part.instalment.line.order.supplier_id)
             row = given.row(item, row)
-            chosen = chosen_bin(site, bins, row, held=bool(item.inspected or row.condition))
+            chosen = chosen_bin(site, bins, row, held=bool(inspected or row.condition))
             problems += kept_problems(item, row, request.occurred_on, accept=request.accept)
-            held = HELD.get(row.condition) or (f"{item.code} is inspected first." if item.inspected else "")
+            held = HELD.get(row.condition) or (f"{item.code} is inspected first." if inspected else "")
             problems += bin_problems(row, chosen, held=held)
-            found.append(Found(row, part, taken, expected, chosen))
+            found.append(Found(row, part, taken, expected, chosen, inspected))
     return found, problems
 
 

@@ -175,18 +175,14 @@ def write_layers(
             layers.append(CostLayer(kind="missing", received=line.missing, **common))
     ledger.write_layers(layers)
     stock = [layer for layer in layers if layer.kind == "stock"]
-    numbers = {one.line.pk: one.serials for one in [*found, *unordered]}
-    moves = [
-        StockMove(layer.pk, layer.received, None, _place(layer), numbers[layer.receipt_line_id]) for layer in stock
-    ]
+    came = {one.line.pk: one for one in [*found, *unordered]}
+    moves = []
+    for layer in stock:
+        one = came[layer.receipt_line_id]
+        place = Place(one.line.bin_id, "held" if one.is_held else "in_store")
+        moves.append(StockMove(layer.pk, layer.received, None, place, one.serials))
     move_stock(history, moves)
     return layers
-
-
-def _place(layer: CostLayer) -> Place:
-    line = layer.receipt_line
-    held = layer.item.inspected or line.why or line.condition
-    return Place(layer.receipt_line.bin_id, "held" if held else "in_store")
 
 
 def absorb_costs(entry: Entry, found: Sequence[Found]) -> list[Draft]:

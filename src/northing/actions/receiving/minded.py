@@ -27,6 +27,9 @@ class Coming(Protocol):
     @property
     def item(self) -> Item: ...
 
+    @property
+    def inspected(self) -> bool: ...
+
 
 def lot_problems(site: Site, coming: Sequence[Coming], *, accept: bool) -> list[Problem]:
     """Lots of which units lie apart in the company. Rejected ones of an item that is inspected are asked about."""
@@ -34,7 +37,7 @@ def lot_problems(site: Site, coming: Sequence[Coming], *, accept: bool) -> list[
     found = []
     for one in coming:
         for status, units in apart.get((one.item.pk, one.row.lot.strip()), []):
-            asks = status == Status.REJECTED and one.item.inspected and not accept
+            asks = status == Status.REJECTED and one.inspected and not accept
             strength = Strength.ASK if asks else Strength.WARN
             mend = "Send it back, or receive it." if asks else ""
             found.append(Problem(_of_lot(one.item, one.row.lot, status, units), f"lot-{one.row.key}", mend, strength))

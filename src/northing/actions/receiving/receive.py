@@ -11,6 +11,7 @@ from northing.access.models import Person
 from northing.access.permissions import may
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.inventory.shelves import Coming, refusals
+from northing.actions.quality.skip_lot import draw_lots
 from northing.actions.receiving import intake, short
 from northing.actions.receiving.found import Found, found_by
 from northing.actions.receiving.given import Given
@@ -29,7 +30,7 @@ from northing.core.checks import answered, finding
 from northing.core.inventory.bins import Goods
 from northing.core.problems import Problem, Strength, refuse_if
 from northing.customs.models import CustomsEntry
-from northing.ledger.models import CostLayer, Entry
+from northing.ledger.models import Entry
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Bin, Site
@@ -113,23 +114,22 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     cases = open_cases(request, site, found, layers)
     drafts += miss(entry, layers, cases)
     _finish(act, receipt, container, found, unordered, entry, drafts)
+    held = {one.line.pk for one in [*found, *unordered] if one.is_held and one.line}
     bring_along(
         instalments=[one.goods.instalment_id for one in found],
         dated=dated,
         shipments=[container.shipment_id] if container else [],
-        layers=[layer.pk for layer in layers if _is_held(layer)],
+        layers=[layer.pk for layer in layers if layer.receipt_line_id in held],
         cases=list(cases.values()),
         questions=short.ask(act, receipt, container, found),
     )
+    # By lot some are let through; not what is damaged, or was asked to be inspected.
+    sound = {one.line.pk for one in found if one.inspected and one.line and not one.row.condition}
+    draw_lots(act, [layer for layer in layers if layer.kind == "stock" and layer.receipt_line_id in sound])
     receipt.warnings = [problem.what for problem in bare]
     receiving.number_receipt(receipt)
     number_pallets(site, [(one.row, one.line) for one in [*found, *unordered]])
     return receipt
-
-
-def _is_held(layer: CostLayer) -> bool:
-    line = layer.receipt_line
-    return bool(layer.item.inspected or line.why or line.condition)
 
 
 def _finish(

@@ -39,6 +39,16 @@ class Unordered:
     line: ReceiptLine | None = None
 
     @property
+    def is_held(self) -> bool:
+        """Held until it is decided whose they are."""
+        return True
+
+    @property
+    def inspected(self) -> bool:
+        """Whether the item is inspected, whoever supplies it."""
+        return self.item.inspected
+
+    @property
     def serials(self) -> tuple[str, ...]:
         """The numbers of the units: of what is more than allowed, the last of its row."""
         return self.row.serials[len(self.row.serials) - int(self.quantity) :] if self.row.serials else ()

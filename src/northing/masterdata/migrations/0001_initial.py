@@ -521,4 +521,24 @@ class Migration(migrations.Migration):
             name='deposit',
             field=models.DecimalField(db_default=0, decimal_places=4, default=Decimal('0'), max_digits=7),
         ),
+        migrations.CreateModel(
+            name='InspectionRule',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('group', models.CharField(blank=True, default='', max_length=40)),
+                ('how', models.CharField(choices=[('none', 'not at all'), ('every', 'every receipt, all of it'), ('sampling', 'a sample of every receipt'), ('skip-lot', 'a sample of some receipts, drawn by lot')], max_length=8)),
+                ('level', models.CharField(default='II', max_length=3)),
+                ('aql', models.DecimalField(decimal_places=3, default=Decimal('1.0'), max_digits=7)),
+                ('aql_minor', models.DecimalField(decimal_places=3, max_digits=7, null=True)),
+                ('reduces', models.BooleanField(default=True)),
+                ('skip_after', models.PositiveSmallIntegerField(default=10)),
+                ('skip_one_in', models.PositiveSmallIntegerField(default=5)),
+                ('item', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='inspection_rules', to='masterdata.item')),
+                ('supplier', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='inspection_rules', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('item', 'group', 'supplier'), name='inspection_rule_once', nulls_distinct=False), models.CheckConstraint(condition=models.Q(('skip_after__gte', 1), ('skip_one_in__gte', 1)), name='inspection_rule_skips')],
+            },
+        ),
     ]

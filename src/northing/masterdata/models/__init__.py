@@ -1,5 +1,6 @@
 """Companies, sites, parties, items, and the facts that passages are planned by."""
 
+from northing.masterdata.models.inspections import InspectionRule
 from northing.masterdata.models.items import Agreement, ExchangeRate, Item, Pack
 from northing.masterdata.models.parties import (
     LINK_MAY,
@@ -23,6 +24,7 @@ __all__ = [
     "ExchangeRate",
     "FreeTime",
     "Holiday",
+    "InspectionRule",
     "Item",
     "LINK_MAY",
     "OWES",

@@ -37,4 +37,82 @@ class Migration(migrations.Migration):
                 'constraints': [models.CheckConstraint(condition=models.Q(('passed__gte', 0), ('failed__gte', 0), models.Q(('passed__gt', 0), ('failed__gt', 0), _connector='OR')), name='inspection_decides_something')],
             },
         ),
+        migrations.AddField(
+            model_name='inspection',
+            name='accepted',
+            field=models.BooleanField(null=True),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='aql',
+            field=models.DecimalField(decimal_places=3, max_digits=7, null=True),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='aql_minor',
+            field=models.DecimalField(decimal_places=3, max_digits=7, null=True),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='critical',
+            field=models.PositiveIntegerField(db_default=0, default=0),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='level',
+            field=models.CharField(blank=True, db_default='', max_length=3),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='lot',
+            field=models.PositiveIntegerField(null=True),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='major',
+            field=models.PositiveIntegerField(db_default=0, default=0),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='minor',
+            field=models.PositiveIntegerField(db_default=0, default=0),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='overruled',
+            field=models.CharField(blank=True, db_default='', max_length=120),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='sample',
+            field=models.PositiveIntegerField(null=True),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='skipped',
+            field=models.BooleanField(db_default=False, default=False),
+        ),
+        migrations.AddField(
+            model_name='inspection',
+            name='state',
+            field=models.CharField(blank=True, db_default='', max_length=9, verbose_name='Inspection'),
+        ),
+        migrations.CreateModel(
+            name='LotDraw',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('seed', models.CharField(max_length=32)),
+                ('sealed', models.CharField(max_length=64)),
+                ('made_at', models.DateTimeField()),
+                ('opened_at', models.DateTimeField(null=True)),
+                ('skipped', models.BooleanField(null=True)),
+                ('item', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.item')),
+                ('layer', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='draw', to='ledger.costlayer')),
+                ('supplier', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(condition=models.Q(('opened_at', None)), fields=('item', 'supplier'), name='one_draw_waits')],
+            },
+        ),
     ]

@@ -1,6 +1,6 @@
 """The world of a scenario: companies, sites, parties, items and rates, under names that tell nothing."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from itertools import groupby
 from operator import itemgetter
@@ -10,7 +10,8 @@ from northing.core.money.exact import plain
 from northing.costing.models import Charge
 from northing.inventory.models import Status, StockMovement
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Party, Site
+from northing.masterdata.inspections import rules_of
+from northing.masterdata.models import Bin, Company, ExchangeRate, InspectionRule, Item, Party, Site
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.as_scenario.reach import Reach
 
@@ -87,7 +88,7 @@ def world_of(reach: Reach, names: Names) -> dict[str, Any]:
     companies = Company.objects.filter(pk__in=names.keys("company")).order_by("pk")
     sites = Site.objects.filter(pk__in=names.keys("site")).order_by("pk")
     parties = list(Party.objects.filter(pk__in=names.keys("party")).order_by("pk"))
-    items = Item.objects.filter(pk__in=names.keys("item")).order_by("pk")
+    items = list(Item.objects.filter(pk__in=names.keys("item")).order_by("pk"))
     of_kind = {kind: [one for one in parties if one.kind == kind] for kind in Party.Kind.values}
     return {
         "companies": [_company(one, names) for one in companies],
@@ -96,6 +97,7 @@ def world_of(reach: Reach, names: Names) -> dict[str, Any]:
         "providers": [{"code": names.of("party", one.pk)} for one in of_kind["provider"]],
         "offices": [{"code": names.of("party", one.pk)} for one in of_kind["customs"]],
         "items": [_item(one, names) for one in items],
+        "inspection": _inspection(items, of_kind["supplier"], names),
         "rates": _rates(companies, names),
     }
 
@@ -130,6 +132,18 @@ def _item(one: Item, names: Names) -> dict[str, Any]:
         "inspected": one.inspected,
         **{name: plain(Decimal(value)) for name, value in numbers.items()},
     }
+
+
+def _inspection(items: Sequence[Item], suppliers: Sequence[Party], names: Names) -> list[dict[str, str]]:
+    """Which goods are held by a rule; by which sample they were judged is not told."""
+    rules, found = rules_of(items), []
+    for item in items:
+        for supplier in suppliers:
+            rule = rules.of(item, supplier.pk)
+            if rule:
+                pair = {"item": names.of("item", item.pk), "supplier": names.of("party", supplier.pk)}
+                found.append(pair | {"how": "none" if rule.how == InspectionRule.How.NONE else "every"})
+    return found
 
 
 def _rates(companies: Iterable[Company], names: Names) -> list[dict[str, str]]:

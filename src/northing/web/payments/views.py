@@ -29,15 +29,15 @@ from northing.orders.models import PurchaseOrder
 from northing.payments.models import AskedPayment, Payment
 from northing.reports.aging import aging
 from northing.reports.creditable import advances_open, credits_open
-from northing.reports.due_days import due_days
-from northing.reports.open_bills import open_bills, with_settlement
+from northing.reports.due_days import due_days, owed_by_day
+from northing.reports.open_bills import open_bills, owed_parties, with_settlement
 from northing.reports.remittance import remittance_advice
 from northing.reports.settled_items import settled_items
 from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.keys import key_of, keys_of
-from northing.web.common.paging import page_of_rows
+from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import acts_by, acts_for, form_for, open_page
 from northing.web.common.reversals import ReasonForm, say_done
 from northing.web.payments.forms import PayForm, PayManyForm
@@ -88,7 +88,7 @@ def open_items(request):
         if made:
             return _say_paid(request, form.cleaned_data["every"], made)
         say_errors(request, form)
-    page = page_of_rows(found, request.GET, 100)
+    page, owed = page_of_keys(found, request.GET, 100), owed_by_day(mine)
     # What is worth paying early comes first.
     rows = sorted(with_settlement(page.rows, today), key=lambda one: one.until or date.max)
     shown = [company] if company in mine else mine
@@ -96,17 +96,17 @@ def open_items(request):
     balance = _figure(request.GET.get("balance", "")) if len(shown) == 1 else None
     context = {
         "form": form,
-        "due": due_days(shown, today, by, balance),
+        "due": due_days(owed, shown, today, by, balance),
         "balance": balance,
         "today": today,
         "page": page,
         "listed": found.count() if page.next or page.before else 0,
         "rows": rows,
         "by": by,
-        "aging": aging(mine, today),
+        "aging": aging(owed, today),
         "companies": Company.objects.filter(pk__in=mine),
         "asked": {"company": company, "party": party},
-        "parties": Party.objects.filter(pk__in=open_bills(mine).values("party")).order_by("name")[:500],
+        "parties": Party.objects.filter(pk__in=owed_parties(mine)).order_by("name")[:500],
     }
     return render(request, "payments/open_bills.html", context, status=422 if form.errors else 200)
 

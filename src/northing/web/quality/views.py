@@ -1,8 +1,10 @@
 """Quality: held goods, verdicts, cases, returns."""
 
+from collections.abc import Iterator
 from decimal import Decimal
 
 from django.db.models import F, Q, Sum
+from django.http import HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -11,9 +13,14 @@ from northing.access.queries import scoped
 from northing.actions.quality import inspect as inspect_action
 from northing.actions.quality.reverse import reverse_inspection as undo_inspection
 from northing.claims.models import Claim
+from northing.core.money.exact import plain
+from northing.formats.tables import csv_line
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
-from northing.quality.models import Inspection
+from northing.quality.models import Inspection, LotDraw
+from northing.quality.queries import plan_of, supplier_of
+from northing.reports.inspection_paper import inspection_paper
+from northing.reports.inspection_register import COLUMNS, register, register_rows
 from northing.web.common.addresses import address_of
 from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import form_for, open_page
@@ -22,6 +29,7 @@ from northing.web.quality.forms import InspectForm
 
 # Of a layer: the order its goods came from.
 ORDER = "shipment_line__instalment__line__order"
+NEED_BY = "layer__shipment_line__instalment__line__need_by"
 
 
 # Two lists share the page.
@@ -37,7 +45,8 @@ def quality(request):
         .select_related(
             "layer__item", "layer__site", "layer__receipt_line__receipt", "bin", f"layer__{ORDER}__supplier"
         )
-        .order_by("layer__occurred_on", "pk")
+        # What is needed first is inspected first.
+        .order_by(F(NEED_BY).asc(nulls_last=True), "layer__occurred_on", "pk")
     )
     # Goods without an order are decided about at the dock, not inspected.
     held = held.filter(Q(layer__receipt_line=None) | Q(layer__receipt_line__why=""))
@@ -53,6 +62,42 @@ def quality(request):
     return render(request, "quality/quality.html", context)
 
 
+@open_page
+def inspections(request):
+    """The register: every verdict, and those of an item, supplier, order or lot by a word."""
+    word = request.GET.get("q", "").replace("\x00", "")[:60]
+    found = register(companies_of(request.user), word)
+    wide = found.select_related("company", "layer__item", "inspector", f"layer__{ORDER}__supplier")
+    context = {"page": page_of_keys(found, request.GET, ROWS, wide=wide), "word": word}
+    return render(request, "quality/inspections.html", context)
+
+
+@open_page
+def inspections_csv(request):
+    """The same verdicts as a table."""
+    found = register(companies_of(request.user), request.GET.get("q", "").replace("\x00", "")[:60])
+    answer = StreamingHttpResponse(_table(found), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = 'attachment; filename="inspections.csv"'
+    return answer
+
+
+def _table(found) -> Iterator[str]:
+    yield "\ufeff" + csv_line(COLUMNS)
+    for row in register_rows(found):
+        yield csv_line(plain(value) if isinstance(value, Decimal) else value for value in row.values())
+
+
+@open_page
+def certificate(request, inspection_id: int):
+    """A verdict on paper."""
+    related = ("company", "layer__item", "layer__site", "inspector", "reversed_by", "layer__receipt_line__receipt")
+    found = Inspection.objects.select_related(*related, f"layer__{ORDER}__supplier")
+    record = get_object_or_404(scoped(found, request.user), pk=inspection_id)
+    answer = HttpResponse(inspection_paper(record), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="inspection-{record.pk}.pdf"'
+    return answer
+
+
 @form_for("inspect")
 def inspect(request, layer_id: int):
     """Pass and fail held units."""
@@ -63,8 +108,9 @@ def inspect(request, layer_id: int):
     if layer.receipt_line and layer.receipt_line.why:
         return redirect("held", layer.pk)
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or Decimal(0)
-    start = {"occurred_on": timezone.localdate(), "passed": f"{held:f}".rstrip("0").rstrip(".") if held else "0"}
-    form = InspectForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial)
+    asked = plan_of(layer) if held else None
+    start = {"occurred_on": timezone.localdate()} | ({} if asked else {"passed": plain(held)})
+    form = InspectForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial, plan=asked)
     if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer.pk, held)):
         said = Inspection.objects.filter(layer=layer).latest("pk")
         say_done(request, "The verdict is recorded.", "reverse-inspection", said.pk)
@@ -73,10 +119,20 @@ def inspect(request, layer_id: int):
         "layer": layer,
         "held": held,
         "form": form,
+        "plan": asked,
+        "lots": lots_of(layer),
+        "draw": LotDraw.objects.filter(layer=layer).first(),
         "allowed": may(request.user, "inspect", layer.company_id),
         "inspections": Inspection.objects.filter(layer=layer).select_related("inspector").order_by("pk"),
     }
     return render(request, "quality/inspect.html", context, status=422 if form.errors else 200)
+
+
+def lots_of(layer: CostLayer):
+    """The last lots of the layer's item from its supplier of which a sample was taken, or that were let through."""
+    of = {"layer__item": layer.item_id, f"layer__{ORDER}__supplier": supplier_of(layer)}
+    found = Inspection.objects.filter(Q(sample__isnull=False) | Q(skipped=True), reversed_by=None, **of)
+    return found.order_by("-pk")[:10]
 
 
 @form_for("inspect")

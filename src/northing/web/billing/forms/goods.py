@@ -15,6 +15,8 @@ from northing.reports.billable import Billable
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
 EXTRA_ROWS = 3
+# From so many codes on a bill may have tax of more than one.
+TWO = 2
 # What the file that a bill came from is signed for.
 CAME = "bill file"
 DECISIONS = [("", "not decided"), ("accept", "Accept it as cost"), ("dispute", "Dispute it")]
@@ -47,6 +49,9 @@ class GoodsBillForm(ActionForm):
     total = ExactField(required=False, label="Total as stated")
     tax = ExactField(required=False)
     tax_code = forms.ChoiceField(required=False, label="Tax code")
+    # Some papers bear tax of two kinds.
+    second_tax = ExactField(required=False, label="Tax of another code")
+    second_code = forms.ChoiceField(required=False, label="That code")
     due_on = DayField(label="Due on", required=False, help_text="By the terms, unless said here.")
     rate = ExactField(required=False, label="Rate", help_text="The day's, unless said here.")
     accept = forms.BooleanField(required=False, label="Book it all the same")
@@ -55,15 +60,19 @@ class GoodsBillForm(ActionForm):
     # The file that the bill was read from, as it was set aside: signed, so that it is no other.
     came = forms.CharField(max_length=600, required=False, widget=forms.HiddenInput)
     add = forms.CharField(max_length=200, required=False, label="More order lines", help_text="PO-1/2, PO-4/1")
-    HEAD = ("bill_number", "day", "total", "tax", "tax_code", "due_on", "rate", "document")
+    SECOND = ("second_tax", "second_code")
+    HEAD = ("bill_number", "day", "total", "tax", "tax_code", *SECOND, "due_on", "rate", "document")
 
     def __init__(self, *args, lines: Sequence[Billable], **kwargs):
         super().__init__(*args, **kwargs)
         self.lines = lines
         codes = TaxCode.objects.filter(company=lines[0].line.order.company_id)
-        self.fields["tax_code"].choices = [("", "as its orders say"), *((one.code, str(one)) for one in codes)]
-        if not codes:
-            del self.fields["tax_code"]
+        known = [(one.code, str(one)) for one in codes]
+        self.fields["tax_code"].choices = [("", "as its orders say"), *known]
+        self.fields["second_code"].choices = [("", "choose"), *known]
+        for name, least in (("tax_code", 1), *((name, TWO) for name in self.SECOND)):
+            if len(known) < least:
+                del self.fields[name]
         for one in lines:
             self._add_row(one)
         for row in range(EXTRA_ROWS):
@@ -106,8 +115,10 @@ class GoodsBillForm(ActionForm):
             yield {name: self[f"{name}-x{row}"] for name in ("kind", "amount", "remark")}
 
     def clean(self):
-        """An amount of a further line says of what kind it is."""
+        """An amount of a further line says of what kind it is, a second tax its code."""
         entered = super().clean()
+        if entered.get("second_tax") and not entered.get("second_code"):
+            self.add_error("second_code", "Choose the code of this tax.")
         for row in range(EXTRA_ROWS):
             if entered.get(f"amount-x{row}") and not entered.get(f"kind-x{row}"):
                 self.add_error(f"kind-x{row}", "Choose what this amount is for.")
@@ -119,7 +130,7 @@ class GoodsBillForm(ActionForm):
 
     def asked(self) -> BillRequest:
         """The bill as a request; order lines without units, and further lines without an amount, are left out."""
-        entered, order = self.cleaned_data, self.lines[0].line.order
+        entered, order, taxes = self.cleaned_data, self.lines[0].line.order, self._taxes()
         goods = [one for one in self.lines if entered.get(f"quantity-l{one.line.pk}")]
         extras = [row for row in range(EXTRA_ROWS) if entered.get(f"amount-x{row}")]
         return BillRequest(
@@ -129,13 +140,19 @@ class GoodsBillForm(ActionForm):
             day=entered["day"],
             currency=order.currency,
             lines=(*map(self._goods, goods), *map(self._extra, extras)),
-            tax=entered.get("tax") or BillRequest.tax,
+            tax=sum((amount for _, amount in taxes), BillRequest.tax),
             total=entered.get("total"),
             due_on=entered.get("due_on"),
             rate=entered.get("rate"),
             accept=entered.get("accept", False),
-            taxes=((code, entered["tax"]),) if (code := entered.get("tax_code")) and entered.get("tax") else (),
+            taxes=taxes if any(code for code, _ in taxes) else (),
         )
+
+    def _taxes(self) -> tuple[tuple[str, Decimal], ...]:
+        """The lines of tax with their codes; a line without one has the codes of the orders."""
+        entered = self.cleaned_data
+        pairs = ("tax_code", "tax"), ("second_code", "second_tax")
+        return tuple((entered.get(code, ""), amount) for code, name in pairs if (amount := entered.get(name)))
 
     def _goods(self, one: Billable) -> BillLineRequest:
         end = f"l{one.line.pk}"

@@ -13,6 +13,7 @@ from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRo
 from northing.actions.receiving.scans import Context, goods_of, rows_of
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, Strength
+from northing.masterdata.inspections import rules_of
 from northing.masterdata.models import Bin, Item, Party, Site
 from northing.masterdata.queries import find_pack
 from northing.reports.proposed_bins import Wanted, proposed_bins
@@ -90,6 +91,7 @@ class ReceiveForm(ActionForm):
         bins = [(str(key), code) for key, code in there]
         self.typed_bins = [code for _, code in bins[:MOST_LISTED]] if len(bins) > MOST_CHOICES else []
         self.proposed = _proposed(context.site, parts)
+        self.rules = rules_of([part.item for part in parts])
         for part in parts:
             for number, end in enumerate(part.ends()):
                 self._add_row(part, end, bins, first=not number)
@@ -103,7 +105,8 @@ class ReceiveForm(ActionForm):
             coming = PACKED if part.shipment_line else UNPACKED
             short = forms.ChoiceField(choices=coming, required=False, label=f"If {item.code} differs")
             self.fields[f"short-{end}"] = short
-        self._add_kept(end, f"of {item.code}", bins, item)
+        inspected = self.rules.holds(item, part.line.order.supplier_id)
+        self._add_kept(end, f"of {item.code}", bins, item, inspected=inspected)
 
     def _add_other(self, end: str, bins: list) -> None:
         box = forms.TextInput({"autocomplete": "off", "placeholder": "code or GTIN"})
@@ -111,7 +114,7 @@ class ReceiveForm(ActionForm):
         self.fields[f"row-{end}"] = ExactField(required=False, label="Found")
         self._add_kept(end, "of it", bins)
 
-    def _add_kept(self, end: str, label: str, bins: list, item: Item | None = None) -> None:
+    def _add_kept(self, end: str, label: str, bins: list, item: Item | None = None, *, inspected: bool = True) -> None:
         """The fields of facts that the item keeps; of an item that is not known yet, all of them."""
         if item is None or item.keeps_lot:
             self.fields[f"lot-{end}"] = forms.CharField(max_length=40, required=False, label=f"Lot {label}")
@@ -123,8 +126,8 @@ class ReceiveForm(ActionForm):
             choices=CONDITIONS, required=False, label=f"Condition {label}"
         )
         free = "dock" if self.context.site.queues_putaway else "store"
-        usual = "quarantine" if item is None or item.inspected else free
-        there = self.proposed.get(item.pk) if item and not item.inspected else None
+        usual = "quarantine" if inspected else free
+        there = self.proposed.get(item.pk) if item and not inspected else None
         self.fields[f"bin-{end}"] = bin_field(bins, usual=usual, label=f"Bin {label}", initial=there or "")
 
     def field_of(self, where: str) -> str:

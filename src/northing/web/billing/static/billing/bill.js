@@ -29,7 +29,7 @@ function draw(band, units) {
 }
 
 function all() {
-  let total = said(form.elements.tax);
+  let total = said(form.elements.tax) + said(form.elements.second_tax);
   for (const line of form.querySelectorAll(".bill-line")) total += reckon(line);
   for (const field of form.querySelectorAll("[name^=amount-x]")) total += said(field);
   form.elements.total.placeholder = shown(total);

@@ -1,0 +1,92 @@
+"""How a lot is to be inspected: its rule, what the lots before it lead to, and its plan."""
+
+from dataclasses import dataclass
+from math import ceil
+
+from northing.core.quality.sampling import Plan, plan
+from northing.core.quality.switching import Lot, Standing, standing
+from northing.ledger.models import CostLayer
+from northing.masterdata.inspections import rules_of
+from northing.masterdata.models import InspectionRule, Item
+from northing.quality.models import Inspection
+
+
+@dataclass(frozen=True)
+class LotPlan:
+    """The plan of a lot for major and critical defects, and for minor ones where its rule counts them."""
+
+    rule: InspectionRule
+    standing: Standing
+    lot: int
+    major: Plan
+    minor: Plan | None
+
+    @property
+    def sample(self) -> int:
+        """Units to be looked at."""
+        return max(self.major.sample, self.minor.sample if self.minor else 0)
+
+    def accepts(self, critical: int, major: int, minor: int) -> bool:
+        """Whether a sample with so many non-conforming units lets the lot be accepted. One critical defect does not."""
+        return critical == 0 and self.major.accepts(major) and (self.minor is None or self.minor.accepts(minor))
+
+
+def lots_before(item: int, supplier: int, before: int | None = None) -> list[Lot]:
+    """The lots of an item from a supplier (ids) of which a sample was taken, in their order, each once.
+
+    With `before` those inspected before that inspection (id).
+    """
+    of = {"layer__item": item, "layer__shipment_line__instalment__line__order__supplier": supplier}
+    found = Inspection.objects.filter(sample__isnull=False, reversed_by=None, **of)
+    found = found.filter(pk__lt=before) if before else found
+    return [_lot(one) for one in found.order_by("pk")]
+
+
+def _lot(one: Inspection) -> Lot:
+    """An inspection as the rules of switching see it."""
+    assert one.lot is not None and one.aql is not None
+    used = plan(one.lot, one.level, _plain(one.aql), one.state)
+    return Lot(used, one.critical + one.major, bool(one.accepted))
+
+
+def _plain(aql):
+    """An AQL as the tables write it; the database pads it with zeros."""
+    return aql.normalize()
+
+
+def standing_of(item: int, supplier: int, may_reduce: bool, before: int | None = None) -> Standing:
+    """How strictly the next lot of an item from a supplier (ids) is inspected, and why."""
+    return standing(lots_before(item, supplier, before), may_reduce)
+
+
+def rule_of(layer: CostLayer) -> InspectionRule | None:
+    """The rule of inspection that counts for goods of a layer."""
+    return rules_of([layer.item]).of(layer.item, supplier_of(layer))
+
+
+def supplier_of(layer: CostLayer) -> int | None:
+    """Who supplied the goods of a layer (id), where they came by an order."""
+    return layer.shipment_line.instalment.line.order.supplier_id if layer.shipment_line else None
+
+
+def plan_of(layer: CostLayer) -> LotPlan | None:
+    """How the goods of a layer are to be inspected; None where no sample is taken of them, or one was already."""
+    rule, supplier = rule_of(layer), supplier_of(layer)
+    if rule is None or supplier is None or not rule.samples:
+        return None
+    if Inspection.objects.filter(layer=layer, reversed_by=None).exists():
+        return None
+    now = standing_of(layer.item_id, supplier, rule.reduces)
+    return lot_plan(rule, ceil(layer.received), now)
+
+
+def lot_plan(rule: InspectionRule, lot: int, now: Standing) -> LotPlan:
+    """The plan of a lot of so many units by a rule, as things stand."""
+    major = plan(lot, rule.level, _plain(rule.aql), now.state)
+    minor = plan(lot, rule.level, _plain(rule.aql_minor), now.state) if rule.aql_minor is not None else None
+    return LotPlan(rule, now, lot, major, minor)
+
+
+def must_hold(item: Item, supplier: int | None) -> bool:
+    """Whether goods of an item from a supplier (id) are held until they are inspected."""
+    return rules_of([item]).holds(item, supplier)
