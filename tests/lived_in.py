@@ -17,7 +17,7 @@ from northing.actions.receiving import told
 from northing.actions.shipping import despatch_notices, pack
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, KeptBill
-from northing.claims.models import Claim, ReturnNote
+from northing.claims.models import Claim, GoodsReturn, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
@@ -82,7 +82,9 @@ def facts_of(world):
         Inspection.objects.create(
             layer=layer, passed=1, failed=0, inspector=who, history=entry().history, **common, **of_day
         )
+        where = {"site": layer.site, "supplier": world.parties["EUR"], "number": "KLN-B1", "reference": "RA-1"}
         ReturnNote.objects.create(
+            goods_return=GoodsReturn.objects.create(**where, **common, **of_day),
             case=Claim.objects.get(),
             quantity=1,
             cost=0,
@@ -107,6 +109,7 @@ def facts_of(world):
     return {
         "inspection_id": Inspection.objects.get().pk,
         "note_id": ReturnNote.objects.get().pk,
+        "return_id": GoodsReturn.objects.get().pk,
         "customs_entry_id": CustomsEntry.objects.get().pk,
         "opening_id": Opening.objects.get().pk,
     }

@@ -292,6 +292,26 @@ def test_a_sample_that_is_good(stage):
     assert stage.world.line("A").instalments.get().position.in_store == 1200
 
 
+def test_all_of_an_order_goes_back(stage):
+    order = stage.world.sent_order({"A": D(240), "C": D(100)})
+    shipment = stage.world.shipment([order])
+    stage.world.say(shipment, "departure")
+    stage.world.receive(shipment, {"A": D(240), "C": D(100)})
+    page = stage.page("inspector", f"/orders/{order.pk}/")
+    with job("return all of an order, with its note and the list", 6) as done:
+        done.hear(page)
+        page.click("a:text-is('Send it back')")
+        page.fill("#id_reference", "RA-77")
+        page.fill("#id_reason", "not what was ordered")
+        stage.accessible(page)
+        page.click("button:text-is('Send it all back')")
+        main(page).to_contain_text("Return KLN-B00001")
+        expect(page.locator("a:text-is('Return note')")).to_be_visible()
+        page.click("a:text-is('Returns')")
+        main(page).to_contain_text("RA-77")
+    assert stage.world.line("A").instalments.get().position.returned == 240 and book_faults() == []
+
+
 def test_an_answer_is_taken_where_it_stands(stage):
     world = stage.world
     late = world.sent_order({"A": D(240)}, agreed=False)

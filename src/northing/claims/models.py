@@ -4,9 +4,10 @@ from django.db import models
 from django.db.models import F, Q
 
 from northing.access.models import Person
+from northing.activity.models import HistoryEntry
 from northing.database import fields
 from northing.ledger.models import CostLayer, Entry
-from northing.masterdata.models import Company, Party
+from northing.masterdata.models import Company, Party, Site
 from northing.quality.models import Inspection
 
 
@@ -26,6 +27,8 @@ class Claim(models.Model):
     ended = fields.quantity(default=fields.ZERO)
     opened_on = models.DateField()
     inspection = models.OneToOneField(Inspection, models.PROTECT, null=True, related_name="case")
+    # The act that set its units aside, where it was opened by hand.
+    opened_by = models.OneToOneField(HistoryEntry, models.PROTECT, null=True, related_name="+")
     # What opened it (a receipt, an inspection) was reversed: it never was.
     withdrawn_at = models.DateTimeField(null=True)
 
@@ -56,9 +59,32 @@ class ClaimAmount(models.Model):
     base = fields.money()
 
 
-class ReturnNote(models.Model):
-    """Units that went back to the supplier under their reference."""
+class GoodsReturn(models.Model):
+    """Goods that went back to their supplier together, under its reference; a return note for each case."""
 
+    company = models.ForeignKey(Company, models.PROTECT)
+    site = models.ForeignKey(Site, models.PROTECT)
+    supplier = models.ForeignKey(Party, models.PROTECT, related_name="returns")
+    number = models.CharField(max_length=24)
+    reference = models.CharField("Supplier's reference", max_length=40)
+    reason = models.CharField(max_length=80, blank=True)
+    haulier = models.CharField(max_length=80, blank=True)
+    occurred_on = models.DateField()
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [models.UniqueConstraint(fields=["company", "number"], name="return_number_once")]
+
+    def __str__(self):
+        return self.number
+
+
+class ReturnNote(models.Model):
+    """Units of a case that went back to the supplier under their reference."""
+
+    # Of notes written before returns had a number there is none.
+    goods_return = models.ForeignKey(GoodsReturn, models.PROTECT, null=True, related_name="notes")
     company = models.ForeignKey(Company, models.PROTECT)
     case = models.ForeignKey(Claim, models.PROTECT, related_name="returns")
     reference = models.CharField("Supplier's reference", max_length=40)

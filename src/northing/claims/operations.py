@@ -4,10 +4,12 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime
 from decimal import Decimal
 
+from django.db import connection
 from django.db.models import F, Sum
 
-from northing.claims.models import Claim, ClaimAmount, ReturnNote
+from northing.claims.models import Claim, ClaimAmount, GoodsReturn, ReturnNote
 from northing.ledger.models import CostLayer, Entry
+from northing.masterdata.models import Company
 
 
 def open_cases(cases: Sequence[Claim]) -> list[Claim]:
@@ -59,6 +61,23 @@ def mark_reversed(note: ReturnNote, entry: Entry) -> None:
     note.reversed_by = entry
     note.save(update_fields=["reversed_by"])
     Claim.objects.filter(pk=note.case_id).update(ended=F("ended") - note.quantity)
+
+
+# The company's row is locked from here on until the transaction ends.
+NUMBER = f"""
+update {Company._meta.db_table} set last_return_number = last_return_number + 1
+ where id = %s
+returning code || '-B' || lpad(last_return_number::text, greatest(5, length(last_return_number::text)), '0')
+"""
+
+
+def open_return(made: GoodsReturn) -> GoodsReturn:
+    """A return, with the next number of its company."""
+    with connection.cursor() as cursor:
+        cursor.execute(NUMBER, [made.company_id])
+        made.number = cursor.fetchone()[0]
+    made.save(force_insert=True)
+    return made
 
 
 def write_return(note: ReturnNote) -> ReturnNote:

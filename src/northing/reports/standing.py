@@ -23,7 +23,20 @@ def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
     keys = [layer.pk for layer in layers]
     cases = Claim.objects.filter(layer__in=keys).values_list("pk", flat=True)
     found = [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
-    return found + credits_of(cases)
+    return found + set_aside(keys) + credits_of(cases)
+
+
+def set_aside(layers: list[int]) -> list[Problem]:
+    """Units of layers (ids) that were set aside by hand, in cases that stand."""
+    found = Claim.objects.filter(layer__in=layers, withdrawn_at=None, opened_by__isnull=False)
+    return [
+        Problem(
+            f"{plain(case.quantity)} {case.layer.item.unit} of {case.layer.item.code} are set aside: {case.reason}.",
+            mend="Take them back into store first.",
+            record=("case", case.pk),
+        )
+        for case in found.select_related("layer__item").order_by("pk")
+    ]
 
 
 def credits_of(cases: Iterable[int]) -> list[Problem]:

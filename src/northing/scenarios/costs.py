@@ -130,6 +130,7 @@ class Costs(Played):
         """A case by the inspection that opened it, or by the receipt that found units missing."""
         kind, key = self.made.get(name, ("", 0))
         of = {"inspection": Q(inspection=key), "receipt": Q(kind="missing", layer__receipt_line__receipt=key)}
+        of["case"] = Q(pk=key)
         found = Claim.objects.filter(of.get(kind, Q(pk__in=[])), withdrawn_at=None).order_by("pk").first()
         if found is None:
             raise Refused(Problem(f"There is no case of {name}.", "case", MISSING))

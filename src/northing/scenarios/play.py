@@ -9,7 +9,9 @@ from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.actions.billing.bills import reverse_bill
+from northing.actions.claims.return_all import reverse_all
 from northing.actions.claims.returns import reverse_return
+from northing.actions.claims.set_aside import take_back
 from northing.actions.customs.entries import reverse_customs_entry
 from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
@@ -37,6 +39,8 @@ from northing.scenarios.stock import Stock, plan_facts
 REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "inspection": reverse_inspection,
     "return": reverse_return,
+    "goods return": reverse_all,
+    "case": take_back,
     "opening": reverse_opening,
     "receipt": reverse_receipt,
     "issue": take_back_issue,
@@ -88,6 +92,7 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "receive": self.receive,
             "issue": self.issue,
             "inspect": self.inspect,
+            "case": self.set_aside,
             "return": self.give_back,
             "reverse": self.reverse,
             "open": self.open,

@@ -480,13 +480,27 @@ class Inspect(Dated):
     plan: bool = False
 
 
+class SetAside(Dated):
+    """Units in store that are not right: a case is opened by hand, for goods of a line of a receipt."""
+
+    do: Literal["case"]
+    receipt: Id
+    line: Id
+    quantity: Number
+    reason: str
+    serials: Serials = []
+
+
 class Return(Dated):
-    """Units of a case go back under the supplier's reference."""
+    """Units of a case go back under the supplier's reference; or all that is left of a receipt or of an order."""
 
     do: Literal["return"]
-    case: Id
-    quantity: Number
+    case: Id = ""
+    receipt: Id = ""
+    order: Id = ""
+    quantity: Number = Decimal(0)
     reference: str
+    reason: str = "returned"
     serials: Serials = []
 
 
@@ -597,6 +611,7 @@ Action = Annotated[
     | Issue
     | Inspect
     | Return
+    | SetAside
     | Reverse
     | Move
     | PutAway

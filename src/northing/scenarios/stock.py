@@ -6,6 +6,8 @@ from typing import Any
 from django.db.models import Max
 
 from northing.actions.claims import returns
+from northing.actions.claims.return_all import ReturnAllRequest, return_all
+from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.actions.inventory.issue import IssueRequest, issue_stock
 from northing.actions.inventory.move import MoveRequest, MovesRequest, move_together
 from northing.actions.inventory.put_away import PutAwayRequest, put_away
@@ -127,14 +129,43 @@ class Stock(Played):
         return tuple(asked)
 
     def give_back(self, action: shapes.Return) -> tuple[str, int]:
-        """Rejected units go back."""
-        case = Claim.objects.filter(inspection=self.find("inspection", action.case)).first()
-        if case is None:
-            raise Refused(Problem(f"No units failed in {action.case}.", "case"))
+        """Units of a case go back, or all that is left of a receipt or of an order."""
+        if action.receipt or action.order:
+            return self._give_all_back(action)
+        case = self._rejected(action.case)
         request = returns.ReturnRequest(case.pk, action.quantity, action.reference, action.day)
         request = replace(request, serials=numbers_of(action.serials))
         returns.return_goods(self.laid.act(action.day), request)
         return "return", ReturnNote.objects.latest("pk").pk
+
+    def _rejected(self, name: str) -> Claim:
+        """A case of rejected units: by the inspection that opened it, or as it was opened by hand."""
+        if self.made.get(name, ("", 0))[0] == "case":
+            return Claim.objects.get(pk=self.made[name][1])
+        case = Claim.objects.filter(inspection=self.find("inspection", name)).first()
+        if case is None:
+            raise Refused(Problem(f"No units failed in {name}.", "case"))
+        return case
+
+    def _give_all_back(self, action: shapes.Return) -> tuple[str, int]:
+        request = ReturnAllRequest(
+            action.reference,
+            action.reason,
+            action.day,
+            receipt=self.find("receipt", action.receipt) if action.receipt else None,
+            order=None if action.receipt else self.find("order", action.order),
+        )
+        return "goods return", return_all(self.laid.act(action.day), request)[0]
+
+    def set_aside(self, action: shapes.SetAside) -> tuple[str, int]:
+        """Units in store are rejected; the oldest layer of the receipt's line that has so many."""
+        receipt, line = self.find("receipt", action.receipt), self.line(action.line)
+        layers = CostLayer.objects.filter(receipt_line__receipt=receipt, kind="stock")
+        layer = layers.filter(receipt_line__instalment__line=line).order_by("pk").first()
+        if layer is None:
+            raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
+        asked = SetAsideRequest(layer.pk, action.quantity, action.reason, action.day, numbers_of(action.serials))
+        return "case", set_aside(self.laid.act(action.day), asked)
 
     def open(self, action: shapes.Open) -> tuple[str, int]:
         """Goods on hand at the beginning."""

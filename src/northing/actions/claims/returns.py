@@ -11,11 +11,11 @@ from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
-from northing.claims.models import Claim, ReturnNote
+from northing.claims.models import Claim, GoodsReturn, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
-from northing.ledger.models import Account, LayerTake
+from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.positions import operations as positions
@@ -43,6 +43,23 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     act.require_at("return_goods", case.company_id, case.layer.site_id)
     refuse_if(_return_problems(act, request, case))
     layer = locked_layer(case.layer_id)
+    made = claims.open_return(
+        GoodsReturn(
+            company=case.company,
+            site=layer.site,
+            supplier=case.supplier,
+            reference=request.reference.strip(),
+            reason=case.reason,
+            occurred_on=request.occurred_on,
+            at=act.at,
+        )
+    )
+    go_back(act, request, case, layer, made)
+    return case.pk
+
+
+def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, made: GoodsReturn) -> None:
+    """Units of a case leave with a return: out of stock, positions and books."""
     what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
     text = f"Returned {what} to {case.supplier} under {request.reference}"
     text += posting_note([case.company_id], request.occurred_on)
@@ -66,6 +83,7 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     )
     claims.write_return(
         ReturnNote(
+            goods_return=made,
             company=case.company,
             case=case,
             reference=request.reference.strip(),
@@ -85,7 +103,6 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     )
     positions.move(history, [move])
     bring_along(cases=[case.pk])
-    return case.pk
 
 
 @once

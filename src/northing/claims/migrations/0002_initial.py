@@ -79,4 +79,36 @@ class Migration(migrations.Migration):
             name='why',
             field=models.CharField(choices=[('price', 'Price of goods that are gone'), ('difference', 'Price difference of goods that are gone'), ('credited', 'Credited by the supplier')], max_length=10),
         ),
+        migrations.AddField(
+            model_name='claim',
+            name='opened_by',
+            field=models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry'),
+        ),
+        migrations.CreateModel(
+            name='GoodsReturn',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('number', models.CharField(max_length=24)),
+                ('reference', models.CharField(max_length=40, verbose_name="Supplier's reference")),
+                ('reason', models.CharField(blank=True, max_length=80)),
+                ('haulier', models.CharField(blank=True, max_length=80)),
+                ('occurred_on', models.DateField()),
+                ('at', models.DateTimeField()),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
+                ('site', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.site')),
+                ('supplier', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='returns', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.AddField(
+            model_name='returnnote',
+            name='goods_return',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='notes', to='claims.goodsreturn'),
+        ),
+        migrations.AddConstraint(
+            model_name='goodsreturn',
+            constraint=models.UniqueConstraint(fields=('company', 'number'), name='return_number_once'),
+        ),
     ]

@@ -541,4 +541,9 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('item', 'group', 'supplier'), name='inspection_rule_once', nulls_distinct=False), models.CheckConstraint(condition=models.Q(('skip_after__gte', 1), ('skip_one_in__gte', 1)), name='inspection_rule_skips')],
             },
         ),
+        migrations.AddField(
+            model_name='company',
+            name='last_return_number',
+            field=models.PositiveIntegerField(db_default=0, default=0),
+        ),
     ]

@@ -40,6 +40,7 @@ class Company(models.Model):
     bill_repeated = _strength(checks.BILL_REPEATED)
     last_order_number = models.PositiveIntegerField(default=0)
     last_receipt_number = models.PositiveIntegerField(default=0, db_default=0)
+    last_return_number = models.PositiveIntegerField(default=0, db_default=0)
     # With it the company numbers pallets itself; the count of those numbers is never set back.
     gs1_prefix = models.CharField("GS1 company prefix", max_length=12, blank=True, db_default="")
     last_sscc = models.PositiveBigIntegerField(default=0, db_default=0)

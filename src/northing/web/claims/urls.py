@@ -2,9 +2,16 @@
 
 from django.urls import path
 
-from northing.web.claims import views
+from northing.web.claims import returns, views
 
 urlpatterns = [
     path("<int:case_id>/", views.case, name="case"),
+    path("<int:case_id>/take-back/", returns.take_back_into_store, name="take-back-case"),
+    path("aside/<int:layer_id>/", returns.aside, name="set-aside"),
+    path("back/", returns.send_back, name="send-back"),
+    path("goods/", returns.goods_returns, name="goods-returns"),
+    path("goods.csv", returns.goods_returns_csv, name="goods-returns-csv"),
+    path("goods/<int:return_id>/", returns.goods_return, name="goods-return"),
+    path("goods/<int:return_id>/note/", returns.return_note, name="return-note"),
     path("returns/<int:note_id>/reverse/", views.reverse_return, name="reverse-return"),
 ]

@@ -58,7 +58,7 @@ def _claimed(case: Claim) -> dict | None:
 def _with_price(notes):
     """Each note gets `price`: what the supplier owes, or is owed no more, in the order's currency."""
     at_price = Q(entry__postings__account__in=(Account.CLAIMS, Account.OWNED_NOT_BILLED))
-    return notes.annotate(price=Sum("entry__postings__foreign_amount", filter=at_price))
+    return notes.select_related("goods_return").annotate(price=Sum("entry__postings__foreign_amount", filter=at_price))
 
 
 @form_for("return_goods")

@@ -29,9 +29,9 @@ class InspectForm(NumberedForm):
     numbers = "Of the units that failed; all that is held is inspected at once."
 
     sample = CountField(label="Looked at")
-    critical = CountField(label="Critical")
-    major = CountField(label="Major")
-    minor = CountField(label="Minor")
+    critical = CountField(label="Critical defects")
+    major = CountField(label="Major defects")
+    minor = CountField(label="Minor defects")
     passed = ExactField()
     failed = ExactField(required=False, label="Failed (empty: all others)")
     reason = forms.ChoiceField(
@@ -52,8 +52,8 @@ class InspectForm(NumberedForm):
             return
         self.fields["sample"].initial = plan.sample
         self.fields["passed"].required = False
-        self.fields["passed"].label = "Passed (empty: by the sample)"
-        self.fields["failed"].label = "Failed"
+        # What is left empty follows from the sample; the page shows it.
+        self["failed"].label = "Failed"
 
     def asked(self, layer: int, held: Decimal) -> InspectRequest:
         """The verdict as a request on `held` units: those that did not pass have failed, unless it says how many.

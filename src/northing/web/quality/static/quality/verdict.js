@@ -2,6 +2,9 @@
 const form = document.querySelector("form[data-verdict]");
 const told = form.querySelector(".told");
 const { held, major, minor } = form.dataset;
+const asked = Number(form.elements.sample.value);
+// What is needed only where it is not decided as the plan has it.
+const others = ["sorted", "overruled"].map((name) => form.elements[name].closest(".field"));
 const said = (name) => Number.parseInt(form.elements[name].value, 10) || 0;
 
 function tell() {
@@ -13,7 +16,9 @@ function tell() {
   form.elements.passed.placeholder = passed;
   form.elements.failed.placeholder = typed === "" ? Number(held) - passed : Number(held) - (Number(typed) || 0);
   told.textContent = accepted ? "The sample accepts the lot." : "The sample rejects the lot: send it back, or sort it.";
-  told.classList.toggle("wrong", !accepted);
+  told.classList.toggle("broken", !accepted);
+  const plain = accepted && said("sample") >= asked && typed !== "0" && form.elements.overruled.value === "";
+  for (const other of others) other.hidden = plain;
 }
 
 form.addEventListener("input", tell);

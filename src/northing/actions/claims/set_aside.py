@@ -1,0 +1,151 @@
+"""Open a case by hand: goods that turned out not to be right after they went into store."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from northing.access.acts import Act, future_problem
+from northing.actions.quality.inspect import ZERO, links_of, locked_layer
+from northing.actions.reversal import ReverseRequest, refuse_reversal
+from northing.actions.worklist.refresh import bring_along
+from northing.activity.models import HistoryEntry
+from northing.activity.operations import add_history, once
+from northing.claims import operations as claims
+from northing.claims.models import Claim
+from northing.core.money.exact import plain
+from northing.core.problems import Problem, refuse_if
+from northing.inventory import operations
+from northing.inventory.models import StockMovement
+from northing.inventory.operations import Place, StockMove
+from northing.ledger.models import CostLayer
+from northing.masterdata.queries import default_bin
+from northing.positions import operations as positions
+from northing.reports.standing import FIRST, credits_of
+
+# Where good units are, and in which state they lie there.
+GOOD = ("held", "in_store")
+
+
+@dataclass(frozen=True)
+class SetAsideRequest:
+    """Units of a layer that lie in store and are not right."""
+
+    layer: int
+    quantity: Decimal
+    reason: str
+    occurred_on: date
+    serials: tuple[str, ...] = ()
+
+
+@once
+def set_aside(act: Act, request: SetAsideRequest) -> int:
+    """Units in store are rejected and a case is opened for them. Returns the case's id."""
+    layer = locked_layer(request.layer)
+    act.require_at("return_goods", layer.company_id, layer.site_id)
+    refuse_if(_problems(act, request, layer))
+    parts = [("in_store", request.quantity)]
+    return put_aside(act, layer, parts, request.reason, request.occurred_on, request.serials).pk
+
+
+def put_aside(
+    act: Act,
+    layer: CostLayer,
+    parts: Sequence[tuple[str, Decimal]],
+    reason: str,
+    day: date,
+    serials: Sequence[str] = (),
+) -> Claim:
+    """Units of a layer, so many out of each state, go to quarantine; a case is opened for them."""
+    quantity = sum((units for _, units in parts), ZERO)
+    text = f"Set aside {plain(quantity)} {layer.item.unit} of {layer.item.code}: {reason.strip()}"
+    history = add_history(act, "set_aside", text, links_of(layer), day)
+    operations.move_stock(history, list(_moves(layer, parts, serials)))
+    key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
+    positions.move(history, [positions.MoveDraft(key, state, "rejected", units, part) for state, units in parts])
+    case = Claim(
+        company=layer.company,
+        kind=Claim.Kind.REJECTED,
+        layer=layer,
+        supplier=layer.shipment_line.instalment.line.order.supplier,
+        reason=reason.strip()[:80],
+        quantity=quantity,
+        opened_on=day,
+        opened_by=history,
+    )
+    claims.open_cases([case])
+    bring_along(layers=[layer.pk], cases=[case.pk])
+    return case
+
+
+def _moves(layer: CostLayer, parts: Sequence[tuple[str, Decimal]], serials: Sequence[str]):
+    apart = Place(default_bin(layer.site_id, "quarantine").pk, "rejected")
+    for state, units in parts:
+        if serials:
+            yield from operations.by_number(layer, state, serials, apart)
+            continue
+        for place, there in operations.taken_from(layer, state, units):
+            yield StockMove(layer.pk, there, place, apart)
+
+
+def _problems(act: Act, request: SetAsideRequest, layer: CostLayer) -> list[Problem]:
+    found, item = future_problem(request.occurred_on, act), layer.item
+    there = operations.in_state(layer, "in_store")
+    if request.quantity <= 0:
+        found.append(Problem("The quantity must be above 0.", "quantity"))
+    if request.quantity > there:
+        what = f"Only {plain(there)} {item.unit} of this receipt lie in store."
+        found.append(Problem(what, "quantity", "Set aside at most that many; what was issued is taken back first."))
+    if round(request.quantity, item.decimals) != request.quantity:
+        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", "quantity"))
+    if not request.reason.strip():
+        found.append(Problem("Say what is wrong with them.", "reason"))
+    if item.keeps_serial and len(request.serials) != request.quantity:
+        found.append(
+            Problem("These units have serial numbers: say which.", "serials", "Name as many as are set aside.")
+        )
+    return found
+
+
+@once
+def take_back(act: Act, request: ReverseRequest) -> int:
+    """Undo it: the units are good again, and the case never was. Returns the layer's id."""
+    case = Claim.objects.select_for_update(of=("self",)).select_related("opened_by").get(pk=request.record)
+    layer = locked_layer(case.layer_id)
+    act.require_at("return_goods", case.company_id, layer.site_id)
+    withdrawn = case.opened_by_id if case.withdrawn_at else None
+    refuse_reversal("case", withdrawn, request.reason)
+    refuse_if(_standing(case))
+    assert case.opened_by is not None
+    text = (
+        f"Took back into store {plain(case.quantity)} {layer.item.unit} of {layer.item.code}: {request.reason.strip()}"
+    )
+    history = add_history(act, "take_back", text, links_of(layer), act.today)
+    _put_back(history, layer, case.opened_by)
+    claims.withdraw([case.pk], act.at)
+    bring_along(layers=[layer.pk], cases=[case.pk])
+    return layer.pk
+
+
+def _standing(case: Claim) -> list[Problem]:
+    """What stands on a case, so that it cannot be taken back; or why it never can."""
+    if case.opened_by_id is None:
+        return [Problem("This case was opened by an inspection or a receipt.", mend="Reverse that.")]
+    if case.ended:
+        what = f"{plain(case.ended)} of the {plain(case.quantity)} units have an end."
+        return [Problem(what, mend=FIRST, record=("case", case.pk))]
+    return credits_of([case.pk])
+
+
+def _put_back(history: HistoryEntry, layer: CostLayer, of: HistoryEntry) -> None:
+    """The units go back into the bins and the states out of which they were taken."""
+    moves, drafts = [], []
+    went = StockMovement.objects.filter(history=of, target__isnull=False).order_by("pk")
+    for one in went:
+        back, numbers = Place(one.source_id, one.source_status), tuple(one.serials.splitlines())
+        lies = Place(one.target_id, one.target_status)
+        moves.append(StockMove(one.layer_id, one.quantity, lies, back, numbers))
+        key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
+        drafts.append(positions.MoveDraft(key, "rejected", one.source_status, one.quantity, part))
+    operations.move_stock(history, moves)
+    positions.move(history, drafts)

@@ -1,0 +1,89 @@
+"""Returns as lists and on paper: what went back, what of it was claimed or not owed any more, and what was lost."""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterator
+from decimal import Decimal
+from typing import Any
+
+from django.db.models import Count, F, Q, QuerySet, Sum
+from django.db.models.functions import Coalesce
+
+from northing.claims.models import GoodsReturn, ReturnNote
+from northing.core.orders.orders import net_amount
+from northing.messaging.print_pdf import to_pdf
+from northing.orders.models import OrderLine
+from northing.orders.queries import first_prices
+
+LINE = "case__layer__shipment_line__instalment__line__"
+# The columns of a file: what each is called, and where it is read.
+COLUMNS = {
+    "return": "goods_return__number",
+    "returned_on": "occurred_on",
+    "company": "company__code",
+    "site": "goods_return__site__code",
+    "supplier": "case__supplier__name",
+    "reference": "reference",
+    "reason": "goods_return__reason",
+    "order": f"{LINE}order__number",
+    "line": f"{LINE}number",
+    "item": "case__layer__item__code",
+    "lot": "case__layer__lot",
+    "quantity": "quantity",
+    "unit": "case__layer__item__unit",
+    "price": "claimed",
+    "lost": "lost",
+    "cost": "cost",
+    "currency": "company__currency",
+    "reversed": "reversed_by",
+}
+CHUNK = 2_000
+
+
+def returns_of(companies: Collection[int], word: str = "") -> QuerySet[GoodsReturn]:
+    """The returns of companies (ids), the newest first, with how many lines and units stand and their cost."""
+    found = GoodsReturn.objects.filter(company__in=companies)
+    if word:
+        wanted = Q(supplier__name__icontains=word) | Q(reference__icontains=word) | Q(number__icontains=word)
+        found = found.filter(wanted)
+    standing = Q(notes__reversed_by=None)
+    return found.annotate(
+        lines=Count("notes", filter=standing),
+        cost=Coalesce(Sum("notes__cost", filter=standing), 0, output_field=ReturnNote._meta.get_field("cost")),
+        lost=Coalesce(Sum("notes__lost", filter=standing), 0, output_field=ReturnNote._meta.get_field("lost")),
+    ).order_by("-pk")
+
+
+def notes_of(goods_return: GoodsReturn) -> list[ReturnNote]:
+    """The lines of a return, with what was ordered and received of their order lines, and their amount at its price."""
+    line = "case__layer__shipment_line__instalment__line"
+    related = ("case__layer__item", f"{line}__order", f"{line}__summary", "reversed_by")
+    at = {"ordered": F(f"{line}__summary__ordered"), "received": F(f"{line}__summary__received")}
+    notes = list(goods_return.notes.select_related(*related).annotate(**at).order_by("pk"))
+    prices = first_prices({_line(note).pk for note in notes})
+    for note in notes:
+        own, (price, share) = _line(note), prices[_line(note).pk]
+        note.at_price = net_amount(note.quantity, own.pack_factor, price, share, own.order.currency)
+    return notes
+
+
+def _line(note: ReturnNote) -> OrderLine:
+    return note.case.layer.shipment_line.instalment.line
+
+
+def return_rows(companies: Collection[int], word: str = "") -> Iterator[dict[str, Any]]:
+    """The rows of a file: a line of a return each."""
+    returns = returns_of(companies, word).order_by().values("pk")
+    notes = ReturnNote.objects.filter(goods_return__in=returns).order_by("-pk")
+    for row in notes.values_list(*COLUMNS.values()).iterator(chunk_size=CHUNK):
+        found = dict(zip(COLUMNS, row, strict=True))
+        yield found | {"reversed": found["reversed"] is not None}
+
+
+def return_paper(goods_return: GoodsReturn) -> bytes:
+    """The return note as a PDF, which goes with the goods."""
+    notes = [one for one in notes_of(goods_return) if not one.reversed_by_id]
+    sums: dict[str, Decimal] = defaultdict(Decimal)
+    for note in notes:
+        sums[_line(note).order.currency] += note.at_price
+    context = {"record": goods_return, "notes": notes, "sums": sorted(sums.items())}
+    return to_pdf("claims/return_paper.html", context, sums=False)
