@@ -5,6 +5,8 @@ from playwright.sync_api import Browser, Page, Playwright
 from northing.demo.people import PASSWORD
 
 CHROMIUM = "/usr/bin/chromium"
+# Milliseconds to wait for the browser on a machine that does much else.
+PATIENCE = 120_000
 QUIET = [
     "--no-sandbox",
     "--disable-gpu",
@@ -18,7 +20,7 @@ QUIET = [
 
 def launch(playwright: Playwright) -> Browser:
     """A headless browser that talks to no one but us."""
-    return playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
+    return playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET, timeout=PATIENCE)
 
 
 def sign_in(page: Page, base: str, who: str, password: str = PASSWORD) -> None:

@@ -17,7 +17,7 @@ from northing.actions.receiving import told
 from northing.actions.shipping import despatch_notices, pack
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, KeptBill
-from northing.claims.models import Claim, GoodsReturn, ReturnNote
+from northing.claims.models import CaseEnd, Claim, GoodsReturn, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
@@ -51,6 +51,7 @@ WORDS = {
     "bill-act": {"act": "block"},
     "account-sheet": {"account": "stock"},
     "asked-act": {"act": "drop"},
+    "end-units": {"way": "keep"},
 }
 
 
@@ -95,6 +96,16 @@ def facts_of(world):
             **common,
             **of_day,
         )
+        CaseEnd.objects.create(
+            case=Claim.objects.get(),
+            way="kept",
+            quantity=1,
+            reason="x",
+            by=who,
+            history=entry().history,
+            **common,
+            **of_day,
+        )
         CustomsEntry.objects.create(
             shipment=Shipment.objects.get(),
             office=world.parties["customs"],
@@ -109,6 +120,7 @@ def facts_of(world):
     return {
         "inspection_id": Inspection.objects.get().pk,
         "note_id": ReturnNote.objects.get().pk,
+        "end_id": CaseEnd.objects.get().pk,
         "return_id": GoodsReturn.objects.get().pk,
         "customs_entry_id": CustomsEntry.objects.get().pk,
         "opening_id": Opening.objects.get().pk,

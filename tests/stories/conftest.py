@@ -11,11 +11,12 @@ from django.db import connection
 from django.test import Client
 from playwright.sync_api import expect, sync_playwright
 
-from tests.browser import launch
+from tests.browser import PATIENCE, launch
 from tests.worlds import NOW, small_world
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
-expect.set_options(timeout=10_000)
+# A machine that does much else answers late; what never comes fails all the same.
+expect.set_options(timeout=60_000)
 
 
 def _kept(serve):
@@ -65,6 +66,7 @@ class Stage:
         if who not in self.pages:
             context = self.browser.new_context(viewport={"width": 1280, "height": 800})
             context.add_cookies([self._session_of(who)])
+            context.set_default_timeout(PATIENCE)
             self.pages[who] = context.new_page()
             self.pages[who].on("pageerror", lambda error: pytest.fail(f"script error: {error}"))
             if not path:

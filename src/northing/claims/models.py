@@ -100,3 +100,30 @@ class ReturnNote(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+
+class CaseEnd(models.Model):
+    """Units of a case that stayed: kept as they are, or scrapped. What came of their price stands in the postings."""
+
+    class Way(models.TextChoices):
+        KEPT = "kept", "Kept"
+        SCRAPPED = "scrapped", "Scrapped"
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    case = models.ForeignKey(Claim, models.PROTECT, related_name="ends")
+    way = models.CharField(max_length=8, choices=Way.choices)
+    quantity = fields.quantity()
+    reason = models.CharField(max_length=80)
+    cost = fields.money(default=fields.ZERO)
+    claimed = fields.money(default=fields.ZERO)
+    lost = fields.money(default=fields.ZERO)
+    occurred_on = models.DateField()
+    by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    history = models.OneToOneField(HistoryEntry, models.PROTECT, related_name="+")
+    # Of what is kept nothing is posted.
+    entry = models.OneToOneField(Entry, models.PROTECT, null=True)
+    reversed_by = models.OneToOneField(HistoryEntry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["id"]

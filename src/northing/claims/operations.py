@@ -7,7 +7,8 @@ from decimal import Decimal
 from django.db import connection
 from django.db.models import F, Sum
 
-from northing.claims.models import Claim, ClaimAmount, GoodsReturn, ReturnNote
+from northing.activity.models import HistoryEntry
+from northing.claims.models import CaseEnd, Claim, ClaimAmount, GoodsReturn, ReturnNote
 from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Company
 
@@ -84,3 +85,17 @@ def write_return(note: ReturnNote) -> ReturnNote:
     """Units that went back."""
     note.save(force_insert=True)
     return note
+
+
+def write_end(end: CaseEnd) -> CaseEnd:
+    """Units of a case that stayed have an end."""
+    end.save(force_insert=True)
+    end_units(end.case, end.quantity)
+    return end
+
+
+def take_back_end(end: CaseEnd, history: HistoryEntry) -> None:
+    """An end was undone; it stays a fact, and its units have no end again."""
+    end.reversed_by = history
+    end.save(update_fields=["reversed_by"])
+    Claim.objects.filter(pk=end.case_id).update(ended=F("ended") - end.quantity)

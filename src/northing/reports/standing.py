@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from django.db.models import F, Sum
 
 from northing.billing.models import BillLine
-from northing.claims.models import Claim, ReturnNote
+from northing.claims.models import CaseEnd, Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
 from northing.inventory.models import StockIssueLine, TransferLine
@@ -22,7 +22,7 @@ def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
     """Inspections, returns, issues of goods of layers that were not reversed; and what is on its way."""
     keys = [layer.pk for layer in layers]
     cases = Claim.objects.filter(layer__in=keys).values_list("pk", flat=True)
-    found = [*_returns(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
+    found = [*_returns(keys), *_ends(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
     return found + set_aside(keys) + credits_of(cases)
 
 
@@ -58,6 +58,18 @@ def _returns(layers: list[int]) -> list[Problem]:
             record=("case", note.case_id),
         )
         for note in notes
+    ]
+
+
+def _ends(layers: list[int]) -> list[Problem]:
+    found = CaseEnd.objects.filter(case__layer__in=layers, reversed_by=None).select_related("case__layer__item")
+    return [
+        Problem(
+            f"{plain(end.quantity)} {end.case.layer.item.unit} of {end.case.layer.item.code} were {end.way}.",
+            mend=FIRST,
+            record=("case", end.case_id),
+        )
+        for end in found
     ]
 
 

@@ -12,6 +12,7 @@ from northing.actions.billing.bills import reverse_bill
 from northing.actions.claims.return_all import reverse_all
 from northing.actions.claims.returns import reverse_return
 from northing.actions.claims.set_aside import take_back
+from northing.actions.claims.ways import reverse_way
 from northing.actions.customs.entries import reverse_customs_entry
 from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
@@ -41,6 +42,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "return": reverse_return,
     "goods return": reverse_all,
     "case": take_back,
+    "end of units": reverse_way,
     "opening": reverse_opening,
     "receipt": reverse_receipt,
     "issue": take_back_issue,
@@ -93,6 +95,7 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "issue": self.issue,
             "inspect": self.inspect,
             "case": self.set_aside,
+            "scrap": self.scrap,
             "return": self.give_back,
             "reverse": self.reverse,
             "open": self.open,
@@ -104,7 +107,7 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "correct": self.correct,
             "tie": self.tie,
             "send back": self.end_held,
-            "keep": self.end_held,
+            "keep": self.keep,
             "answer short": self.answer_short,
             "adjust": self.adjust,
         }
@@ -128,6 +131,10 @@ class Player(Goods, Dock, Costs, Payments, Stock):
         if isinstance(action, shapes.Inspect) and action.plan and made:
             facts = plan_facts
         return said | (facts(made[1]) if made and facts else {})
+
+    def keep(self, action: shapes.EndHeld) -> tuple[str, int]:
+        """Goods held without an order are kept, or units of a case."""
+        return self.keep_rejected(action) if action.case else self.end_held(action)
 
     def reverse(self, action: shapes.Reverse) -> None:
         """Undo an earlier action."""

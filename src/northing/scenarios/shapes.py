@@ -414,13 +414,15 @@ class Tie(Dated):
 
 
 class EndHeld(Dated):
-    """Goods of a receipt that belong to no order went back, or are kept free of charge."""
+    """Goods of a receipt that belong to no order went back, or are kept free of charge; units of a `case` are kept."""
 
     do: Literal["send back", "keep"]
-    receipt: Id
-    item: Code
+    case: Id = ""
+    receipt: Id = ""
+    item: Code = ""
     quantity: Number
-    reference: str
+    reference: str = ""
+    reason: str = "as decided"
     serials: Serials = []
 
 
@@ -501,6 +503,17 @@ class Return(Dated):
     quantity: Number = Decimal(0)
     reference: str
     reason: str = "returned"
+    serials: Serials = []
+
+
+class Scrap(Dated):
+    """Units of a case are scrapped; their price is claimed or not."""
+
+    do: Literal["scrap"]
+    case: Id
+    quantity: Number
+    claimed: bool = True
+    reason: str = "as decided"
     serials: Serials = []
 
 
@@ -612,6 +625,7 @@ Action = Annotated[
     | Inspect
     | Return
     | SetAside
+    | Scrap
     | Reverse
     | Move
     | PutAway

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.db.models import Max
 
-from northing.actions.claims import returns
+from northing.actions.claims import returns, ways
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.actions.inventory.issue import IssueRequest, issue_stock
@@ -156,6 +156,18 @@ class Stock(Played):
             order=None if action.receipt else self.find("order", action.order),
         )
         return "goods return", return_all(self.laid.act(action.day), request)[0]
+
+    def scrap(self, action: shapes.Scrap) -> tuple[str, int]:
+        """Rejected units are destroyed."""
+        head = (self._rejected(action.case).pk, action.quantity, action.reason, action.day, action.claimed)
+        asked = ways.EndRequest(*head, numbers_of(action.serials))
+        return "end of units", ways.scrap(self.laid.act(action.day), asked)
+
+    def keep_rejected(self, action: shapes.EndHeld) -> tuple[str, int]:
+        """Rejected units are good enough."""
+        head = (self._rejected(action.case).pk, action.quantity, action.reason, action.day)
+        asked = ways.EndRequest(*head, serials=numbers_of(action.serials))
+        return "end of units", ways.keep(self.laid.act(action.day), asked)
 
     def set_aside(self, action: shapes.SetAside) -> tuple[str, int]:
         """Units in store are rejected; the oldest layer of the receipt's line that has so many."""

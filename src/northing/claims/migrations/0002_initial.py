@@ -2,6 +2,7 @@
 
 import django.db.models.deletion
 from django.conf import settings
+from decimal import Decimal
 from django.db import migrations, models
 
 
@@ -110,5 +111,28 @@ class Migration(migrations.Migration):
         migrations.AddConstraint(
             model_name='goodsreturn',
             constraint=models.UniqueConstraint(fields=('company', 'number'), name='return_number_once'),
+        ),
+        migrations.CreateModel(
+            name='CaseEnd',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('way', models.CharField(choices=[('kept', 'Kept'), ('scrapped', 'Scrapped')], max_length=8)),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('reason', models.CharField(max_length=80)),
+                ('cost', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
+                ('claimed', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
+                ('lost', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
+                ('occurred_on', models.DateField()),
+                ('at', models.DateTimeField()),
+                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('case', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='ends', to='claims.claim')),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
+                ('entry', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, to='ledger.entry')),
+                ('history', models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry')),
+                ('reversed_by', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry')),
+            ],
+            options={
+                'ordering': ['id'],
+            },
         ),
     ]

@@ -5,6 +5,7 @@ from django import forms
 from northing.actions.claims.return_all import ReturnAllRequest
 from northing.actions.claims.returns import ReturnRequest
 from northing.actions.claims.set_aside import SetAsideRequest
+from northing.actions.claims.ways import EndRequest
 from northing.web.common.forms import ActionForm, DayField, ExactField
 from northing.web.common.serials import NumberedForm
 
@@ -54,3 +55,25 @@ class SetAsideForm(NumberedForm):
         entered = self.cleaned_data
         head = (layer, entered["quantity"], entered["reason"], entered["occurred_on"])
         return SetAsideRequest(*head, self.said_serials)
+
+
+class EndForm(NumberedForm):
+    """Units of a case that stay: kept, or scrapped; of scrapped ones whether their price is claimed."""
+
+    numbers = "Of the units that are meant; empty, where all that failed are."
+
+    quantity = ExactField()
+    reason = forms.CharField(max_length=80)
+    occurred_on = DayField(label="On")
+    claimed = forms.BooleanField(required=False, initial=True, label="Their price is claimed")
+
+    def __init__(self, *args, way: str, **kwargs):
+        super().__init__(*args, **kwargs)
+        if way != "scrap":
+            del self.fields["claimed"]
+
+    def asked(self, case: int) -> EndRequest:
+        """The end as a request."""
+        entered = self.cleaned_data
+        head = (case, entered["quantity"], entered["reason"], entered["occurred_on"], entered.get("claimed", True))
+        return EndRequest(*head, self.said_serials)

@@ -3,10 +3,15 @@
 from django.urls import path
 
 from northing.web.claims import returns, views
+from northing.web.common.converters import one_of
+
+one_of("way_of_case", returns.WAYS)
 
 urlpatterns = [
     path("<int:case_id>/", views.case, name="case"),
     path("<int:case_id>/take-back/", returns.take_back_into_store, name="take-back-case"),
+    path("<int:case_id>/<way_of_case:way>/", returns.end_units, name="end-units"),
+    path("ends/<int:end_id>/reverse/", returns.reverse_end_of_units, name="reverse-way"),
     path("aside/<int:layer_id>/", returns.aside, name="set-aside"),
     path("back/", returns.send_back, name="send-back"),
     path("goods/", returns.goods_returns, name="goods-returns"),

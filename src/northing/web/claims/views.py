@@ -44,6 +44,7 @@ def case(request, case_id: int):
         "credits": record.credits.filter(bill__reversed_by=None).select_related("bill").order_by("pk"),
         "allowed": may(request.user, "return_goods", record.company_id),
         "returns": _with_price(record.returns.order_by("pk")),
+        "ends": record.ends.order_by("pk"),
         "history": history_for(request, "line", record.layer.shipment_line.instalment.line_id),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)
