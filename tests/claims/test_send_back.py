@@ -11,12 +11,16 @@ from northing.actions.billing import bills
 from northing.actions.claims.return_all import ReturnAllRequest, return_all, reverse_all
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.inventory.issue import IssueRequest, issue_stock
+from northing.actions.receiving.receive import receive
+from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.claims.models import Claim, ClaimAmount, GoodsReturn, ReturnNote
 from northing.core.problems import NotAllowed, Refused
 from northing.inventory.models import OnHand
+from northing.inventory.serials import serials_in
 from northing.ledger.models import Account, CostLayer
+from northing.masterdata.models import Item
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.goods_returns import return_rows
@@ -156,8 +160,28 @@ def test_the_pages_set_aside_send_back_and_show(stored, signed_in):
     content = b"".join(page.get(reverse("goods-returns-csv")).streaming_content).decode()
     assert content.count("RA-9") == 3 and "KLN-B00001" in content
     assert b"Nothing of it is here any more" in page.get(of).content
+    undo = reverse("reverse-goods-return", args=[GoodsReturn.objects.get().pk])
+    assert undo.encode() in page.get(made.url).content
+    assert page.post(undo, {"reason": "kept after all", "key": "u"}).url == made.url
+    assert position(stored).rejected == 10 and undo.encode() not in page.get(made.url).content
     for wrong in ("receipt=x", "order=999999", ""):
         assert page.get(f"{reverse('send-back')}?{wrong}").status_code == 404
+
+
+def test_units_with_serial_numbers_go_back_whole_and_are_set_aside_by_number(world):
+    Item.objects.filter(pk=world.items["A"].pk).update(keeps_serial=True)
+    world.order = world.sent_order({"A": D(3)}, ours_from="receipt")
+    part = world.order.lines.get().instalments.get()
+    row = ReceiveRow(None, D(3), False, instalment=part.pk, serials=("N1", "N2", "N3"))
+    receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN-1", TODAY, (row,)))
+    world.layer = CostLayer.objects.get(item=world.items["A"], kind="stock")
+    with pytest.raises(Refused, match="say which"):
+        aside(world, 1)
+    aside(world, 1, serials=("N2",))
+    assert serials_in(world.layer, "rejected").keys() == {"N2"}
+    back(world)
+    assert states(world.layer) == {} and position(world).returned == 3
+    assert not serials_in(world.layer, "in_store")
 
 
 @pytest.mark.django_db(transaction=True)

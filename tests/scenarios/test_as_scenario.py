@@ -11,7 +11,8 @@ from django.urls import reverse
 from northing.access.models import Person
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.claims import returns
+from northing.actions.claims import returns, ways
+from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -65,6 +66,12 @@ def much_happens(world):
     inspect.inspect(world.act("inspector"), inspect.InspectRequest(layer.pk, D(1150), D(50), "dents", TODAY))
     case = Claim.objects.get()
     returns.return_goods(world.act("inspector"), returns.ReturnRequest(case.pk, D(30), "RMA", TODAY))
+    ways.scrap(world.act("inspector"), ways.EndRequest(case.pk, D(4), "burnt", TODAY, claimed=False))
+    ways.keep(world.act("inspector"), ways.EndRequest(case.pk, D(5), "fine", TODAY))
+    for units in (D(20), D(7)):
+        found = set_aside(world.act("inspector"), SetAsideRequest(layer.pk, units, "dents", TODAY))
+    take_back(world.act("inspector"), ReverseRequest(found, "fine"))
+    returns.return_goods(world.act("inspector"), returns.ReturnRequest(found - 1, D(12), "RMA", TODAY))
     taken = issue.IssueRequest(world.site.pk, Item.objects.get(code="A").pk, D(70), "shops", TODAY)
     issue.issue_stock(world.act("dock"), taken)
     wrong = BillLineRequest(D("77.00"), kind="haulage", basis="weight", shipments=(shipment.pk,))

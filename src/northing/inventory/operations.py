@@ -125,6 +125,15 @@ def move_out(
     move_stock(history, [StockMove(layer.pk, part, place) for place, part in places])
 
 
+def moves_to(
+    layer: CostLayer, status: str, quantity: Decimal, target: Place, serials: Sequence[str] = ()
+) -> list[StockMove]:
+    """The moves of units of a state to one place, first come first; where serial numbers are said, of those."""
+    if serials:
+        return by_number(layer, status, serials, target)
+    return [StockMove(layer.pk, units, place, target) for place, units in taken_from(layer, status, quantity)]
+
+
 def by_number(layer: CostLayer, status: str, serials: Sequence[str], target: Place | None = None) -> list[StockMove]:
     """The moves of numbered units out of their places, to another one or for good."""
     return [

@@ -53,7 +53,7 @@ class Inspection(models.Model):
 class LotDraw(models.Model):
     """Whether the next lot of an item from a supplier is inspected: drawn before it comes, opened when it came.
 
-    Only `sealed`, the hash of the seed, is shown before; with the seed everybody can do the draw again.
+    Only `sealed`, the hash of the seed, is shown before; the seed, with which the draw can be done again, after.
     """
 
     item = models.ForeignKey(Item, models.PROTECT, related_name="+")

@@ -3,12 +3,17 @@
 from dataclasses import dataclass
 from math import ceil
 
+from django.db.models import Q, QuerySet
+
 from northing.core.quality.sampling import Plan, plan
 from northing.core.quality.switching import Lot, Standing, standing
 from northing.ledger.models import CostLayer
 from northing.masterdata.inspections import rules_of
-from northing.masterdata.models import InspectionRule, Item
-from northing.quality.models import Inspection
+from northing.masterdata.models import InspectionRule
+from northing.quality.models import Inspection, LotDraw
+
+# Of an inspection: the order its goods came from.
+_ORDER = "layer__shipment_line__instalment__line__order__"
 
 
 @dataclass(frozen=True)
@@ -36,7 +41,7 @@ def lots_before(item: int, supplier: int, before: int | None = None) -> list[Lot
 
     With `before` those inspected before that inspection (id).
     """
-    of = {"layer__item": item, "layer__shipment_line__instalment__line__order__supplier": supplier}
+    of = {"layer__item": item, f"{_ORDER}supplier": supplier}
     found = Inspection.objects.filter(sample__isnull=False, reversed_by=None, **of)
     found = found.filter(pk__lt=before) if before else found
     return [_lot(one) for one in found.order_by("pk")]
@@ -87,6 +92,12 @@ def lot_plan(rule: InspectionRule, lot: int, now: Standing) -> LotPlan:
     return LotPlan(rule, now, lot, major, minor)
 
 
-def must_hold(item: Item, supplier: int | None) -> bool:
-    """Whether goods of an item from a supplier (id) are held until they are inspected."""
-    return rules_of([item]).holds(item, supplier)
+def inspected_before(layer: CostLayer) -> QuerySet[Inspection]:
+    """Inspections of the layer's item from its supplier by a sample, and lots that were let through; the last first."""
+    of = {"layer__item": layer.item_id, f"{_ORDER}supplier": supplier_of(layer)}
+    return Inspection.objects.filter(Q(sample__isnull=False) | Q(skipped=True), reversed_by=None, **of).order_by("-pk")
+
+
+def waiting_draw(layer: CostLayer) -> LotDraw | None:
+    """The draw that waits for the next lot of the layer's item from its supplier."""
+    return LotDraw.objects.filter(item=layer.item_id, supplier=supplier_of(layer), opened_at=None).first()

@@ -1,7 +1,7 @@
 """Send back all that is left of a receipt or of an order, in one act."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
@@ -15,6 +15,7 @@ from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
+from northing.inventory.serials import serials_in
 from northing.ledger.models import CostLayer
 
 
@@ -59,7 +60,7 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
             head = made.get(layer.site_id) or _open(act, layer, case, request)
             made[layer.site_id] = head
             went = ReturnRequest(case.pk, case.open_quantity, request.reference, request.occurred_on)
-            go_back(act, went, case, layer, head)
+            go_back(act, replace(went, serials=_numbers(layer, case.open_quantity)), case, layer, head)
     return [one.pk for one in made.values()]
 
 
@@ -72,6 +73,11 @@ def _open_cases(layer: CostLayer) -> list[Claim]:
 def _good(act: Act, layer: CostLayer, request: ReturnAllRequest) -> Iterable[Claim]:
     parts = [(state, units) for state in GOOD if (units := operations.in_state(layer, state))]
     return [put_aside(act, layer, parts, request.reason, request.occurred_on)] if parts else []
+
+
+def _numbers(layer: CostLayer, quantity: Decimal) -> tuple[str, ...]:
+    """The serial numbers of so many rejected units; all of them go, so that it does not matter with which case."""
+    return tuple(serials_in(layer, "rejected"))[: int(quantity)] if layer.item.keeps_serial else ()
 
 
 def _open(act: Act, layer: CostLayer, case: Claim, request: ReturnAllRequest) -> GoodsReturn:

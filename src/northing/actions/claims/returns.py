@@ -5,8 +5,8 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
-from northing.actions.costing import goods_price
-from northing.actions.quality.inspect import ZERO, links_of, locked_layer
+from northing.actions.claims.out_of_stock import bring_back, open_problems, take_out
+from northing.actions.quality.inspect import links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
@@ -15,8 +15,8 @@ from northing.claims.models import Claim, GoodsReturn, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
-from northing.ledger.models import Account, CostLayer, LayerTake
-from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.models import CostLayer, LayerTake
+from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.positions import operations as positions
 from northing.reports.standing import credits_of
@@ -68,19 +68,7 @@ def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, mad
     )
     entry = open_entry(act, history, text, request.occurred_on)
     operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
-    released = goods_price.release(entry, layer, request.quantity, case.pk)
-    reason, currency = LayerTake.Reason.RETURNED, case.company.currency
-    taken = goods_price.take(layer, request.quantity, released.claimed, reason, entry, currency)
-    cost = sum((one.cost for one in taken), ZERO)
-    common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-    post(
-        entry,
-        [
-            *released.drafts,
-            Draft(account=Account.RETURN_LOSS, amount=cost - released.price, **common),
-            Draft(account=Account.STOCK, amount=-cost, **common),
-        ],
-    )
+    gone = take_out(entry, case, layer, request.quantity, LayerTake.Reason.RETURNED)
     claims.write_return(
         ReturnNote(
             goods_return=made,
@@ -88,9 +76,9 @@ def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, mad
             case=case,
             reference=request.reference.strip(),
             quantity=request.quantity,
-            cost=cost,
-            claimed=released.price,
-            lost=cost - released.price,
+            cost=gone.cost,
+            claimed=gone.price,
+            lost=gone.lost,
             occurred_on=request.occurred_on,
             returned_by=act.person,
             at=act.at,
@@ -119,12 +107,7 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
     links = [*links_of(layer), ("case", case.pk, note.company_id)]
     history = add_history(act, "reverse_return", text, links, act.today)
     entry = open_entry(act, history, text, act.today, reverses=note.entry)
-    back = goods_price.give_back(layer, LayerTake.objects.filter(entry=note.entry).order_by("pk"), entry)
-    common = {"company": note.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-    owed = goods_price.owed_again(entry, note.entry)
-    price = sum((draft.amount for draft in owed), ZERO)
-    lost = Draft(account=Account.RETURN_LOSS, amount=-(back + price), **common)
-    post(entry, [*owed, lost, Draft(account=Account.STOCK, amount=back, **common)])
+    bring_back(entry, note.entry, layer, LayerTake.Reason.RETURNED)
     operations.move_back(history, note.entry.history)
     move = positions.MoveDraft(
         layer.shipment_line.instalment_id, "returned", "rejected", note.quantity, layer.shipment_line_id
@@ -137,20 +120,7 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
 
 def _return_problems(act: Act, request: ReturnRequest, case: Claim) -> list[Problem]:
     found = future_problem(request.occurred_on, act)
-    if case.kind != Claim.Kind.REJECTED:
-        found.append(Problem("Missing goods are not here to be returned.", mend="Settle the claim instead."))
-    if request.quantity <= 0:
-        found.append(Problem("The quantity must be above 0.", "quantity"))
-    if request.quantity > case.open_quantity:
-        found.append(
-            Problem(
-                f"Only {plain(case.open_quantity)} units of this case are open.",
-                "quantity",
-                "Return at most that many.",
-            )
-        )
-    if round(request.quantity, case.layer.item.decimals) != request.quantity:
-        found.append(Problem(f"{case.layer.item.code} is counted in whole {case.layer.item.unit}.", "quantity"))
+    found += open_problems(case, request.quantity, "Return at most that many.")
     if not request.reference.strip():
         found.append(
             Problem("The supplier's reference is missing.", "reference", "Goods go back only with their authorisation.")

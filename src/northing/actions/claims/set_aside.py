@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
+from northing.actions.claims.out_of_stock import units_problems
 from northing.actions.quality.inspect import ZERO, links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
@@ -60,7 +61,9 @@ def put_aside(
     quantity = sum((units for _, units in parts), ZERO)
     text = f"Set aside {plain(quantity)} {layer.item.unit} of {layer.item.code}: {reason.strip()}"
     history = add_history(act, "set_aside", text, links_of(layer), day)
-    operations.move_stock(history, list(_moves(layer, parts, serials)))
+    apart = Place(default_bin(layer.site_id, "quarantine").pk, "rejected")
+    moves = [operations.moves_to(layer, state, units, apart, serials) for state, units in parts]
+    operations.move_stock(history, [move for those in moves for move in those])
     key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
     positions.move(history, [positions.MoveDraft(key, state, "rejected", units, part) for state, units in parts])
     case = Claim(
@@ -78,26 +81,12 @@ def put_aside(
     return case
 
 
-def _moves(layer: CostLayer, parts: Sequence[tuple[str, Decimal]], serials: Sequence[str]):
-    apart = Place(default_bin(layer.site_id, "quarantine").pk, "rejected")
-    for state, units in parts:
-        if serials:
-            yield from operations.by_number(layer, state, serials, apart)
-            continue
-        for place, there in operations.taken_from(layer, state, units):
-            yield StockMove(layer.pk, there, place, apart)
-
-
 def _problems(act: Act, request: SetAsideRequest, layer: CostLayer) -> list[Problem]:
     found, item = future_problem(request.occurred_on, act), layer.item
     there = operations.in_state(layer, "in_store")
-    if request.quantity <= 0:
-        found.append(Problem("The quantity must be above 0.", "quantity"))
-    if request.quantity > there:
-        what = f"Only {plain(there)} {item.unit} of this receipt lie in store."
-        found.append(Problem(what, "quantity", "Set aside at most that many; what was issued is taken back first."))
-    if round(request.quantity, item.decimals) != request.quantity:
-        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", "quantity"))
+    mend = "Set aside at most that many; what was issued is taken back first."
+    few = Problem(f"Only {plain(there)} {item.unit} of this receipt lie in store.", "quantity", mend)
+    found += units_problems(item, request.quantity, there, few)
     if not request.reason.strip():
         found.append(Problem("Say what is wrong with them.", "reason"))
     if item.keeps_serial and len(request.serials) != request.quantity:
@@ -128,7 +117,7 @@ def take_back(act: Act, request: ReverseRequest) -> int:
 
 
 def _standing(case: Claim) -> list[Problem]:
-    """What stands on a case, so that it cannot be taken back; or why it never can."""
+    """The facts that stand on a case, so that it cannot be taken back; or why it never can."""
     if case.opened_by_id is None:
         return [Problem("This case was opened by an inspection or a receipt.", mend="Reverse that.")]
     if case.ended:

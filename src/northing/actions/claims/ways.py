@@ -5,8 +5,8 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
-from northing.actions.costing import goods_price
-from northing.actions.quality.inspect import ZERO, links_of, locked_layer
+from northing.actions.claims.out_of_stock import bring_back, open_problems, take_out
+from northing.actions.quality.inspect import links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -18,8 +18,8 @@ from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
 from northing.inventory.models import StockMovement
 from northing.inventory.operations import Place, StockMove
-from northing.ledger.models import Account, CostLayer, LayerTake
-from northing.ledger.operations import Draft, open_entry, post
+from northing.ledger.models import CostLayer, LayerTake
+from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
@@ -46,11 +46,7 @@ def keep(act: Act, request: EndRequest) -> int:
     case, layer = _locked(act, request)
     history = _told(act, request, case, layer, "Kept", "keep_goods")
     store = Place(default_bin(layer.site_id, "store").pk, "in_store")
-    if request.serials:
-        moves = operations.by_number(layer, "rejected", request.serials, store)
-    else:
-        places = operations.taken_from(layer, "rejected", request.quantity)
-        moves = [StockMove(layer.pk, units, place, store) for place, units in places]
+    moves = operations.moves_to(layer, "rejected", request.quantity, store, request.serials)
     operations.move_stock(history, moves)
     return _write(act, request, case, layer, history, CaseEnd.Way.KEPT)
 
@@ -67,16 +63,8 @@ def scrap(act: Act, request: EndRequest) -> int:
     text = history.text + posting_note([case.company_id], request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
     operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
-    released = goods_price.Released()
-    if request.claimed:
-        released = goods_price.release(entry, layer, request.quantity, case.pk)
-    reason, currency = LayerTake.Reason.SCRAPPED, case.company.currency
-    taken = goods_price.take(layer, request.quantity, released.claimed, reason, entry, currency)
-    cost = sum((one.cost for one in taken), ZERO)
-    common = {"company": case.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-    lost = Draft(account=Account.SCRAP_LOSS, amount=cost - released.price, **common)
-    post(entry, [*released.drafts, lost, Draft(account=Account.STOCK, amount=-cost, **common)])
-    money = {"cost": cost, "claimed": released.price, "lost": cost - released.price, "entry": entry}
+    gone = take_out(entry, case, layer, request.quantity, LayerTake.Reason.SCRAPPED, claimed=request.claimed)
+    money = {"cost": gone.cost, "claimed": gone.price, "lost": gone.lost, "entry": entry}
     return _write(act, request, case, layer, history, CaseEnd.Way.SCRAPPED, **money)
 
 
@@ -130,7 +118,7 @@ def reverse_way(act: Act, request: ReverseRequest) -> int:
         _post_back(act, end, layer, history, text)
         operations.move_back(history, end.history)
     else:
-        operations.move_stock(history, list(_apart_again(end, layer)))
+        operations.move_stock(history, _apart_again(end, layer))
     key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
     positions.move(history, [positions.MoveDraft(key, PLACE[CaseEnd.Way(end.way)], "rejected", end.quantity, part)])
     claims.take_back_end(end, history)
@@ -139,7 +127,7 @@ def reverse_way(act: Act, request: ReverseRequest) -> int:
 
 
 def _standing(end: CaseEnd, layer: CostLayer) -> list[Problem]:
-    """What stands on an end: a credit note of what was claimed; or kept units that were issued since."""
+    """The facts that stand on an end: a credit note of its claim; or kept units that were issued since."""
     if end.way == CaseEnd.Way.SCRAPPED:
         return credits_of([end.case_id])
     return issues_of([layer.pk]) if operations.in_state(layer, "in_store") < end.quantity else []
@@ -149,37 +137,20 @@ def _post_back(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry, 
     assert end.entry is not None
     note = posting_note([end.company_id], act.today)
     entry = open_entry(act, history, text + note, act.today, reverses=end.entry)
-    back = goods_price.give_back(layer, LayerTake.objects.filter(entry=end.entry).order_by("pk"), entry)
-    common = {"company": end.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
-    owed = goods_price.owed_again(entry, end.entry)
-    price = sum((draft.amount for draft in owed), ZERO)
-    lost = Draft(account=Account.SCRAP_LOSS, amount=-(back + price), **common)
-    post(entry, [*owed, lost, Draft(account=Account.STOCK, amount=back, **common)])
+    bring_back(entry, end.entry, layer, LayerTake.Reason.SCRAPPED)
 
 
-def _apart_again(end: CaseEnd, layer: CostLayer):
+def _apart_again(end: CaseEnd, layer: CostLayer) -> list[StockMove]:
     """Kept units go apart again, from wherever they lie in store by now."""
     went = StockMovement.objects.filter(history=end.history).order_by("pk")
     apart = Place(went[0].source_id, "rejected")
     numbers = [number for one in went for number in one.serials.splitlines()]
-    if numbers:
-        yield from operations.by_number(layer, "in_store", numbers, apart)
-        return
-    for place, units in operations.taken_from(layer, "in_store", end.quantity):
-        yield StockMove(layer.pk, units, place, apart)
+    return operations.moves_to(layer, "in_store", end.quantity, apart, numbers)
 
 
 def _problems(act: Act, request: EndRequest, case: Claim) -> list[Problem]:
-    found, item = future_problem(request.occurred_on, act), case.layer.item
-    if case.kind != Claim.Kind.REJECTED:
-        found.append(Problem("Missing goods are not here.", mend="Settle the claim instead."))
-    if request.quantity <= 0:
-        found.append(Problem("The quantity must be above 0.", "quantity"))
-    if request.quantity > case.open_quantity:
-        what = f"Only {plain(case.open_quantity)} units of this case are open."
-        found.append(Problem(what, "quantity", "End at most that many."))
-    if round(request.quantity, item.decimals) != request.quantity:
-        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", "quantity"))
+    found = future_problem(request.occurred_on, act)
+    found += open_problems(case, request.quantity, "Choose at most that many.")
     if not request.reason.strip():
         found.append(Problem("Say why.", "reason"))
     return found

@@ -165,7 +165,7 @@ def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
 def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
     """A line of goods, of an estimate, of a charge that an earlier bill began, or of a charge of its own."""
     if line.case:
-        return {"case": names.of("case", line.case.inspection_id), "amount": plain(line.amount)}
+        return {"case": names.case(line.case), "amount": plain(line.amount)}
     if line.order_line_id and line.bill.kind == Bill.Kind.CREDIT:
         return {"line": names.of("line", line.order_line_id), "amount": plain(line.amount)}
     if line.order_line_id:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from decimal import Decimal
 
-from northing.claims.models import ReturnNote
+from northing.claims.models import CaseEnd, Claim, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
 from northing.inventory.models import Opening, StockIssue
@@ -62,9 +62,36 @@ def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
     notes = ReturnNote.objects.filter(case__layer__in=reach.layers).order_by("pk")
     for note in notes.select_related("case", "reversed_by"):
         name = names.of("given back", note.pk)
-        facts = {"case": names.of("case", note.case.inspection_id), "quantity": plain(note.quantity)}
+        facts = {"case": names.case(note.case), "quantity": plain(note.quantity)}
         yield note.at, 8, action("return", note.occurred_on, id=name, reference=name, **facts)
         yield from reversal(note, name)
+
+
+def _set_aside(reach: Reach, names: Names) -> Iterator[Recorded]:
+    cases = Claim.objects.filter(layer__in=reach.layers, opened_by__isnull=False).order_by("pk")
+    for case in cases.select_related("layer__receipt_line", "layer__shipment_line__instalment", "opened_by"):
+        facts = {
+            "id": names.case(case),
+            "receipt": names.of("receipt", case.layer.receipt_line.receipt_id),
+            "line": names.of("line", case.layer.shipment_line.instalment.line_id),
+            "quantity": plain(case.quantity),
+        }
+        yield case.opened_by.at, 7, action("case", case.opened_on, reason="other", **facts)
+        if case.withdrawn_at:
+            yield case.withdrawn_at, 9, action("reverse", case.withdrawn_at.date(), what=names.case(case))
+
+
+def _ends(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """Units of cases that were kept or scrapped."""
+    found = CaseEnd.objects.filter(case__layer__in=reach.layers).order_by("pk")
+    for end in found.select_related("case", "reversed_by"):
+        name = names.of("way", end.pk)
+        facts = {"id": name, "case": names.case(end.case), "quantity": plain(end.quantity)}
+        if end.way == CaseEnd.Way.KEPT:
+            yield end.at, 8, action("keep", end.occurred_on, **facts)
+        else:
+            yield end.at, 8, action("scrap", end.occurred_on, claimed=end.lost != end.cost, **facts)
+        yield from reversal(end, name)
 
 
 def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -78,4 +105,4 @@ def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
         yield from reversal(issue, name)
 
 
-STOCK = (_openings, _inspections, _returns, _moves, _issues)
+STOCK = (_openings, _inspections, _set_aside, _returns, _ends, _moves, _issues)

@@ -6,6 +6,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
+from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.costing.models import Charge
 from northing.inventory.models import Status, StockMovement
@@ -64,6 +65,10 @@ class Names:
         if (kind, key) not in self._named:
             self._named[kind, key] = f"{kind[0].upper()}{sum(1 for known, _ in self._named if known == kind) + 1}"
         return self._named[kind, key]
+
+    def case(self, case: Claim) -> str:
+        """The name of a case: that of its inspection, or its own where it was opened by hand."""
+        return self.of("case", case.inspection_id) if case.inspection_id else self.of("quarantined", case.pk)
 
     def keys(self, kind: str) -> list[int]:
         """Ids of the records of a kind that are named."""

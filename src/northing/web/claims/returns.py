@@ -1,22 +1,21 @@
 """Goods set aside by hand, all of a receipt or an order sent back, and the returns that were made."""
 
-from collections.abc import Iterator
 from decimal import Decimal
 
 from django.contrib import messages
 from django.db.models import Q, Sum
-from django.http import Http404, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.actions.claims.return_all import layers_of, return_all
+from northing.actions.claims.return_all import layers_of, return_all, reverse_all
 from northing.actions.claims.set_aside import set_aside, take_back
 from northing.actions.claims.ways import keep, reverse_way, scrap
 from northing.claims.models import CaseEnd, Claim, GoodsReturn
 from northing.core.money.exact import plain
-from northing.formats.tables import csv_line
 from northing.ledger.models import CostLayer
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
@@ -27,6 +26,7 @@ from northing.web.common.keys import key_of
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
+from northing.web.common.tables import csv_file
 
 STATES = ("in_store", "held", "rejected")
 
@@ -134,16 +134,7 @@ def goods_returns(request):
 @open_page
 def goods_returns_csv(request):
     """The lines of the same returns as a table."""
-    rows = return_rows(companies_of(request.user), _word(request))
-    answer = StreamingHttpResponse(_table(rows), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = 'attachment; filename="returns.csv"'
-    return answer
-
-
-def _table(rows) -> Iterator[str]:
-    yield "\ufeff" + csv_line(COLUMNS)
-    for row in rows:
-        yield csv_line(plain(value) if isinstance(value, Decimal) else value for value in row.values())
+    return csv_file("returns.csv", COLUMNS, return_rows(companies_of(request.user), _word(request)))
 
 
 def _return(request, key: int) -> GoodsReturn:
@@ -155,7 +146,9 @@ def _return(request, key: int) -> GoodsReturn:
 def goods_return(request, return_id: int):
     """One return with its lines."""
     record = _return(request, return_id)
-    return render(request, "claims/goods_return.html", {"record": record, "notes": notes_of(record)})
+    notes = notes_of(record)
+    stands = any(note.reversed_by_id is None for note in notes)
+    return render(request, "claims/goods_return.html", {"record": record, "notes": notes, "stands": stands})
 
 
 @open_page
@@ -165,3 +158,11 @@ def return_note(request, return_id: int):
     answer = HttpResponse(return_paper(record), content_type="application/pdf")
     answer["Content-Disposition"] = f'inline; filename="return-{record}.pdf"'
     return answer
+
+
+@form_for("return_goods")
+def reverse_goods_return(request, return_id: int):
+    """Undo a return, all of its lines that stand."""
+    record = _return(request, return_id)
+    back = reverse("goods-return", args=[record.pk])
+    return reversal_page(request, f"Reverse the return {record}", reverse_all, record, back)

@@ -17,6 +17,7 @@ urlpatterns = [
     path("goods/", returns.goods_returns, name="goods-returns"),
     path("goods.csv", returns.goods_returns_csv, name="goods-returns-csv"),
     path("goods/<int:return_id>/", returns.goods_return, name="goods-return"),
+    path("goods/<int:return_id>/reverse/", returns.reverse_goods_return, name="reverse-goods-return"),
     path("goods/<int:return_id>/note/", returns.return_note, name="return-note"),
     path("returns/<int:note_id>/reverse/", views.reverse_return, name="reverse-return"),
 ]

@@ -1,10 +1,9 @@
 """Quality: held goods, verdicts, cases, returns."""
 
-from collections.abc import Iterator
 from decimal import Decimal
 
 from django.db.models import F, Q, Sum
-from django.http import HttpResponse, StreamingHttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -14,17 +13,17 @@ from northing.actions.quality import inspect as inspect_action
 from northing.actions.quality.reverse import reverse_inspection as undo_inspection
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
-from northing.formats.tables import csv_line
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection, LotDraw
-from northing.quality.queries import plan_of, supplier_of
+from northing.quality.queries import inspected_before, plan_of, waiting_draw
 from northing.reports.inspection_paper import inspection_paper
 from northing.reports.inspection_register import COLUMNS, register, register_rows
 from northing.web.common.addresses import address_of
 from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
+from northing.web.common.tables import csv_file
 from northing.web.quality.forms import InspectForm
 
 # Of a layer: the order its goods came from.
@@ -76,15 +75,7 @@ def inspections(request):
 def inspections_csv(request):
     """The same verdicts as a table."""
     found = register(companies_of(request.user), request.GET.get("q", "").replace("\x00", "")[:60])
-    answer = StreamingHttpResponse(_table(found), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = 'attachment; filename="inspections.csv"'
-    return answer
-
-
-def _table(found) -> Iterator[str]:
-    yield "\ufeff" + csv_line(COLUMNS)
-    for row in register_rows(found):
-        yield csv_line(plain(value) if isinstance(value, Decimal) else value for value in row.values())
+    return csv_file("inspections.csv", COLUMNS, register_rows(found))
 
 
 @open_page
@@ -120,19 +111,13 @@ def inspect(request, layer_id: int):
         "held": held,
         "form": form,
         "plan": asked,
-        "lots": lots_of(layer),
+        "lots": inspected_before(layer)[:10],
         "draw": LotDraw.objects.filter(layer=layer).first(),
+        "next_draw": waiting_draw(layer),
         "allowed": may(request.user, "inspect", layer.company_id),
         "inspections": Inspection.objects.filter(layer=layer).select_related("inspector").order_by("pk"),
     }
     return render(request, "quality/inspect.html", context, status=422 if form.errors else 200)
-
-
-def lots_of(layer: CostLayer):
-    """The last lots of the layer's item from its supplier of which a sample was taken, or that were let through."""
-    of = {"layer__item": layer.item_id, f"layer__{ORDER}__supplier": supplier_of(layer)}
-    found = Inspection.objects.filter(Q(sample__isnull=False) | Q(skipped=True), reversed_by=None, **of)
-    return found.order_by("-pk")[:10]
 
 
 @form_for("inspect")

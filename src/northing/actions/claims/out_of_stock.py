@@ -1,0 +1,79 @@
+"""Units of a case leave stock for good, at full cost; and the way back."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from northing.actions.costing import goods_price
+from northing.claims.models import Claim
+from northing.core.money.exact import plain
+from northing.core.problems import Problem
+from northing.ledger.models import Account, CostLayer, Entry, LayerTake
+from northing.ledger.operations import LATE, Draft, post
+from northing.masterdata.models import Item
+
+ZERO = Decimal(0)
+
+
+@dataclass(frozen=True)
+class Gone:
+    """In base currency, the cost of units that left stock, and of it the price that is claimed or owed no more."""
+
+    cost: Decimal
+    price: Decimal
+
+    @property
+    def lost(self) -> Decimal:
+        """The rest of the cost."""
+        return self.cost - self.price
+
+
+def take_out(
+    entry: Entry, case: Claim, layer: CostLayer, quantity: Decimal, reason: str, *, claimed: bool = True
+) -> Gone:
+    """Units leave a locked layer, and the entry is posted: stock against the price and the loss of that reason.
+
+    Where the price is not `claimed` all of the cost is lost.
+    """
+    released = goods_price.release(entry, layer, quantity, case.pk) if claimed else goods_price.Released()
+    taken = goods_price.take(layer, quantity, released.claimed, reason, entry, case.company.currency)
+    gone = Gone(sum((one.cost for one in taken), ZERO), released.price)
+    common = _common(layer)
+    lost = Draft(account=LATE[LayerTake.Reason(reason)], amount=gone.lost, **common)
+    post(entry, [*released.drafts, lost, Draft(account=Account.STOCK, amount=-gone.cost, **common)])
+    return gone
+
+
+def bring_back(entry: Entry, of: Entry, layer: CostLayer, reason: str) -> None:
+    """Undo `take_out`: the units are in the layer at their cost again, and their price is as it was."""
+    back = goods_price.give_back(layer, LayerTake.objects.filter(entry=of).order_by("pk"), entry)
+    owed = goods_price.owed_again(entry, of)
+    price = sum((draft.amount for draft in owed), ZERO)
+    common = _common(layer)
+    lost = Draft(account=LATE[LayerTake.Reason(reason)], amount=-(back + price), **common)
+    post(entry, [*owed, lost, Draft(account=Account.STOCK, amount=back, **common)])
+
+
+def _common(layer: CostLayer) -> dict[str, int]:
+    line = layer.shipment_line.instalment.line_id
+    return {"company": layer.company_id, "layer": layer.pk, "order_line": line}
+
+
+def units_problems(item: Item, quantity: Decimal, most: Decimal, few: Problem) -> list[Problem]:
+    """A quantity that cannot be; `few` says that there are not so many."""
+    found = []
+    if quantity <= 0:
+        found.append(Problem("The quantity must be above 0.", "quantity"))
+    if quantity > most:
+        found.append(few)
+    if round(quantity, item.decimals) != quantity:
+        found.append(Problem(f"{item.code} is counted in whole {item.unit}.", "quantity"))
+    return found
+
+
+def open_problems(case: Claim, quantity: Decimal, mend: str) -> list[Problem]:
+    """Units of a case that cannot have an end: missing ones, or more than are open."""
+    found = []
+    if case.kind != Claim.Kind.REJECTED:
+        found.append(Problem("Missing goods are not here.", mend="Settle the claim instead."))
+    few = Problem(f"Only {plain(case.open_quantity)} units of this case are open.", "quantity", mend)
+    return found + units_problems(case.layer.item, quantity, case.open_quantity, few)
