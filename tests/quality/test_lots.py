@@ -177,7 +177,7 @@ def test_the_page_shows_the_plan_and_takes_the_sample(sampled, signed_in):
     page.post(url, asked | {"minor": "1", "major": "2", "reason": "dents", "failed": "3"})
     assert states(layer) == {"in_store": 1197, "rejected": 3}
     again = page.get(reverse("inspect", args=[lot_of(sampled).pk])).content.decode()
-    assert "Lots before" in again and "accepted, normal" in again
+    assert "Lots of this supplier" in again and "accepted, normal" in again
 
 
 def test_the_sample_alone_decides_where_nothing_else_is_said(sampled, signed_in):
