@@ -180,7 +180,7 @@ def check_cost_trail(stage):
 
 def inspect_and_return(stage):
     page = stage.page("inspector", "/quality/")
-    page.click("a.btn:has-text('Inspect')")
+    page.locator("main").get_by_role("link", name="Inspect", exact=True).click()
     page.fill("#id_passed", "1150")
     page.select_option("#id_reason", "chipped")
     stage.accessible(page)
