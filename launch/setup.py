@@ -35,6 +35,9 @@ def _missing_packages(tests: bool) -> list[str]:
     # What draws PDF papers links these; the file is asked for, since no program of theirs is.
     if not any(Path("/usr/lib").glob("*/libpangoft2-1.0.so.0")):
         missing += ["libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0"]
+    # Draws the pages of PDF papers beside a form.
+    if shutil.which("pdftoppm") is None:
+        missing.append("poppler-utils")
     if tests and not Path("/usr/bin/chromium").exists():
         missing.append("chromium")
     return missing

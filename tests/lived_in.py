@@ -42,10 +42,12 @@ from northing.shipping.models import (
     Voyage,
 )
 from northing.worklist.models import SavedView
+from tests.small_pdf import small_pdf
 from tests.worlds import CALLS, NOW, ROLES, TODAY
 
 # Addresses that name one of some words: one of them.
 WORDS = {
+    "document-page": {"page": 1},
     "voyage-happens": {"name": "roll"},
     "shipment-happens": {"name": "split"},
     "bill-act": {"act": "block"},
@@ -320,7 +322,7 @@ def told_of(world):
 def document_of(world):
     """A document on the first order."""
     order = PurchaseOrder.objects.order_by("pk").first()
-    asked = remarks.DocumentRequest(order.pk, "paper.pdf", b"%PDF-1.4 paper")
+    asked = remarks.DocumentRequest(order.pk, "paper.pdf", small_pdf())
     return remarks.add_document(world.act("expediter", "d"), asked)
 
 

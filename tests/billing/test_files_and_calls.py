@@ -8,7 +8,8 @@ from django.urls import reverse
 
 from northing.activity.models import Document
 from northing.billing.models import Bill
-from northing.payments.models import Payment
+from northing.masterdata.models import Company
+from northing.payments.models import AskedPayment, Payment
 from northing.reports.book_proof import book_faults
 from tests.api.conftest import Program
 from tests.worlds import TODAY
@@ -76,3 +77,7 @@ def test_a_program_books_pays_and_reads(world, order):
     assert program.get(f"/bills?party={order.supplier.code}&number=s-1").json()["items"] == [found]
     assert program.get("/payments").json()["items"][0]["bank_amount"] == "164.2"
     assert Payment.objects.count() == 1 and book_faults() == []
+    Company.objects.update(payment_approval_above=50)
+    waits = program.send("post", "/payments", paid | {"parts": [part | {"amount": "89"}]})
+    assert waits.status_code == 202 and AskedPayment.objects.get(pk=waits.json()["id"]).amount == 89
+    assert Payment.objects.count() == 1

@@ -1,5 +1,6 @@
 """Bills that are known and not booked: they wait for goods, go back, or come from the supplier's page."""
 
+import re
 from dataclasses import replace
 from decimal import Decimal as D
 
@@ -18,6 +19,7 @@ from northing.messaging.models import Message
 from northing.worklist.models import Matter
 from tests.billing.test_goods import bill_of, line_of
 from tests.confirmations.test_supplier_page import link
+from tests.small_pdf import small_pdf
 from tests.worlds import TODAY
 
 
@@ -101,7 +103,7 @@ def test_the_supplier_sends_its_bill_and_sees_what_becomes_of_it(world, order, t
     settings.FILES = tmp_path
     page, token = theirs
     assert "Send a bill" in page.get(reverse("supplier", args=[token])).content.decode()
-    paper = SimpleUploadedFile("t1.pdf", b"%PDF-1.4 bill", "application/pdf")
+    paper = SimpleUploadedFile("t1.pdf", small_pdf(2), "application/pdf")
     for _ in range(2):
         answer = page.post(reverse("supplier-send-bill", args=[token]), said(order, file=paper))
         assert answer.status_code == 302
@@ -112,6 +114,8 @@ def test_the_supplier_sends_its_bill_and_sees_what_becomes_of_it(world, order, t
     mine, url = signed_in("costs"), f"{reverse('supplier-bill')}?kept={kept.pk}"
     shown = mine.get(url).content.decode()
     assert 'value="T-1"' in shown and "t1.pdf" in shown
+    pages = re.findall(r'<img src="(/activity/documents/[^"]+)"', shown)
+    assert [mine.get(page)["Content-Type"] for page in pages] == ["image/png", "image/png"]
     line = order.lines.get().pk
     booked = {"key": "b", "bill_number": "T-1", "day": TODAY.isoformat(), f"quantity-l{line}": "10"}
     assert mine.post(url, booked | {f"price-l{line}": "18.40", "act": "book"}).status_code == 302

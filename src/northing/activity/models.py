@@ -79,3 +79,8 @@ class Document(models.Model):
     def shown(self):
         """Whether a browser may show it in itself: it holds no script."""
         return self.media_type in ("image/png", "image/jpeg", "image/gif", "application/pdf")
+
+    @property
+    def paged(self):
+        """Whether its pages can be drawn: it is a PDF."""
+        return self.media_type == "application/pdf"

@@ -15,7 +15,7 @@ from northing.access.queries import scoped
 from northing.actions.billing.bills import book_bill
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.orders.named_lines import lines_named
-from northing.actions.payments.pay import pay
+from northing.actions.payments.ask import pay_or_ask
 from northing.actions.payments.request import PartRequest, PayRequest
 from northing.api.callers import act_of, require
 from northing.api.paging import USUAL, page
@@ -185,9 +185,13 @@ def _payment(row: Payment) -> dict[str, object]:
     return found | whose | {"id": row.pk, "reversed": row.reversed_by_id is not None}
 
 
-@router.post("/payments", response=answers(Made, 201), tags=["bills"])
+@router.post("/payments", response=answers(Made, 201) | {202: Made}, tags=["bills"])
 def make_payment(request: HttpRequest, asked: shapes.PaymentIn):
-    """Pay bills of one party, parts of them, or in advance on its orders."""
+    """Pay bills of one party, parts of them, or in advance on its orders.
+
+    Beyond what one person pays alone it is asked for, and waits for a second person (202); *paid* tells of it when it
+    is made.
+    """
     require(request, "bills")
     company, act = _company(request, asked.company), act_of(request)
     act.require("pay", company.pk)
@@ -206,4 +210,5 @@ def make_payment(request: HttpRequest, asked: shapes.PaymentIn):
         withheld=asked.withheld or ZERO,
         remark=asked.remark,
     )
-    return 201, {"id": pay(act, wanted)}
+    made = pay_or_ask(act, wanted)
+    return (201, {"id": made["payment"]}) if "payment" in made else (202, {"id": made["asked"]})

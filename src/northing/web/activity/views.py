@@ -4,14 +4,16 @@ from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from django.contrib import messages
-from django.http import FileResponse, Http404
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from northing.actions.activity import remarks
-from northing.activity.documents import LARGEST, content_of
+from northing.activity.documents import LARGEST, content_of, where
+from northing.activity.models import Document
+from northing.activity.pdf_pages import picture_of
 from northing.core.problems import NotAllowed, Refused
 from northing.masterdata.models import Party
 from northing.shipping.models import Container
@@ -76,10 +78,7 @@ def _page_of(request, kind: str, record: int) -> str:
 @open_page
 def document(request, document_id: int):
     """A document, to those who may see its record: shown if it is a picture or a PDF and that is asked for."""
-    try:
-        found = remarks.document_of(act_of(request), document_id)
-    except (Refused, NotAllowed):
-        raise Http404 from None
+    found = _found(request, document_id)
     content = content_of(found)
     shown = found.shown and request.GET.get("show") == "1"
     answer = FileResponse(content, as_attachment=not shown, filename=found.name, content_type=found.media_type)
@@ -87,3 +86,23 @@ def document(request, document_id: int):
     answer["Content-Security-Policy"] = "sandbox; default-src 'none'; style-src 'unsafe-inline'"
     answer["X-Content-Type-Options"] = "nosniff"
     return answer
+
+
+@open_page
+def document_page(request, document_id: int, page: int):
+    """A page of a PDF as a picture, to those who may see its record."""
+    found = _found(request, document_id)
+    picture = picture_of(where(found.sha256), page) if found.paged else b""
+    if not picture:
+        raise Http404
+    answer = HttpResponse(picture, content_type="image/png")
+    # A document never changes: its name is the digest of what it holds.
+    answer["Cache-Control"] = "private, max-age=86400"
+    return answer
+
+
+def _found(request, document_id: int) -> Document:
+    try:
+        return remarks.document_of(act_of(request), document_id)
+    except (Refused, NotAllowed):
+        raise Http404 from None

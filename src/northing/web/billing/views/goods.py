@@ -2,6 +2,7 @@
 
 from contextlib import suppress
 
+from csp.decorators import csp_update
 from django.contrib import messages
 from django.core import signing
 from django.db.models import Q
@@ -15,6 +16,7 @@ from northing.actions.billing.keep import KeepRequest, keep_bill, order_lines
 from northing.actions.billing.trial import try_bill
 from northing.activity.documents import LARGEST, where
 from northing.activity.models import Document
+from northing.activity.pdf_pages import page_count
 from northing.billing.models import KeptBill
 from northing.core.problems import Refused
 from northing.ledger.queries import posting_note
@@ -37,6 +39,8 @@ KEEPS = {
 STARTS = ("order", "receipt", "shipment", "supplier", "company")
 
 
+# The paper that is chosen is shown beside the form out of the browser's own memory.
+@csp_update({"frame-src": ["blob:"], "img-src": ["blob:"]})
 @form_for("book_bill")
 def supplier_bill(request):
     """Enter a supplier's bill, from an order, a receipt, a shipment or the supplier."""
@@ -65,7 +69,7 @@ def supplier_bill(request):
     form = GoodsBillForm(request.POST or None, request.FILES or None, lines=lines, initial=initial)
     order = lines[0].line.order
     context = {"form": form, "order": order, "start": start, "lines": lines, "kept": kept}
-    context["papers"] = Document.objects.filter(kind="kept", record=kept.pk) if kept else ()
+    context["papers"] = papers_of(kept) if kept else []
     act = request.POST.get("act", "")
     if request.method == "POST" and act in KEEPS:
         found = form.do(request, keep_bill, lambda entered: KeepRequest(form.asked(), act == "back", entered["why"]))
@@ -89,6 +93,12 @@ def _kept(request, companies) -> KeptBill | None:
     """The kept bill that is booked, if one is named."""
     key = key_of(request.GET.get("kept", ""))
     return KeptBill.objects.filter(pk=key, company__in=companies, state__in=KeptBill.OPEN).first() if key else None
+
+
+def papers_of(kept: KeptBill) -> list[tuple[Document, range]]:
+    """The papers of a kept bill, each with the pages of it that can be drawn."""
+    found = Document.objects.filter(kind="kept", record=kept.pk)
+    return [(one, range(1, 1 + (page_count(where(one.sha256)) if one.paged else 0))) for one in found]
 
 
 def _attach(request, form: GoodsBillForm, bill: int) -> None:
