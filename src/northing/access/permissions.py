@@ -10,7 +10,7 @@ from northing.core.problems import NotAllowed, Problem
 
 WRITING = {"write_order", "check_order", "send_order", "record_answer", "decide_answer", "chase", "invite"}
 ROLES: dict[str, set[str]] = {
-    "expediter": WRITING | {"keep_supplier", "decide_goods"},
+    "expediter": WRITING | {"keep_supplier", "decide_goods", "handle_cases"},
     "buyer": {
         "write_order",
         "check_order",
@@ -19,16 +19,17 @@ ROLES: dict[str, set[str]] = {
         "decide_answer",
         "keep_supplier",
         "decide_goods",
+        "handle_cases",
     },
     "approver": {"approve_order", "send_order", "decide_answer", "decide_goods", "approve_bill"},
     "shipping": {"pack", "say_dates"},
     "costs": {"estimate_charge", "book_bill", "book_customs_entry", "enter_rate"},
     "dock": {"receive", "reverse_receipt", "issue_stock", "adjust_stock"},
-    "inspector": {"inspect", "return_goods"},
-    "accounts": {"book_bill", "approve_bill", "pay", "close_period", "enter_rate", "return_goods"},
+    "inspector": {"inspect", "return_goods", "handle_cases"},
+    "accounts": {"book_bill", "approve_bill", "pay", "close_period", "enter_rate", "return_goods", "handle_cases"},
     "viewer": set(),
     # What comes through a supplier's link; the action itself asks whether it is this supplier's own order.
-    "supplier": {"record_answer"},
+    "supplier": {"record_answer", "handle_cases"},
     # The same of a forwarder, a carrier, a broker: what it carries, and its own estimates.
     "provider": {"say_dates", "estimate_charge"},
     # The administrator arranges the house and begins its books, but does no action of the trade.
@@ -63,6 +64,7 @@ WORDS = {
     "adjust_stock": "adjust stock after a count",
     "inspect": "inspect goods",
     "return_goods": "return goods",
+    "handle_cases": "look after cases and their claims",
     "begin": "bring in opening balances",
     "keep_people": "keep people and roles",
 }

@@ -25,6 +25,7 @@ CONSTRAINTS = {
         "bill_number",
         "Look it up under Costs; a correction is a new bill.",
     ),
+    "authorised_once_by_reference": Problem("This reference is used in the case already.", "reference"),
     "inspection_rule_once": Problem("There is such a rule already.", "item", "Change that one."),
     "position_not_negative": Problem(
         "Another person has just moved these units.", mend="Look again and repeat what is still to do."

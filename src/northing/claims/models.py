@@ -22,9 +22,13 @@ class Claim(models.Model):
     kind = models.CharField(max_length=8, choices=Kind.choices)
     layer = models.ForeignKey(CostLayer, models.PROTECT, related_name="cases")
     supplier = models.ForeignKey(Party, models.PROTECT)
+    # Who owes the price of the goods: their supplier, unless it is claimed from a carrier, an insurer or a forwarder.
+    against = models.ForeignKey(Party, models.PROTECT, related_name="cases_against")
     reason = models.CharField(max_length=80)
     quantity = fields.quantity()
     ended = fields.quantity(default=fields.ZERO)
+    # Units that the supplier takes back, and that are still here.
+    authorised = fields.quantity(default=fields.ZERO)
     opened_on = models.DateField()
     inspection = models.OneToOneField(Inspection, models.PROTECT, null=True, related_name="case")
     # The act that set its units aside, where it was opened by hand.
@@ -35,12 +39,20 @@ class Claim(models.Model):
     class Meta:
         ordering = ["-id"]
         constraints = [
-            models.CheckConstraint(condition=Q(ended__gte=0) & Q(ended__lte=F("quantity")), name="case_ended_within")
+            models.CheckConstraint(
+                condition=Q(ended__gte=0, authorised__gte=0) & Q(ended__lte=F("quantity") - F("authorised")),
+                name="case_ended_within",
+            )
         ]
 
     @property
     def open_quantity(self):
         return fields.ZERO if self.withdrawn_at else self.quantity - self.ended
+
+    @property
+    def undecided(self):
+        """Units that have no way yet: neither an end, nor an authorised return."""
+        return fields.ZERO if self.withdrawn_at else self.quantity - self.ended - self.authorised
 
 
 class ClaimAmount(models.Model):
@@ -50,13 +62,56 @@ class ClaimAmount(models.Model):
         PRICE = "price", "Price of goods that are gone"
         DIFFERENCE = "difference", "Price difference of goods that are gone"
         CREDITED = "credited", "Credited by the supplier"
+        REDUCED = "reduced", "Kept at a lower price"
+        MORE = "more", "Claimed beyond the price"
+        TURNED = "turned", "Claimed from another party"
+        PAID = "paid", "Paid in money"
+        GIVEN_UP = "given up", "Given up"
 
     case = models.ForeignKey(Claim, models.PROTECT, related_name="amounts")
+    # Who owes it.
+    party = models.ForeignKey(Party, models.PROTECT, related_name="+")
     entry = models.ForeignKey(Entry, models.PROTECT)
     why = models.CharField(max_length=10, choices=Why.choices)
     currency = fields.currency()
     amount = fields.money()
     base = fields.money()
+
+
+class Authorisation(models.Model):
+    """The supplier takes back so many units of a case, under its reference; for credit, or for goods in their place."""
+
+    class Owed(models.TextChoices):
+        CREDIT = "credit", "A credit note"
+        REPLACEMENT = "replacement", "Goods in their place"
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    case = models.ForeignKey(Claim, models.PROTECT, related_name="authorisations")
+    quantity = fields.quantity()
+    returned = fields.quantity(default=fields.ZERO)
+    reference = models.CharField("Supplier's reference", max_length=40)
+    owed = models.CharField(max_length=11, choices=Owed.choices)
+    occurred_on = models.DateField()
+    by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    history = models.OneToOneField(HistoryEntry, models.PROTECT, related_name="+")
+    reversed_by = models.OneToOneField(HistoryEntry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(returned__gte=0) & Q(returned__lte=F("quantity")), name="returned_as_authorised"
+            ),
+            models.UniqueConstraint(
+                fields=["case", "reference"], condition=Q(reversed_by=None), name="authorised_once_by_reference"
+            ),
+        ]
+
+    @property
+    def left(self):
+        """Units that are still here."""
+        return fields.ZERO if self.reversed_by_id else self.quantity - self.returned
 
 
 class GoodsReturn(models.Model):
@@ -87,6 +142,7 @@ class ReturnNote(models.Model):
     goods_return = models.ForeignKey(GoodsReturn, models.PROTECT, null=True, related_name="notes")
     company = models.ForeignKey(Company, models.PROTECT)
     case = models.ForeignKey(Claim, models.PROTECT, related_name="returns")
+    authorisation = models.ForeignKey(Authorisation, models.PROTECT, null=True, related_name="notes")
     reference = models.CharField("Supplier's reference", max_length=40)
     quantity = fields.quantity()
     cost = fields.money()
@@ -103,11 +159,17 @@ class ReturnNote(models.Model):
 
 
 class CaseEnd(models.Model):
-    """Units of a case that stayed: kept as they are, or scrapped. What came of their price stands in the postings."""
+    """Units of a case that did not go back. What came of their price stands in the postings.
+
+    Of those that are kept at a lower price, `reduced` of it is claimed, in the order's currency and in base.
+    """
 
     class Way(models.TextChoices):
         KEPT = "kept", "Kept"
         SCRAPPED = "scrapped", "Scrapped"
+        FOUND = "found", "Found again"
+        LOST = "lost", "Lost"
+        NEVER = "never", "Never supplied"
 
     company = models.ForeignKey(Company, models.PROTECT)
     case = models.ForeignKey(Claim, models.PROTECT, related_name="ends")
@@ -117,13 +179,49 @@ class CaseEnd(models.Model):
     cost = fields.money(default=fields.ZERO)
     claimed = fields.money(default=fields.ZERO)
     lost = fields.money(default=fields.ZERO)
+    reduced = fields.money(default=fields.ZERO)
+    reduced_base = fields.money(default=fields.ZERO)
     occurred_on = models.DateField()
     by = models.ForeignKey(Person, models.PROTECT, related_name="+")
     at = models.DateTimeField()
     history = models.OneToOneField(HistoryEntry, models.PROTECT, related_name="+")
-    # Of what is kept nothing is posted.
+    # Of what is kept as it is, or stays missing, nothing is posted.
     entry = models.OneToOneField(Entry, models.PROTECT, null=True)
     reversed_by = models.OneToOneField(HistoryEntry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["id"]
+
+
+class ClaimMoney(models.Model):
+    """What was done about the money of a case beside its goods; `amount` is in the currency that is owed.
+
+    `party` owes it, or owed it until it was `turned` from another one, who stands in `before`.
+    """
+
+    class Way(models.TextChoices):
+        MORE = "more", "Claimed"
+        TURNED = "turned", "Claimed from another party"
+        PAID = "paid", "Paid"
+        GIVEN_UP = "given up", "Given up"
+
+    company = models.ForeignKey(Company, models.PROTECT)
+    case = models.ForeignKey(Claim, models.PROTECT, related_name="money")
+    way = models.CharField(max_length=8, choices=Way.choices)
+    party = models.ForeignKey(Party, models.PROTECT, related_name="+")
+    before = models.ForeignKey(Party, models.PROTECT, null=True, related_name="+")
+    currency = fields.currency()
+    amount = fields.money()
+    base = fields.money()
+    # What reached the bank, in base; and units whose price is owed to the supplier after all.
+    bank_base = fields.money(default=fields.ZERO)
+    units = fields.quantity(default=fields.ZERO)
+    reason = models.CharField(max_length=80)
+    occurred_on = models.DateField()
+    by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
 
     class Meta:
         ordering = ["id"]

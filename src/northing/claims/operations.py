@@ -8,7 +8,15 @@ from django.db import connection
 from django.db.models import F, Sum
 
 from northing.activity.models import HistoryEntry
-from northing.claims.models import CaseEnd, Claim, ClaimAmount, GoodsReturn, ReturnNote
+from northing.claims.models import (
+    Authorisation,
+    CaseEnd,
+    Claim,
+    ClaimAmount,
+    ClaimMoney,
+    GoodsReturn,
+    ReturnNote,
+)
 from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Company
 
@@ -35,26 +43,31 @@ def withdraw(cases: Iterable[int], at: datetime) -> list[int]:
     return keys
 
 
-def add_amounts(entry: Entry, rows: Iterable[tuple[int, str, str, Decimal, Decimal]]) -> None:
-    """Claims grow: (case, why, currency that is owed, amount, in base)."""
+# A case and who owes (ids), why, the currency that is owed, the amount, and in base.
+AmountRow = tuple[int, int, str, str, Decimal, Decimal]
+ROW = ("case", "party", "why", "currency")
+
+
+def add_amounts(entry: Entry, rows: Iterable[AmountRow]) -> None:
+    """Claims grow."""
     ClaimAmount.objects.bulk_create(
-        ClaimAmount(case_id=case, why=why, currency=currency, amount=amount, base=base, entry=entry)
-        for case, why, currency, amount, base in rows
+        ClaimAmount(case_id=case, party_id=party, why=why, currency=currency, amount=amount, base=base, entry=entry)
+        for case, party, why, currency, amount, base in rows
+        if amount or base
     )
 
 
 def take_back_amounts(entry: Entry, of: Entry, why: str = "price") -> None:
     """What an entry added to claims, for one reason, is off them again, by counter-rows."""
     rows = ClaimAmount.objects.filter(entry=of, why=why).order_by("pk")
-    rows = rows.values_list("case", "why", "currency", "amount", "base")
-    add_amounts(entry, [(case, why, currency, -amount, -base) for case, why, currency, amount, base in rows])
+    add_amounts(entry, [(*head, -amount, -base) for *head, amount, base in rows.values_list(*ROW, "amount", "base")])
 
 
 def take_back_of_layers(entry: Entry, layers: Iterable[int]) -> None:
     """Nothing is claimed of layers (ids) any more, by counter-rows."""
-    rows = ClaimAmount.objects.filter(case__layer__in=list(layers)).values_list("case", "why", "currency").order_by()
+    rows = ClaimAmount.objects.filter(case__layer__in=list(layers)).values_list(*ROW).order_by()
     sums = rows.annotate(a=Sum("amount"), b=Sum("base")).order_by("case", "why")
-    add_amounts(entry, [(case, why, currency, -amount, -base) for case, why, currency, amount, base in sums])
+    add_amounts(entry, [(*head, -amount, -base) for *head, amount, base in sums])
 
 
 def mark_reversed(note: ReturnNote, entry: Entry) -> None:
@@ -62,6 +75,8 @@ def mark_reversed(note: ReturnNote, entry: Entry) -> None:
     note.reversed_by = entry
     note.save(update_fields=["reversed_by"])
     Claim.objects.filter(pk=note.case_id).update(ended=F("ended") - note.quantity)
+    if note.authorisation_id:
+        _count_back(note.authorisation_id, note.case_id, -note.quantity)
 
 
 # The company's row is locked from here on until the transaction ends.
@@ -82,9 +97,48 @@ def open_return(made: GoodsReturn) -> GoodsReturn:
 
 
 def write_return(note: ReturnNote) -> ReturnNote:
-    """Units that went back."""
+    """Units that went back; they have an end."""
     note.save(force_insert=True)
+    if note.authorisation_id:
+        _count_back(note.authorisation_id, note.case_id, note.quantity)
+    end_units(note.case, note.quantity)
     return note
+
+
+def _count_back(authorisation: int, case: int, units: Decimal) -> None:
+    """So many authorised units are not here any more; below 0, they are again."""
+    Authorisation.objects.filter(pk=authorisation).update(returned=F("returned") + units)
+    Claim.objects.filter(pk=case).update(authorised=F("authorised") - units)
+
+
+def authorise(said: Authorisation) -> Authorisation:
+    """The supplier takes units back."""
+    said.save(force_insert=True)
+    Claim.objects.filter(pk=said.case_id).update(authorised=F("authorised") + said.quantity)
+    return said
+
+
+def take_back_authorisation(said: Authorisation, history: HistoryEntry) -> None:
+    """It was not said after all; it stays a fact."""
+    said.reversed_by = history
+    said.save(update_fields=["reversed_by"])
+    Claim.objects.filter(pk=said.case_id).update(authorised=F("authorised") - said.quantity)
+
+
+def write_money(done: ClaimMoney) -> ClaimMoney:
+    """Something was done about the money of a case."""
+    done.save(force_insert=True)
+    if done.way == ClaimMoney.Way.TURNED:
+        Claim.objects.filter(pk=done.case_id).update(against=done.party)
+    return done
+
+
+def take_back_money(done: ClaimMoney, entry: Entry) -> None:
+    """It was undone; it stays a fact."""
+    done.reversed_by = entry
+    done.save(update_fields=["reversed_by"])
+    if done.way == ClaimMoney.Way.TURNED:
+        Claim.objects.filter(pk=done.case_id).update(against=done.before)
 
 
 def write_end(end: CaseEnd) -> CaseEnd:

@@ -5,7 +5,8 @@ from decimal import Decimal
 
 from django.db.models import F, Sum
 
-from northing.claims.models import Claim
+from northing.claims.models import Authorisation, Claim, ClaimAmount
+from northing.ledger.models import LayerTake
 
 
 def rejected_units(lines: Iterable[int]) -> dict[int, Decimal]:
@@ -14,3 +15,21 @@ def rejected_units(lines: Iterable[int]) -> dict[int, Decimal]:
     found = Claim.objects.filter(kind=Claim.Kind.REJECTED, withdrawn_at=None, **{f"{line}__in": list(lines)})
     rows = found.filter(ended__lt=F("quantity")).values_list(line).order_by()
     return dict(rows.annotate(units=Sum(F("quantity") - F("ended"))))
+
+
+def authorisation_of(case: int, reference: str) -> Authorisation | None:
+    """What the supplier authorised of a case (id) under a reference, and what stands."""
+    return Authorisation.objects.filter(case=case, reference__iexact=reference.strip(), reversed_by=None).first()
+
+
+def open_claims(cases: Iterable[int]) -> dict[tuple[int, int, str], tuple[Decimal, Decimal]]:
+    """What is claimed and not settled, by case, who owes (ids) and currency: the amount, and in base."""
+    rows = ClaimAmount.objects.filter(case__in=list(cases)).values_list("case", "party", "currency").order_by()
+    sums = rows.annotate(a=Sum("amount"), b=Sum("base"))
+    return {(case, party, currency): (amount, base) for case, party, currency, amount, base in sums if amount or base}
+
+
+def given_up_units(case: Claim) -> Decimal:
+    """Units of a case of missing goods whose price is neither claimed nor owed: they were not billed."""
+    takes = LayerTake.objects.filter(layer=case.layer, reason=LayerTake.Reason.MISSING, claimed=False)
+    return takes.aggregate(u=Sum("quantity"))["u"] or Decimal(0)

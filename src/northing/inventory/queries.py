@@ -10,6 +10,7 @@ from django.db.models.functions import Coalesce
 from northing.core.inventory.bins import Goods, Shelf
 from northing.inventory.models import OnHand, SerialNumber, StockMovement
 from northing.ledger.models import CostLayer
+from northing.ledger.queries import CAME
 from northing.masterdata.models import Bin
 
 ZERO = Decimal(0)
@@ -59,7 +60,7 @@ def stock_faults() -> list[str]:
         for key in sorted({*moved, *kept})
         if moved.get(key, ZERO) != kept.get(key, ZERO)
     ]
-    lies = CostLayer.objects.filter(kind=CostLayer.Kind.STOCK).annotate(lies=Coalesce(Sum("on_hand__quantity"), ZERO))
+    lies = CostLayer.objects.filter(CAME).annotate(lies=Coalesce(Sum("on_hand__quantity"), ZERO))
     off = lies.filter(~Q(lies=F("received") - F("gone")))
     faults += _serial_faults(kept)
     return faults + [f"layer {layer.pk}: {layer.remaining} left, {layer.lies} in bins" for layer in off]

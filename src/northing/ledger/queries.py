@@ -3,8 +3,13 @@
 from collections.abc import Iterable
 from datetime import date
 
+from django.db.models import F, Q
+
 from northing.core.money.periods import posting_day
 from northing.masterdata.models import Company
+
+# Layers of goods that came: those that were received, and missing ones of which units were found again.
+CAME = Q(kind="stock") | Q(gone__lt=F("received"))
 
 
 def posting_days(companies: Iterable[int], occurred_on: date) -> dict[int, date]:

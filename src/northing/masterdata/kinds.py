@@ -33,6 +33,10 @@ from northing.masterdata.quality_kinds import QUALITY
 
 TOLERANCE = of.number(ZERO, Decimal(100), 2)
 NAME = Fact("name", "Name", of.text(120))
+CLAIM_DAYS = (
+    Fact("notice_days", "Notice of damage or loss within days", of.whole(0, 3650), None),
+    Fact("claim_days", "Claims within days of delivery", of.whole(0, 3650), None),
+)
 PORT = Fact("port", "Port", absent=None, refers="port")
 TAX_BASE = ("customs_value", "duty", *CHARGE_KINDS)
 PARTY = (
@@ -238,6 +242,7 @@ KINDS = {
                 Fact("bill_tolerance", "A bill may be above what was agreed by %", TOLERANCE, None),
                 Fact("bill_tolerance_money", "and in all by (base currency)", of.number(ZERO, LARGEST, 2), None),
                 choice("without_order", "Goods without an order", WithoutOrder.values, absent=WithoutOrder.WITH_REASON),
+                *CLAIM_DAYS,
                 address("order_address", "Orders go to"),
                 address("despatch_address", "Goods are fetched from"),
                 address("return_address", "Returns go to"),
@@ -253,7 +258,7 @@ KINDS = {
             "service providers",
             Party,
             ("code",),
-            (*PARTY, choice("service", "What they do", Party.Service.values, absent="")),
+            (*PARTY, choice("service", "What they do", Party.Service.values, absent=""), *CLAIM_DAYS),
             ("keep_house", "keep_supplier"),
             history="party",
             given={"kind": Party.Kind.PROVIDER},

@@ -10,11 +10,11 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
-from django.db.models import F, Q, Sum
+from django.db.models import F, Q, QuerySet, Sum
 from django.db.models.functions import Coalesce
 
 from northing.billing.models import Bill, BilledGoods, BillLine, BillLinePart, BillTax
-from northing.claims.models import ClaimAmount
+from northing.claims.models import CaseEnd, ClaimAmount, ClaimMoney
 from northing.core.costing.accruals import foreign_taken
 from northing.core.money.money import converted, from_minor, rounded, to_minor
 from northing.costing.models import ChargePart
@@ -277,6 +277,8 @@ def _afloat(facts: _Facts) -> Explained:
         yield line.receipt.company_id, line.shipment_line_id, line.recognised_base, ZERO
     for goods in facts.billed:
         yield goods.line.bill.company_id, goods.part, goods.difference_base, ZERO
+    for end in CaseEnd.objects.filter(reversed_by=None, reduced_base__gt=0).select_related("case__layer"):
+        yield end.company_id, end.case.layer.shipment_line_id, -end.reduced_base, ZERO
 
 
 def _not_billed(facts: _Facts) -> Explained:
@@ -412,6 +414,8 @@ def _exchange(facts: _Facts) -> Explained:
         yield part.payment.company_id, (), -part.sign * part.base, ZERO
     for _, worth, company, off in facts.credited:
         yield company, (), worth - off, ZERO
+    for done in _claims_paid():
+        yield done.company_id, (), done.base - done.bank_base, ZERO
     for company, _, base, _ in _bank_between():
         yield company, (), -base, ZERO
     for between in facts.between:
@@ -437,6 +441,8 @@ def _bank(facts: _Facts) -> Explained:
     for one in facts.payments:
         yield one.company_id, (), -one.bank_base - one.charges, -one.bank_amount - one.charges
     yield from _bank_between()
+    for done in _claims_paid():
+        yield done.company_id, (), done.bank_base, done.bank_base
 
 
 def _bank_between() -> Explained:
@@ -450,6 +456,10 @@ def _withheld(facts: _Facts) -> Explained:
         yield one.company_id, (), -one.withheld_base, -one.withheld
 
 
+def _claims_paid() -> QuerySet[ClaimMoney]:
+    return ClaimMoney.objects.filter(reversed_by=None, way=ClaimMoney.Way.PAID)
+
+
 def _bank_charges(facts: _Facts) -> Explained:
     for one in facts.payments:
         yield one.company_id, (), one.charges, ZERO
@@ -459,6 +469,10 @@ def _claims(facts: _Facts) -> Explained:
     """What claims grew and shrank by."""
     rows = ClaimAmount.objects.values_list("case__company", "case").order_by()
     yield from rows.annotate(b=Sum("base"), a=Sum("amount"))
+
+
+# Claims that grow or shrink beside the losses: by money, credit notes and prices of goods that are here.
+NO_LOSS = (ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.REDUCED)
 
 
 def _losses(facts: _Facts) -> Explained:
@@ -472,7 +486,7 @@ def _losses(facts: _Facts) -> Explained:
         yield company, (), -base, ZERO
     for goods in facts.billed:
         yield goods.line.bill.company_id, (), goods.base, ZERO
-    lost = ClaimAmount.objects.exclude(why=ClaimAmount.Why.CREDITED).values_list("case__company").order_by()
+    lost = ClaimAmount.objects.exclude(why__in=NO_LOSS).values_list("case__company").order_by()
     for company, base in lost.annotate(total=Sum("base")):
         yield company, (), -base, ZERO
     more = LayerCost.objects.filter(charge=None, layer__count_lines__quantity__gt=0, layer__receipt_line=None)

@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from django.db.models import F, Sum
 
 from northing.billing.models import BillLine
-from northing.claims.models import CaseEnd, Claim, ReturnNote
+from northing.claims.models import CaseEnd, Claim, ClaimMoney, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
+from northing.drawings.figures import money
 from northing.inventory.models import StockIssueLine, TransferLine
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
@@ -23,7 +24,7 @@ def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
     keys = [layer.pk for layer in layers]
     cases = Claim.objects.filter(layer__in=keys).values_list("pk", flat=True)
     found = [*_returns(keys), *_ends(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
-    return found + set_aside(keys) + credits_of(cases)
+    return found + set_aside(keys) + settled_of(cases)
 
 
 def set_aside(layers: list[int]) -> list[Problem]:
@@ -39,9 +40,26 @@ def set_aside(layers: list[int]) -> list[Problem]:
     ]
 
 
-def credits_of(cases: Iterable[int]) -> list[Problem]:
-    """Credit notes for what is claimed in cases (ids)."""
-    lines = BillLine.objects.filter(case__in=list(cases), bill__reversed_by=None).select_related("bill__party")
+def settled_of(cases: Iterable[int]) -> list[Problem]:
+    """Credit notes for what is claimed in cases (ids), and what else was done about its money."""
+    keys = list(cases)
+    return _credits(keys) + _money(keys)
+
+
+def _money(cases: list[int]) -> list[Problem]:
+    found = ClaimMoney.objects.filter(case__in=cases, reversed_by=None).select_related("party")
+    return [
+        Problem(
+            f"{one.currency} {money(one.amount, one.currency)} of {one.party}: {one.get_way_display().lower()}.",
+            mend=FIRST,
+            record=("case", one.case_id),
+        )
+        for one in found
+    ]
+
+
+def _credits(cases: list[int]) -> list[Problem]:
+    lines = BillLine.objects.filter(case__in=cases, bill__reversed_by=None).select_related("bill__party")
     return [
         Problem(f"{line.bill} of {line.bill.party} credits this claim.", mend=FIRST, record=("bill", line.bill_id))
         for line in lines.order_by("pk")
@@ -65,7 +83,8 @@ def _ends(layers: list[int]) -> list[Problem]:
     found = CaseEnd.objects.filter(case__layer__in=layers, reversed_by=None).select_related("case__layer__item")
     return [
         Problem(
-            f"{plain(end.quantity)} {end.case.layer.item.unit} of {end.case.layer.item.code} were {end.way}.",
+            f"{plain(end.quantity)} {end.case.layer.item.unit} of {end.case.layer.item.code}:"
+            f" {end.get_way_display().lower()}.",
             mend=FIRST,
             record=("case", end.case_id),
         )

@@ -4,21 +4,17 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import Q
-
 from northing.actions.billing import approve, bills, keep
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.costing import charges
 from northing.actions.customs import entries
 from northing.billing.models import BillLine
-from northing.claims.models import Claim
-from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.orders.models import PurchaseOrder
 from northing.scenarios import shapes
-from northing.scenarios.played import MISSING, Played
+from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
 
 
@@ -123,22 +119,12 @@ class Costs(Played):
             if one.line:
                 return self.line(one.line).order
             if one.case:
-                return self._case(one.case).layer.shipment_line.instalment.line.order
+                return self.case_of(one.case).layer.shipment_line.instalment.line.order
         return None
-
-    def _case(self, name: str) -> Claim:
-        """A case by the inspection that opened it, or by the receipt that found units missing."""
-        kind, key = self.made.get(name, ("", 0))
-        of = {"inspection": Q(inspection=key), "receipt": Q(kind="missing", layer__receipt_line__receipt=key)}
-        of["case"] = Q(pk=key)
-        found = Claim.objects.filter(of.get(kind, Q(pk__in=[])), withdrawn_at=None).order_by("pk").first()
-        if found is None:
-            raise Refused(Problem(f"There is no case of {name}.", "case", MISSING))
-        return found
 
     def _line(self, line: shapes.BillLineShape) -> BillLineRequest:
         if line.case:
-            return BillLineRequest(line.amount or Decimal(0), case=self._case(line.case).pk)
+            return BillLineRequest(line.amount or Decimal(0), case=self.case_of(line.case).pk)
         if line.line:
             key = self.line(line.line).pk
             amount = line.amount or Decimal(0)

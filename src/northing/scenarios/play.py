@@ -9,6 +9,8 @@ from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.actions.billing.bills import reverse_bill
+from northing.actions.claims.authorise import take_back_authorisation
+from northing.actions.claims.money import reverse_money
 from northing.actions.claims.return_all import reverse_all
 from northing.actions.claims.returns import reverse_return
 from northing.actions.claims.set_aside import take_back
@@ -28,6 +30,7 @@ from northing.actions.reversal import ReverseRequest
 from northing.billing.models import BillLine
 from northing.core.problems import Problem, Refused
 from northing.scenarios import shapes
+from northing.scenarios.cases import Cases
 from northing.scenarios.costs import Costs
 from northing.scenarios.dock import Dock, receipt_facts, told_facts
 from northing.scenarios.goods import Goods
@@ -43,6 +46,8 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "goods return": reverse_all,
     "case": take_back,
     "end of units": reverse_way,
+    "authorisation": take_back_authorisation,
+    "claim money": reverse_money,
     "opening": reverse_opening,
     "receipt": reverse_receipt,
     "issue": take_back_issue,
@@ -62,7 +67,7 @@ FACTS: dict[str, Callable[[int], dict[str, Any]]] = {
 }
 
 
-class Player(Goods, Dock, Costs, Payments, Stock):
+class Player(Goods, Dock, Cases, Costs, Payments, Stock):
     """Does the actions of one scenario in its world."""
 
     def __init__(self, scenario: Scenario):
@@ -96,6 +101,10 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "inspect": self.inspect,
             "case": self.set_aside,
             "scrap": self.scrap,
+            "authorise": self.authorise,
+            **dict.fromkeys(("find", "lose", "never supplied"), self.end_missing),
+            "turn": self.turn,
+            **dict.fromkeys(("claim", "claim paid", "give up"), self.claim_money),
             "return": self.give_back,
             "reverse": self.reverse,
             "open": self.open,

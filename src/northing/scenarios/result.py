@@ -15,6 +15,8 @@ from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer, Entry, OpenItem, Posting
+from northing.ledger.queries import CAME
+from northing.scenarios.case_rows import case_rows
 from northing.scenarios.play import Player
 from northing.worklist.models import LineSummary
 
@@ -32,6 +34,7 @@ def result(player: Player) -> dict[str, Any]:
         "layers": [_layer(layer, names) for layer in _standing()],
         "on_hand": _on_hand(),
         "open": _open_items(names),
+        "cases": case_rows(names),
         "entries": Entry.objects.count(),
     }
 
@@ -84,9 +87,7 @@ def _accounts() -> dict[str, dict[str, str]]:
 
 
 def _standing():
-    layers = CostLayer.objects.filter(kind=CostLayer.Kind.STOCK, received__gt=0).select_related(
-        "company", "site", "item"
-    )
+    layers = CostLayer.objects.filter(CAME, received__gt=0).select_related("company", "site", "item")
     return layers.select_related("shipment_line__instalment__line__order").prefetch_related("costs").order_by("pk")
 
 

@@ -414,7 +414,10 @@ class Tie(Dated):
 
 
 class EndHeld(Dated):
-    """Goods of a receipt that belong to no order went back, or are kept free of charge; units of a `case` are kept."""
+    """Goods of a receipt that belong to no order went back, or are kept free of charge; units of a `case` are kept.
+
+    Of those `reduced` of their price is to be credited.
+    """
 
     do: Literal["send back", "keep"]
     case: Id = ""
@@ -424,6 +427,7 @@ class EndHeld(Dated):
     reference: str = ""
     reason: str = "as decided"
     serials: Serials = []
+    reduced: Number = Decimal(0)
 
 
 class AnswerShort(Dated):
@@ -515,6 +519,51 @@ class Scrap(Dated):
     claimed: bool = True
     reason: str = "as decided"
     serials: Serials = []
+
+
+class Authorise(Dated):
+    """The supplier takes back units of a case under its reference, for a credit note or for a replacement."""
+
+    do: Literal["authorise"]
+    case: Id
+    quantity: Number
+    reference: str
+    owed: Literal["credit", "replacement"] = "credit"
+
+
+class EndMissing(Dated):
+    """Missing units of a case (of a line, where the receipt missed several) are here after all, lost, or never came."""
+
+    do: Literal["find", "lose", "never supplied"]
+    case: Id
+    line: Id = ""
+    quantity: Number
+    reason: str = "as decided"
+    serials: Serials = []
+
+
+class Turn(Dated):
+    """What is claimed of a case is claimed from another party."""
+
+    do: Literal["turn"]
+    case: Id
+    line: Id = ""
+    party: Code
+    reason: str = "as decided"
+
+
+class ClaimMoney(Dated):
+    """An amount is claimed beyond the price, paid, or given up; without one all that is open of it."""
+
+    do: Literal["claim", "claim paid", "give up"]
+    case: Id
+    line: Id = ""
+    party: Code = ""
+    currency: Code = ""
+    amount: Number | None = None
+    rate: Number | None = None
+    bank: Number | None = None
+    reason: str = "as decided"
 
 
 class Reverse(Dated):
@@ -626,6 +675,10 @@ Action = Annotated[
     | Return
     | SetAside
     | Scrap
+    | Authorise
+    | EndMissing
+    | Turn
+    | ClaimMoney
     | Reverse
     | Move
     | PutAway

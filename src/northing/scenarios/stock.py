@@ -5,9 +5,6 @@ from typing import Any
 
 from django.db.models import Max
 
-from northing.actions.claims import returns, ways
-from northing.actions.claims.return_all import ReturnAllRequest, return_all
-from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.actions.inventory.issue import IssueRequest, issue_stock
 from northing.actions.inventory.move import MoveRequest, MovesRequest, move_together
 from northing.actions.inventory.put_away import PutAwayRequest, put_away
@@ -15,7 +12,6 @@ from northing.actions.inventory.transfer import ArrivedRow, ArriveRequest, SendR
 from northing.actions.masterdata import opening
 from northing.actions.quality import inspect as inspect_action
 from northing.actions.quality.sample import SampleRequest
-from northing.claims.models import Claim, ReturnNote
 from northing.core.problems import Problem, Refused
 from northing.core.quality.sampling import plan
 from northing.core.receiving.serials import numbers_of
@@ -127,57 +123,6 @@ class Stock(Played):
                 asked.append(MoveRequest(row.layer_id, row.bin_id, *said))
                 serials, left = serials[int(units) :], left - units
         return tuple(asked)
-
-    def give_back(self, action: shapes.Return) -> tuple[str, int]:
-        """Units of a case go back, or all that is left of a receipt or of an order."""
-        if action.receipt or action.order:
-            return self._give_all_back(action)
-        case = self._rejected(action.case)
-        request = returns.ReturnRequest(case.pk, action.quantity, action.reference, action.day)
-        request = replace(request, serials=numbers_of(action.serials))
-        returns.return_goods(self.laid.act(action.day), request)
-        return "return", ReturnNote.objects.latest("pk").pk
-
-    def _rejected(self, name: str) -> Claim:
-        """A case of rejected units: by the inspection that opened it, or as it was opened by hand."""
-        if self.made.get(name, ("", 0))[0] == "case":
-            return Claim.objects.get(pk=self.made[name][1])
-        case = Claim.objects.filter(inspection=self.find("inspection", name)).first()
-        if case is None:
-            raise Refused(Problem(f"No units failed in {name}.", "case"))
-        return case
-
-    def _give_all_back(self, action: shapes.Return) -> tuple[str, int]:
-        request = ReturnAllRequest(
-            action.reference,
-            action.reason,
-            action.day,
-            receipt=self.find("receipt", action.receipt) if action.receipt else None,
-            order=None if action.receipt else self.find("order", action.order),
-        )
-        return "goods return", return_all(self.laid.act(action.day), request)[0]
-
-    def scrap(self, action: shapes.Scrap) -> tuple[str, int]:
-        """Rejected units are destroyed."""
-        head = (self._rejected(action.case).pk, action.quantity, action.reason, action.day, action.claimed)
-        asked = ways.EndRequest(*head, numbers_of(action.serials))
-        return "end of units", ways.scrap(self.laid.act(action.day), asked)
-
-    def keep_rejected(self, action: shapes.EndHeld) -> tuple[str, int]:
-        """Rejected units are good enough."""
-        head = (self._rejected(action.case).pk, action.quantity, action.reason, action.day)
-        asked = ways.EndRequest(*head, serials=numbers_of(action.serials))
-        return "end of units", ways.keep(self.laid.act(action.day), asked)
-
-    def set_aside(self, action: shapes.SetAside) -> tuple[str, int]:
-        """Units in store are rejected; the oldest layer of the receipt's line that has so many."""
-        receipt, line = self.find("receipt", action.receipt), self.line(action.line)
-        layers = CostLayer.objects.filter(receipt_line__receipt=receipt, kind="stock")
-        layer = layers.filter(receipt_line__instalment__line=line).order_by("pk").first()
-        if layer is None:
-            raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
-        asked = SetAsideRequest(layer.pk, action.quantity, action.reason, action.day, numbers_of(action.serials))
-        return "case", set_aside(self.laid.act(action.day), asked)
 
     def open(self, action: shapes.Open) -> tuple[str, int]:
         """Goods on hand at the beginning."""

@@ -77,7 +77,7 @@ def credit_lines(request: BillRequest, *, lock: bool = False) -> list[CreditLine
     if len(set(targets)) < len(targets):
         problems.append(Problem("A line or a case is credited twice.", "lines", "Enter one amount for each."))
     if not problems:
-        problems += _with_shares(found)
+        problems += _with_shares(request, found)
     if problems:
         raise Refused(problems)
     return found
@@ -108,9 +108,9 @@ def _line_problems(
     return []
 
 
-def _with_shares(lines: Sequence[CreditLine]) -> list[Problem]:
+def _with_shares(request: BillRequest, lines: Sequence[CreditLine]) -> list[Problem]:
     goods = _recognised({one.line.pk for one in lines})
-    open_claims = claimed({one.case.pk for one in lines if one.case})
+    open_claims = claimed({one.case.pk for one in lines if one.case}, request.party, request.currency)
     problems = []
     for one in lines:
         currency = one.line.order.currency
@@ -139,9 +139,10 @@ def _recognised(lines: Iterable[int]) -> dict[int, list[Recognition]]:
     return found
 
 
-def claimed(cases: Iterable[int]) -> dict[int, tuple[Decimal, Decimal]]:
-    """By case (id), what is open of its claim, in the currency that is owed and in base."""
-    rows = ClaimAmount.objects.filter(case__in=list(cases)).values_list("case").order_by()
+def claimed(cases: Iterable[int], party: int, currency: str) -> dict[int, tuple[Decimal, Decimal]]:
+    """By case (id), what is open of its claim on a party (id), in the currency that is owed and in base."""
+    rows = ClaimAmount.objects.filter(case__in=list(cases), party=party, currency=currency)
+    rows = rows.values_list("case").order_by()
     return {case: (amount, base) for case, amount, base in rows.annotate(a=Sum("amount"), b=Sum("base"))}
 
 
@@ -179,7 +180,9 @@ def write(entry: Entry, bill: Bill, lines: Sequence[tuple[CreditLine, BillLine]]
     for line, row in lines:
         row.ended_dispute = billing.end_disputes(line.line.pk, line.amount)
         if line.case:
-            claims.add_amounts(entry, [(line.case.pk, "credited", bill.currency, -line.amount, -line.base)])
+            claims.add_amounts(
+                entry, [(line.case.pk, bill.party_id, "credited", bill.currency, -line.amount, -line.base)]
+            )
             drafts += case_drafts(bill, row)
             continue
         of_line = [Billed(_goods(row, *share), share[0].part) for share in line.shares]

@@ -3,12 +3,15 @@
 from dataclasses import dataclass
 from decimal import Decimal
 
+from django.db.models import Sum
+
 from northing.actions.costing import goods_price
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
+from northing.core.money.spread import amount_so_far
 from northing.core.problems import Problem
 from northing.ledger.models import Account, CostLayer, Entry, LayerTake
-from northing.ledger.operations import LATE, Draft, post
+from northing.ledger.operations import LATE, Draft, give_back, post
 from northing.masterdata.models import Item
 
 ZERO = Decimal(0)
@@ -34,7 +37,7 @@ def take_out(
 
     Where the price is not `claimed` all of the cost is lost.
     """
-    released = goods_price.release(entry, layer, quantity, case.pk) if claimed else goods_price.Released()
+    released = goods_price.release(entry, layer, quantity, case) if claimed else goods_price.Released()
     taken = goods_price.take(layer, quantity, released.claimed, reason, entry, case.company.currency)
     gone = Gone(sum((one.cost for one in taken), ZERO), released.price)
     common = _common(layer)
@@ -51,6 +54,29 @@ def bring_back(entry: Entry, of: Entry, layer: CostLayer, reason: str) -> None:
     common = _common(layer)
     lost = Draft(account=LATE[LayerTake.Reason(reason)], amount=-(back + price), **common)
     post(entry, [*owed, lost, Draft(account=Account.STOCK, amount=back, **common)])
+
+
+def find_again(entry: Entry, case: Claim, layer: CostLayer, quantity: Decimal) -> Gone:
+    """Missing units are in their locked layer again, and the entry is posted; what that brings back, in base."""
+    owed = goods_price.take_up(entry, layer, quantity, case)
+    back = ZERO
+    for units, claimed in ((owed.claimed, True), (quantity - owed.claimed, False)):
+        if units:
+            back += _give_back(layer, units, entry, claimed=claimed)
+    found = Gone(back, -owed.price)
+    common = _common(layer)
+    lost = Draft(account=Account.MISSING_LOSS, amount=-found.lost, **common)
+    post(entry, [*owed.drafts, lost, Draft(account=Account.STOCK, amount=back, **common)])
+    return found
+
+
+def _give_back(layer: CostLayer, units: Decimal, entry: Entry, *, claimed: bool) -> Decimal:
+    """Units that went missing come back, at their share of what they went with; returns what they are worth now."""
+    reason, currency = LayerTake.Reason.MISSING, layer.company.currency
+    went = LayerTake.objects.filter(layer=layer, reason=reason, claimed=claimed)
+    sums = went.aggregate(u=Sum("quantity"), c=Sum("cost"), g=Sum("goods_cost"))
+    cost, goods = (amount_so_far(sums[name], currency, units, sums["u"]) for name in ("c", "g"))
+    return give_back(layer, units, cost, goods, reason, entry, claimed=claimed)
 
 
 def _common(layer: CostLayer) -> dict[str, int]:
@@ -70,10 +96,20 @@ def units_problems(item: Item, quantity: Decimal, most: Decimal, few: Problem) -
     return found
 
 
-def open_problems(case: Claim, quantity: Decimal, mend: str) -> list[Problem]:
-    """Units of a case that cannot have an end: missing ones, or more than are open."""
+def open_problems(
+    case: Claim, quantity: Decimal, mend: str, *, kind: str = Claim.Kind.REJECTED, most: Decimal | None = None
+) -> list[Problem]:
+    """Units of a case that cannot go a way: of another kind, or more than are open; `most` of them may, else those that
+    have no way yet.
+    """
     found = []
-    if case.kind != Claim.Kind.REJECTED:
-        found.append(Problem("Missing goods are not here.", mend="Settle the claim instead."))
-    few = Problem(f"Only {plain(case.open_quantity)} units of this case are open.", "quantity", mend)
-    return found + units_problems(case.layer.item, quantity, case.open_quantity, few)
+    if case.kind != kind and kind == Claim.Kind.REJECTED:
+        found.append(Problem("Missing goods are not here.", mend="They are found again, lost, or never supplied."))
+    if case.kind != kind and kind == Claim.Kind.MISSING:
+        found.append(Problem("These goods are here.", mend="They go back, are kept, or scrapped."))
+    most = case.undecided if most is None else most
+    what = f"Only {plain(most)} units of this case are open."
+    if case.authorised and most == case.undecided:
+        said = f"{plain(case.authorised)} are authorised to go back"
+        what = f"Only {plain(most)} units of this case have no way yet; {said}."
+    return found + units_problems(case.layer.item, quantity, most, Problem(what, "quantity", mend))

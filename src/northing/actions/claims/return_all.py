@@ -17,6 +17,7 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
 from northing.inventory.serials import serials_in
 from northing.ledger.models import CostLayer
+from northing.ledger.queries import CAME
 
 
 @dataclass(frozen=True)
@@ -33,7 +34,7 @@ class ReturnAllRequest:
 
 def layers_of(receipt: int | None, order: int | None) -> list[int]:
     """The layers (ids) of a receipt or of an order that goods are left of; not those that belong to no order."""
-    found = CostLayer.objects.filter(kind="stock", receipt_line__why="", on_hand__quantity__gt=0)
+    found = CostLayer.objects.filter(CAME, receipt_line__why="", on_hand__quantity__gt=0)
     if receipt:
         found = found.filter(receipt_line__receipt=receipt)
     else:
@@ -59,8 +60,9 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
         for case in [*_open_cases(layer), *_good(act, layer, request)]:
             head = made.get(layer.site_id) or _open(act, layer, case, request)
             made[layer.site_id] = head
-            went = ReturnRequest(case.pk, case.open_quantity, request.reference, request.occurred_on)
-            go_back(act, replace(went, serials=_numbers(layer, case.open_quantity)), case, layer, head)
+            for units, reference in _parts(case, request.reference):
+                went = ReturnRequest(case.pk, units, reference, request.occurred_on)
+                go_back(act, replace(went, serials=_numbers(layer, units)), case, layer, head)
     return [one.pk for one in made.values()]
 
 
@@ -73,6 +75,13 @@ def _open_cases(layer: CostLayer) -> list[Claim]:
 def _good(act: Act, layer: CostLayer, request: ReturnAllRequest) -> Iterable[Claim]:
     parts = [(state, units) for state in GOOD if (units := operations.in_state(layer, state))]
     return [put_aside(act, layer, parts, request.reason, request.occurred_on)] if parts else []
+
+
+def _parts(case: Claim, reference: str) -> list[tuple[Decimal, str]]:
+    """What the supplier authorised goes back under its own reference, the rest under the one of the return."""
+    said = [one for one in case.authorisations.order_by("pk") if one.left]
+    parts = [(one.left, one.reference) for one in said]
+    return [*parts, (case.undecided, reference)] if case.undecided else parts
 
 
 def _numbers(layer: CostLayer, quantity: Decimal) -> tuple[str, ...]:

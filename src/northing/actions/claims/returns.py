@@ -12,6 +12,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
+from northing.claims.queries import authorisation_of
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
@@ -19,7 +20,7 @@ from northing.ledger.models import CostLayer, LayerTake
 from northing.ledger.operations import open_entry
 from northing.ledger.queries import posting_note
 from northing.positions import operations as positions
-from northing.reports.standing import credits_of
+from northing.reports.standing import settled_of
 
 
 @dataclass(frozen=True)
@@ -69,11 +70,13 @@ def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, mad
     entry = open_entry(act, history, text, request.occurred_on)
     operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
     gone = take_out(entry, case, layer, request.quantity, LayerTake.Reason.RETURNED)
+    said = authorisation_of(case.pk, request.reference)
     claims.write_return(
         ReturnNote(
             goods_return=made,
             company=case.company,
             case=case,
+            authorisation=said if said and said.left >= request.quantity else None,
             reference=request.reference.strip(),
             quantity=request.quantity,
             cost=gone.cost,
@@ -85,7 +88,6 @@ def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, mad
             entry=entry,
         )
     )
-    claims.end_units(case, request.quantity)
     move = positions.MoveDraft(
         layer.shipment_line.instalment_id, "rejected", "returned", request.quantity, layer.shipment_line_id
     )
@@ -101,7 +103,7 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
     act.require_at("return_goods", note.company_id, layer.site_id)
     note.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("return", note.reversed_by_id, request.reason)
-    refuse_if(credits_of([case.pk]))
+    refuse_if(settled_of([case.pk]))
     what = f"{plain(note.quantity)} {layer.item.unit} of {layer.item.code} under {note.reference}"
     text = f"Reversed the return of {what}: {request.reason.strip()}{posting_note([note.company_id], act.today)}"
     links = [*links_of(layer), ("case", case.pk, note.company_id)]
@@ -120,7 +122,10 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
 
 def _return_problems(act: Act, request: ReturnRequest, case: Claim) -> list[Problem]:
     found = future_problem(request.occurred_on, act)
-    found += open_problems(case, request.quantity, "Return at most that many.")
+    said = authorisation_of(case.pk, request.reference)
+    most = said.left if said else None
+    mend = f"Return at most that many under {said.reference}." if said else "Return at most that many."
+    found += open_problems(case, request.quantity, mend, most=most)
     if not request.reference.strip():
         found.append(
             Problem("The supplier's reference is missing.", "reference", "Goods go back only with their authorisation.")

@@ -22,7 +22,7 @@ from northing.inventory.operations import Place, StockMove
 from northing.ledger.models import CostLayer
 from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
-from northing.reports.standing import FIRST, credits_of
+from northing.reports.standing import FIRST, settled_of
 
 # Where good units are, and in which state they lie there.
 GOOD = ("held", "in_store")
@@ -71,6 +71,7 @@ def put_aside(
         kind=Claim.Kind.REJECTED,
         layer=layer,
         supplier=layer.shipment_line.instalment.line.order.supplier,
+        against=layer.shipment_line.instalment.line.order.supplier,
         reason=reason.strip()[:80],
         quantity=quantity,
         opened_on=day,
@@ -123,7 +124,7 @@ def _standing(case: Claim) -> list[Problem]:
     if case.ended:
         what = f"{plain(case.ended)} of the {plain(case.quantity)} units have an end."
         return [Problem(what, mend=FIRST, record=("case", case.pk))]
-    return credits_of([case.pk])
+    return settled_of([case.pk])
 
 
 def _put_back(history: HistoryEntry, layer: CostLayer, of: HistoryEntry) -> None:

@@ -5,8 +5,10 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
-from northing.actions.claims.out_of_stock import bring_back, open_problems, take_out
-from northing.actions.quality.inspect import links_of, locked_layer
+from northing.actions.claims.authorise import case_links, locked_case
+from northing.actions.claims.out_of_stock import bring_back, find_again, open_problems, take_out
+from northing.actions.costing.reduce import price_again, reduce_price, reduction_problems
+from northing.actions.quality.inspect import locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -19,18 +21,28 @@ from northing.inventory import operations
 from northing.inventory.models import StockMovement
 from northing.inventory.operations import Place, StockMove
 from northing.ledger.models import CostLayer, LayerTake
-from northing.ledger.operations import open_entry
+from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
-from northing.reports.standing import credits_of, issues_of
+from northing.reports.standing import issues_of, settled_of
 
-PLACE = {CaseEnd.Way.KEPT: "in_store", CaseEnd.Way.SCRAPPED: "scrapped"}
+PLACE = {
+    CaseEnd.Way.KEPT: "in_store",
+    CaseEnd.Way.SCRAPPED: "scrapped",
+    CaseEnd.Way.FOUND: "in_store",
+    CaseEnd.Way.LOST: "lost",
+    CaseEnd.Way.NEVER: "dropped",
+}
+ZERO = Decimal(0)
 
 
 @dataclass(frozen=True)
 class EndRequest:
-    """Units of a case, and why they end so; of scrapped ones whether their price is claimed."""
+    """Units of a case, and why they end so; of scrapped ones whether their price is claimed.
+
+    Of kept ones `reduced` of their price, in the order's currency, is to be credited.
+    """
 
     case: int
     quantity: Decimal
@@ -38,17 +50,28 @@ class EndRequest:
     occurred_on: date
     claimed: bool = True
     serials: tuple[str, ...] = ()
+    reduced: Decimal = ZERO
 
 
 @once
 def keep(act: Act, request: EndRequest) -> int:
-    """Rejected units are good enough: they go into store at the cost they have. Returns the end's id."""
+    """Rejected units are good enough: they go into store, at the cost they have or less. Returns the end's id."""
     case, layer = _locked(act, request)
+    refuse_if(reduction_problems(layer, request.quantity, request.reduced) if request.reduced else [])
     history = _told(act, request, case, layer, "Kept", "keep_goods")
     store = Place(default_bin(layer.site_id, "store").pk, "in_store")
     moves = operations.moves_to(layer, "rejected", request.quantity, store, request.serials)
     operations.move_stock(history, moves)
-    return _write(act, request, case, layer, history, CaseEnd.Way.KEPT)
+    money = _reduced(act, request, case, layer, history) if request.reduced else {}
+    return _write(act, request, case, layer, history, CaseEnd.Way.KEPT, **money)
+
+
+def _reduced(act: Act, request: EndRequest, case: Claim, layer: CostLayer, history: HistoryEntry) -> dict[str, object]:
+    text = history.text + posting_note([case.company_id], request.occurred_on)
+    entry = open_entry(act, history, text, request.occurred_on)
+    base, drafts = reduce_price(entry, layer, case, request.reduced)
+    post(entry, drafts)
+    return {"entry": entry, "reduced": request.reduced, "reduced_base": base}
 
 
 @once
@@ -68,8 +91,50 @@ def scrap(act: Act, request: EndRequest) -> int:
     return _write(act, request, case, layer, history, CaseEnd.Way.SCRAPPED, **money)
 
 
+@once
+def find(act: Act, request: EndRequest) -> int:
+    """Missing units are here after all: into store at full cost, late costs with them. Returns the end's id.
+
+    Their price is owed again, or claimed no more.
+    """
+    case, layer = _locked_missing(act, request)
+    refuse_if(settled_of([case.pk]))
+    history = _told(act, request, case, layer, "Found", "find_goods")
+    text = history.text + posting_note([case.company_id], request.occurred_on)
+    entry = open_entry(act, history, text, request.occurred_on)
+    gone = find_again(entry, case, layer, request.quantity)
+    store = Place(default_bin(layer.site_id, "store").pk, "in_store")
+    operations.move_stock(history, [StockMove(layer.pk, request.quantity, None, store, request.serials)])
+    money = {"cost": gone.cost, "claimed": gone.price, "lost": gone.lost, "entry": entry}
+    return _write(act, request, case, layer, history, CaseEnd.Way.FOUND, **money)
+
+
+@once
+def lose(act: Act, request: EndRequest) -> int:
+    """Missing units will not be found; what is claimed of them stays so. Returns the end's id."""
+    case, layer = _locked_missing(act, request)
+    history = _told(act, request, case, layer, "Lost", "lose_goods")
+    return _write(act, request, case, layer, history, CaseEnd.Way.LOST)
+
+
+@once
+def never_supplied(act: Act, request: EndRequest) -> int:
+    """Missing units were never sent: they will not come, and their credit is what is claimed. Returns the end's id."""
+    case, layer = _locked_missing(act, request)
+    history = _told(act, request, case, layer, "Never supplied", "never_supplied")
+    return _write(act, request, case, layer, history, CaseEnd.Way.NEVER)
+
+
+def _locked_missing(act: Act, request: EndRequest) -> tuple[Claim, CostLayer]:
+    case = locked_case(request.case)
+    act.require("handle_cases", case.company_id)
+    layer = locked_layer(case.layer_id)
+    refuse_if(_problems(act, request, case, Claim.Kind.MISSING))
+    return case, layer
+
+
 def _locked(act: Act, request: EndRequest) -> tuple[Claim, CostLayer]:
-    case = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company").get(pk=request.case)
+    case = locked_case(request.case)
     act.require_at("return_goods", case.company_id, case.layer.site_id)
     refuse_if(_problems(act, request, case))
     return case, locked_layer(case.layer_id)
@@ -77,8 +142,7 @@ def _locked(act: Act, request: EndRequest) -> tuple[Claim, CostLayer]:
 
 def _told(act: Act, request: EndRequest, case: Claim, layer: CostLayer, done: str, action: str) -> HistoryEntry:
     text = f"{done} {plain(request.quantity)} {layer.item.unit} of {layer.item.code}: {request.reason.strip()}"
-    links = [*links_of(layer), ("case", case.pk, case.company_id)]
-    return add_history(act, action, text, links, request.occurred_on)
+    return add_history(act, action, text, case_links(case), request.occurred_on)
 
 
 def _write(act: Act, request: EndRequest, case: Claim, layer: CostLayer, history: HistoryEntry, way, **money) -> int:
@@ -97,47 +161,74 @@ def _write(act: Act, request: EndRequest, case: Claim, layer: CostLayer, history
     )
     claims.write_end(end)
     key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
-    positions.move(history, [positions.MoveDraft(key, "rejected", PLACE[way], request.quantity, part)])
+    positions.move(history, [positions.MoveDraft(key, case.kind, PLACE[way], request.quantity, part)])
     bring_along(layers=[layer.pk], cases=[case.pk])
     return end.pk
 
 
 @once
 def reverse_way(act: Act, request: ReverseRequest) -> int:
-    """Undo an end: its units are rejected goods again, and their price is as it was. Returns the case's id."""
-    end = CaseEnd.objects.select_related("case", "entry", "history").get(pk=request.record)
+    """Undo an end: its units are rejected or missing again, and their price is as it was. Returns the case's id."""
+    end = CaseEnd.objects.select_related("case__layer", "entry", "history").get(pk=request.record)
     layer = locked_layer(end.case.layer_id)
-    act.require_at("return_goods", end.company_id, layer.site_id)
+    if end.case.kind == Claim.Kind.MISSING:
+        act.require("handle_cases", end.company_id)
+    else:
+        act.require_at("return_goods", end.company_id, layer.site_id)
     end.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("end", end.reversed_by_id, request.reason)
     refuse_if(_standing(end, layer))
-    text = f"{plain(end.quantity)} {layer.item.unit} of {layer.item.code} are not {end.way}: {request.reason.strip()}"
-    links = [*links_of(layer), ("case", end.case_id, end.company_id)]
-    history = add_history(act, "reverse_way", text, links, act.today)
-    if end.entry:
-        _post_back(act, end, layer, history, text)
-        operations.move_back(history, end.history)
-    else:
-        operations.move_stock(history, _apart_again(end, layer))
+    what, way = f"{plain(end.quantity)} {layer.item.unit} of {layer.item.code}", end.get_way_display().lower()
+    text = f"Taken back: {what} {way}. {request.reason.strip()}{posting_note([end.company_id], act.today)}"
+    history = add_history(act, "reverse_way", text, case_links(end.case), act.today)
+    BACK[CaseEnd.Way(end.way)](act, end, layer, history)
     key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
-    positions.move(history, [positions.MoveDraft(key, PLACE[CaseEnd.Way(end.way)], "rejected", end.quantity, part)])
+    was, now = end.case.kind, PLACE[CaseEnd.Way(end.way)]
+    positions.move(history, [positions.MoveDraft(key, now, was, end.quantity, part)])
     claims.take_back_end(end, history)
     bring_along(layers=[layer.pk], cases=[end.case_id])
     return end.case_id
 
 
 def _standing(end: CaseEnd, layer: CostLayer) -> list[Problem]:
-    """The facts that stand on an end: a credit note of its claim; or kept units that were issued since."""
-    if end.way == CaseEnd.Way.SCRAPPED:
-        return credits_of([end.case_id])
-    return issues_of([layer.pk]) if operations.in_state(layer, "in_store") < end.quantity else []
+    """The facts that stand on an end: what came of its claim; or units in store that were issued since."""
+    found = settled_of([end.case_id]) if end.entry_id else []
+    if end.way in (CaseEnd.Way.KEPT, CaseEnd.Way.FOUND) and operations.in_state(layer, "in_store") < end.quantity:
+        found += issues_of([layer.pk])
+    return found
 
 
-def _post_back(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry, text: str) -> None:
+def _not_scrapped(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -> None:
     assert end.entry is not None
-    note = posting_note([end.company_id], act.today)
-    entry = open_entry(act, history, text + note, act.today, reverses=end.entry)
+    entry = open_entry(act, history, history.text, act.today, reverses=end.entry)
     bring_back(entry, end.entry, layer, LayerTake.Reason.SCRAPPED)
+    operations.move_back(history, end.history)
+
+
+def _not_kept(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -> None:
+    operations.move_stock(history, _apart_again(end, layer))
+    if end.entry:
+        entry = open_entry(act, history, history.text, act.today, reverses=end.entry)
+        post(entry, price_again(entry, end.entry, layer, end.reduced_base))
+
+
+def _not_found(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -> None:
+    entry = open_entry(act, history, history.text, act.today, reverses=end.entry)
+    operations.move_out(history, layer, "in_store", end.quantity)
+    take_out(entry, end.case, layer, end.quantity, LayerTake.Reason.MISSING)
+
+
+def _nothing(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -> None:
+    """Units that stay missing are nowhere, in store or in the books."""
+
+
+BACK = {
+    CaseEnd.Way.SCRAPPED: _not_scrapped,
+    CaseEnd.Way.KEPT: _not_kept,
+    CaseEnd.Way.FOUND: _not_found,
+    CaseEnd.Way.LOST: _nothing,
+    CaseEnd.Way.NEVER: _nothing,
+}
 
 
 def _apart_again(end: CaseEnd, layer: CostLayer) -> list[StockMove]:
@@ -148,9 +239,9 @@ def _apart_again(end: CaseEnd, layer: CostLayer) -> list[StockMove]:
     return operations.moves_to(layer, "in_store", end.quantity, apart, numbers)
 
 
-def _problems(act: Act, request: EndRequest, case: Claim) -> list[Problem]:
+def _problems(act: Act, request: EndRequest, case: Claim, kind: str = Claim.Kind.REJECTED) -> list[Problem]:
     found = future_problem(request.occurred_on, act)
-    found += open_problems(case, request.quantity, "Choose at most that many.")
+    found += open_problems(case, request.quantity, "Choose at most that many.", kind=kind)
     if not request.reason.strip():
         found.append(Problem("Say why.", "reason"))
     return found

@@ -150,6 +150,23 @@ def _write_uses(entry: Entry, units: Mapping[Key, Decimal], *, set_off: bool) ->
     )
 
 
+def take_up(entry: Entry, key: Key, units: Decimal) -> None:
+    """Units that were given up unbilled are owed again: so much of what they released is reserved again, by shares."""
+    kind, document = key
+    names = ("reserve", "reserve__order__currency", "reserve__order__company__currency")
+    uses = ReserveUse.objects.filter(set_off=False, **{f"reserve__{kind}": document}).values_list(*names)
+    uses = uses.annotate(u=Sum("units"), a=Sum("amount"), b=Sum("base")).filter(u__gt=0).order_by("-reserve")
+    left, again = units, []
+    for reserve, currency, base_currency, given_up, amount, base in uses:
+        part = min(left, given_up)
+        left -= part
+        facts = {"reserve_id": reserve, "entry": entry, "set_off": False, "units": -part}
+        facts["amount"] = -amount_so_far(amount, currency, part, given_up)
+        facts["base"] = -amount_so_far(base, base_currency, part, given_up)
+        again.append(ReserveUse(**facts))
+    payments.use(one for one in again if one.units)
+
+
 def take_up_again(entry: Entry, of: Entry) -> None:
     """Reserves stand again as before an entry used them."""
     payments.use(

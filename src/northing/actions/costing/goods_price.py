@@ -7,6 +7,7 @@ from decimal import Decimal
 from northing.actions.costing import advances
 from northing.actions.costing.recognitions import Part, Recognition, of_layer
 from northing.claims import operations as claims
+from northing.claims.models import Claim
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerTake, OpenItem
 from northing.ledger.operations import Draft, allocate
@@ -27,7 +28,7 @@ class Released:
         return sum((draft.amount for draft in self.drafts), ZERO)
 
 
-def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: int) -> Released:
+def release(entry: Entry, layer: CostLayer, quantity: Decimal, case: Claim) -> Released:
     """Give up the price of `quantity` units of a layer; what was not billed yet goes first.
 
     Each recognition gives its cumulative share. Units without a recognition (free of charge) have no price.
@@ -69,9 +70,40 @@ def _owed_no_more(entry: Entry, layer: CostLayer, one: Recognition, price: Part)
     return _draft(layer, Account.OWNED_NOT_BILLED, one.kind, one.document, price)
 
 
-def _claimed(entry: Entry, layer: CostLayer, one: Recognition, price: Part, case: int) -> Draft:
-    claims.add_amounts(entry, [(case, "price", one.currency, price.amount, price.base)])
-    return _draft(layer, Account.CLAIMS, DocumentKind.CASE, case, price)
+def _claimed(entry: Entry, layer: CostLayer, one: Recognition, price: Part, case: Claim) -> Draft:
+    row = (case.pk, case.against_id, "price", one.currency, price.amount, price.base)
+    claims.add_amounts(entry, [row])
+    return _draft(layer, Account.CLAIMS, DocumentKind.CASE, case.pk, price)._replace(party=case.against_id)
+
+
+def take_up(entry: Entry, layer: CostLayer, quantity: Decimal, case: Claim) -> Released:
+    """The opposite of `release`, for units that are there after all: the postings, each a credit.
+
+    What was claimed comes back first, then what was owed no more, each from the last recognition on.
+    """
+    found, left, made = Released(), quantity, of_layer(layer)
+    for one in reversed(made):
+        part = min(left, one.claimed)
+        if part > 0:
+            left -= part
+            found.claimed += part
+            found.drafts.append(_claimed(entry, layer, one, one.next_claimed(-part), case))
+    owed = owe(entry, layer, left)
+    return Released([*found.drafts, *owed.drafts], found.claimed)
+
+
+def owe(entry: Entry, layer: CostLayer, quantity: Decimal) -> Released:
+    """Units whose price was owed no more, because they were not billed, are owed again: the postings, each a credit."""
+    found, left = Released(), quantity
+    for one in reversed(of_layer(layer)):
+        part = min(left, one.used.units - one.billed.units) if one.item else ZERO
+        if part > 0:
+            left -= part
+            price = one.next_open(-part)
+            allocate(entry, OpenItem.objects.get(pk=one.item), price.amount, price.base, price.units)
+            advances.take_up(entry, one.key, part)
+            found.drafts.append(_draft(layer, Account.OWNED_NOT_BILLED, one.kind, one.document, price))
+    return found
 
 
 def take(

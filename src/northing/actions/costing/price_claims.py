@@ -19,11 +19,11 @@ def raised(entry: Entry, layer: CostLayer, draft: Draft) -> Draft:
     order = layer.shipment_line.instalment.line.order
     case = Claim.objects.filter(layer=layer, withdrawn_at=None, amounts__isnull=False).order_by("pk")[:1].get()
     amount = _in_currency(layer, order.currency)
-    claims.add_amounts(entry, [(case.pk, "difference", order.currency, amount, draft.amount)])
+    claims.add_amounts(entry, [(case.pk, case.against_id, "difference", order.currency, amount, draft.amount)])
     return draft._replace(
         foreign_amount=amount,
         foreign_currency=order.currency,
-        party=order.supplier_id,
+        party=case.against_id,
         document_kind=DocumentKind.CASE,
         document=case.pk,
     )
@@ -38,5 +38,6 @@ def _in_currency(layer: CostLayer, currency: str) -> Decimal:
         if part > 0:
             left -= part
             target += amount_so_far(one.billed.amount, currency, part, one.billed.units)
-    had = ClaimAmount.objects.filter(case__layer=layer).exclude(why=ClaimAmount.Why.CREDITED)
+    of_price = (ClaimAmount.Why.PRICE, ClaimAmount.Why.DIFFERENCE)
+    had = ClaimAmount.objects.filter(case__layer=layer, why__in=of_price)
     return target - (had.aggregate(a=Sum("amount"))["a"] or ZERO)

@@ -9,6 +9,7 @@ from django.db.models import Q, Sum
 from northing.actions.costing.absorb import PRICE_DIFFERENCE, Bearer, Component
 from northing.actions.costing.recognitions import Recognition
 from northing.billing.models import BilledGoods
+from northing.claims.models import CaseEnd
 from northing.ledger.models import DocumentKind
 from northing.shipping.models import ShipmentLine
 
@@ -33,11 +34,19 @@ def price_totals(parts: Iterable[int], more: Iterable[tuple[Recognition, Decimal
             of_parts[part] += total
         else:
             own[receipt_line] += total
+    for receipt_line, total in _reduced(keys):
+        own[receipt_line] -= total
     for goods, cost in more:
         (own if goods.kind == DocumentKind.RECEIPT_LINE else of_parts)[goods.document] += cost
     lines = ShipmentLine.objects.filter(pk__any_of=list(keys)).values_list("pk", "instalment__line")
     totals = {Bearer(line, part): {PRICE_DIFFERENCE: of_parts[part]} for part, line in lines}
     return totals, own
+
+
+def _reduced(parts: Iterable[int]) -> Iterable[tuple[int, Decimal]]:
+    """What is off the price of goods that were kept all the same, by their receipt line (id)."""
+    found = CaseEnd.objects.filter(case__layer__shipment_line__any_of=list(parts), reversed_by=None, reduced_base__gt=0)
+    return found.values_list("case__layer__receipt_line").order_by().annotate(t=Sum("reduced_base"))
 
 
 def add_prices(totals: dict[Bearer, dict[Component, Decimal]]) -> Mapping[int, Decimal]:

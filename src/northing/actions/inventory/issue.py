@@ -18,7 +18,7 @@ from northing.inventory.models import OnHand, SerialNumber, StockIssue, StockIss
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, CostLayer, LayerTake
 from northing.ledger.operations import Draft, open_entry, post
-from northing.ledger.queries import posting_note
+from northing.ledger.queries import CAME, posting_note
 from northing.masterdata.models import Item, Site
 
 ZERO = Decimal(0)
@@ -158,7 +158,7 @@ def _takes(request: IssueRequest, site: Site, item: Item, named: dict[int, Decim
     """Layers in the order they came, with what each gives; where serial numbers are named, their layers."""
     locked = CostLayer.objects.select_for_update(of=("self",)).select_related("company", "shipment_line__instalment")
     lies = OnHand.objects.filter(bin__site=site, status="in_store", quantity__gt=0)
-    layers = locked.filter(pk__in=lies.values("layer"), item=item, kind="stock", received__gt=0)
+    layers = locked.filter(CAME, pk__in=lies.values("layer"), item=item, received__gt=0)
     if request.layer:
         layers = layers.filter(pk=request.layer)
     if named:

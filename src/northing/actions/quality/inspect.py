@@ -179,6 +179,7 @@ def _open_case(made: Inspection, request: InspectRequest) -> int:
         kind=Claim.Kind.REJECTED,
         layer=layer,
         supplier=layer.shipment_line.instalment.line.order.supplier,
+        against=layer.shipment_line.instalment.line.order.supplier,
         reason=request.reason[:80],
         quantity=request.failed,
         opened_on=request.occurred_on,

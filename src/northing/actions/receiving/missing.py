@@ -14,8 +14,8 @@ from northing.masterdata.models import Site
 
 def open_cases(
     request: ReceiveRequest, site: Site, found: Sequence[Found], layers: Sequence[CostLayer]
-) -> dict[int, int]:
-    """A case for each layer of missing goods: layer (id) to case (id)."""
+) -> dict[int, Claim]:
+    """A case for each layer (id) of missing goods."""
     missing = {layer.receipt_line_id: layer for layer in layers if layer.kind == CostLayer.Kind.MISSING}
     cases = [
         Claim(
@@ -23,6 +23,7 @@ def open_cases(
             kind=Claim.Kind.MISSING,
             layer=missing[one.line.pk],
             supplier=one.of_line.order.supplier,
+            against=one.of_line.order.supplier,
             reason=f"not found, delivery note {request.delivery_note}"[:80],
             quantity=one.taking.missing,
             opened_on=request.occurred_on,
@@ -30,10 +31,10 @@ def open_cases(
         for one in found
         if one.taking.missing
     ]
-    return {case.layer_id: case.pk for case in claims.open_cases(cases)}
+    return {case.layer_id: case for case in claims.open_cases(cases)}
 
 
-def miss(entry: Entry, layers: Sequence[CostLayer], cases: Mapping[int, int]) -> list[Draft]:
+def miss(entry: Entry, layers: Sequence[CostLayer], cases: Mapping[int, Claim]) -> list[Draft]:
     """Take missing goods out of the books: their price is not owed (billed: is claimed), charges are lost."""
     drafts = []
     for layer in layers:

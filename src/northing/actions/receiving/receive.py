@@ -120,7 +120,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
         dated=dated,
         shipments=[container.shipment_id] if container else [],
         layers=[layer.pk for layer in layers if layer.receipt_line_id in held],
-        cases=list(cases.values()),
+        cases=[case.pk for case in cases.values()],
         questions=short.ask(act, receipt, container, found),
     )
     # By lot some are let through; not what is damaged, or was asked to be inspected.

@@ -1,31 +1,77 @@
-"""Open matters of rejected and missing units."""
+"""Open matters of rejected and missing units, and of what is claimed for them."""
 
+from collections import defaultdict
 from collections.abc import Iterable
+from datetime import timedelta
 from decimal import Decimal
 
-from northing.claims.models import Claim
+from northing.claims.models import Authorisation, Claim
+from northing.claims.queries import open_claims
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
+from northing.drawings.figures import money
+from northing.masterdata.models import Party
 from northing.worklist.operations import MatterDraft, write_matters
 
 ZERO = Decimal(0)
+Money = dict[int, list[tuple[str, Decimal, Decimal]]]
 
 
 def refresh_cases(cases: Iterable[int]) -> None:
-    """Cases with units that have no end yet: ours."""
-    drafts = []
-    found = Claim.objects.filter(pk__in=list(cases)).select_related("layer", "company", "supplier")
+    """Cases with units that have no end yet, or of which something is claimed."""
+    keys, drafts = list(cases), []
+    found = Claim.objects.filter(pk__in=keys).select_related("layer__item", "company", "supplier", "against")
+    claimed, references = _claimed(keys), _references(keys)
     for case in found:
-        reason = f"{case.kind}: {case.reason or 'no reason given'}; settle with {case.supplier.name}"
-        waits = moves.Move(moves.US, reason, case.opened_on) if case.open_quantity else None
-        cost = case.layer.total_cost * case.open_quantity / case.layer.received if case.layer.received else ZERO
+        facts = _facts(case, claimed[case.pk], references[case.pk])
         drafts.append(
             MatterDraft(
                 kind="case",
                 record=case.pk,
                 company=case.company_id,
-                move=waits,
-                at_stake=rounded(cost, case.company.currency),
+                move=None if case.withdrawn_at else moves.case_move(facts),
+                at_stake=_at_stake(case, claimed[case.pk]),
             )
         )
     write_matters(drafts)
+
+
+def _facts(case: Claim, claimed: list[tuple[str, Decimal, Decimal]], references: list[str]) -> moves.CaseFacts:
+    days = case.against.claim_days
+    amounts = [f"{currency} {money(amount, currency)}" for currency, amount, _ in claimed]
+    return moves.CaseFacts(
+        words=f"{case.kind}: {case.reason or 'no reason given'}",
+        against=case.against.name,
+        undecided=case.undecided,
+        authorised=case.authorised,
+        references=", ".join(references),
+        unit=case.layer.item.unit,
+        claimed=" and ".join(amounts),
+        owes=moves.SUPPLIER if case.against.kind == Party.Kind.SUPPLIER else moves.CARRIER,
+        opened_on=case.opened_on,
+        due=case.opened_on + timedelta(days=days) if days is not None else None,
+    )
+
+
+def _at_stake(case: Claim, claimed: list[tuple[str, Decimal, Decimal]]) -> Decimal:
+    """What the units without an end cost; else what is claimed."""
+    if not case.open_quantity:
+        return sum((base for *_, base in claimed), ZERO)
+    cost = case.layer.total_cost * case.open_quantity / case.layer.received if case.layer.received else ZERO
+    return rounded(cost, case.company.currency)
+
+
+def _claimed(cases: Iterable[int]) -> Money:
+    found: Money = defaultdict(list)
+    for (case, _, currency), (amount, base) in sorted(open_claims(cases).items()):
+        if amount > 0:
+            found[case].append((currency, amount, base))
+    return found
+
+
+def _references(cases: Iterable[int]) -> dict[int, list[str]]:
+    found: dict[int, list[str]] = defaultdict(list)
+    for one in Authorisation.objects.filter(case__in=list(cases), reversed_by=None).order_by("pk"):
+        if one.left:
+            found[one.case_id].append(one.reference)
+    return found

@@ -3,6 +3,7 @@
 import django.db.models.deletion
 from django.conf import settings
 from decimal import Decimal
+import django.db.models.expressions
 from django.db import migrations, models
 
 
@@ -134,5 +135,154 @@ class Migration(migrations.Migration):
             options={
                 'ordering': ['id'],
             },
+        ),
+        migrations.CreateModel(
+            name='Authorisation',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('returned', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
+                ('reference', models.CharField(max_length=40, verbose_name="Supplier's reference")),
+                ('owed', models.CharField(choices=[('credit', 'A credit note'), ('replacement', 'Goods in their place')], max_length=11)),
+                ('occurred_on', models.DateField()),
+                ('at', models.DateTimeField()),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='ClaimMoney',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('way', models.CharField(choices=[('more', 'Claimed'), ('turned', 'Claimed from another party'), ('paid', 'Paid'), ('given up', 'Given up')], max_length=8)),
+                ('currency', models.CharField(max_length=3)),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('base', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('bank_base', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19)),
+                ('units', models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18)),
+                ('reason', models.CharField(max_length=80)),
+                ('occurred_on', models.DateField()),
+                ('at', models.DateTimeField()),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.RemoveConstraint(
+            model_name='claim',
+            name='case_ended_within',
+        ),
+        migrations.AddField(
+            model_name='caseend',
+            name='reduced',
+            field=models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19),
+        ),
+        migrations.AddField(
+            model_name='caseend',
+            name='reduced_base',
+            field=models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=19),
+        ),
+        migrations.AddField(
+            model_name='claim',
+            name='against',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='cases_against', to='masterdata.party'),
+        ),
+        migrations.AddField(
+            model_name='claim',
+            name='authorised',
+            field=models.DecimalField(decimal_places=6, default=Decimal('0'), max_digits=18),
+        ),
+        migrations.AddField(
+            model_name='claimamount',
+            name='party',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party'),
+        ),
+        migrations.AlterField(
+            model_name='caseend',
+            name='way',
+            field=models.CharField(choices=[('kept', 'Kept'), ('scrapped', 'Scrapped'), ('found', 'Found again'), ('lost', 'Lost'), ('never', 'Never supplied')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='claimamount',
+            name='why',
+            field=models.CharField(choices=[('price', 'Price of goods that are gone'), ('difference', 'Price difference of goods that are gone'), ('credited', 'Credited by the supplier'), ('reduced', 'Kept at a lower price'), ('more', 'Claimed beyond the price'), ('turned', 'Claimed from another party'), ('paid', 'Paid in money'), ('given up', 'Given up')], max_length=10),
+        ),
+        migrations.AddConstraint(
+            model_name='claim',
+            constraint=models.CheckConstraint(condition=models.Q(('authorised__gte', 0), ('ended__gte', 0), ('ended__lte', django.db.models.expressions.CombinedExpression(models.F('quantity'), '-', models.F('authorised')))), name='case_ended_within'),
+        ),
+        migrations.AddField(
+            model_name='authorisation',
+            name='by',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='authorisation',
+            name='case',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='authorisations', to='claims.claim'),
+        ),
+        migrations.AddField(
+            model_name='authorisation',
+            name='company',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company'),
+        ),
+        migrations.AddField(
+            model_name='authorisation',
+            name='history',
+            field=models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry'),
+        ),
+        migrations.AddField(
+            model_name='authorisation',
+            name='reversed_by',
+            field=models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='activity.historyentry'),
+        ),
+        migrations.AddField(
+            model_name='returnnote',
+            name='authorisation',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='notes', to='claims.authorisation'),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='before',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party'),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='by',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='case',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='money', to='claims.claim'),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='company',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company'),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='entry',
+            field=models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, to='ledger.entry'),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='party',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party'),
+        ),
+        migrations.AddField(
+            model_name='claimmoney',
+            name='reversed_by',
+            field=models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry'),
+        ),
+        migrations.AddConstraint(
+            model_name='authorisation',
+            constraint=models.CheckConstraint(condition=models.Q(('returned__gte', 0), ('returned__lte', models.F('quantity'))), name='returned_as_authorised'),
+        ),
+        migrations.AddConstraint(
+            model_name='authorisation',
+            constraint=models.UniqueConstraint(condition=models.Q(('reversed_by', None)), fields=('case', 'reference'), name='authorised_once_by_reference'),
         ),
     ]

@@ -149,3 +149,42 @@ def shipment_move(facts: ShipmentFacts) -> Move | None:
     if not facts.entry_on:
         return Move(CUSTOMS, "landed without a customs entry", facts.arrived_on, facts.dock)
     return Move(DOCK, "to be received", max(facts.arrived_on, facts.entry_on), facts.dock)
+
+
+@dataclass(frozen=True, slots=True)
+class CaseFacts:
+    """A case: its units without a way, those authorised to go back and under which references, and what is claimed.
+
+    `claimed` says amount and currency of each party that owes something, in words; `owes` whose move that is.
+    """
+
+    words: str
+    against: str
+    undecided: Decimal
+    authorised: Decimal
+    references: str
+    unit: str
+    claimed: str
+    owes: str
+    opened_on: date
+    due: date | None
+
+
+def case_move(facts: CaseFacts) -> Move | None:
+    """Units come before money: ours to find a way for them, then the other side's to pay.
+
+    >>> day = date(2026, 1, 1)
+    >>> facts = CaseFacts("rejected: dents", "Q", ZERO, Decimal(5), "RA-7", "pc", "USD 9.00", SUPPLIER, day, None)
+    >>> case_move(facts).reason
+    'rejected: dents; send back 5 pc under RA-7'
+    """
+    if facts.undecided:
+        return Move(US, f"{facts.words}; settle with {facts.against}", facts.opened_on, facts.due)
+    if facts.authorised:
+        reason = f"{facts.words}; send back {facts.authorised.normalize():f} {facts.unit} under {facts.references}"
+        return Move(US, reason, facts.opened_on, facts.due)
+    if facts.claimed:
+        return Move(
+            facts.owes, f"{facts.words}; {facts.claimed} is claimed of {facts.against}", facts.opened_on, facts.due
+        )
+    return None

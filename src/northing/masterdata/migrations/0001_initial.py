@@ -546,4 +546,14 @@ class Migration(migrations.Migration):
             name='last_return_number',
             field=models.PositiveIntegerField(db_default=0, default=0),
         ),
+        migrations.AddField(
+            model_name='party',
+            name='claim_days',
+            field=models.PositiveSmallIntegerField(blank=True, null=True),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='notice_days',
+            field=models.PositiveSmallIntegerField(blank=True, null=True),
+        ),
     ]

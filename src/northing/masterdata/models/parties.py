@@ -113,6 +113,9 @@ class Party(models.Model):
     # What a supplier's link lets them change, and which answers they owe us.
     link_may = models.JSONField(default=may_change_all)
     owes = models.JSONField(default=owes_all)
+    # Claims on it are made within so many days of delivery, and notice of them given; empty: no such rule.
+    notice_days = models.PositiveSmallIntegerField(null=True, blank=True)
+    claim_days = models.PositiveSmallIntegerField(null=True, blank=True)
     # A promise this many days late is accepted by rule when it is before need-by and the price does not rise; 0: never.
     accept_days = models.PositiveSmallIntegerField(default=0)
     price_tolerance = models.DecimalField(

@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator
 from decimal import Decimal
+from typing import Any
 
-from northing.claims.models import CaseEnd, Claim, ReturnNote
+from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
 from northing.inventory.models import Opening, StockIssue
@@ -13,6 +14,19 @@ from northing.reports.as_scenario.recorded import Recorded, action, reversal
 from northing.reports.as_scenario.world import Names
 
 ZERO = Decimal(0)
+WAYS = {
+    CaseEnd.Way.KEPT: "keep",
+    CaseEnd.Way.SCRAPPED: "scrap",
+    CaseEnd.Way.FOUND: "find",
+    CaseEnd.Way.LOST: "lose",
+    CaseEnd.Way.NEVER: "never supplied",
+}
+MONEY = {
+    ClaimMoney.Way.MORE: "claim",
+    ClaimMoney.Way.TURNED: "turn",
+    ClaimMoney.Way.PAID: "claim paid",
+    ClaimMoney.Way.GIVEN_UP: "give up",
+}
 
 
 def _openings(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -63,7 +77,8 @@ def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
     for note in notes.select_related("case", "reversed_by"):
         name = names.of("given back", note.pk)
         facts = {"case": names.case(note.case), "quantity": plain(note.quantity)}
-        yield note.at, 8, action("return", note.occurred_on, id=name, reference=name, **facts)
+        facts["reference"] = names.of("word", note.authorisation_id) if note.authorisation_id else name
+        yield note.at, 8, action("return", note.occurred_on, id=name, **facts)
         yield from reversal(note, name)
 
 
@@ -84,14 +99,46 @@ def _set_aside(reach: Reach, names: Names) -> Iterator[Recorded]:
 def _ends(reach: Reach, names: Names) -> Iterator[Recorded]:
     """Units of cases that were kept or scrapped."""
     found = CaseEnd.objects.filter(case__layer__in=reach.layers).order_by("pk")
-    for end in found.select_related("case", "reversed_by"):
+    for end in found.select_related(
+        "case__layer__receipt_line", "case__layer__shipment_line__instalment", "reversed_by"
+    ):
         name = names.of("way", end.pk)
         facts = {"id": name, "case": names.case(end.case), "quantity": plain(end.quantity)}
-        if end.way == CaseEnd.Way.KEPT:
-            yield end.at, 8, action("keep", end.occurred_on, **facts)
-        else:
-            yield end.at, 8, action("scrap", end.occurred_on, claimed=end.lost != end.cost, **facts)
+        facts |= {"reduced": plain(end.reduced)} if end.reduced else {}
+        facts |= {"claimed": end.lost != end.cost} if end.way == CaseEnd.Way.SCRAPPED else {}
+        yield end.at, 8, action(WAYS[CaseEnd.Way(end.way)], end.occurred_on, **facts, **_line(end.case, names))
         yield from reversal(end, name)
+
+
+def _line(case: Claim, names: Names) -> dict[str, str]:
+    """Of missing goods the line: several may be missing of one receipt."""
+    missing = case.kind == Claim.Kind.MISSING
+    return {"line": names.of("line", case.layer.shipment_line.instalment.line_id)} if missing else {}
+
+
+def _authorisations(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """What suppliers take back."""
+    found = Authorisation.objects.filter(case__layer__in=reach.layers).order_by("pk")
+    for one in found.select_related("case", "reversed_by"):
+        name = names.of("word", one.pk)
+        facts = {"case": names.case(one.case), "quantity": plain(one.quantity), "owed": one.owed}
+        yield one.at, 8, action("authorise", one.occurred_on, id=name, reference=name, **facts)
+        yield from reversal(one, name)
+
+
+def _money(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """What was done about the money of cases."""
+    found = ClaimMoney.objects.filter(case__layer__in=reach.layers).order_by("pk")
+    for one in found.select_related("case__layer__receipt_line", "party", "reversed_by"):
+        name = names.of("money", one.pk)
+        facts: dict[str, Any] = {"id": name, "case": names.case(one.case), "party": names.of("party", one.party_id)}
+        facts |= _line(one.case, names)
+        if one.way != ClaimMoney.Way.TURNED:
+            facts |= {"currency": one.currency, "amount": plain(one.amount)}
+        if one.way == ClaimMoney.Way.PAID:
+            facts |= {"bank": plain(one.bank_base)}
+        yield one.at, 8, action(MONEY[ClaimMoney.Way(one.way)], one.occurred_on, **facts)
+        yield from reversal(one, name)
 
 
 def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -105,4 +152,4 @@ def _issues(reach: Reach, names: Names) -> Iterator[Recorded]:
         yield from reversal(issue, name)
 
 
-STOCK = (_openings, _inspections, _set_aside, _returns, _ends, _moves, _issues)
+STOCK = (_openings, _inspections, _set_aside, _authorisations, _returns, _ends, _money, _moves, _issues)

@@ -67,7 +67,9 @@ class Names:
         return self._named[kind, key]
 
     def case(self, case: Claim) -> str:
-        """The name of a case: that of its inspection, or its own where it was opened by hand."""
+        """The name of a case: that of its inspection or receipt, or its own where it was opened by hand."""
+        if case.kind == Claim.Kind.MISSING:
+            return self.of("receipt", case.layer.receipt_line.receipt_id)
         return self.of("case", case.inspection_id) if case.inspection_id else self.of("quarantined", case.pk)
 
     def keys(self, kind: str) -> list[int]:

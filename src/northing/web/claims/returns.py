@@ -17,6 +17,7 @@ from northing.actions.claims.ways import keep, reverse_way, scrap
 from northing.claims.models import CaseEnd, Claim, GoodsReturn
 from northing.core.money.exact import plain
 from northing.ledger.models import CostLayer
+from northing.ledger.queries import CAME
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.goods_returns import COLUMNS, notes_of, return_paper, return_rows, returns_of
@@ -35,7 +36,7 @@ STATES = ("in_store", "held", "rejected")
 def aside(request, layer_id: int):
     """Open a case for units of a layer that lie in store."""
     found = CostLayer.objects.select_related("item", "site", "company", "receipt_line__receipt")
-    found = found.filter(kind="stock", shipment_line__isnull=False)
+    found = found.filter(CAME, shipment_line__isnull=False)
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     rows = layer.on_hand.filter(status="in_store").aggregate(units=Sum("quantity"))
     there = rows["units"] or Decimal(0)

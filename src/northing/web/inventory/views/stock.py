@@ -20,7 +20,7 @@ from northing.core.money.exact import plain
 from northing.drawings.figures import count
 from northing.inventory.models import OnHand, Opening, StockCount, StockIssue
 from northing.ledger.models import CostLayer
-from northing.ledger.queries import posting_note
+from northing.ledger.queries import CAME, posting_note
 from northing.masterdata.models import Bin, Item, Site
 from northing.orders.models import OrderLine
 from northing.reports.stock import stock_rows
@@ -98,7 +98,7 @@ def item(request, item_id: int):
         note = posting_note([form.cleaned_data["site"].company_id], form.cleaned_data["occurred_on"])
         say_done(request, f"Issued{note}.", "take-back-issue", done)
         return redirect("item", record.pk)
-    layers = CostLayer.objects.filter(item=record, company__in=mine, kind="stock", received__gt=0)
+    layers = CostLayer.objects.filter(CAME, item=record, company__in=mine, received__gt=0)
     layers = layers.select_related("company", "site").prefetch_related("on_hand__bin").order_by("occurred_on", "pk")
     lines = OrderLine.objects.filter(item=record, order__company__in=mine, summary__is_open=True)
     shown = list(layers[:SHOWN])
