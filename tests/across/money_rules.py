@@ -92,7 +92,7 @@ class MoneyRules:
         case = self.one(Claim.objects.filter(amounts__isnull=False, withdrawn_at=None).distinct(), pick)
         if case:
             order = case.layer.shipment_line.instalment.line.order
-            amount = round(claimed([case.pk]).get(case.pk, (D(0),))[0] * share / 100, 2)
+            amount = round(claimed([case.pk], case.supplier_id, "USD").get(case.pk, (D(0),))[0] * share / 100, 2)
             lines = (BillLineRequest(amount, case=case.pk),)
             self.attempt(bills.book_bill, "costs", self._credit(order, lines, rate))
 

@@ -8,6 +8,7 @@ from northing.activity.models import HistoryEntry
 from northing.database import fields
 from northing.ledger.models import CostLayer, Entry
 from northing.masterdata.models import Company, Party, Site
+from northing.orders.models import OrderLine
 from northing.quality.models import Inspection
 
 
@@ -91,6 +92,8 @@ class Authorisation(models.Model):
     returned = fields.quantity(default=fields.ZERO)
     reference = models.CharField("Supplier's reference", max_length=40)
     owed = models.CharField(max_length=11, choices=Owed.choices)
+    # What was not ordered anew is credited after all.
+    rest_credited = models.BooleanField(default=False)
     occurred_on = models.DateField()
     by = models.ForeignKey(Person, models.PROTECT, related_name="+")
     at = models.DateTimeField()
@@ -112,6 +115,23 @@ class Authorisation(models.Model):
     def left(self):
         """Units that are still here."""
         return fields.ZERO if self.reversed_by_id else self.quantity - self.returned
+
+
+class Replacement(models.Model):
+    """Units of an order line that come in the place of authorised ones of a case: its allotment."""
+
+    authorisation = models.ForeignKey(Authorisation, models.PROTECT, related_name="replacements")
+    order_line = models.ForeignKey(OrderLine, models.CASCADE, related_name="replaces")
+    quantity = fields.quantity()
+    by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["authorisation", "order_line"], name="replaced_once_by_line"),
+            models.CheckConstraint(condition=Q(quantity__gt=0), name="replaced_above_zero"),
+        ]
 
 
 class GoodsReturn(models.Model):

@@ -15,6 +15,7 @@ from northing.claims.models import (
     ClaimAmount,
     ClaimMoney,
     GoodsReturn,
+    Replacement,
     ReturnNote,
 )
 from northing.ledger.models import CostLayer, Entry
@@ -123,6 +124,17 @@ def take_back_authorisation(said: Authorisation, history: HistoryEntry) -> None:
     said.reversed_by = history
     said.save(update_fields=["reversed_by"])
     Claim.objects.filter(pk=said.case_id).update(authorised=F("authorised") - said.quantity)
+
+
+def write_replacements(rows: Iterable[Replacement]) -> list[Replacement]:
+    """Units of order lines come in the place of authorised ones."""
+    return Replacement.objects.bulk_create(rows)
+
+
+def credit_rest(said: Authorisation, *, credited: bool) -> None:
+    """What is not ordered anew of an authorisation is credited after all; or not so."""
+    said.rest_credited = credited
+    said.save(update_fields=["rest_credited"])
 
 
 def write_money(done: ClaimMoney) -> ClaimMoney:

@@ -3,9 +3,10 @@
 from collections.abc import Iterable
 from decimal import Decimal
 
-from django.db.models import F, Sum
+from django.db.models import F, Q, QuerySet, Sum
+from django.db.models.functions import Coalesce
 
-from northing.claims.models import Authorisation, Claim, ClaimAmount
+from northing.claims.models import Authorisation, Claim, ClaimAmount, Replacement
 from northing.ledger.models import LayerTake
 
 
@@ -33,3 +34,34 @@ def given_up_units(case: Claim) -> Decimal:
     """Units of a case of missing goods whose price is neither claimed nor owed: they were not billed."""
     takes = LayerTake.objects.filter(layer=case.layer, reason=LayerTake.Reason.MISSING, claimed=False)
     return takes.aggregate(u=Sum("quantity"))["u"] or Decimal(0)
+
+
+def replacements_owed(authorisations: QuerySet[Authorisation]) -> list[Authorisation]:
+    """Those of which units are owed as a replacement and not ordered yet; `to_order` says how many.
+
+    Of an order that is cancelled, nothing comes.
+    """
+    comes = Sum("replacements__quantity", filter=Q(replacements__order_line__order__cancelled_at=None))
+    found = authorisations.filter(
+        owed=Authorisation.Owed.REPLACEMENT, reversed_by=None, rest_credited=False, case__withdrawn_at=None
+    )
+    found = found.annotate(to_order=F("quantity") - Coalesce(comes, Decimal(0))).filter(to_order__gt=0)
+    related = (
+        "case__layer__item",
+        "case__supplier",
+        "case__company",
+        "case__layer__shipment_line__instalment__line__order",
+    )
+    return list(found.select_related(*related).order_by("case__supplier", "case__layer__item", "pk"))
+
+
+def replacements_of(case: int) -> list[Replacement]:
+    """The order lines that replace units of a case (id), with how many of each line have come."""
+    found = Replacement.objects.filter(authorisation__case=case).select_related("order_line__order", "authorisation")
+    return list(found.order_by("pk"))
+
+
+def cases_replaced_by(order: int) -> list[int]:
+    """Cases (ids) whose units an order (id) replaces."""
+    found = Replacement.objects.filter(order_line__order=order).values_list("authorisation__case", flat=True)
+    return list(found.distinct())

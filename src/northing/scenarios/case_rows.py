@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db.models import Sum
 
-from northing.claims.models import CaseEnd, Claim, ClaimAmount, ReturnNote
+from northing.claims.models import CaseEnd, Claim, ClaimAmount, Replacement, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
 
@@ -16,10 +16,12 @@ SETTLES = (ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.GIVEN
 
 
 def case_rows(names: dict[tuple[str, int], str]) -> list[dict[str, Any]]:
-    """Cases that stand, by the id of what opened them. `open` are units that have no way yet."""
+    """Cases that stand, by the id of what opened them. `open` are units that have no way yet, `replaced` those that
+    were ordered anew.
+    """
     found = Claim.objects.filter(withdrawn_at=None).order_by("pk")
     found = found.select_related("against", "layer__receipt_line", "layer__shipment_line__instalment__line__order")
-    ways, money = _ways(), _money()
+    ways, money, anew = _ways(), _money(), _ordered_anew()
     rows = []
     for number, case in enumerate(found, 1):
         currency = case.layer.shipment_line.instalment.line.order.currency
@@ -32,6 +34,7 @@ def case_rows(names: dict[tuple[str, int], str]) -> list[dict[str, Any]]:
                 "units": plain(case.quantity),
                 "open": plain(case.undecided),
                 "ways": {way: plain(units) for way, units in sorted(gone.items()) if units},
+                **({"replaced": plain(anew[case.pk])} if case.pk in anew else {}),
                 **_amounts(money[case.pk], currency),
             }
         )
@@ -53,6 +56,11 @@ def _ways() -> dict[int, dict[str, Decimal]]:
     for case, way, units in ends.annotate(u=Sum("quantity")):
         found[case]["never supplied" if way == CaseEnd.Way.NEVER else way] = units
     return found
+
+
+def _ordered_anew() -> dict[int, Decimal]:
+    rows = Replacement.objects.filter(order_line__order__cancelled_at=None).values_list("authorisation__case")
+    return dict(rows.order_by().annotate(u=Sum("quantity")))
 
 
 def _money() -> dict[int, dict[str, dict[str, Decimal]]]:

@@ -4,15 +4,17 @@ from datetime import timedelta
 from decimal import Decimal
 
 from northing.access.acts import Act
+from northing.actions.claims.make_good import MakeGoodRequest, make_good
 from northing.actions.confirmations import answers
 from northing.actions.orders import cancel, send, set_parts, write
 from northing.actions.shipping import milestones, pack
+from northing.claims.queries import replacements_owed
 from northing.confirmations.models import Answer
 from northing.core.costing.ownership import INCOTERMS
 from northing.formats.identifiers import with_container_check_digit
 from northing.orders.models import Instalment, OrderLine
 from northing.scenarios import shapes
-from northing.scenarios.played import Played
+from northing.scenarios.cases import Cases
 from northing.scenarios.shapes import NotScenario
 from northing.shipping.models import Leg
 from northing.shipping.operations import LegPlan
@@ -22,7 +24,7 @@ ZERO = Decimal(0)
 PASSAGE, TO_DOCK, TO_NEED = 30, 3, 90
 
 
-class Goods(Played):
+class Goods(Cases):
     """What is ordered, and how it travels."""
 
     def order(self, action: shapes.Order) -> tuple[str, int]:
@@ -41,26 +43,48 @@ class Goods(Played):
         )
         act = self.laid.act(action.day)
         key = write.write_order(act, request)
+        if self._go_on(act, key, action):
+            self._divide(act, key, action)
+            self._answer(act, key, action)
+        return "order", key
+
+    def make_good(self, action: shapes.MakeGood) -> tuple[str, int]:
+        """Replacements are ordered; the order goes its way, and the supplier answers as asked."""
+        units: dict[int, Decimal] = {}
+        for one in action.cases:
+            case, left = self.case_of(one.case), one.quantity
+            for said in replacements_owed(case.authorisations.all()):
+                units[said.pk] = said.to_order if left is None else min(left, said.to_order)
+                left = None if left is None else left - units[said.pk]
+            if left and units:
+                # More than is owed of it goes with the last.
+                units[next(reversed(units))] += left
+        act, number = self.laid.act(action.day), action.id
+        key = make_good(act, MakeGoodRequest({pk: one for pk, one in units.items() if one}, not action.priced, number))
+        if self._go_on(act, key, action):
+            self._answer(act, key, action)
+        return "order", key
+
+    def _go_on(self, act: Act, key: int, action: shapes.Order | shapes.MakeGood) -> bool:
+        """Check, approve and send an order, as far as the action says; whether it is sent and may be answered."""
         steps = (
             ("checked", send.check_order, act),
             ("approved", send.approve_order, self.laid.act(action.day, self.laid.second)),
             ("sent", send.send_order, act),
         )
         if action.stop == "draft":
-            return "order", key
+            return False
         for name, step, who in steps:
             step(who, send.OrderAct(key))
             if action.stop == name:
-                return "order", key
-        self._divide(act, key, action)
-        self._answer(act, key, action)
-        return "order", key
+                return False
+        return True
 
-    def _answer(self, act: Act, order: int, action: shapes.Order) -> None:
+    def _answer(self, act: Act, order: int, action: shapes.Order | shapes.MakeGood) -> None:
         """The supplier answers as asked, or with the price of a part, which we accept."""
         prices = {
             (number, place): part.price
-            for number, line in enumerate(action.lines, 1)
+            for number, line in enumerate(getattr(action, "lines", ()), 1)
             for place, part in enumerate(line.parts, 1)
             if part.price is not None
         }

@@ -30,7 +30,6 @@ from northing.actions.reversal import ReverseRequest
 from northing.billing.models import BillLine
 from northing.core.problems import Problem, Refused
 from northing.scenarios import shapes
-from northing.scenarios.cases import Cases
 from northing.scenarios.costs import Costs
 from northing.scenarios.dock import Dock, receipt_facts, told_facts
 from northing.scenarios.goods import Goods
@@ -67,7 +66,7 @@ FACTS: dict[str, Callable[[int], dict[str, Any]]] = {
 }
 
 
-class Player(Goods, Dock, Cases, Costs, Payments, Stock):
+class Player(Goods, Dock, Costs, Payments, Stock):
     """Does the actions of one scenario in its world."""
 
     def __init__(self, scenario: Scenario):
@@ -102,6 +101,7 @@ class Player(Goods, Dock, Cases, Costs, Payments, Stock):
             "case": self.set_aside,
             "scrap": self.scrap,
             "authorise": self.authorise,
+            "make good": self.make_good,
             **dict.fromkeys(("find", "lose", "never supplied"), self.end_missing),
             "turn": self.turn,
             **dict.fromkeys(("claim", "claim paid", "give up"), self.claim_money),

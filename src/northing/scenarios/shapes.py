@@ -531,6 +531,23 @@ class Authorise(Dated):
     owed: Literal["credit", "replacement"] = "credit"
 
 
+class Replaced(Shape):
+    """Units of a case that are ordered anew; all that are owed, where it is not said."""
+
+    case: Id
+    quantity: Number | None = None
+
+
+class MakeGood(Dated):
+    """Replacements that are owed are ordered, at the price of the failed goods or at none; `stop` as of an order."""
+
+    do: Literal["make good"]
+    id: Id
+    cases: list[Replaced] = Field(min_length=1)
+    priced: bool = True
+    stop: Literal["", "draft", "checked", "approved", "sent"] = ""
+
+
 class EndMissing(Dated):
     """Missing units of a case (of a line, where the receipt missed several) are here after all, lost, or never came."""
 
@@ -677,6 +694,7 @@ Action = Annotated[
     | Scrap
     | Authorise
     | EndMissing
+    | MakeGood
     | Turn
     | ClaimMoney
     | Reverse

@@ -86,10 +86,16 @@ def take_back_authorisation(act: Act, request: ReverseRequest) -> int:
 
 
 def _gone_back(said: Authorisation) -> list[Problem]:
-    if not said.returned:
-        return []
-    what = f"{plain(said.returned)} of these units went back."
-    return [Problem(what, mend="Reverse their return first.", record=("case", said.case_id))]
+    """What stands on an authorisation: units that went back, and such as were ordered in their place."""
+    found = []
+    if said.returned:
+        what = f"{plain(said.returned)} of these units went back."
+        found.append(Problem(what, mend="Reverse their return first.", record=("case", said.case_id)))
+    stands = said.replacements.filter(order_line__order__cancelled_at=None).select_related("order_line")
+    for one in stands:
+        what = f"{plain(one.quantity)} of these units are ordered anew."
+        found.append(Problem(what, mend="Cancel that order first.", record=("order", one.order_line.order_id)))
+    return found
 
 
 def _problems(act: Act, request: AuthoriseRequest, case: Claim) -> list[Problem]:

@@ -11,6 +11,7 @@ from northing.actions.orders.units import locked_parts, new_part
 from northing.actions.orders.write import links, locked
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
+from northing.claims.queries import cases_replaced_by
 from northing.confirmations import operations as confirmations
 from northing.core.problems import Problem, Refused
 from northing.drawings.figures import count
@@ -50,6 +51,7 @@ def cancel(act: Act, request: StopRequest) -> int:
     if not request.lines:
         orders.mark(order, cancelled_at=act.at)
     finish(act, order, [part.pk for part in parts])
+    bring_along(cases=cases_replaced_by(order.pk))
     return order.pk
 
 
@@ -72,6 +74,7 @@ def reopen(act: Act, request: StopRequest) -> int:
         touched.append(_order_again(act, history, lines[part.line_id], part))
     orders.mark(order, cancelled_at=None)
     finish(act, order, list(dict.fromkeys(touched)))
+    bring_along(cases=cases_replaced_by(order.pk))
     return order.pk
 
 

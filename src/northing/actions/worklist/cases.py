@@ -6,7 +6,7 @@ from datetime import timedelta
 from decimal import Decimal
 
 from northing.claims.models import Authorisation, Claim
-from northing.claims.queries import open_claims
+from northing.claims.queries import open_claims, replacements_owed
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
 from northing.drawings.figures import money
@@ -22,8 +22,11 @@ def refresh_cases(cases: Iterable[int]) -> None:
     keys, drafts = list(cases), []
     found = Claim.objects.filter(pk__in=keys).select_related("layer__item", "company", "supplier", "against")
     claimed, references = _claimed(keys), _references(keys)
+    to_order: dict[int, Decimal] = defaultdict(Decimal)
+    for one in replacements_owed(Authorisation.objects.filter(case__in=keys)):
+        to_order[one.case_id] += one.to_order
     for case in found:
-        facts = _facts(case, claimed[case.pk], references[case.pk])
+        facts = _facts(case, claimed[case.pk], references[case.pk], to_order[case.pk])
         drafts.append(
             MatterDraft(
                 kind="case",
@@ -36,7 +39,9 @@ def refresh_cases(cases: Iterable[int]) -> None:
     write_matters(drafts)
 
 
-def _facts(case: Claim, claimed: list[tuple[str, Decimal, Decimal]], references: list[str]) -> moves.CaseFacts:
+def _facts(
+    case: Claim, claimed: list[tuple[str, Decimal, Decimal]], references: list[str], to_order: Decimal
+) -> moves.CaseFacts:
     days = case.against.claim_days
     amounts = [f"{currency} {money(amount, currency)}" for currency, amount, _ in claimed]
     return moves.CaseFacts(
@@ -44,6 +49,7 @@ def _facts(case: Claim, claimed: list[tuple[str, Decimal, Decimal]], references:
         against=case.against.name,
         undecided=case.undecided,
         authorised=case.authorised,
+        to_order=to_order,
         references=", ".join(references),
         unit=case.layer.item.unit,
         claimed=" and ".join(amounts),

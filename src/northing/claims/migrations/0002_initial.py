@@ -285,4 +285,24 @@ class Migration(migrations.Migration):
             model_name='authorisation',
             constraint=models.UniqueConstraint(condition=models.Q(('reversed_by', None)), fields=('case', 'reference'), name='authorised_once_by_reference'),
         ),
+        migrations.AddField(
+            model_name='authorisation',
+            name='rest_credited',
+            field=models.BooleanField(default=False),
+        ),
+        migrations.CreateModel(
+            name='Replacement',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('at', models.DateTimeField()),
+                ('authorisation', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='replacements', to='claims.authorisation')),
+                ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('order_line', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='replaces', to='orders.orderline')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('authorisation', 'order_line'), name='replaced_once_by_line'), models.CheckConstraint(condition=models.Q(('quantity__gt', 0)), name='replaced_above_zero')],
+            },
+        ),
     ]

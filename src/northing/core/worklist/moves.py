@@ -153,7 +153,8 @@ def shipment_move(facts: ShipmentFacts) -> Move | None:
 
 @dataclass(frozen=True, slots=True)
 class CaseFacts:
-    """A case: its units without a way, those authorised to go back and under which references, and what is claimed.
+    """A case: its units without a way, those authorised to go back and under which references, those that are to be
+    ordered anew, and what is claimed.
 
     `claimed` says amount and currency of each party that owes something, in words; `owes` whose move that is.
     """
@@ -162,6 +163,7 @@ class CaseFacts:
     against: str
     undecided: Decimal
     authorised: Decimal
+    to_order: Decimal
     references: str
     unit: str
     claimed: str
@@ -174,7 +176,7 @@ def case_move(facts: CaseFacts) -> Move | None:
     """Units come before money: ours to find a way for them, then the other side's to pay.
 
     >>> day = date(2026, 1, 1)
-    >>> facts = CaseFacts("rejected: dents", "Q", ZERO, Decimal(5), "RA-7", "pc", "USD 9.00", SUPPLIER, day, None)
+    >>> facts = CaseFacts("rejected: dents", "Q", ZERO, Decimal(5), ZERO, "RA-7", "pc", "USD 9.00", SUPPLIER, day, None)
     >>> case_move(facts).reason
     'rejected: dents; send back 5 pc under RA-7'
     """
@@ -182,6 +184,9 @@ def case_move(facts: CaseFacts) -> Move | None:
         return Move(US, f"{facts.words}; settle with {facts.against}", facts.opened_on, facts.due)
     if facts.authorised:
         reason = f"{facts.words}; send back {facts.authorised.normalize():f} {facts.unit} under {facts.references}"
+        return Move(US, reason, facts.opened_on, facts.due)
+    if facts.to_order:
+        reason = f"{facts.words}; order {facts.to_order.normalize():f} {facts.unit} in their place"
         return Move(US, reason, facts.opened_on, facts.due)
     if facts.claimed:
         return Move(

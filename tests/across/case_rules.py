@@ -1,0 +1,91 @@
+"""Random actions on cases: what is authorised, how units end, what is done about their money, and all taken back."""
+
+from decimal import Decimal as D
+
+from django.db.models import F, Q, Sum
+from hypothesis import strategies as some
+from hypothesis.stateful import rule
+
+from northing.actions.claims import authorise, money, returns, ways
+from northing.actions.reversal import ReverseRequest
+from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, ReturnNote
+from northing.claims.queries import open_claims
+from tests.worlds import TODAY
+
+PICK = some.integers(0, 20)
+UNITS = some.integers(1, 5)
+
+
+class CaseRules:
+    """Mixed into a machine that receives too little and rejects some."""
+
+    def a_case(self, pick, **facts):
+        return self.one(Claim.objects.filter(withdrawn_at=None, **facts), pick)
+
+    @rule(pick=PICK, units=UNITS, reference=some.sampled_from(["RA-1", "RA-2"]))
+    def authorise(self, pick, units, reference):
+        if case := self.a_case(pick, kind=Claim.Kind.REJECTED):
+            request = authorise.AuthoriseRequest(case.pk, D(units), reference, TODAY)
+            self.attempt(authorise.authorise, "expediter", request)
+
+    @rule(pick=PICK, units=UNITS, reference=some.sampled_from(["RA-1", "RA-2", "RMA"]))
+    def give_back(self, pick, units, reference):
+        if case := self.a_case(pick, kind=Claim.Kind.REJECTED):
+            request = returns.ReturnRequest(case.pk, D(units), reference, TODAY)
+            self.attempt(returns.return_goods, "inspector", request)
+
+    @rule(pick=PICK, units=UNITS, way=some.integers(0, 2), off=some.sampled_from([0, 0, 150, 1]))
+    def end_units(self, pick, units, way, off):
+        if case := self.a_case(pick):
+            here = (ways.keep, ways.scrap, ways.find)
+            do = (here if case.kind == Claim.Kind.REJECTED else (ways.find, ways.lose, ways.never_supplied))[way]
+            request = ways.EndRequest(case.pk, D(units), "so", TODAY, claimed=bool(off), reduced=D(off) / 100)
+            self.attempt(do, "inspector", request)
+
+    @rule(pick=PICK, what=some.integers(0, 2))
+    def undo(self, pick, what):
+        records, do, who = (
+            (Authorisation.objects.all(), authorise.take_back_authorisation, "expediter"),
+            (CaseEnd.objects.all(), ways.reverse_way, "inspector"),
+            (ReturnNote.objects.all(), returns.reverse_return, "inspector"),
+        )[what]
+        if found := self.one(records.filter(reversed_by=None).order_by("-pk"), pick):
+            self.attempt(do, who, ReverseRequest(found.pk, "not so"))
+
+    @rule(pick=PICK, party=some.sampled_from(["USD", "provider"]))
+    def turn(self, pick, party):
+        if case := self.a_case(pick):
+            request = money.TurnRequest(case.pk, self.world.parties[party].pk, "theirs", TODAY)
+            self.attempt(money.turn, "expediter", request)
+
+    @rule(pick=PICK, way=some.integers(0, 2), cents=some.integers(1, 3000), rate=some.sampled_from([None, "1.7033"]))
+    def about_money(self, pick, way, cents, rate):
+        case = self.a_case(pick)
+        if case is None:
+            return
+        owed = sorted(open_claims([case.pk]).items()) or [((case.pk, case.against_id, "USD"), (D(30), D(0)))]
+        (_, party, currency), (left, _) = owed[0]
+        do = (money.claim_more, money.claim_paid, money.give_up)[way]
+        amount = D(cents) / 100 if way == 0 else min(left, D(cents) / 100)
+        request = money.MoneyRequest(case.pk, party, currency, amount, "so", TODAY, rate=rate and D(rate))
+        self.attempt(do, "accounts", request)
+
+    @rule(pick=PICK)
+    def undo_money(self, pick):
+        if found := self.one(ClaimMoney.objects.filter(reversed_by=None).order_by("-pk"), pick):
+            self.attempt(money.reverse_money, "accounts", ReverseRequest(found.pk, "not so"))
+
+
+def case_faults():
+    """Cases whose counted units are not those of their acts; each unit has at most one way."""
+    stands = Q(reversed_by=None)
+    faults = []
+    for case in Claim.objects.all():
+        ended = sum(
+            records.filter(stands, case=case).aggregate(u=Sum("quantity"))["u"] or 0
+            for records in (ReturnNote.objects.all(), CaseEnd.objects.all())
+        )
+        said = Authorisation.objects.filter(stands, case=case).aggregate(u=Sum(F("quantity") - F("returned")))["u"] or 0
+        if (case.ended, case.authorised) != (ended, said) or case.quantity < ended + said:
+            faults.append(f"case {case.pk}: {case.ended} and {case.authorised}, but {ended} and {said}")
+    return faults
