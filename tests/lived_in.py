@@ -17,7 +17,7 @@ from northing.actions.receiving import told
 from northing.actions.shipping import despatch_notices, pack
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, KeptBill
-from northing.claims.models import CaseEnd, Claim, GoodsReturn, ReturnNote
+from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, GoodsReturn, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
@@ -54,6 +54,7 @@ WORDS = {
     "account-sheet": {"account": "stock"},
     "asked-act": {"act": "drop"},
     "end-units": {"way": "keep"},
+    "case-money": {"way": "claim"},
 }
 
 
@@ -108,6 +109,29 @@ def facts_of(world):
             **common,
             **of_day,
         )
+        Authorisation.objects.create(
+            case=Claim.objects.get(),
+            quantity=1,
+            reference="x",
+            owed="replacement",
+            by=who,
+            history=entry().history,
+            **common,
+            **of_day,
+        )
+        ClaimMoney.objects.create(
+            case=Claim.objects.get(),
+            way="more",
+            party=world.parties["USD"],
+            currency="USD",
+            amount=1,
+            base=1,
+            reason="x",
+            by=who,
+            entry=entry(),
+            **common,
+            **of_day,
+        )
         CustomsEntry.objects.create(
             shipment=Shipment.objects.get(),
             office=world.parties["customs"],
@@ -123,6 +147,8 @@ def facts_of(world):
         "inspection_id": Inspection.objects.get().pk,
         "note_id": ReturnNote.objects.get().pk,
         "end_id": CaseEnd.objects.get().pk,
+        "said_id": Authorisation.objects.get().pk,
+        "money_id": ClaimMoney.objects.get().pk,
         "return_id": GoodsReturn.objects.get().pk,
         "customs_entry_id": CustomsEntry.objects.get().pk,
         "opening_id": Opening.objects.get().pk,

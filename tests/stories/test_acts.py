@@ -5,8 +5,12 @@ from datetime import timedelta
 import pytest
 from playwright.sync_api import expect
 
+from northing.actions.billing.bills import book_bill
 from northing.actions.confirmations import answers
+from northing.actions.quality.inspect import InspectRequest, inspect
 from northing.actions.shipping import pack
+from northing.claims.models import Claim
+from northing.claims.queries import open_claims
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import ExchangeRate, InspectionRule, Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
@@ -15,6 +19,7 @@ from northing.reports.book_proof import book_faults
 from northing.shipping.models import Shipment, ShipmentLine
 from northing.shipping.operations import CallPlan
 from northing.worklist.models import LineSummary
+from tests.billing.test_goods import bill_of, line_of
 from tests.stories.acts import job
 from tests.worlds import CONTAINERS, TODAY, D
 
@@ -265,7 +270,7 @@ def test_an_inspection_with_failures(stage):
         main(page).to_contain_text("The verdict is recorded")
     position = stage.world.line("A").instalments.get().position
     assert (position.in_store, position.rejected) == (93, 7)
-    page.keyboard.press("u")
+    page.click("button:text-is('Undo')")
     main(page).to_contain_text("Reversed")
     position.refresh_from_db()
     assert (position.held, position.rejected) == (100, 0), "undone at once"
@@ -310,6 +315,80 @@ def test_all_of_an_order_goes_back(stage):
         page.click("a:text-is('Returns')")
         main(page).to_contain_text("RA-77")
     assert stage.world.line("A").instalments.get().position.returned == 240 and book_faults() == []
+
+
+def test_seven_fail_and_five_are_replaced(stage):
+    Item.objects.filter(code="A").update(inspected=True)
+    world = stage.world
+    shipment = world.shipment([world.sent_order({"A": D(18)})])
+    world.say(shipment, "departure")
+    world.receive(shipment, {"A": D(18)})
+    inspector, buyer = stage.page("inspector", "/"), stage.page("expediter", "/")
+    with job("inspect 18, seven fail, five authorised, replacement draft, the other two still visible", 9) as done:
+        done.hear(inspector)
+        inspector.click("main a:has-text('Inspect')")
+        inspector.fill("#id_passed", "11")
+        inspector.select_option("#id_reason", "chipped")
+        inspector.click("text=Record the verdict")
+        main(inspector).to_contain_text("7 without an end yet")
+        buyer.reload()
+        done.hear(buyer)
+        buyer.click("main a:has-text('Case')")
+        buyer.fill("#id_quantity", "5")
+        buyer.fill("#id_reference", "RA-77")
+        stage.accessible(buyer)
+        buyer.click("text=Authorised, to be replaced")
+        main(buyer).to_contain_text("Goods in their place")
+        stage.accessible(buyer)
+        buyer.click("text=Write the order")
+        main(buyer).to_contain_text("each case keeps its part")
+    case = Claim.objects.get()
+    assert (case.authorised, case.undecided) == (5, 2)
+    line = PurchaseOrder.objects.latest("pk").lines.get()
+    assert (line.quantity, line.replaces.get().quantity, line.pack_price) == (5, 5, D("18.40"))
+    buyer.goto("/")
+    main(buyer).to_contain_text("rejected: chipped")
+
+
+def test_a_return_for_quality_is_credited(stage):
+    world = stage.world
+    order = world.sent_order({"A": D(18)})
+    shipment = world.shipment([order])
+    world.say(shipment, "departure")
+    Item.objects.filter(code="A").update(inspected=True)
+    world.receive(shipment, {"A": D(18)})
+    book_bill(world.act("costs"), bill_of(order, line_of(order, "18"), accept=True))
+    layer = CostLayer.objects.get()
+    inspect(world.act("inspector"), InspectRequest(layer.pk, D(11), D(7), "dents", TODAY))
+    page = stage.page("accounts", "/quality/")
+    with job("return for quality and its credit matched", 6) as done:
+        done.hear(page)
+        page.click("main th a:has-text('Case')")
+        page.fill("#id_reference", "RA-77")
+        page.click("button:text-is('Return')")
+        page.click("text=Enter their credit note")
+        page.fill("#id_bill_number", "CN-7")
+        page.click("text=Book the credit note")
+        main(page).to_contain_text("Booked")
+    assert not open_claims([Claim.objects.get().pk]) and book_faults() == []
+
+
+def test_missing_goods_are_claimed_from_the_carrier(stage):
+    world = stage.world
+    shipment = world.shipment([world.sent_order({"A": D(100)})])
+    Shipment.objects.update(forwarder=world.parties["provider"])
+    world.say(shipment, "departure")
+    world.receive(shipment, {"A": D(95)}, still_coming=False)
+    page = stage.page("expediter", "/")
+    with job("missing goods claimed from the carrier", 5) as done:
+        done.hear(page)
+        page.click("main a:has-text('Case')")
+        page.click("a:text-is('Claim it from another')")
+        stage.accessible(page)
+        page.click("button:text-is('Claim it from another')")
+        main(page).to_contain_text("is claimed of Forwarder")
+    (_, party, currency), (amount, _) = open_claims([Claim.objects.get().pk]).popitem()
+    assert (party, currency, amount) == (world.parties["provider"].pk, "USD", D("92.00")) and book_faults() == []
 
 
 def test_an_answer_is_taken_where_it_stands(stage):

@@ -10,6 +10,7 @@ LIMIT = 100
 
 
 REMARKABLE = (
+    "case",
     *("order", "line", "shipment", "container", "charge", "item", "party", "voyage", "receipt"),
     *("bill", "kept", "payment"),
 )
@@ -34,7 +35,7 @@ class History:
     @property
     def shareable(self) -> bool:
         """Whether a supplier may be told."""
-        return self.kind in ("order", "line")
+        return self.kind in ("order", "line", "case")
 
 
 def history_of(kind: str, record: int, companies: set[int], word: str = "", limit: int = LIMIT) -> History:

@@ -7,7 +7,7 @@ from decimal import Decimal
 from django.db import transaction
 from django.utils import timezone
 
-from northing.actions.claims import returns
+from northing.actions.claims import authorise, returns
 from northing.actions.confirmations import answers
 from northing.actions.inventory import issue
 from northing.actions.masterdata.opening import FileRequest, open_stock
@@ -100,6 +100,9 @@ class _World(Hand):
             Claim.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
         )
         returns.return_goods(self.act("odo", -20), back)
+        anew = self.today - timedelta(days=18)
+        asked = authorise.AuthoriseRequest(back.case, D(3), "QIN-RA-318", anew, "replacement")
+        authorise.authorise(self.act("ilva", -18), asked)
         kettle, site = Item.objects.get(code="KET-17"), Site.objects.get(code="TRG")
         issued = issue.IssueRequest(site.pk, kettle.pk, D(154), "shops, spring range", self.today - timedelta(days=15))
         issue.issue_stock(self.act("rua", -15), issued)

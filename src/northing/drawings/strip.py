@@ -19,13 +19,18 @@ ORDER = (
     "in_store",
     "issued",
     "rejected",
+    "authorised",
     "returned",
     "scrapped",
     "missing",
     "lost",
     "dropped",
 )
-_LABELS = WORDS | {"agreed": "with supplier, agreed", "not_agreed": "with supplier, not agreed"}
+_LABELS = (
+    WORDS
+    | {"agreed": "with supplier, agreed", "not_agreed": "with supplier, not agreed"}
+    | {"authorised": "may go back"}
+)
 _ZERO = Decimal(0)
 
 

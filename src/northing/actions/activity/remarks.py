@@ -10,6 +10,7 @@ from northing.activity.documents import attach
 from northing.activity.models import Document
 from northing.activity.operations import Link, add_history, once
 from northing.billing.models import Bill, KeptBill
+from northing.claims.models import Claim
 from northing.core.problems import NotAllowed, Problem, Refused
 from northing.costing.models import Charge
 from northing.masterdata.models import Item, Party
@@ -174,7 +175,18 @@ def _of_company(kind: str, model: type[Model]):
     return found
 
 
+def _case(act: Act, key: int, companies: set[int]) -> Subject | None:
+    """A case: what was found, as words and pictures, stands with its line as well."""
+    found = Claim.objects.filter(pk=key, company__in=companies).select_related("layer__shipment_line__instalment")
+    case = found.first()
+    if case is None:
+        return None
+    line = _line(act, case.layer.shipment_line.instalment.line_id, companies)
+    return line and Subject([*line.links, ("case", case.pk, case.company_id)], case.company_id, line.order)
+
+
 SUBJECTS = {
+    "case": _case,
     "order": _order,
     "line": _line,
     "shipment": _shipment,

@@ -15,7 +15,7 @@ from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, ClaimMoney
 from northing.claims.queries import given_up_units, open_claims
-from northing.core.money.money import converted, is_whole
+from northing.core.money.money import UnknownCurrency, converted, is_whole
 from northing.core.money.spread import amount_so_far
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.drawings.figures import money
@@ -211,7 +211,7 @@ def _locked(act: Act, request: MoneyRequest, permission: str) -> Claim:
     problems = future_problem(request.occurred_on, act) + _reason(request.reason)
     if request.amount <= 0 or request.amount > Decimal(999_999_999_999):
         problems.append(Problem("The amount must be above 0.", "amount"))
-    elif not is_whole(request.amount, request.currency):
+    elif not _is_amount(request):
         problems.append(Problem(f"This is no amount in {request.currency}.", "amount"))
     if request.rate is not None and request.rate <= 0:
         problems.append(Problem("A rate is above 0.", "rate"))
@@ -219,6 +219,13 @@ def _locked(act: Act, request: MoneyRequest, permission: str) -> Claim:
         problems.append(Problem("This case never was: what opened it is reversed."))
     refuse_if(problems)
     return case
+
+
+def _is_amount(request: MoneyRequest) -> bool:
+    try:
+        return is_whole(request.amount, request.currency)
+    except UnknownCurrency:
+        return False
 
 
 def _reason(reason: str) -> list[Problem]:

@@ -11,7 +11,7 @@ from northing.actions.quality.inspect import ZERO, links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
-from northing.activity.operations import add_history, once
+from northing.activity.operations import add_history, add_links, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
@@ -78,6 +78,7 @@ def put_aside(
         opened_by=history,
     )
     claims.open_cases([case])
+    add_links(history, [("case", case.pk, case.company_id)])
     bring_along(layers=[layer.pk], cases=[case.pk])
     return case
 

@@ -11,7 +11,7 @@ from northing.access.acts import Act, future_problem
 from northing.actions.quality.sample import SampleRequest, put_plan, sample_problems
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
-from northing.activity.operations import add_history, once
+from northing.activity.operations import add_history, add_links, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
@@ -100,6 +100,7 @@ def _record(act: Act, layer: CostLayer, request: InspectRequest, made: Inspectio
         ],
     )
     opened = [_open_case(made, request)] if request.failed else []
+    add_links(history, [("case", case, layer.company_id) for case in opened])
     bring_along(layers=[layer.pk], cases=opened)
 
 

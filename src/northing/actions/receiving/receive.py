@@ -112,6 +112,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     drafts += intake.own_on_receipt(entry, found, layers)
     drafts += intake.absorb_costs(entry, found)
     cases = open_cases(request, site, found, layers)
+    add_links(history, [("case", case.pk, site.company_id) for case in cases.values()])
     drafts += miss(entry, layers, cases)
     _finish(act, receipt, container, found, unordered, entry, drafts)
     held = {one.line.pk for one in [*found, *unordered] if one.is_held and one.line}

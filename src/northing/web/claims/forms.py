@@ -1,29 +1,45 @@
 """The forms of returns, and of goods set aside."""
 
+from collections.abc import Mapping, Sequence
+from datetime import date
+from decimal import Decimal
+
 from django import forms
 
+from northing.actions.claims.authorise import AuthoriseRequest
+from northing.actions.claims.make_good import MakeGoodRequest
+from northing.actions.claims.money import MoneyRequest, TurnRequest
 from northing.actions.claims.return_all import ReturnAllRequest
 from northing.actions.claims.returns import ReturnRequest
 from northing.actions.claims.set_aside import SetAsideRequest
 from northing.actions.claims.ways import EndRequest
-from northing.web.common.forms import ActionForm, DayField, ExactField
+from northing.claims.models import Authorisation
+from northing.core.money.exact import plain
+from northing.masterdata.models import Party
+from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 from northing.web.common.serials import NumberedForm
 
 
 class ReturnForm(NumberedForm):
-    """Units that go back."""
+    """Units that the supplier takes back under its reference: they may go, or go at once."""
 
     numbers = "Of the units that go; empty, where all that failed do."
 
     quantity = ExactField()
     reference = forms.CharField(max_length=40, label="Supplier's reference")
-    occurred_on = DayField(label="Returned on")
+    occurred_on = DayField(label="On")
 
     def asked(self, case: int) -> ReturnRequest:
         """The return as a request."""
+        return ReturnRequest(*self._head(case), self.said_serials)
+
+    def authorised(self, case: int, owed: str) -> AuthoriseRequest:
+        """What may go back, as a request."""
+        return AuthoriseRequest(*self._head(case), owed)
+
+    def _head(self, case: int) -> tuple[int, Decimal, str, date]:
         entered = self.cleaned_data
-        head = (case, entered["quantity"], entered["reference"], entered["occurred_on"])
-        return ReturnRequest(*head, self.said_serials)
+        return case, entered["quantity"], entered["reference"], entered["occurred_on"]
 
 
 class ReturnAllForm(ActionForm):
@@ -58,7 +74,10 @@ class SetAsideForm(NumberedForm):
 
 
 class EndForm(NumberedForm):
-    """Units of a case that stay: kept, or scrapped; of scrapped ones whether their price is claimed."""
+    """Units of a case that do not go back.
+
+    Of scrapped ones it asks whether their price is claimed, of kept ones what of it is.
+    """
 
     numbers = "Of the units that are meant; empty, where all that failed are."
 
@@ -66,14 +85,91 @@ class EndForm(NumberedForm):
     reason = forms.CharField(max_length=80)
     occurred_on = DayField(label="On")
     claimed = forms.BooleanField(required=False, initial=True, label="Their price is claimed")
+    reduced = ExactField(
+        required=False, label="Credit expected for them", help_text="In all; empty, where there is none."
+    )
 
     def __init__(self, *args, way: str, **kwargs):
         super().__init__(*args, **kwargs)
-        if way != "scrap":
-            del self.fields["claimed"]
+        for name, of in (("claimed", "scrap"), ("reduced", "keep")):
+            if way != of:
+                del self.fields[name]
 
     def asked(self, case: int) -> EndRequest:
         """The end as a request."""
         entered = self.cleaned_data
         head = (case, entered["quantity"], entered["reason"], entered["occurred_on"], entered.get("claimed", True))
-        return EndRequest(*head, self.said_serials)
+        return EndRequest(*head, self.said_serials, entered.get("reduced") or Decimal(0))
+
+
+class MoneyForm(ActionForm):
+    """What is done about the money of a case."""
+
+    party = forms.ModelChoiceField(Party.objects.none(), label="From whom")
+    owed = forms.ChoiceField(label="Of which claim")
+    currency = CurrencyField(label="In")
+    amount = ExactField()
+    rate = ExactField(required=False, help_text="The day's, unless said here.")
+    bank = ExactField(required=False, label="What reached the bank", help_text="By the rate, unless said here.")
+    reason = forms.CharField(max_length=80)
+    occurred_on = DayField(label="On")
+
+    # What each act asks for.
+    FIELDS = {
+        "turn": ("party", "reason", "occurred_on"),
+        "claim": ("party", "currency", "amount", "rate", "reason", "occurred_on"),
+        "paid": ("owed", "amount", "bank", "reason", "occurred_on"),
+        "give-up": ("owed", "amount", "reason", "occurred_on"),
+    }
+
+    def __init__(self, *args, way: str, owed: Mapping[str, str], **kwargs):
+        super().__init__(*args, **kwargs)
+        for name in [name for name in self.fields if name not in (*self.FIELDS[way], "key")]:
+            del self.fields[name]
+        if "owed" in self.fields:
+            self.fields["owed"].choices = list(owed.items())
+        if "party" in self.fields:
+            self.fields["party"].queryset = Party.objects.order_by("kind", "name")
+
+    def turned(self, case: int) -> TurnRequest:
+        """The claim from another party, as a request."""
+        entered = self.cleaned_data
+        return TurnRequest(case, entered["party"].pk, entered["reason"], entered["occurred_on"])
+
+    def asked(self, case: int) -> MoneyRequest:
+        """The amount as a request."""
+        entered = self.cleaned_data
+        if "owed" in entered:
+            party, _, currency = entered["owed"].partition("-")
+        else:
+            party, currency = entered["party"].pk, entered["currency"]
+        head = (case, int(party), currency, entered["amount"], entered["reason"], entered["occurred_on"])
+        return MoneyRequest(*head, entered.get("rate"), entered.get("bank"))
+
+
+class MakeGoodForm(ActionForm):
+    """How many units of each authorisation are ordered anew."""
+
+    free = forms.BooleanField(required=False, label="They charge nothing for them")
+
+    def __init__(self, *args, owed: Sequence[Authorisation], **kwargs):
+        super().__init__(*args, **kwargs)
+        self.owed = owed
+        for said in owed:
+            field = ExactField(required=False, initial=plain(said.to_order), label=f"To order for case {said.case_id}")
+            field.widget.attrs |= {"aria-label": field.label, "size": 8}
+            self.fields[f"units-{said.pk}"] = field
+
+    @property
+    def rows(self) -> list[tuple[Authorisation, forms.BoundField]]:
+        """Each authorisation with its field."""
+        return [(said, self[f"units-{said.pk}"]) for said in self.owed]
+
+    def asked(self) -> MakeGoodRequest:
+        """The order as a request: rows that are left empty stay owed."""
+        units = {
+            int(name.removeprefix("units-")): value
+            for name, value in self.cleaned_data.items()
+            if name.startswith("units-") and value
+        }
+        return MakeGoodRequest(units, self.cleaned_data["free"])

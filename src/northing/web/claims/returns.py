@@ -13,15 +13,14 @@ from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.claims.return_all import layers_of, return_all, reverse_all
 from northing.actions.claims.set_aside import set_aside, take_back
-from northing.actions.claims.ways import keep, reverse_way, scrap
-from northing.claims.models import CaseEnd, Claim, GoodsReturn
+from northing.claims.models import Claim, GoodsReturn
 from northing.core.money.exact import plain
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.goods_returns import COLUMNS, notes_of, return_paper, return_rows, returns_of
-from northing.web.claims.forms import EndForm, ReturnAllForm, SetAsideForm
+from northing.web.claims.forms import ReturnAllForm, SetAsideForm
 from northing.web.common.addresses import address_of
 from northing.web.common.keys import key_of
 from northing.web.common.paging import page_of_rows
@@ -57,40 +56,6 @@ def take_back_into_store(request, case_id: int):
     record = get_object_or_404(scoped(Claim.objects.select_related("layer__item"), request.user), pk=case_id)
     title = f"Take {plain(record.quantity)} {record.layer.item.unit} of {record.layer.item.code} back into store"
     return reversal_page(request, title, take_back, record, address_of("layer", record.layer_id))
-
-
-# What is done, and its words before and after.
-WAYS = {
-    "keep": (keep, "Keep", "They are in store."),
-    "scrap": (scrap, "Scrap", "They are scrapped."),
-}
-
-
-@form_for("return_goods")
-def end_units(request, case_id: int, way: str):
-    """Keep units of a case, or scrap them."""
-    related = ("layer__item", "supplier", "company")
-    record = get_object_or_404(scoped(Claim.objects.select_related(*related), request.user), pk=case_id)
-    action, words, done = WAYS[way]
-    start = {"occurred_on": timezone.localdate(), "quantity": plain(record.open_quantity)}
-    numbered = record.layer.item.keeps_serial
-    form = EndForm(request.POST or None, initial=start, numbered=numbered, way=way)
-    if request.method == "POST":
-        made = form.do(request, action, lambda _: form.asked(record.pk))
-        if made:
-            say_done(request, done, "reverse-way", made)
-            return redirect("case", record.pk)
-    context = {"case": record, "way": way, "words": words, "form": form}
-    return render(request, "claims/end_units.html", context, status=422 if form.errors else 200)
-
-
-@form_for("return_goods")
-def reverse_end_of_units(request, end_id: int):
-    """Undo that units of a case were kept or scrapped."""
-    found = CaseEnd.objects.select_related("case__layer__item")
-    record = get_object_or_404(scoped(found, request.user), pk=end_id)
-    title = f"Reverse: {plain(record.quantity)} {record.case.layer.item.code} {record.way}"
-    return reversal_page(request, title, reverse_way, record, address_of("case", record.case_id))
 
 
 @form_for("return_goods")

@@ -2,16 +2,22 @@
 
 from django.urls import path
 
-from northing.web.claims import returns, views
+from northing.web.claims import returns, views, ways
 from northing.web.common.converters import one_of
 
-one_of("way_of_case", returns.WAYS)
+one_of("way_of_case", ways.WAYS)
+one_of("money_of_case", ways.MONEY)
 
 urlpatterns = [
     path("<int:case_id>/", views.case, name="case"),
     path("<int:case_id>/take-back/", returns.take_back_into_store, name="take-back-case"),
-    path("<int:case_id>/<way_of_case:way>/", returns.end_units, name="end-units"),
-    path("ends/<int:end_id>/reverse/", returns.reverse_end_of_units, name="reverse-way"),
+    path("<int:case_id>/<way_of_case:way>/", ways.end_units, name="end-units"),
+    path("<int:case_id>/money/<money_of_case:way>/", ways.case_money, name="case-money"),
+    path("money/<int:money_id>/reverse/", ways.reverse_claim, name="reverse-claim"),
+    path("authorised/<int:said_id>/reverse/", ways.reverse_authorisation, name="take-back-authorisation"),
+    path("authorised/<int:said_id>/credit/", ways.credit_rest, name="credit-rest"),
+    path("replacements/", ways.replacements, name="replacements"),
+    path("ends/<int:end_id>/reverse/", ways.reverse_end_of_units, name="reverse-way"),
     path("aside/<int:layer_id>/", returns.aside, name="set-aside"),
     path("back/", returns.send_back, name="send-back"),
     path("goods/", returns.goods_returns, name="goods-returns"),

@@ -1,25 +1,36 @@
-"""A case and its returns."""
+"""A case: its units until each has an end, and the money of its claim."""
+
+from collections.abc import Iterable
+from datetime import date, timedelta
+from decimal import Decimal
 
 from django.db.models import Q, Sum
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import may
 from northing.access.queries import scoped
-from northing.actions.claims import returns
-from northing.claims.models import Claim, ReturnNote
+from northing.actions.claims import authorise, returns
+from northing.claims.models import Authorisation, CaseEnd, Claim, ReturnNote
+from northing.claims.queries import open_claims, replacements_of, replacements_owed
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
 from northing.ledger.models import Account
 from northing.ledger.queries import posting_note
+from northing.masterdata.models import Party
 from northing.web.claims.forms import ReturnForm
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
 from northing.web.common.reversals import reversal_page, say_done
 
+ZERO = Decimal(0)
+# Where units of a case are, by how they ended.
+PLACES = {"kept": "in_store", "found": "in_store", "never": "dropped"}
 
-@acts_for("return_goods")
+
+@acts_for("return_goods", "handle_cases")
 def case(request, case_id: int):
     """A case: each unit awaiting its end, and the way out for some of them."""
     found = Claim.objects.select_related(
@@ -27,33 +38,88 @@ def case(request, case_id: int):
         "layer__receipt_line__receipt",
         "layer__shipment_line__instalment__line__order",
         "supplier",
+        "against",
         "company",
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
-    start = {"occurred_on": timezone.localdate(), "quantity": plain(record.open_quantity)}
-    form = ReturnForm(request.POST or None, initial=start, numbered=record.layer.item.keeps_serial)
-    if request.method == "POST" and form.do(request, returns.return_goods, lambda _: form.asked(record.pk)):
-        note = posting_note([record.company_id], form.cleaned_data["occurred_on"])
-        words = f"Returned{note}. What the supplier did not authorise stays open."
-        say_done(request, words, "reverse-return", record.returns.latest("pk").pk)
-        return redirect("case", record.pk)
+    said = list(record.authorisations.select_related("by").order_by("pk"))
+    form = ReturnForm(request.POST or None, initial=_start(record, said), numbered=record.layer.item.keeps_serial)
+    if request.method == "POST" and (done := _send(request, record, form)):
+        return done
     context = {
         "case": record,
         "form": form,
-        "claim": _claimed(record),
+        "today": timezone.localdate(),
+        **_deadlines(record),
+        "places": _places(record),
+        "said": said,
+        "claims": claims_of(record),
         "credits": record.credits.filter(bill__reversed_by=None).select_related("bill").order_by("pk"),
+        "money": record.money.select_related("party", "before").order_by("pk"),
         "allowed": may(request.user, "return_goods", record.company_id),
+        "handles": may(request.user, "handle_cases", record.company_id),
         "returns": _with_price(record.returns.order_by("pk")),
         "ends": record.ends.order_by("pk"),
-        "history": history_for(request, "line", record.layer.shipment_line.instalment.line_id),
+        "owed": replacements_owed(record.authorisations.all()),
+        "anew": replacements_of(record.pk),
+        "history": history_for(request, "case", record.pk),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)
 
 
-def _claimed(case: Claim) -> dict | None:
-    """What is claimed of a case still: the currency, and the amount."""
-    sums = case.amounts.values("currency").order_by("currency").annotate(amount=Sum("amount"))
-    return sums.exclude(amount=0).first()
+def _start(case: Claim, said: Iterable[Authorisation]) -> dict[str, object]:
+    """What goes next: units that are authorised, else those that have no way yet."""
+    first = next((one for one in said if one.left), None)
+    facts = {"quantity": plain(first.left), "reference": first.reference} if first and not case.undecided else {}
+    return {"occurred_on": timezone.localdate(), "quantity": plain(case.undecided)} | facts
+
+
+def _send(request, case: Claim, form: ReturnForm):
+    """What the pressed button says: units may go back, for a credit note or goods in their place; or go at once."""
+    owed = request.POST.get("act", "")
+    if owed in Authorisation.Owed:
+        made = form.do(request, authorise.authorise, lambda _: form.authorised(case.pk, owed))
+        if not made:
+            return None
+        say_done(request, "They may go back. What was not authorised stays open.", "take-back-authorisation", made)
+        replaced = owed == Authorisation.Owed.REPLACEMENT and may(request.user, "write_order", case.company_id)
+        return redirect(f"{reverse('replacements')}?case={case.pk}") if replaced else redirect("case", case.pk)
+    if not form.do(request, returns.return_goods, lambda _: form.asked(case.pk)):
+        return None
+    note = posting_note([case.company_id], form.cleaned_data["occurred_on"])
+    words = f"Returned{note}. What the supplier did not authorise stays open."
+    say_done(request, words, "reverse-return", case.returns.latest("pk").pk)
+    return redirect("case", case.pk)
+
+
+def _deadlines(case: Claim) -> dict[str, date]:
+    """The days by which notice is given and the claim made, by the rules of who owes it."""
+    days = {"notice_by": case.against.notice_days, "claim_by": case.against.claim_days}
+    return {name: case.opened_on + timedelta(days=length) for name, length in days.items() if length is not None}
+
+
+def _places(case: Claim) -> dict[str, Decimal]:
+    """The case's units by where they are, as the strip draws them."""
+    found = {case.kind: case.undecided, "authorised": case.authorised}
+    stands = Q(reversed_by=None)
+    for way, units in (
+        CaseEnd.objects.filter(stands, case=case).values_list("way").order_by().annotate(u=Sum("quantity"))
+    ):
+        place = PLACES.get(way, way)
+        found[place] = found.get(place, ZERO) + units
+    found["returned"] = case.returns.filter(stands).aggregate(u=Sum("quantity"))["u"] or ZERO
+    return found
+
+
+def claims_of(case: Claim) -> list[dict[str, object]]:
+    """What is claimed of a case still: from whom, how much, and how a form names it."""
+    found = open_claims([case.pk])
+    parties = Party.objects.in_bulk({party for _, party, _ in found})
+    return [
+        {"key": f"{party}-{currency}", "party": parties[party], "currency": currency, "amount": amount}
+        for (_, party, currency), (amount, _) in sorted(found.items())
+        if amount
+    ]
 
 
 def _with_price(notes):

@@ -17,6 +17,7 @@ urlpatterns = [
     path("link/<str:token>/confirm/", supplier_page.confirm_all, name="supplier-confirm"),
     path("link/<str:token>/file/", supplier_page.upload, name="supplier-upload"),
     path("link/<str:token>/send-bill/", supplier_page.send_bill, name="supplier-send-bill"),
+    path("link/<str:token>/case/<int:case_id>/", supplier_page.take_back, name="supplier-take-back"),
     path("link/<str:token>/despatch/", supplier_page.despatch, name="supplier-despatch"),
     path("link/<str:token>/remark/", supplier_page.remark, name="supplier-remark"),
     path("link/<str:token>/open-lines/", supplier_page.template, name="supplier-template"),

@@ -105,7 +105,8 @@ def inspect(request, layer_id: int):
     if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer.pk, held)):
         said = Inspection.objects.filter(layer=layer).latest("pk")
         say_done(request, "The verdict is recorded.", "reverse-inspection", said.pk)
-        return redirect("quality")
+        # What failed waits for its end; who inspected it is the one who knows most about it.
+        return redirect("case", said.case.pk) if said.failed else redirect("quality")
     context = {
         "layer": layer,
         "held": held,

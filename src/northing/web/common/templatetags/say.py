@@ -149,6 +149,12 @@ def long_strip(position, agreed):
 
 
 @register.filter
+def units_strip(places):
+    """So many units by where they are, drawn and in words."""
+    return mark_safe(draw_strip(places, Decimal(0), size=ALONE) + draw_legend(places, Decimal(0)))
+
+
+@register.filter
 def legend(position, agreed):
     """The strip in words."""
     places = {name: getattr(position, name) for name in COLUMNS} if position else {}

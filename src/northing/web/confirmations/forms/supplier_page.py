@@ -4,7 +4,9 @@ from datetime import date
 from decimal import Decimal
 
 from django import forms
+from django.utils import timezone
 
+from northing.actions.claims.authorise import AuthoriseRequest
 from northing.actions.confirmations.answers import AnswerRow
 from northing.core.confirmations.answers import Part
 from northing.core.money.exact import read_exact
@@ -59,6 +61,13 @@ def _row(post, part: Instalment) -> AnswerRow:
         tuple(later),
         post.get(f"remark-{key}", "").replace("\x00", "")[:500],
     )
+
+
+def taken_back(post, case: int) -> AuthoriseRequest:
+    """What of a case (an id) the supplier takes back, under which number, for what. Raises Refused."""
+    quantity = _number(post.get("quantity", ""), "quantity", "quantity")
+    reference, owed = (post.get(name, "").replace("\x00", "") for name in ("reference", "owed"))
+    return AuthoriseRequest(case, quantity, reference, timezone.localdate(), owed)
 
 
 def _number(text: str, where: str, what: str) -> Decimal:

@@ -8,6 +8,7 @@ from django.db.models import F, Prefetch, Q
 
 from northing.activity.models import Document, HistoryEntry, HistoryLink
 from northing.billing.models import Bill, KeptBill
+from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.drawings.figures import written_price
 from northing.masterdata.models import Agreement, Company, Party
@@ -144,6 +145,7 @@ def shown_orders(supplier: Party, typed: Mapping[str, str] | None = None) -> lis
     return list(orders.values())
 
 
+MOST_CASES = 50
 MOST_BILLS = 50
 
 
@@ -172,3 +174,10 @@ def kept_shown(supplier: Party) -> list[KeptBill]:
     shown = (*KeptBill.OPEN, KeptBill.State.DROPPED)
     found = KeptBill.objects.filter(party=supplier, state__in=shown).select_related("company")
     return list(found.order_by("-day", "-pk")[:MOST_BILLS])
+
+
+def cases_shown(supplier: Party) -> list[Claim]:
+    """Rejected goods of the supplier that have no end yet, the oldest first."""
+    found = Claim.objects.filter(supplier=supplier, kind=Claim.Kind.REJECTED, withdrawn_at=None)
+    found = found.filter(ended__lt=F("quantity")).order_by("pk")
+    return list(found.select_related("layer__item", "layer__shipment_line__instalment__line__order")[:MOST_CASES])

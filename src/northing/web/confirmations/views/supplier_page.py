@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 from northing.access.acts import Act
 from northing.actions.activity import remarks
 from northing.actions.billing.keep import KeepRequest, enter_bill
+from northing.actions.claims import authorise
 from northing.actions.confirmations import answers, supplier_links
 from northing.actions.shipping import despatch_notices
 from northing.activity.documents import LARGEST, where
@@ -27,10 +28,18 @@ from northing.web.common.callers import caller_of
 from northing.web.common.permissions import open_page, own_page
 from northing.web.common.uploads import read_upload
 from northing.web.confirmations.forms.supplier_bill import bill_said
-from northing.web.confirmations.forms.supplier_page import FileForm, RemarkForm, answer_rows, despatch_said, file_rows
+from northing.web.confirmations.forms.supplier_page import (
+    FileForm,
+    RemarkForm,
+    answer_rows,
+    despatch_said,
+    file_rows,
+    taken_back,
+)
 from northing.web.confirmations.queries.supplier_page import (
     OrderShown,
     bills_shown,
+    cases_shown,
     kept_shown,
     shipped_orders,
     shown_orders,
@@ -99,6 +108,7 @@ def _page(request, link, token: str, problems=(), status: int = 200):
         "bills": bills_shown(link.supplier),
         "to_bill": to_bill(link.supplier).values(),
         "kept": kept_shown(link.supplier),
+        "cases": cases_shown(link.supplier),
         "billing": request.POST if "dated" in request.POST else None,
         "shipped": shipped_orders(link.supplier, [one.order.pk for one in orders], timezone.localdate()),
         "problems": problems,
@@ -235,6 +245,22 @@ def despatch(request, link, token: str):
     except Refused as refused:
         return _page(request, link, token, refused.problems, 422)
     messages.success(request, WORDS["done_despatch"])
+    return redirect("supplier", token)
+
+
+@own_page
+@require_POST
+@by_link
+def take_back(request, link, token: str, case_id: int):
+    """The supplier takes rejected units back under its own number, for a credit note or for goods in their place."""
+    try:
+        asked = taken_back(request.POST, case_id)
+        if not any(one.pk == case_id for one in cases_shown(link.supplier)):
+            raise Refused(WORDS["nothing"])
+        authorise.authorise(_act(request, link, f"case{case_id}"), asked)
+    except Refused as refused:
+        return _page(request, link, token, refused.problems, 422)
+    messages.success(request, WORDS["done_case"])
     return redirect("supplier", token)
 
 

@@ -1,0 +1,155 @@
+"""How units of a case end, what is done about its money, and what is ordered in the place of its goods."""
+
+from django.contrib import messages
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from northing.access.permissions import companies_of
+from northing.access.queries import scoped
+from northing.actions.claims import money, ways
+from northing.actions.claims.authorise import take_back_authorisation
+from northing.actions.claims.make_good import credit_instead, make_good
+from northing.actions.reversal import ReverseRequest
+from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney
+from northing.claims.queries import replacements_owed
+from northing.core.money.exact import plain
+from northing.core.problems import Refused
+from northing.web.claims.forms import EndForm, MakeGoodForm, MoneyForm
+from northing.web.claims.views import claims_of
+from northing.web.common.addresses import address_of
+from northing.web.common.forms import act_of
+from northing.web.common.keys import key_of
+from northing.web.common.permissions import acts_for, form_for, own_page
+from northing.web.common.reversals import reversal_page, say_done
+
+RELATED = ("layer__item", "layer__shipment_line__instalment__line__order", "supplier", "against", "company")
+# What is done, its words before and after, and the right it takes; of missing goods nothing is here to be handled.
+WAYS = {
+    "keep": (ways.keep, "Keep", "They are in store."),
+    "scrap": (ways.scrap, "Scrap", "They are scrapped."),
+    "find": (ways.find, "Found again", "They are in store, at full cost."),
+    "lose": (ways.lose, "Lost for good", "They are lost; what is claimed stays so."),
+    "never": (ways.never_supplied, "Never supplied", "They will not come; what is claimed stays so."),
+}
+MONEY = {
+    "turn": (money.turn, "Claim it from another", "It is claimed from them now."),
+    "claim": (money.claim_more, "Claim more", "It is claimed."),
+    "paid": (money.claim_paid, "They paid", "Their money is booked."),
+    "give-up": (money.give_up, "Give it up", "It is a loss."),
+}
+
+
+def _case(request, key: int) -> Claim:
+    return get_object_or_404(scoped(Claim.objects.select_related(*RELATED), request.user), pk=key)
+
+
+@form_for("return_goods", "handle_cases")
+def end_units(request, case_id: int, way: str):
+    """Units of a case end in a way."""
+    record, (action, words, done) = _case(request, case_id), WAYS[way]
+    start = {"occurred_on": timezone.localdate(), "quantity": plain(record.undecided)}
+    numbered = record.layer.item.keeps_serial and way in ("keep", "scrap", "find")
+    form = EndForm(request.POST or None, initial=start, numbered=numbered, way=way)
+    if request.method == "POST":
+        made = form.do(request, action, lambda _: form.asked(record.pk))
+        if made:
+            say_done(request, done, "reverse-way", made)
+            return redirect("case", record.pk)
+    context = {"case": record, "way": way, "words": words, "form": form}
+    return render(request, "claims/end_units.html", context, status=422 if form.errors else 200)
+
+
+@form_for("return_goods", "handle_cases")
+def reverse_end_of_units(request, end_id: int):
+    """Undo that units of a case ended so."""
+    found = CaseEnd.objects.select_related("case__layer__item")
+    record = get_object_or_404(scoped(found, request.user), pk=end_id)
+    way = record.get_way_display().lower()
+    title = f"Reverse: {plain(record.quantity)} {record.case.layer.item.code} {way}"
+    return reversal_page(request, title, ways.reverse_way, record, address_of("case", record.case_id))
+
+
+@form_for("handle_cases", "pay")
+def case_money(request, case_id: int, way: str):
+    """Something is done about the money of a case."""
+    record, (action, words, done) = _case(request, case_id), MONEY[way]
+    owed = claims_of(record)
+    start = {"occurred_on": timezone.localdate(), "currency": record.company.currency}
+    start |= {"reason": record.reason, "party": _carried(record)} if way in ("turn", "claim") else {}
+    if owed and way in ("paid", "give-up"):
+        start |= {"owed": owed[0]["key"], "amount": plain(owed[0]["amount"])}
+    choices = {one["key"]: f"{one['currency']} {plain(one['amount'])} of {one['party']}" for one in owed}
+    form = MoneyForm(request.POST or None, initial=start, way=way, owed=choices)
+    if request.method == "POST":
+        asked = form.turned if way == "turn" else form.asked
+        made = form.do(request, action, lambda _: asked(record.pk))
+        if made:
+            say_done(request, done, "reverse-claim", made)
+            return redirect("case", record.pk)
+    context = {"case": record, "way": way, "words": words, "form": form, "owed": owed}
+    return render(request, "claims/case_money.html", context, status=422 if form.errors else 200)
+
+
+def _carried(case: Claim) -> int | None:
+    """Who carried the goods of a case (an id), where that is known."""
+    box = case.layer.shipment_line.container if case.layer.shipment_line else None
+    return box.shipment.forwarder_id if box else None
+
+
+@form_for("handle_cases", "pay")
+def reverse_claim(request, money_id: int):
+    """Undo what was done about the money of a case."""
+    record = get_object_or_404(scoped(ClaimMoney.objects.select_related("case"), request.user), pk=money_id)
+    title = f"Reverse: {record.get_way_display().lower()} {record.currency} {plain(record.amount)}"
+    return reversal_page(request, title, money.reverse_money, record, address_of("case", record.case_id))
+
+
+@form_for("handle_cases")
+def reverse_authorisation(request, said_id: int):
+    """The supplier did not authorise it after all."""
+    record = get_object_or_404(scoped(Authorisation.objects.all(), request.user), pk=said_id)
+    title = f"Take back: {plain(record.quantity)} authorised under {record.reference}"
+    return reversal_page(request, title, take_back_authorisation, record, address_of("case", record.case_id))
+
+
+@own_page
+@require_POST
+def credit_rest(request, said_id: int):
+    """What is not ordered anew of an authorisation is credited after all; said again, it is not so."""
+    record = get_object_or_404(scoped(Authorisation.objects.all(), request.user), pk=said_id)
+    try:
+        credit_instead(act_of(request, request.POST.get("key", "")), ReverseRequest(record.pk, ""))
+    except Refused as refused:
+        messages.error(request, str(refused))
+    return redirect("case", record.case_id)
+
+
+@acts_for("handle_cases")
+def replacements(request):
+    """Goods that suppliers owe in the place of failed ones; of one supplier they become an order together."""
+    mine = Authorisation.objects.filter(company__in=companies_of(request.user))
+    owed = replacements_owed(mine)
+    of_case = key_of(request.GET.get("case", ""))
+    if of_case:
+        here = {_head(one) for one in owed if one.case_id == of_case}
+        owed = [one for one in owed if _head(one) in here]
+    groups: dict[tuple, list[Authorisation]] = {}
+    for one in owed:
+        groups.setdefault(_head(one), []).append(one)
+    chosen = request.POST.get("of", "")
+    forms = []
+    for head, rows in groups.items():
+        name = "-".join(str(one) for one in head)
+        form = MakeGoodForm(request.POST if name == chosen else None, owed=rows, prefix=None)
+        if name == chosen and (made := form.do(request, make_good, lambda _, form=form: form.asked())):
+            messages.success(request, "The order is a draft; each case keeps its part of it.")
+            return redirect("order", made)
+        forms.append((name, rows, form))
+    status = 422 if any(form.errors for _, _, form in forms) else 200
+    return render(request, "claims/replacements.html", {"groups": forms, "of_case": of_case}, status=status)
+
+
+def _head(said: Authorisation) -> tuple[int, int, int, str]:
+    order = said.case.layer.shipment_line.instalment.line.order
+    return order.supplier_id, order.company_id, order.site_id, order.currency
