@@ -1,27 +1,44 @@
 """Cases: what suppliers take back, what replaces it, who may, and the pages of it."""
 
+from datetime import timedelta
+from io import BytesIO
 from threading import Barrier, Thread
 
 import pytest
 from django.db import connection
 from django.urls import reverse
+from PIL import Image
 
+from northing.actions.activity import remarks
 from northing.actions.claims import make_good, money, ways
 from northing.actions.claims.authorise import AuthoriseRequest, authorise, take_back_authorisation
 from northing.actions.orders import cancel, send
 from northing.actions.quality.inspect import InspectRequest, inspect
 from northing.actions.reversal import ReverseRequest
 from northing.actions.worklist.proof import move_faults
+from northing.activity.pdf_pages import page_count
 from northing.claims.models import Authorisation, Claim, ClaimMoney, Replacement
 from northing.claims.queries import open_claims
 from northing.core.problems import NotAllowed, Refused
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Item, Party
+from northing.messaging.models import Message
 from northing.orders.models import PurchaseOrder
 from northing.reports.book_proof import book_faults
+from northing.reports.claim_paper import claim_files
 from northing.worklist.models import Matter
 from tests.confirmations.test_supplier_page import link
+from tests.small_pdf import small_pdf
 from tests.worlds import TODAY, D, small_world
+
+
+def _picture():
+    found = BytesIO()
+    Image.new("RGB", (40, 30), "red").save(found, "PNG")
+    return found.getvalue()
+
+
+PICTURE = _picture()
 
 
 @pytest.fixture
@@ -195,3 +212,29 @@ def test_deadlines_follow_who_owes(failed, signed_in):
     Party.objects.update(notice_days=3, claim_days=30)
     shown = signed_in("expediter").get(reverse("case", args=[failed.case.pk])).content.decode()
     assert "notice by" in shown and "claim by" in shown
+
+
+def test_whoever_owes_is_asked_and_it_is_their_move(failed, signed_in, settings, tmp_path):
+    settings.FILES = tmp_path
+    page, url = signed_in("expediter"), reverse("ask-about", args=[failed.case.pk])
+    Party.objects.update(email="")
+    day = TODAY + timedelta(days=7)
+    sent = {"key": "a", "answer_by": day.isoformat(), "words": "Pictures are attached."}
+    assert page.post(url, sent).status_code == 422
+    Party.objects.update(email="sales@supplier.example")
+    assert page.post(url, sent | {"answer_by": "1970-01-01"}).status_code == 422
+    assert "how many you take back" in page.get(url).content.decode()
+    for name, content in (("dent.png", PICTURE), ("survey.pdf", small_pdf()), ("torn.png", PICTURE[:20])):
+        asked = remarks.DocumentRequest(failed.case.pk, name, content, "case")
+        remarks.add_document(failed.act("inspector"), asked)
+    assert page.post(url, sent).status_code == 302
+    assert matter(failed) == ("supplier", "rejected: dents; Supplier USD is asked about 7 pc")
+    letter = Message.objects.get(kind="case")
+    assert "7 pc of A" in letter.body and letter.attached == [["claim", failed.case.pk]]
+    ((name, kind, content),) = claim_files(failed.case.pk, {})
+    assert (name, kind) == (f"case-{failed.case.pk}.pdf", "application/pdf")
+    path = tmp_path / "paper"
+    path.write_bytes(content)
+    assert page_count(path) == 3, "the facts, the picture and the survey; what is torn is only named"
+    assert page.get(reverse("claim-paper", args=[failed.case.pk])).content[:5] == b"%PDF-"
+    assert move_faults() == []

@@ -1,11 +1,13 @@
 """Goods set aside by hand, and all of a receipt or an order sent back: units, books, numbers, and their undoing."""
 
+from io import BytesIO
 from threading import Barrier, Thread
 
 import pytest
 from django.db import connection
 from django.db.models import Sum
 from django.urls import reverse
+from openpyxl import load_workbook
 
 from northing.actions.billing import bills
 from northing.actions.claims.return_all import ReturnAllRequest, return_all, reverse_all
@@ -17,6 +19,7 @@ from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.claims.models import Claim, ClaimAmount, GoodsReturn, ReturnNote
 from northing.core.problems import NotAllowed, Refused
+from northing.formats.despatch import read_advice
 from northing.inventory.models import OnHand
 from northing.inventory.serials import serials_in
 from northing.ledger.models import Account, CostLayer
@@ -159,6 +162,11 @@ def test_the_pages_set_aside_send_back_and_show(stored, signed_in):
     assert page.get(reverse("return-note", args=[GoodsReturn.objects.get().pk])).content[:5] == b"%PDF-"
     content = b"".join(page.get(reverse("goods-returns-csv")).streaming_content).decode()
     assert content.count("RA-9") == 3 and "KLN-B00001" in content
+    sheet = load_workbook(BytesIO(page.get(reverse("goods-returns-xlsx")).content)).active
+    assert [row[5] for row in sheet.iter_rows(values_only=True)] == ["reference", "RA-9", "RA-9", "RA-9"]
+    advice = read_advice(page.get(reverse("return-xml", args=[GoodsReturn.objects.get().pk])).content)
+    went = [(one.item, one.quantity) for one in advice.lines]
+    assert sorted(went) == sorted((note.case.layer.item.code, note.quantity) for note in ReturnNote.objects.all())
     assert b"Nothing of it is here any more" in page.get(of).content
     undo = reverse("reverse-goods-return", args=[GoodsReturn.objects.get().pk])
     assert undo.encode() in page.get(made.url).content

@@ -112,7 +112,7 @@ def test_the_pages_keep_scrap_and_reverse(case, signed_in):
         assert page.post(url, asked | {"key": f"{way} 1", "quantity": "9"}).status_code == 422
         assert page.post(url, asked | {"key": f"{way} 2"}).url == shown
     content = page.get(shown).content.decode()
-    assert "kept" in content and "scrapped" in content and "hardly seen" in content
+    assert "Kept" in content and "Scrapped" in content and "hardly seen" in content
     for made in CaseEnd.objects.all():
         page.post(reverse("reverse-way", args=[made.pk]), {"reason": "no", "key": f"r {made.pk}"})
     assert open_units(case) == 4 and book_faults() == []

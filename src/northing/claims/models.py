@@ -34,6 +34,9 @@ class Claim(models.Model):
     inspection = models.OneToOneField(Inspection, models.PROTECT, null=True, related_name="case")
     # The act that set its units aside, where it was opened by hand.
     opened_by = models.OneToOneField(HistoryEntry, models.PROTECT, null=True, related_name="+")
+    # When the other side was written to, and by when it is to answer.
+    asked_on = models.DateField(null=True)
+    answer_by = models.DateField(null=True)
     # What opened it (a receipt, an inspection) was reversed: it never was.
     withdrawn_at = models.DateTimeField(null=True)
 

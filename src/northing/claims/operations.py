@@ -1,7 +1,7 @@
 """Writes of cases and return notes."""
 
 from collections.abc import Iterable, Sequence
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 
 from django.db import connection
@@ -135,6 +135,11 @@ def credit_rest(said: Authorisation, *, credited: bool) -> None:
     """What is not ordered anew of an authorisation is credited after all; or not so."""
     said.rest_credited = credited
     said.save(update_fields=["rest_credited"])
+
+
+def mark_asked(case: Claim, asked_on: date, answer_by: date) -> None:
+    """The other side was written to."""
+    Claim.objects.filter(pk=case.pk).update(asked_on=asked_on, answer_by=answer_by)
 
 
 def write_money(done: ClaimMoney) -> ClaimMoney:

@@ -205,7 +205,7 @@ def _sscc(unit: "etree._Element | None") -> str:
 
 @dataclass(frozen=True)
 class Packed:
-    """Units of a line in a container, as a packing list says them."""
+    """Units of a line in a container, as a packing list says them; of what goes loose there is no container."""
 
     order: str
     line: int
@@ -294,6 +294,8 @@ def _despatch_line(root: "etree._Element", advice: Advice, place: int, line: Pac
     if line.supplier_code:
         text(part(item, "SellersItemIdentification"), "ID", line.supplier_code)
     item_instance(item, lot=line.lot, best_before=line.best_before)
+    if not line.container and not line.sscc:
+        return
     shipment = part(made, "Shipment")
     text(shipment, "ID", advice.number)
     unit = part(shipment, "TransportHandlingUnit")

@@ -1,5 +1,7 @@
 """Papers as PDF, from a template that is the text alone; our typeface is embedded."""
 
+import base64
+import re
 from typing import Any
 
 import weasyprint
@@ -9,6 +11,8 @@ from weasyprint.urls import URLFetcherResponse
 
 FONTS = settings.PACKAGE / "static" / "built" / "fonts"
 OURS = "northing:"
+
+PICTURE = re.compile(r"data:(image/(?:png|jpeg));base64,")
 
 
 def to_pdf(template: str, context: dict[str, Any], *, sums: bool = True) -> bytes:
@@ -31,4 +35,7 @@ def _typeface(url: str, *_: object, **__: object) -> URLFetcherResponse:
     path = FONTS / url.removeprefix(OURS)
     if url.startswith(OURS) and path.parent == FONTS and path.suffix == ".woff2":
         return URLFetcherResponse(url, path.read_bytes(), {"Content-Type": "font/woff2"})
+    # A picture that the paper brings along.
+    if (found := PICTURE.match(url)) is not None:
+        return URLFetcherResponse(url, base64.b64decode(url[found.end() :]), {"Content-Type": found[1]})
     raise ValueError(f"a paper fetches nothing, not {url[:40]}")

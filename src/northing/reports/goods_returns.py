@@ -3,6 +3,8 @@
 from collections import defaultdict
 from collections.abc import Collection, Iterator
 from decimal import Decimal
+from itertools import islice
+from pathlib import Path
 from typing import Any
 
 from django.db.models import Count, F, Q, QuerySet, Sum
@@ -10,6 +12,8 @@ from django.db.models.functions import Coalesce
 
 from northing.claims.models import GoodsReturn, ReturnNote
 from northing.core.orders.orders import net_amount
+from northing.formats.despatch import Advice, Packed, advice_xml
+from northing.formats.sheets import write_sheet
 from northing.messaging.print_pdf import to_pdf
 from northing.orders.models import OrderLine
 from northing.orders.queries import first_prices
@@ -37,6 +41,8 @@ COLUMNS = {
     "reversed": "reversed_by",
 }
 CHUNK = 2_000
+# A workbook is made at once and whole; more rows than these are had as CSV.
+MOST_ROWS = 10_000
 
 
 def returns_of(companies: Collection[int], word: str = "") -> QuerySet[GoodsReturn]:
@@ -87,3 +93,47 @@ def return_paper(goods_return: GoodsReturn) -> bytes:
         sums[_line(note).order.currency] += note.at_price
     context = {"record": goods_return, "notes": notes, "sums": sorted(sums.items())}
     return to_pdf("claims/return_paper.html", context, sums=False)
+
+
+def return_advice(goods_return: GoodsReturn) -> bytes:
+    """What goes back as a UBL DespatchAdvice: from us to the supplier, by our order lines."""
+    company, supplier = goods_return.company, goods_return.supplier
+    notes = [one for one in notes_of(goods_return) if not one.reversed_by_id]
+    return advice_xml(
+        Advice(
+            number=goods_return.number,
+            issued_on=goods_return.occurred_on,
+            supplier=(company.name, "", company.country),
+            customer=(supplier.name, supplier.city, supplier.country),
+            document=goods_return.reference,
+            lines=[_packed(note) for note in notes],
+        )
+    )
+
+
+def _packed(note: ReturnNote) -> Packed:
+    line, layer = _line(note), note.case.layer
+    item = layer.item
+    return Packed(
+        order=line.order.number,
+        line=line.number,
+        item=item.code,
+        description=item.description,
+        supplier_code="",
+        unit=item.unit,
+        quantity=note.quantity,
+        container="",
+        size_type="",
+        seal="",
+        sscc="",
+        volume=note.quantity * (item.volume_m3 or 0),
+        weight=note.quantity * (item.weight_kg or 0),
+        lot=layer.lot,
+        best_before=layer.best_before,
+    )
+
+
+def write_returns(path: Path, companies: Collection[int], word: str = "") -> int:
+    """The same rows as a workbook; returns how many there were."""
+    rows = (list(row.values()) for row in islice(return_rows(companies, word), MOST_ROWS))
+    return write_sheet(path, list(COLUMNS), rows, [14] * len(COLUMNS))

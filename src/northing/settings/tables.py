@@ -21,6 +21,7 @@ LETTER_FILLERS = {"{supplier link}": "northing.actions.confirmations.supplier_li
 # filled in, to (name, type, content) of each.
 LETTER_FILES = {
     "order": "northing.orders.documents.order_documents",
+    "claim": "northing.reports.claim_paper.claim_files",
     "remittance": "northing.reports.remittance.remittance_files",
 }
 # Called with the message when a letter was sent, was put off, or has failed.

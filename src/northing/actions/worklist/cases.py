@@ -55,6 +55,8 @@ def _facts(
         claimed=" and ".join(amounts),
         owes=moves.SUPPLIER if case.against.kind == Party.Kind.SUPPLIER else moves.CARRIER,
         opened_on=case.opened_on,
+        asked_on=case.asked_on,
+        answer_by=case.answer_by,
         due=case.opened_on + timedelta(days=days) if days is not None else None,
     )
 

@@ -305,4 +305,14 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('authorisation', 'order_line'), name='replaced_once_by_line'), models.CheckConstraint(condition=models.Q(('quantity__gt', 0)), name='replaced_above_zero')],
             },
         ),
+        migrations.AddField(
+            model_name='claim',
+            name='answer_by',
+            field=models.DateField(null=True),
+        ),
+        migrations.AddField(
+            model_name='claim',
+            name='asked_on',
+            field=models.DateField(null=True),
+        ),
     ]

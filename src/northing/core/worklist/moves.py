@@ -170,16 +170,21 @@ class CaseFacts:
     owes: str
     opened_on: date
     due: date | None
+    asked_on: date | None = None
+    answer_by: date | None = None
 
 
 def case_move(facts: CaseFacts) -> Move | None:
-    """Units come before money: ours to find a way for them, then the other side's to pay.
+    """Units come before money: ours to find a way for them, the other side's once it is asked; then its to pay.
 
     >>> day = date(2026, 1, 1)
     >>> facts = CaseFacts("rejected: dents", "Q", ZERO, Decimal(5), ZERO, "RA-7", "pc", "USD 9.00", SUPPLIER, day, None)
     >>> case_move(facts).reason
     'rejected: dents; send back 5 pc under RA-7'
     """
+    if facts.undecided and facts.asked_on:
+        reason = f"{facts.words}; {facts.against} is asked about {facts.undecided.normalize():f} {facts.unit}"
+        return Move(facts.owes, reason, facts.asked_on, facts.answer_by)
     if facts.undecided:
         return Move(US, f"{facts.words}; settle with {facts.against}", facts.opened_on, facts.due)
     if facts.authorised:

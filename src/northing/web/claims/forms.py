@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from django import forms
 
+from northing.actions.claims.ask import AskRequest
 from northing.actions.claims.authorise import AuthoriseRequest
 from northing.actions.claims.make_good import MakeGoodRequest
 from northing.actions.claims.money import MoneyRequest, TurnRequest
@@ -173,3 +174,14 @@ class MakeGoodForm(ActionForm):
             if name.startswith("units-") and value
         }
         return MakeGoodRequest(units, self.cleaned_data["free"])
+
+
+class AskForm(ActionForm):
+    """A letter about a case."""
+
+    words = forms.CharField(max_length=500, required=False, widget=forms.Textarea({"rows": 3}), label="Your own words")
+    answer_by = DayField(label="To answer by")
+
+    def asked(self, case: int) -> AskRequest:
+        """The letter as a request."""
+        return AskRequest(case, self.cleaned_data["answer_by"], self.cleaned_data["words"])

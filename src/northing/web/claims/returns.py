@@ -1,6 +1,8 @@
 """Goods set aside by hand, all of a receipt or an order sent back, and the returns that were made."""
 
+import tempfile
 from decimal import Decimal
+from pathlib import Path
 
 from django.contrib import messages
 from django.db.models import Q, Sum
@@ -19,7 +21,15 @@ from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
-from northing.reports.goods_returns import COLUMNS, notes_of, return_paper, return_rows, returns_of
+from northing.reports.goods_returns import (
+    COLUMNS,
+    notes_of,
+    return_advice,
+    return_paper,
+    return_rows,
+    returns_of,
+    write_returns,
+)
 from northing.web.claims.forms import ReturnAllForm, SetAsideForm
 from northing.web.common.addresses import address_of
 from northing.web.common.keys import key_of
@@ -28,6 +38,7 @@ from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.tables import csv_file
 
+SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 STATES = ("in_store", "held", "rejected")
 
 
@@ -103,6 +114,17 @@ def goods_returns_csv(request):
     return csv_file("returns.csv", COLUMNS, return_rows(companies_of(request.user), _word(request)))
 
 
+@open_page
+def goods_returns_xlsx(request):
+    """The same as a workbook: the newest of them."""
+    with tempfile.NamedTemporaryFile(suffix=".xlsx") as file:
+        write_returns(Path(file.name), companies_of(request.user), _word(request))
+        content = Path(file.name).read_bytes()
+    answer = HttpResponse(content, content_type=SHEET)
+    answer["Content-Disposition"] = 'attachment; filename="returns.xlsx"'
+    return answer
+
+
 def _return(request, key: int) -> GoodsReturn:
     found = GoodsReturn.objects.select_related("company", "site", "supplier")
     return get_object_or_404(scoped(found, request.user), pk=key)
@@ -123,6 +145,15 @@ def return_note(request, return_id: int):
     record = _return(request, return_id)
     answer = HttpResponse(return_paper(record), content_type="application/pdf")
     answer["Content-Disposition"] = f'inline; filename="return-{record}.pdf"'
+    return answer
+
+
+@open_page
+def return_xml(request, return_id: int):
+    """A return as a despatch advice, for the supplier's own program."""
+    record = _return(request, return_id)
+    answer = HttpResponse(return_advice(record), content_type="application/xml")
+    answer["Content-Disposition"] = f'attachment; filename="return-{record}.xml"'
     return answer
 
 

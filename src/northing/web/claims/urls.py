@@ -16,6 +16,8 @@ urlpatterns = [
     path("money/<int:money_id>/reverse/", ways.reverse_claim, name="reverse-claim"),
     path("authorised/<int:said_id>/reverse/", ways.reverse_authorisation, name="take-back-authorisation"),
     path("authorised/<int:said_id>/credit/", ways.credit_rest, name="credit-rest"),
+    path("<int:case_id>/ask/", ways.ask_about, name="ask-about"),
+    path("<int:case_id>/paper/", ways.claim_pdf, name="claim-paper"),
     path("replacements/", ways.replacements, name="replacements"),
     path("ends/<int:end_id>/reverse/", ways.reverse_end_of_units, name="reverse-way"),
     path("aside/<int:layer_id>/", returns.aside, name="set-aside"),
@@ -24,6 +26,8 @@ urlpatterns = [
     path("goods.csv", returns.goods_returns_csv, name="goods-returns-csv"),
     path("goods/<int:return_id>/", returns.goods_return, name="goods-return"),
     path("goods/<int:return_id>/reverse/", returns.reverse_goods_return, name="reverse-goods-return"),
+    path("goods.xlsx", returns.goods_returns_xlsx, name="goods-returns-xlsx"),
+    path("goods/<int:return_id>/xml/", returns.return_xml, name="return-xml"),
     path("goods/<int:return_id>/note/", returns.return_note, name="return-note"),
     path("returns/<int:note_id>/reverse/", views.reverse_return, name="reverse-return"),
 ]

@@ -1,13 +1,14 @@
 """How units of a case end, what is done about its money, and what is ordered in the place of its goods."""
 
 from django.contrib import messages
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.actions.claims import money, ways
+from northing.actions.claims import ask, money, ways
 from northing.actions.claims.authorise import take_back_authorisation
 from northing.actions.claims.make_good import credit_instead, make_good
 from northing.actions.reversal import ReverseRequest
@@ -15,12 +16,13 @@ from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney
 from northing.claims.queries import replacements_owed
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
-from northing.web.claims.forms import EndForm, MakeGoodForm, MoneyForm
+from northing.reports.claim_paper import claim_paper
+from northing.web.claims.forms import AskForm, EndForm, MakeGoodForm, MoneyForm
 from northing.web.claims.views import claims_of
 from northing.web.common.addresses import address_of
 from northing.web.common.forms import act_of
 from northing.web.common.keys import key_of
-from northing.web.common.permissions import acts_for, form_for, own_page
+from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 
 RELATED = ("layer__item", "layer__shipment_line__instalment__line__order", "supplier", "against", "company")
@@ -113,7 +115,30 @@ def reverse_authorisation(request, said_id: int):
     return reversal_page(request, title, take_back_authorisation, record, address_of("case", record.case_id))
 
 
-@own_page
+@form_for("handle_cases")
+def ask_about(request, case_id: int):
+    """Write to whoever owes something for a case; the letter is shown before it goes."""
+    record = _case(request, case_id)
+    form = AskForm(request.POST or None, initial={"answer_by": timezone.localdate() + ask.USUAL})
+    if request.method == "POST" and form.do(request, ask.ask, lambda _: form.asked(record.pk)):
+        messages.success(request, f"Written to {record.against}.")
+        return redirect("case", record.pk)
+    day = form.cleaned_data.get("answer_by") if form.is_bound and hasattr(form, "cleaned_data") else None
+    shown = ask.AskRequest(record.pk, day or timezone.localdate() + ask.USUAL)
+    context = {"case": record, "form": form, "letter": ask.body_of(act_of(request), shown, record)}
+    return render(request, "claims/ask.html", context, status=422 if form.errors else 200)
+
+
+@open_page
+def claim_pdf(request, case_id: int):
+    """The papers of a claim as one PDF."""
+    record = _case(request, case_id)
+    answer = HttpResponse(claim_paper(record), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="case-{record.pk}.pdf"'
+    return answer
+
+
+@acts_for("handle_cases")
 @require_POST
 def credit_rest(request, said_id: int):
     """What is not ordered anew of an authorisation is credited after all; said again, it is not so."""

@@ -1,0 +1,83 @@
+"""Write to whoever owes something for a case: what was found, what is claimed, by when an answer is wanted."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from django.template.loader import render_to_string
+
+from northing.access.acts import Act
+from northing.actions.claims.authorise import case_links, locked_case
+from northing.actions.confirmations.supplier_links import LINK
+from northing.actions.worklist.refresh import bring_along
+from northing.activity.operations import add_history, once
+from northing.claims import operations as claims
+from northing.claims.models import Claim
+from northing.claims.queries import open_claims
+from northing.core.problems import Problem, refuse_if
+from northing.drawings.figures import money
+from northing.masterdata.models import Party
+from northing.messaging import mail
+
+# An answer is wanted within so many days, unless another day is said.
+USUAL = timedelta(days=7)
+LONGEST = timedelta(days=365)
+
+
+@dataclass(frozen=True)
+class AskRequest:
+    """A case (its id), our own words beside its facts, and the day by which they are to answer."""
+
+    case: int
+    answer_by: date
+    words: str = ""
+
+
+@once
+def ask(act: Act, request: AskRequest) -> int:
+    """Mail the facts of a case with its paper; it is their move until the day. Returns the case's id."""
+    case = locked_case(request.case)
+    act.require("handle_cases", case.company_id)
+    refuse_if(_problems(act, request, case))
+    draft = mail.Draft(
+        kind="case",
+        recipient=case.against.email,
+        subject=f"{case.layer.item.code}: {case.get_kind_display().lower()}, {case.reason}"[:200],
+        body=body_of(act, request, case),
+        company=case.company_id,
+        supplier=case.against_id,
+        papers=[("claim", case.pk)],
+    )
+    mail.write(act, draft)
+    claims.mark_asked(case, act.today, request.answer_by)
+    text = f"Asked {case.against}, to answer by {request.answer_by:%-d %b %Y}"
+    add_history(act, "ask_about_case", text, case_links(case), shared=case.against_id == case.supplier_id)
+    bring_along(cases=[case.pk])
+    return case.pk
+
+
+def body_of(act: Act, request: AskRequest, case: Claim) -> str:
+    """The letter as it goes, but for the address of the link."""
+    claimed = [
+        f"{currency} {money(amount, currency)}"
+        for (_, party, currency), (amount, _) in open_claims([case.pk]).items()
+        if party == case.against_id and amount > 0
+    ]
+    line = case.layer.shipment_line.instalment.line
+    context = {"case": case, "line": line, "person": act.person, "words": " ".join(request.words.split())[:500]}
+    context |= {"claimed": " and ".join(claimed), "answer_by": request.answer_by}
+    context["link"] = LINK if case.against.kind == Party.Kind.SUPPLIER else ""
+    return render_to_string("letters/case.txt", context)
+
+
+def _problems(act: Act, request: AskRequest, case: Claim) -> list[Problem]:
+    found = []
+    if case.withdrawn_at:
+        found.append(Problem("This case never was: what opened it is reversed."))
+    if not case.against.email:
+        what = f"{case.against} has no mail address."
+        found.append(Problem(what, mend="Enter it in its record.", record=("party", case.against_id)))
+    if not act.today <= request.answer_by <= act.today + LONGEST:
+        found.append(
+            Problem("The day is past, or more than a year away.", "answer_by", "Choose a later or nearer day.")
+        )
+    return found
