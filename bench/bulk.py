@@ -89,8 +89,9 @@ with chosen as (
   insert into inventory_stockmovement (layer_id, source_status, target_id, target_status, quantity, history_id)
   select layers.id, '', %(bin)s, 'held', 5, told.id from layers cross join told
 ), cases as (
-  insert into claims_claim (company_id, kind, layer_id, supplier_id, reason, quantity, ended, opened_on)
-  select %(company)s, 'rejected', id, %(supplier)s, 'bulk', 1, 0, %(today)s from layers
+  insert into claims_claim
+         (company_id, kind, layer_id, supplier_id, against_id, reason, quantity, ended, authorised, opened_on)
+  select %(company)s, 'rejected', id, %(supplier)s, %(supplier)s, 'bulk', 1, 0, 0, %(today)s from layers
 ), entries as (
   insert into ledger_entry (history_id, actor_id, action, text, occurred_on, at)
   select told.id, %(buyer)s, 'bulk', 'bulk', %(today)s, now() from told cross join stowed returning id

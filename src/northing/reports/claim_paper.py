@@ -2,10 +2,7 @@
 
 import base64
 from collections.abc import Iterator, Mapping
-from io import BytesIO
 from typing import Any
-
-from PIL import Image
 
 from northing.activity.documents import content_of, where
 from northing.activity.models import Document
@@ -14,6 +11,7 @@ from northing.billing.models import BillLine
 from northing.claims.models import Claim
 from northing.claims.queries import open_claims
 from northing.core.problems import Refused
+from northing.drawings.small_picture import small_picture
 from northing.masterdata.models import Party
 from northing.messaging.mail import File
 from northing.messaging.print_pdf import to_pdf
@@ -90,17 +88,12 @@ def _pictures(documents: list[Document]) -> Iterator[tuple[str, str]]:
 
 
 def _small(document: Document) -> bytes:
-    """A picture no larger than a paper needs; empty where it is none, or far too large to be opened."""
+    """A picture as a paper needs it; empty where its file is gone or holds none."""
     try:
-        with content_of(document) as file, Image.open(file) as picture:
-            picture.draft("RGB", (LONGEST, LONGEST))
-            made = picture.convert("RGB")
-            made.thumbnail((LONGEST, LONGEST))
-            found = BytesIO()
-            made.save(found, "JPEG", quality=80)
-    except (OSError, ValueError, Image.DecompressionBombError, Refused):
+        with content_of(document) as file:
+            return small_picture(file, LONGEST)
+    except Refused:
         return b""
-    return found.getvalue()
 
 
 def _address(content: bytes, kind: str) -> str:
