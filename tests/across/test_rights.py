@@ -8,7 +8,7 @@ from northing.access.permissions import ROLES, WORDS
 from northing.actions.access import roles
 from northing.actions.billing import approve, bills
 from northing.actions.billing.request import of_one
-from northing.actions.claims import returns
+from northing.actions.claims import authorise, money, returns
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges
 from northing.actions.customs import entries
@@ -98,6 +98,8 @@ def actions(world):
         ("decide_goods", held_goods.end_held_goods, held_goods.EndRequest(layer.pk, "kept", D(1), "R", TODAY)),
         ("inspect", inspect.inspect, failed),
         ("return_goods", returns.return_goods, returns.ReturnRequest(case.pk, D(1), "RMA", TODAY)),
+        ("handle_cases", authorise.authorise, authorise.AuthoriseRequest(case.pk, D(1), "RMA", TODAY)),
+        ("handle_cases", money.turn, money.TurnRequest(case.pk, head.supplier_id, "theirs", TODAY)),
         ("chase", chasers.chase, chasers.ChaseRequest(head.supplier_id)),
         ("invite", supplier_links.invite, supplier_links.InviteRequest(head.supplier_id)),
         ("invite", supplier_links.revoke, supplier_links.RevokeRequest(head.supplier_id)),
