@@ -125,7 +125,9 @@ def ask_about(request, case_id: int):
         return redirect("case", record.pk)
     day = form.cleaned_data.get("answer_by") if form.is_bound and hasattr(form, "cleaned_data") else None
     shown = ask.AskRequest(record.pk, day or timezone.localdate() + ask.USUAL)
-    context = {"case": record, "form": form, "letter": ask.body_of(act_of(request), shown, record)}
+    # The link is made when the letter goes.
+    letter = ask.body_of(act_of(request), shown, record).replace(ask.LINK, "(their own link)")
+    context = {"case": record, "form": form, "letter": letter}
     return render(request, "claims/ask.html", context, status=422 if form.errors else 200)
 
 
