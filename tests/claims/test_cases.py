@@ -20,6 +20,7 @@ from northing.activity.pdf_pages import page_count
 from northing.claims.models import Authorisation, Claim, ClaimMoney, Replacement
 from northing.claims.queries import open_claims
 from northing.core.problems import NotAllowed, Refused
+from northing.inventory.serials import serials_in
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Item, Party
 from northing.messaging.models import Message
@@ -238,3 +239,15 @@ def test_whoever_owes_is_asked_and_it_is_their_move(failed, signed_in, settings,
     assert page_count(path) == 3, "the facts, the picture and the survey; what is torn is only named"
     assert page.get(reverse("claim-paper", args=[failed.case.pk])).content[:5] == b"%PDF-"
     assert move_faults() == []
+
+
+def test_numbered_units_are_found_by_their_numbers(world):
+    shipment = world.shipment([world.sent_order({"A": D(18)})])
+    world.say(shipment, "departure")
+    world.receive(shipment, {"A": D(17)}, still_coming=False)
+    Item.objects.filter(code="A").update(keeps_serial=True)
+    case, layer = Claim.objects.get(), CostLayer.objects.get(kind="missing")
+    with pytest.raises(Refused, match="say which"):
+        ways.find(world.act("expediter"), ways.EndRequest(case.pk, D(1), "behind", TODAY))
+    ways.find(world.act("expediter"), ways.EndRequest(case.pk, D(1), "behind", TODAY, serials=("KT-9",)))
+    assert list(serials_in(layer, "in_store")) == ["KT-9"] and book_faults() == []

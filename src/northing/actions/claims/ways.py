@@ -98,7 +98,7 @@ def find(act: Act, request: EndRequest) -> int:
     Their price is owed again, or claimed no more.
     """
     case, layer = _locked_missing(act, request)
-    refuse_if(settled_of([case.pk]))
+    refuse_if(settled_of([case.pk]) + _numbers(request, case))
     history = _told(act, request, case, layer, "Found", "find_goods")
     text = history.text + posting_note([case.company_id], request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
@@ -123,6 +123,13 @@ def never_supplied(act: Act, request: EndRequest) -> int:
     case, layer = _locked_missing(act, request)
     history = _told(act, request, case, layer, "Never supplied", "never_supplied")
     return _write(act, request, case, layer, history, CaseEnd.Way.NEVER)
+
+
+def _numbers(request: EndRequest, case: Claim) -> list[Problem]:
+    """Units of an item that keeps serial numbers come in with theirs."""
+    if not case.layer.item.keeps_serial or len(request.serials) == request.quantity:
+        return []
+    return [Problem("These units have serial numbers: say which.", "serials", "Name as many as were found.")]
 
 
 def _locked_missing(act: Act, request: EndRequest) -> tuple[Claim, CostLayer]:
