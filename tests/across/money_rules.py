@@ -7,7 +7,6 @@ from hypothesis import strategies as some
 from hypothesis.stateful import rule
 
 from northing.actions.billing import bills
-from northing.actions.billing.credits import claimed
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.costing.recognitions import of_lines
 from northing.actions.payments import pay as paying
@@ -15,6 +14,7 @@ from northing.actions.payments.request import PartRequest, PayRequest
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill, BilledGoods
 from northing.claims.models import Claim
+from northing.claims.queries import open_claims
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.payments.models import Payment
 from northing.reports.creditable import advances_open, credits_open
@@ -92,7 +92,7 @@ class MoneyRules:
         case = self.one(Claim.objects.filter(amounts__isnull=False, withdrawn_at=None).distinct(), pick)
         if case:
             order = case.layer.shipment_line.instalment.line.order
-            amount = round(claimed([case.pk], case.supplier_id, "USD").get(case.pk, (D(0),))[0] * share / 100, 2)
+            amount = round(open_claims([case.pk]).get((case.pk, case.supplier_id, "USD"), (D(0),))[0] * share / 100, 2)
             lines = (BillLineRequest(amount, case=case.pk),)
             self.attempt(bills.book_bill, "costs", self._credit(order, lines, rate))
 

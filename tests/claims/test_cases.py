@@ -102,7 +102,7 @@ def test_the_watch_says_what_is_next_until_all_is_settled(failed):
     assert PurchaseOrder.objects.get(pk=order).lines.get().quantity == 5
 
 
-def test_a_cancelled_replacement_is_owed_again(failed):
+def test_a_cancelled_replacement_is_owed_again(failed, signed_in):
     key = said(failed, owed="replacement")
     order = anew(failed, {key: D(5)})
     for step in (send.check_order, send.send_order):
@@ -111,9 +111,13 @@ def test_a_cancelled_replacement_is_owed_again(failed):
     assert move_faults() == []
     again = anew(failed, {key: D(4)}, free=True)
     assert PurchaseOrder.objects.get(pk=again).lines.get().pack_price == 0
-    make_good.credit_instead(failed.act("expediter"), ReverseRequest(key, ""))
+    make_good.credit_instead(failed.act("expediter"), make_good.InsteadRequest(key))
     with pytest.raises(Refused, match="credited by now"):
         anew(failed, {key: D(1)})
+    page = signed_in("expediter")
+    assert "Replace after all" in page.get(reverse("case", args=[failed.case.pk])).content.decode()
+    page.post(reverse("credit-rest", args=[key]))
+    assert anew(failed, {key: D(1)})
     assert move_faults() == []
 
 
@@ -251,3 +255,12 @@ def test_numbered_units_are_found_by_their_numbers(world):
         ways.find(world.act("expediter"), ways.EndRequest(case.pk, D(1), "behind", TODAY))
     ways.find(world.act("expediter"), ways.EndRequest(case.pk, D(1), "behind", TODAY, serials=("KT-9",)))
     assert list(serials_in(layer, "in_store")) == ["KT-9"] and book_faults() == []
+
+
+def test_who_may_not_handle_the_goods_opens_no_form_for_it(failed, signed_in):
+    page = signed_in("expediter")
+    ways_there = {
+        way: page.get(reverse("end-units", args=[failed.case.pk, way])).status_code for way in ("keep", "find")
+    }
+    assert ways_there == {"keep": 403, "find": 200}
+    assert page.get(reverse("case-money", args=[failed.case.pk, "paid"])).status_code == 403

@@ -23,14 +23,15 @@ MOST, LONGEST = 16, 1_400
 def claim_paper(case: Claim) -> bytes:
     """The facts of a case, what proves them, its documents and those of its shipment, as far as they can be drawn."""
     documents = list(_documents(case))
-    parties = Party.objects.in_bulk({party for _, party, _ in open_claims([case.pk])})
+    claimed = open_claims([case.pk])
+    parties = Party.objects.in_bulk({party for _, party, _ in claimed})
     context: dict[str, Any] = {
         "case": case,
         "line": case.layer.shipment_line.instalment.line,
         "shipment": _shipment(case),
         "claims": [
             (parties[party], currency, amount)
-            for (_, party, currency), (amount, _) in sorted(open_claims([case.pk]).items())
+            for (_, party, currency), (amount, _) in sorted(claimed.items())
             if amount
         ],
         "proofs": _proofs(case, documents),

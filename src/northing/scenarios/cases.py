@@ -7,6 +7,7 @@ from typing import Any
 from django.db.models import Q
 
 from northing.actions.claims import authorise, money, returns, ways
+from northing.actions.claims.make_good import InsteadRequest, credit_instead
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.claims.models import Claim, ReturnNote
@@ -49,6 +50,11 @@ class Cases(Played):
         case = self.case_of(action.case)
         asked = authorise.AuthoriseRequest(case.pk, action.quantity, action.reference, action.day, action.owed)
         return "authorisation", authorise.authorise(self.laid.act(action.day), asked)
+
+    def credit_instead(self, action: shapes.CreditInstead) -> None:
+        """The supplier credits what is not ordered anew; done again, it replaces it."""
+        asked = InsteadRequest(self.find("authorisation", action.authorisation))
+        credit_instead(self.laid.act(action.day), asked)
 
     def give_back(self, action: shapes.Return) -> tuple[str, int]:
         """Units of a case go back, or all that is left of a receipt or of an order."""

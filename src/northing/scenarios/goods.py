@@ -1,5 +1,6 @@
 """Orders and shipments of a scenario."""
 
+from collections.abc import Sequence
 from datetime import timedelta
 from decimal import Decimal
 
@@ -45,7 +46,7 @@ class Goods(Cases):
         key = write.write_order(act, request)
         if self._go_on(act, key, action):
             self._divide(act, key, action)
-            self._answer(act, key, action)
+            self._answer(act, key, action.lines)
         return "order", key
 
     def make_good(self, action: shapes.MakeGood) -> tuple[str, int]:
@@ -62,7 +63,7 @@ class Goods(Cases):
         act, number = self.laid.act(action.day), action.id
         key = make_good(act, MakeGoodRequest({pk: one for pk, one in units.items() if one}, not action.priced, number))
         if self._go_on(act, key, action):
-            self._answer(act, key, action)
+            self._answer(act, key, ())
         return "order", key
 
     def _go_on(self, act: Act, key: int, action: shapes.Order | shapes.MakeGood) -> bool:
@@ -80,11 +81,11 @@ class Goods(Cases):
                 return False
         return True
 
-    def _answer(self, act: Act, order: int, action: shapes.Order | shapes.MakeGood) -> None:
+    def _answer(self, act: Act, order: int, lines: Sequence[shapes.LineShape]) -> None:
         """The supplier answers as asked, or with the price of a part, which we accept."""
         prices = {
             (number, place): part.price
-            for number, line in enumerate(getattr(action, "lines", ()), 1)
+            for number, line in enumerate(lines, 1)
             for place, part in enumerate(line.parts, 1)
             if part.price is not None
         }
@@ -95,7 +96,7 @@ class Goods(Cases):
             )
             for one in parts
         )
-        answers.record_answers(act, answers.AnswersRequest(order, "", action.day, rows))
+        answers.record_answers(act, answers.AnswersRequest(order, "", act.today, rows))
         for waiting in Answer.objects.filter(instalment__line__order=order, outcome="open").order_by("pk"):
             answers.decide_answer(act, answers.Decision(waiting.pk, accept=True))
 

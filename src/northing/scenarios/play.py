@@ -102,6 +102,7 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "scrap": self.scrap,
             "authorise": self.authorise,
             "make good": self.make_good,
+            "credit instead": self.credit_instead,
             **dict.fromkeys(("find", "lose", "never supplied"), self.end_missing),
             "turn": self.turn,
             **dict.fromkeys(("claim", "claim paid", "give up"), self.claim_money),

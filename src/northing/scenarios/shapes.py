@@ -548,6 +548,13 @@ class MakeGood(Dated):
     stop: Literal["", "draft", "checked", "approved", "sent"] = ""
 
 
+class CreditInstead(Dated):
+    """The supplier credits the units of an authorisation that are not ordered anew; done again, it replaces them."""
+
+    do: Literal["credit instead"]
+    authorisation: Id
+
+
 class EndMissing(Dated):
     """Missing units of a case (of a line, where the receipt missed several) are here after all, lost, or never came."""
 
@@ -695,6 +702,7 @@ Action = Annotated[
     | Authorise
     | EndMissing
     | MakeGood
+    | CreditInstead
     | Turn
     | ClaimMoney
     | Reverse

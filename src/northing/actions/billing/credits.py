@@ -21,6 +21,7 @@ from northing.billing import operations as billing
 from northing.billing.models import Bill, BilledGoods, BillLine
 from northing.claims import operations as claims
 from northing.claims.models import Claim, ClaimAmount
+from northing.claims.queries import open_claims
 from northing.core.billing.settle import Accrued, Difference, price_differences
 from northing.core.money.money import converted, from_minor, is_whole, to_minor
 from northing.core.money.spread import amount_so_far
@@ -110,12 +111,12 @@ def _line_problems(
 
 def _with_shares(request: BillRequest, lines: Sequence[CreditLine]) -> list[Problem]:
     goods = _recognised({one.line.pk for one in lines})
-    open_claims = claimed({one.case.pk for one in lines if one.case}, request.party, request.currency)
+    claims_now = open_claims({one.case.pk for one in lines if one.case})
     problems = []
     for one in lines:
         currency = one.line.order.currency
         if one.case:
-            limit, base = open_claims.get(one.case.pk, (ZERO, ZERO))
+            limit, base = claims_now.get((one.case.pk, request.party, request.currency), (ZERO, ZERO))
             what = "is claimed in this case"
         else:
             limit, base = sum((each.billed.amount for each in goods.get(one.line.pk, ())), ZERO), ZERO
@@ -137,13 +138,6 @@ def _recognised(lines: Iterable[int]) -> dict[int, list[Recognition]]:
         if one.billed.units > 0:
             found.setdefault(one.line, []).append(one)
     return found
-
-
-def claimed(cases: Iterable[int], party: int, currency: str) -> dict[int, tuple[Decimal, Decimal]]:
-    """By case (id), what is open of its claim on a party (id), in the currency that is owed and in base."""
-    rows = ClaimAmount.objects.filter(case__in=list(cases), party=party, currency=currency)
-    rows = rows.values_list("case").order_by()
-    return {case: (amount, base) for case, amount, base in rows.annotate(a=Sum("amount"), b=Sum("base"))}
 
 
 def _shares(line: CreditLine, goods: Sequence[Recognition]) -> list[tuple[Recognition, Decimal, Decimal]]:

@@ -7,7 +7,6 @@ from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.actions.orders.write import LineRequest, OrderRequest, draft_of, links
-from northing.actions.reversal import ReverseRequest
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
@@ -27,6 +26,13 @@ class MakeGoodRequest:
     units: Mapping[int, Decimal]
     free: bool = False
     number: str = ""
+
+
+@dataclass(frozen=True)
+class InsteadRequest:
+    """An authorisation (its id) of units that are owed as a replacement."""
+
+    authorisation: int
 
 
 @dataclass(frozen=True)
@@ -119,7 +125,7 @@ def _problems(request: MakeGoodRequest, found: Sequence[Authorisation]) -> list[
             "Nothing is to be ordered anew." if not request.units else "Some of these are ordered or credited by now."
         )
         return [Problem(what, "units", "Choose units that are owed as a replacement; reload the page.")]
-    heads = {_head(one) for one in found}
+    heads = {head_of(one) for one in found}
     if len(heads) > 1:
         what = "These are of different suppliers, companies, sites or currencies."
         return [Problem(what, "units", "Write an order for each.")]
@@ -134,24 +140,26 @@ def _problems(request: MakeGoodRequest, found: Sequence[Authorisation]) -> list[
     return problems
 
 
-def _head(said: Authorisation) -> tuple[int, int, int, str]:
+def head_of(said: Authorisation) -> tuple[int, int, int, str]:
+    """Supplier, company, site (ids) and currency: replacements that share them may be one order."""
     order = said.case.layer.shipment_line.instalment.line.order
     return order.supplier_id, order.company_id, order.site_id, order.currency
 
 
 @once
-def credit_instead(act: Act, request: ReverseRequest) -> int:
-    """What is not ordered anew of an authorisation (its id) is to be credited; said again, it is not so. Returns the
-    case's id.
+def credit_instead(act: Act, request: InsteadRequest) -> int:
+    """The supplier credits the units of an authorisation that are not ordered anew; done again, it replaces them.
+
+    Returns the case's id.
     """
-    said = Authorisation.objects.select_for_update(of=("self",)).select_related("case").get(pk=request.record)
+    said = Authorisation.objects.select_for_update(of=("self",)).select_related("case").get(pk=request.authorisation)
     act.require("handle_cases", said.company_id)
     refuse_if(
         [] if said.owed == Authorisation.Owed.REPLACEMENT else [Problem("This is owed as a credit note already.")]
     )
     claims.credit_rest(said, credited=not said.rest_credited)
-    how = "is to be credited" if said.rest_credited else "is to be replaced after all"
-    text = f"What is not ordered anew under {said.reference} {how}"
+    how = "credited" if said.rest_credited else "replaced after all"
+    text = f"Units under {said.reference} that are not ordered anew are to be {how}"
     add_history(act, "credit_instead", text, [("case", said.case_id, said.company_id)], act.today)
     bring_along(cases=[said.case_id])
     return said.case_id

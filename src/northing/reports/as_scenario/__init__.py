@@ -6,6 +6,7 @@ from northing.core.costing.landed_cost import unit_price_of
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
 from northing.ledger.models import CostLayer
+from northing.ledger.queries import CAME
 from northing.reports.as_scenario.actions import actions_of
 from northing.reports.as_scenario.reach import Reach, TooMuch, reach_of
 from northing.reports.as_scenario.world import Names, world_of
@@ -34,7 +35,7 @@ def _scenario(reach: Reach) -> dict[str, Any]:
 
 
 def _layers(reach: Reach, names: Names) -> list[dict[str, str]]:
-    found = CostLayer.objects.filter(pk__in=reach.layers, kind="stock", received__gt=0)
+    found = CostLayer.objects.filter(CAME, pk__in=reach.layers, received__gt=0)
     return [
         {
             "item": names.of("item", layer.item_id),

@@ -77,7 +77,7 @@ def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
     for note in notes.select_related("case", "reversed_by"):
         name = names.of("given back", note.pk)
         facts = {"case": names.case(note.case), "quantity": plain(note.quantity)}
-        facts["reference"] = names.of("word", note.authorisation_id) if note.authorisation_id else name
+        facts["reference"] = names.of("authorisation", note.authorisation_id) if note.authorisation_id else name
         yield note.at, 8, action("return", note.occurred_on, id=name, **facts)
         yield from reversal(note, name)
 
@@ -120,7 +120,7 @@ def _authorisations(reach: Reach, names: Names) -> Iterator[Recorded]:
     """What suppliers take back."""
     found = Authorisation.objects.filter(case__layer__in=reach.layers).order_by("pk")
     for one in found.select_related("case", "reversed_by"):
-        name = names.of("word", one.pk)
+        name = names.of("authorisation", one.pk)
         facts = {"case": names.case(one.case), "quantity": plain(one.quantity), "owed": one.owed}
         yield one.at, 8, action("authorise", one.occurred_on, id=name, reference=name, **facts)
         yield from reversal(one, name)

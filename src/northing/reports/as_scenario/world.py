@@ -1,5 +1,6 @@
 """The world of a scenario: companies, sites, parties, items and rates, under names that tell nothing."""
 
+import itertools
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from itertools import groupby
@@ -63,7 +64,10 @@ class Names:
     def of(self, kind: str, key: int) -> str:
         """The name of a record; of one that has none yet (an office, say) a new one."""
         if (kind, key) not in self._named:
-            self._named[kind, key] = f"{kind[0].upper()}{sum(1 for known, _ in self._named if known == kind) + 1}"
+            letter = kind[0].upper()
+            used = set(self._named.values())
+            numbers = itertools.count(sum(1 for known, _ in self._named if known == kind) + 1)
+            self._named[kind, key] = next(name for one in numbers if (name := f"{letter}{one}") not in used)
         return self._named[kind, key]
 
     def case(self, case: Claim) -> str:

@@ -46,6 +46,7 @@ def case(request, case_id: int):
     form = ReturnForm(request.POST or None, initial=_start(record, said), numbered=record.layer.item.keeps_serial)
     if request.method == "POST" and (done := _send(request, record, form)):
         return done
+    allowed, handles = (may(request.user, right, record.company_id) for right in ("return_goods", "handle_cases"))
     context = {
         "case": record,
         "form": form,
@@ -56,8 +57,9 @@ def case(request, case_id: int):
         "claims": claims_of(record),
         "credits": record.credits.filter(bill__reversed_by=None).select_related("bill").order_by("pk"),
         "money": record.money.select_related("party", "before").order_by("pk"),
-        "allowed": may(request.user, "return_goods", record.company_id),
-        "handles": may(request.user, "handle_cases", record.company_id),
+        "allowed": allowed,
+        "handles": handles,
+        "ends_back": handles if record.kind == Claim.Kind.MISSING else allowed,
         "returns": _with_price(record.returns.order_by("pk")),
         "ends": record.ends.order_by("pk"),
         "owed": replacements_owed(record.authorisations.all()),

@@ -10,8 +10,7 @@ from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.claims import ask, money, ways
 from northing.actions.claims.authorise import take_back_authorisation
-from northing.actions.claims.make_good import credit_instead, make_good
-from northing.actions.reversal import ReverseRequest
+from northing.actions.claims.make_good import InsteadRequest, credit_instead, head_of, make_good
 from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney
 from northing.claims.queries import replacements_owed
 from northing.core.money.exact import plain
@@ -26,19 +25,19 @@ from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 
 RELATED = ("layer__item", "layer__shipment_line__instalment__line__order", "supplier", "against", "company")
-# What is done, its words before and after, and the right it takes; of missing goods nothing is here to be handled.
+# The action, its words before and after, and the right it takes.
 WAYS = {
-    "keep": (ways.keep, "Keep", "They are in store."),
-    "scrap": (ways.scrap, "Scrap", "They are scrapped."),
-    "find": (ways.find, "Found again", "They are in store, at full cost."),
-    "lose": (ways.lose, "Lost for good", "They are lost; what is claimed stays so."),
-    "never": (ways.never_supplied, "Never supplied", "They will not come; what is claimed stays so."),
+    "keep": (ways.keep, "Keep", "They are in store.", "return_goods"),
+    "scrap": (ways.scrap, "Scrap", "They are scrapped.", "return_goods"),
+    "find": (ways.find, "Found again", "They are in store, at full cost.", "handle_cases"),
+    "lose": (ways.lose, "Lost for good", "They are lost; what is claimed stays so.", "handle_cases"),
+    "never": (ways.never_supplied, "Never supplied", "They will not come; what is claimed stays so.", "handle_cases"),
 }
 MONEY = {
-    "turn": (money.turn, "Claim it from another", "It is claimed from them now."),
-    "claim": (money.claim_more, "Claim more", "It is claimed."),
-    "paid": (money.claim_paid, "They paid", "Their money is booked."),
-    "give-up": (money.give_up, "Give it up", "It is a loss."),
+    "turn": (money.turn, "Claim it from another", "It is claimed from them now.", "handle_cases"),
+    "claim": (money.claim_more, "Claim more", "It is claimed.", "handle_cases"),
+    "paid": (money.claim_paid, "They paid", "Their money is booked.", "pay"),
+    "give-up": (money.give_up, "Give it up", "It is a loss.", "handle_cases"),
 }
 
 
@@ -49,7 +48,8 @@ def _case(request, key: int) -> Claim:
 @form_for("return_goods", "handle_cases")
 def end_units(request, case_id: int, way: str):
     """Units of a case end in a way."""
-    record, (action, words, done) = _case(request, case_id), WAYS[way]
+    record, (action, words, done, right) = _case(request, case_id), WAYS[way]
+    act_of(request).require(right, record.company_id)
     start = {"occurred_on": timezone.localdate(), "quantity": plain(record.undecided)}
     numbered = record.layer.item.keeps_serial and way in ("keep", "scrap", "find")
     form = EndForm(request.POST or None, initial=start, numbered=numbered, way=way)
@@ -75,7 +75,8 @@ def reverse_end_of_units(request, end_id: int):
 @form_for("handle_cases", "pay")
 def case_money(request, case_id: int, way: str):
     """Something is done about the money of a case."""
-    record, (action, words, done) = _case(request, case_id), MONEY[way]
+    record, (action, words, done, right) = _case(request, case_id), MONEY[way]
+    act_of(request).require(right, record.company_id)
     owed = claims_of(record)
     start = {"occurred_on": timezone.localdate(), "currency": record.company.currency}
     start |= {"reason": record.reason, "party": _carried(record)} if way in ("turn", "claim") else {}
@@ -146,7 +147,7 @@ def credit_rest(request, said_id: int):
     """What is not ordered anew of an authorisation is credited after all; said again, it is not so."""
     record = get_object_or_404(scoped(Authorisation.objects.all(), request.user), pk=said_id)
     try:
-        credit_instead(act_of(request, request.POST.get("key", "")), ReverseRequest(record.pk, ""))
+        credit_instead(act_of(request, request.POST.get("key", "")), InsteadRequest(record.pk))
     except Refused as refused:
         messages.error(request, str(refused))
     return redirect("case", record.case_id)
@@ -159,11 +160,11 @@ def replacements(request):
     owed = replacements_owed(mine)
     of_case = key_of(request.GET.get("case", ""))
     if of_case:
-        here = {_head(one) for one in owed if one.case_id == of_case}
-        owed = [one for one in owed if _head(one) in here]
+        here = {head_of(one) for one in owed if one.case_id == of_case}
+        owed = [one for one in owed if head_of(one) in here]
     groups: dict[tuple, list[Authorisation]] = {}
     for one in owed:
-        groups.setdefault(_head(one), []).append(one)
+        groups.setdefault(head_of(one), []).append(one)
     chosen = request.POST.get("of", "")
     forms = []
     for head, rows in groups.items():
@@ -175,8 +176,3 @@ def replacements(request):
         forms.append((name, rows, form))
     status = 422 if any(form.errors for _, _, form in forms) else 200
     return render(request, "claims/replacements.html", {"groups": forms, "of_case": of_case}, status=status)
-
-
-def _head(said: Authorisation) -> tuple[int, int, int, str]:
-    order = said.case.layer.shipment_line.instalment.line.order
-    return order.supplier_id, order.company_id, order.site_id, order.currency

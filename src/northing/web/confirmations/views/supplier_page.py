@@ -19,6 +19,7 @@ from northing.actions.confirmations import answers, supplier_links
 from northing.actions.shipping import despatch_notices
 from northing.activity.documents import LARGEST, where
 from northing.activity.models import Document
+from northing.claims.models import Claim
 from northing.core.problems import Refused
 from northing.formats.despatch import read_notice
 from northing.formats.tables import csv_line
@@ -255,7 +256,7 @@ def take_back(request, link, token: str, case_id: int):
     """The supplier takes rejected units back under its own number, for a credit note or for goods in their place."""
     try:
         asked = taken_back(request.POST, case_id)
-        if not any(one.pk == case_id for one in cases_shown(link.supplier)):
+        if not Claim.objects.filter(pk=case_id, supplier=link.supplier).exists():
             raise Refused(WORDS["nothing"])
         authorise.authorise(_act(request, link, f"case{case_id}"), asked)
     except Refused as refused:
