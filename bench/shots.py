@@ -2,7 +2,6 @@
 
 import re
 import sys
-from datetime import date, timedelta
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -15,7 +14,6 @@ VIEWS = {
     "lines": ("ilva", "/orders/lines/?where=open", []),
     "line": ("ilva", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-"]),
     "new-order": ("ilva", "/orders/new/", []),
-    "order-file": ("ilva", "/orders/files/", []),
     "answers": ("ilva", "/confirmations/", []),
     "supplier": ("ilva", "/masterdata/suppliers/2/", []),
     "chart": ("hanne", "/shipping/chart/", []),
@@ -29,16 +27,9 @@ VIEWS = {
     "to-pay": ("maris", "/payments/", []),
     "putaway": ("rua", "/inventory/putaway/?site=TRG", []),
     "receive": ("rua", "/receiving/", ["^Receive$"]),
+    "case": ("odo", "/quality/", ["^Case 2$"]),
     "stock": ("maris", "/inventory/", []),
 }
-
-
-FILE = """order,company,supplier,site,item,quantity,price,need_by,remark
-spring-1,KLN,QIN,TRG,KET-17,240,,{0},Mark the cartons
-spring-1,KLN,QIN,TRG,KET-12,120,15.20,{0},Mark the cartons
-spring-2,KLN,QIN,TRG,KET-99,24,,{0},
-KLN-00025,KLN,TRE,TRG,CUP-21,1600,,{0},
-"""
 
 
 def propose(page: Page) -> None:
@@ -46,15 +37,6 @@ def propose(page: Page) -> None:
     page.select_option("#id_route", "Ningbo to Melbourne")
     page.click("#propose")
     page.wait_for_selector("th.box:nth-of-type(5)")
-
-
-def read_file(page: Page) -> None:
-    """A file with something new, something wrong and something changed; it is shown and not taken."""
-    day = (date.today() + timedelta(days=120)).isoformat()
-    page.set_input_files(
-        "input[type=file]", {"name": "spring.csv", "mimeType": "text/csv", "buffer": FILE.format(day).encode()}
-    )
-    page.click("button:has-text('Read the file')")
 
 
 def enter_bill(page: Page) -> None:
@@ -76,7 +58,7 @@ def as_supplier(page: Page) -> None:
 
 
 # What is done before the picture is taken.
-STEPS = {"load": propose, "order-file": read_file, "supplier": as_supplier, "bill": enter_bill}
+STEPS = {"load": propose, "supplier": as_supplier, "bill": enter_bill}
 
 
 def take(page: Page, base: str, name: str, folder: Path) -> None:
