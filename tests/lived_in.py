@@ -55,6 +55,8 @@ WORDS = {
     "asked-act": {"act": "drop"},
     "end-units": {"way": "keep"},
     "case-money": {"way": "claim"},
+    "return-debit": {"form": "xml"},
+    "case-debit": {"form": "xml"},
 }
 
 

@@ -90,3 +90,17 @@ def test_more_lines_than_a_bill_has(tmp_path):
     line = INVOICE[INVOICE.index("  <cac:InvoiceLine>") : INVOICE.index("</Invoice>")]
     with pytest.raises(Refused, match="more than 500 lines"):
         read(tmp_path, INVOICE.replace(line, line * 501).encode())
+
+
+def test_a_credit_note_says_which_bill_it_corrects(tmp_path):
+    content = INVOICE.replace("Invoice-2", "CreditNote-2").replace("InvoiceLine", "CreditNoteLine")
+    content = content.replace("<Invoice", "<CreditNote").replace("</Invoice", "</CreditNote")
+    corrects = "<cac:BillingReference><cac:InvoiceDocumentReference><cbc:ID>S-0</cbc:ID></cac:InvoiceDocumentReference>"
+    content = content.replace("InvoicedQuantity", "CreditedQuantity")
+    content = content.replace("<cac:OrderReference>", f"{corrects}</cac:BillingReference><cac:OrderReference>", 1)
+    note = read(tmp_path, content.encode())
+    assert (note.credit, note.corrects, note.number, note.total) == (True, "S-0", "S-1", 1260)
+    assert note.lines[0] == BillFileLine(1, "PO-1", "1", "A", D(60), D("20.5"), D("1230.00"))
+    assert not read(tmp_path, TABLE).credit
+    table = read(tmp_path, b"order,line,quantity,price,number,corrects\nPO-1,1,2,18.40,CN-1,S-0\n")
+    assert (table.credit, table.corrects) == (True, "S-0")

@@ -14,7 +14,6 @@ from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.billing.bills import book_bill
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.orders.named_lines import lines_named
 from northing.actions.payments.ask import pay_or_ask
 from northing.actions.payments.request import PartRequest, PayRequest
 from northing.api.callers import act_of, require
@@ -27,6 +26,7 @@ from northing.core.money.money import MINOR_UNITS
 from northing.core.problems import Problem, Refused
 from northing.ledger.models import OpenItem
 from northing.masterdata.models import Company, Party
+from northing.orders.named_lines import lines_named
 from northing.payments.models import Payment
 from northing.reports.settlement import settlements
 from northing.reports.statement import statement

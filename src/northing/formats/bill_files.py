@@ -1,4 +1,4 @@
-"""Suppliers' bills from files: as a table (CSV, XLSX) and as UBL 2.1 (ISO/IEC 19845) Invoice."""
+"""Suppliers' bills and credit notes from files: as a table (CSV, XLSX), and as UBL 2.1 (ISO/IEC 19845)."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -14,6 +14,12 @@ from northing.formats.named_rows import day, not_too_long, read_named
 from northing.formats.ubl_parts import SPACES, found, named_item, number, read_xml
 
 INVOICE = "urn:oasis:names:specification:ubl:schema:xsd:Invoice-2"
+CREDIT_NOTE = "urn:oasis:names:specification:ubl:schema:xsd:CreditNote-2"
+# What the root of a document is, with what its lines and their quantities are called.
+SHAPES = {
+    f"{{{INVOICE}}}Invoice": ("InvoiceLine", "InvoicedQuantity"),
+    f"{{{CREDIT_NOTE}}}CreditNote": ("CreditNoteLine", "CreditedQuantity"),
+}
 MOST = 500
 COLUMNS = {
     "order": "our order's number",
@@ -30,10 +36,11 @@ COLUMNS = {
     "currency": "",
     "tax": "",
     "total": "as stated, with tax",
+    "corrects": "the bill that it corrects: with that, it is a credit note",
 }
-HEAD = ("number", "day", "due_on", "currency", "tax", "total")
+HEAD = ("number", "day", "due_on", "currency", "tax", "total", "corrects")
 NEEDED = ("order", "quantity")
-LONGEST = {"order": 24, "line": 12, "item": 40, "kind": 12, "remark": 120, "number": 40, "currency": 3}
+LONGEST = {"order": 24, "line": 12, "item": 40, "kind": 12, "remark": 120, "number": 40, "currency": 3, "corrects": 40}
 KINDS = ("", "freight", "surcharge", "discount", "rounding", "insurance", "handling", "other")
 
 
@@ -63,10 +70,13 @@ class BillFile:
     tax: Decimal | None
     total: Decimal | None
     lines: tuple[BillFileLine, ...]
+    # Of a credit note; and the number of the bill that it corrects, where it says one.
+    credit: bool = False
+    corrects: str = ""
 
 
 def read_bill(path: Path) -> BillFile:
-    """A bill from a file: XML is read as a UBL Invoice, anything else as a table. Raises Refused."""
+    """A bill from a file: XML is read as a UBL Invoice or CreditNote, anything else as a table. Raises Refused."""
     with path.open("rb") as file:
         head = file.read(200).lstrip(b"\xef\xbb\xbf \t\r\n")
     return read_invoice(path.read_bytes()) if head.startswith(b"<") else read_table(path)
@@ -94,7 +104,8 @@ def _bill(rows: Iterable[tuple[int, Mapping[str, str]]]) -> BillFile:
         raise Refused(Problem("The file has no row.", "file"))
     issued, due = (day(head[name], name) if head[name] else None for name in ("day", "due_on"))
     tax, total = (_figure(head[name], name) for name in ("tax", "total"))
-    return BillFile(head["number"], issued, due, head["currency"].upper(), tax, total, tuple(lines))
+    currency, corrects = head["currency"].upper(), head["corrects"]
+    return BillFile(head["number"], issued, due, currency, tax, total, tuple(lines), bool(corrects), corrects)
 
 
 def _line(place: int, said: Mapping[str, str]) -> BillFileLine:
@@ -130,15 +141,17 @@ def _figure(said: str, where: str) -> Decimal | None:
 
 
 def read_invoice(content: bytes) -> BillFile:
-    """A bill from a UBL Invoice. Raises Refused."""
+    """A bill from a UBL Invoice, or a credit note from a CreditNote. Raises Refused."""
     root = read_xml(content)
-    if root.tag != f"{{{INVOICE}}}Invoice":
-        raise Refused(Problem("The file is no UBL Invoice.", "file", "Send an Invoice of UBL 2.1, or a table."))
+    if root.tag not in SHAPES:
+        mend = "Send an Invoice or a CreditNote of UBL 2.1, or a table."
+        raise Refused(Problem("The file is no UBL Invoice or CreditNote.", "file", mend))
+    name, units = SHAPES[root.tag]
     order = found(root, "cac:OrderReference/cbc:ID")
-    rows = root.findall("cac:InvoiceLine", SPACES)
+    rows = root.findall(f"cac:{name}", SPACES)
     if len(rows) > MOST:
         raise Refused(Problem(f"The bill has more than {MOST:,} lines.", "file", "Split it."))
-    lines = [_invoice_line(place, row, order) for place, row in enumerate(rows, 1)]
+    lines = [_invoice_line(place, row, order, units) for place, row in enumerate(rows, 1)]
     lines += [_allowance(place, row) for place, row in enumerate(root.findall("cac:AllowanceCharge", SPACES), 1)]
     if not lines:
         raise Refused(Problem("The bill has no line.", "file"))
@@ -149,7 +162,9 @@ def read_invoice(content: bytes) -> BillFile:
     tax = number(root, "cac:TaxTotal/cbc:TaxAmount", "TaxTotal")
     total = number(root, "cac:LegalMonetaryTotal/cbc:PayableAmount", "PayableAmount")
     currency = found(root, "cbc:DocumentCurrencyCode")[:3].upper()
-    return BillFile(bill_number, issued, due, currency, tax, total, tuple(lines))
+    credit = root.tag.endswith("}CreditNote")
+    corrects = found(root, "cac:BillingReference/cac:InvoiceDocumentReference/cbc:ID")[:40] if credit else ""
+    return BillFile(bill_number, issued, due, currency, tax, total, tuple(lines), credit, corrects)
 
 
 def _day(root: "etree._Element", path: str) -> date | None:
@@ -157,7 +172,7 @@ def _day(root: "etree._Element", path: str) -> date | None:
     return day(said, path.partition(":")[2]) if said else None
 
 
-def _invoice_line(place: int, row: "etree._Element", order: str) -> BillFileLine:
+def _invoice_line(place: int, row: "etree._Element", order: str, units: str) -> BillFileLine:
     where = f"Line {place}"
     said = {
         "order": found(row, "cac:OrderLineReference/cac:OrderReference/cbc:ID") or order,
@@ -170,7 +185,7 @@ def _invoice_line(place: int, row: "etree._Element", order: str) -> BillFileLine
     return BillFileLine(
         place,
         **said,
-        quantity=number(row, "cbc:InvoicedQuantity", f"{where}, InvoicedQuantity"),
+        quantity=number(row, f"cbc:{units}", f"{where}, {units}"),
         price=price / per if price is not None and per else price,
         amount=number(row, "cbc:LineExtensionAmount", f"{where}, LineExtensionAmount"),
     )

@@ -7,7 +7,6 @@ from decimal import Decimal
 from django.db.models import Exists, F, OuterRef
 
 from northing.access.acts import Act, future_problem
-from northing.actions.orders.named_lines import lines_named
 from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import Papers, ReceiveRequest, ReceiveRow, rest_said
 from northing.actions.receiving.scans import Context, Part, by_code, items_of, open_parts, upon
@@ -19,6 +18,7 @@ from northing.formats.told_receipts import Told
 from northing.masterdata.models import Item, Pack, Party, Site
 from northing.masterdata.queries import only_supplier_of
 from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.named_lines import lines_named
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt, ToldLine, ToldReceipt
 from northing.shipping.models import Container, ShipmentLine

@@ -9,7 +9,6 @@ from django.db.models import F, Q
 
 from northing.access.acts import Act
 from northing.access.permissions import companies_of, require_somewhere
-from northing.actions.orders.named_lines import lines_named
 from northing.actions.shipping import pack
 from northing.actions.shipping.build import BuildRequest, build
 from northing.actions.shipping.load import Box, LoadRequest
@@ -22,6 +21,7 @@ from northing.formats.despatch import Notice
 from northing.formats.identifiers import container_number, sscc_number
 from northing.masterdata.models import Party
 from northing.orders.models import Instalment, OrderLine
+from northing.orders.named_lines import lines_named
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, DespatchNotice, HandlingUnit, NoticeLine, Shipment, ShipmentLine
 from northing.shipping.queries import given_back, held_in

@@ -17,10 +17,12 @@ from northing.actions.claims.return_all import layers_of, return_all, reverse_al
 from northing.actions.claims.set_aside import set_aside, take_back
 from northing.claims.models import Claim, GoodsReturn
 from northing.core.money.exact import plain
+from northing.formats.debit_note import DebitNote, debit_note_xml
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
+from northing.reports.debit_notes import RELATED, debit_of_case, debit_of_return, debit_paper
 from northing.reports.goods_returns import (
     COLUMNS,
     notes_of,
@@ -136,7 +138,8 @@ def goods_return(request, return_id: int):
     record = _return(request, return_id)
     notes = notes_of(record)
     stands = any(note.reversed_by_id is None for note in notes)
-    return render(request, "claims/goods_return.html", {"record": record, "notes": notes, "stands": stands})
+    context = {"record": record, "notes": notes, "stands": stands, "claimed": stands and debit_of_return(record)}
+    return render(request, "claims/goods_return.html", context)
 
 
 @open_page
@@ -163,3 +166,35 @@ def reverse_goods_return(request, return_id: int):
     record = _return(request, return_id)
     back = reverse("goods-return", args=[record.pk])
     return reversal_page(request, f"Reverse the return {record}", reverse_all, record, back)
+
+
+# How a debit note is had: what makes it, its media type, and the end of its name.
+DEBIT_FORMS = {
+    "pdf": (debit_paper, "application/pdf", "inline"),
+    "xml": (debit_note_xml, "application/xml", "attachment"),
+}
+
+
+@open_page
+def return_debit(request, return_id: int, form: str):
+    """What is still claimed for a return, as a debit note of ours."""
+    record = _return(request, return_id)
+    return _debit(request, debit_of_return(record), form, reverse("goods-return", args=[record.pk]))
+
+
+@open_page
+def case_debit(request, case_id: int, form: str):
+    """What is still claimed for a case, as a debit note of ours."""
+    found = Claim.objects.select_related(*RELATED)
+    record = get_object_or_404(scoped(found, request.user), pk=case_id)
+    return _debit(request, debit_of_case(record, timezone.localdate()), form, address_of("case", record.pk))
+
+
+def _debit(request, note: DebitNote | None, form: str, back: str):
+    if note is None:
+        messages.info(request, "Nothing is claimed of them any more, so that there is no debit note.")
+        return redirect(back)
+    make, media, place = DEBIT_FORMS[form]
+    answer = HttpResponse(make(note), content_type=media)
+    answer["Content-Disposition"] = f'{place}; filename="debit-note-{note.number}.{form}"'
+    return answer

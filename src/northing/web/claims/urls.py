@@ -7,6 +7,7 @@ from northing.web.common.converters import one_of
 
 one_of("way_of_case", ways.WAYS)
 one_of("money_of_case", ways.MONEY)
+one_of("debit_form", returns.DEBIT_FORMS)
 
 urlpatterns = [
     path("<int:case_id>/", views.case, name="case"),
@@ -28,6 +29,8 @@ urlpatterns = [
     path("goods/<int:return_id>/reverse/", returns.reverse_goods_return, name="reverse-goods-return"),
     path("goods.xlsx", returns.goods_returns_xlsx, name="goods-returns-xlsx"),
     path("goods/<int:return_id>/xml/", returns.return_xml, name="return-xml"),
+    path("goods/<int:return_id>/debit/<debit_form:form>/", returns.return_debit, name="return-debit"),
+    path("<int:case_id>/debit/<debit_form:form>/", returns.case_debit, name="case-debit"),
     path("goods/<int:return_id>/note/", returns.return_note, name="return-note"),
     path("returns/<int:note_id>/reverse/", views.reverse_return, name="reverse-return"),
 ]

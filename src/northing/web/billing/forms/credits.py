@@ -20,15 +20,19 @@ class CreditForm(ActionForm):
     total = ExactField(required=False, label="Total as stated")
     tax = ExactField(required=False, help_text="At the rate of the bill it corrects.")
     rate = ExactField(required=False, label="Rate", help_text="The day's, unless said here.")
-    HEAD = ("bill_number", "day", "total", "tax", "rate")
+    document = forms.FileField(required=False, label="The paper", help_text="PDF or picture; kept with it.")
+    # The file that it was read from, as it was set aside.
+    came = forms.CharField(max_length=600, required=False, widget=forms.HiddenInput)
+    HEAD = ("bill_number", "day", "total", "tax", "rate", "document")
 
     def __init__(self, *args, start: From, lines: Sequence[Creditable], **kwargs):
         super().__init__(*args, **kwargs)
         self.start, self.lines = start, lines
         for one in lines:
-            name = f"case {one.case.pk}" if one.case else f"{one.line.order.number}/{one.line.number}"
             initial = f"{one.proposed:.{minor_units(start.currency)}f}" if one.proposed else ""
-            self.fields[f"amount-{one.key}"] = ExactField(required=False, label=f"Amount of {name}", initial=initial)
+            self.fields[f"amount-{one.key}"] = ExactField(
+                required=False, label=f"Amount of {one.name}", initial=initial
+            )
 
     def head(self):
         """The fields of the head."""
@@ -57,6 +61,8 @@ class CreditForm(ActionForm):
 
     def _line(self, one: Creditable) -> BillLineRequest:
         amount = self.cleaned_data[f"amount-{one.key}"]
+        if one.charge:
+            return BillLineRequest(amount, charge=one.charge.pk, where=one.key)
         if one.case:
             return BillLineRequest(amount, case=one.case.pk, where=one.key)
         return BillLineRequest(amount, order_line=one.line.pk, where=one.key)

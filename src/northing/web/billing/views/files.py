@@ -1,23 +1,27 @@
-"""A supplier's bill from a file: read, laid beside what is ours, and booked from there like any other."""
+"""A supplier's bill or credit note from a file: read, laid beside what is ours, and booked like any other."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from urllib.parse import urlencode
 
 from django import forms
-from django.core import signing
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
-from northing.actions.orders.named_lines import lines_named
-from northing.activity.documents import set_aside
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.formats.bill_files import COLUMNS, BillFile, BillFileLine, read_bill
+from northing.orders.models import PurchaseOrder
+from northing.orders.named_lines import lines_named
 from northing.reports.billable import Billable, Start, billable
-from northing.web.billing.forms.goods import CAME, EXTRA_ROWS, GoodsBillForm
+from northing.reports.creditable import From, creditable
+from northing.reports.credited import credited_lines, fitting_amounts
+from northing.web.billing.forms.credits import CreditForm
+from northing.web.billing.forms.goods import EXTRA_ROWS, GoodsBillForm
+from northing.web.billing.views.papers import put_by
 from northing.web.common.forms import ActionForm
 from northing.web.common.permissions import form_for
 from northing.web.common.uploads import read_upload
@@ -26,7 +30,7 @@ from northing.web.common.uploads import read_upload
 class FileForm(ActionForm):
     """A file to be read."""
 
-    file = forms.FileField(label="UBL Invoice, CSV or XLSX")
+    file = forms.FileField(label="UBL Invoice or CreditNote, CSV or XLSX")
 
 
 @dataclass(frozen=True)
@@ -40,15 +44,13 @@ class Found:
 
 @form_for("book_bill")
 def bill_file(request):
-    """Read a supplier's bill from a file and show it beside what is ours."""
+    """Read a supplier's bill or credit note from a file and show it beside what is ours."""
     form = FileForm(request.POST or None, request.FILES or None)
     if request.method == "POST" and form.is_valid():
         try:
             file = form.cleaned_data["file"]
             said = read_upload(file, read_bill)
-            file.seek(0)
-            came = signing.dumps([set_aside(file.read()), file.name[-120:]], salt=CAME)
-            return _shown(request, said, came)
+            return _shown(request, said, put_by(file))
         except Refused as refused:
             form.take(refused)
     context = {"form": form, "columns": COLUMNS.items()}
@@ -56,24 +58,51 @@ def bill_file(request):
 
 
 def _shown(request, said: BillFile, came: str):
+    if said.credit:
+        return _credit_shown(request, said, came)
     found = _found(said, companies_of(request.user))
     if not found.lines:
         raise Refused(Problem("No line of the file fits a line of an order.", "file", "Name orders and lines."))
-    order = found.lines[0][1].line.order
-    head = order.company_id, order.supplier_id, order.currency
-    others = [one for _, one in found.lines if (one.line.order.company_id, one.line.order.supplier_id) != head[:2]]
-    if others:
-        raise Refused(Problem("The file bills goods of several companies or suppliers.", "file", "Split it."))
-    if said.currency and said.currency != order.currency:
-        what = f"The bill is in {said.currency}; {order.number} is in {order.currency}."
-        raise Refused(Problem(what, "file", f"Ask for a bill in {order.currency}."))
     lines = list({one.line.pk: one for _, one in found.lines}.values())
+    order = _one_head(said, [one.line.order for one in lines])
     form = GoodsBillForm(lines=lines, initial=_initial(said, found) | {"came": came})
+    head = order.company_id, order.supplier_id, order.currency
     words = zip(("company", "supplier", "currency"), head, strict=True)
     target = f"{reverse('supplier-bill')}?{urlencode([*words, ('lines', '.'.join(str(one.line.pk) for one in lines))])}"
     context = {"form": form, "order": order, "start": Start(), "lines": lines, "target": target}
     context["unknown"] = found.unknown + found.extras[EXTRA_ROWS:]
     return render(request, "billing/supplier_bill.html", context)
+
+
+def _one_head(said: BillFile, orders: Sequence[PurchaseOrder]) -> PurchaseOrder:
+    """The order by which the paper's company, supplier and currency are known. Raises Refused where there are more."""
+    order = orders[0]
+    if {(one.company_id, one.supplier_id) for one in orders} != {(order.company_id, order.supplier_id)}:
+        raise Refused(Problem("The file is about goods of several companies or suppliers.", "file", "Split it."))
+    if said.currency and said.currency != order.currency:
+        what = f"The paper is in {said.currency}; {order.number} is in {order.currency}."
+        raise Refused(Problem(what, "file", f"Ask for one in {order.currency}."))
+    return order
+
+
+def _credit_shown(request, said: BillFile, came: str):
+    """A credit note from a file beside what it may credit."""
+    companies = companies_of(request.user)
+    lines = credited_lines(said, companies)
+    if not lines:
+        mend = "Name the orders and lines, or the bill that it corrects."
+        raise Refused(Problem("No line of the credit note fits goods of an order.", "file", mend))
+    order = _one_head(said, [one.order for one in lines])
+    start = From(order.company_id, order.supplier_id, order.currency, lines=tuple(one.pk for one in lines))
+    known = creditable(start)
+    amounts, unknown = fitting_amounts(said, known)
+    initial: dict[str, object] = {f"amount-{one.key}": _shown_figure(amounts.get(one.key)) for one in known}
+    initial |= {"bill_number": said.number, "day": said.day or timezone.localdate(), "came": came}
+    initial |= {"total": _shown_figure(said.total), "tax": _shown_figure(said.tax or None)}
+    target = f"{reverse('credit-note')}?lines={'.'.join(map(str, start.lines))}"
+    context = {"form": CreditForm(start=start, lines=known, initial=initial), "start": start, "lines": known}
+    context |= {"supplier": order.supplier, "target": target, "unknown": unknown}
+    return render(request, "billing/credit_note.html", context)
 
 
 def _found(said: BillFile, companies) -> Found:

@@ -1,20 +1,16 @@
 """A supplier's bill for goods: what fits is proposed; what it does is shown before it is booked."""
 
-from contextlib import suppress
-
 from csp.decorators import csp_update
 from django.contrib import messages
-from django.core import signing
 from django.db.models import Q
 from django.shortcuts import redirect, render
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
-from northing.actions.activity import remarks
 from northing.actions.billing.bills import book_bill
 from northing.actions.billing.keep import KeepRequest, keep_bill, order_lines
 from northing.actions.billing.trial import try_bill
-from northing.activity.documents import LARGEST, where
+from northing.activity.documents import where
 from northing.activity.models import Document
 from northing.activity.pdf_pages import page_count
 from northing.billing.models import KeptBill
@@ -24,7 +20,8 @@ from northing.orders.models import OrderLine
 from northing.receiving.models import Receipt
 from northing.reports.billable import Billable, Start, billable, unbilled_suppliers
 from northing.reports.fitting_bills import fitting_bills
-from northing.web.billing.forms.goods import CAME, GoodsBillForm, initial_of
+from northing.web.billing.forms.goods import GoodsBillForm, initial_of
+from northing.web.billing.views.papers import attach
 from northing.web.common.forms import act_of, asks_only
 from northing.web.common.keys import key_of, keys_of
 from northing.web.common.permissions import form_for
@@ -79,7 +76,7 @@ def supplier_bill(request):
     elif request.method == "POST" and act == "book":
         booked = form.do(request, book_bill, lambda _: form.asked())
         if booked:
-            _attach(request, form, booked)
+            attach(request, form, booked)
             note = posting_note([order.company_id], form.cleaned_data["day"])
             say_done(request, f"Booked the bill{note}.", "bill", booked)
             return redirect("bill", booked)
@@ -99,27 +96,6 @@ def papers_of(kept: KeptBill) -> list[tuple[Document, range]]:
     """The papers of a kept bill, each with the pages of it that can be drawn."""
     found = Document.objects.filter(kind="kept", record=kept.pk)
     return [(one, range(1, 1 + (page_count(where(one.sha256)) if one.paged else 0))) for one in found]
-
-
-def _attach(request, form: GoodsBillForm, bill: int) -> None:
-    """The paper that came along, and the file that the bill was read from, are kept with the bill."""
-    for number, (name, content) in enumerate(_papers(form)):
-        asked = remarks.DocumentRequest(bill, name, content, kind="bill")
-        try:
-            remarks.add_document(act_of(request, f"{form.cleaned_data['key'][:38]}d{number}"), asked)
-        except Refused as refused:
-            messages.warning(request, f"The bill is booked; its paper is not kept. {refused}")
-
-
-def _papers(form: GoodsBillForm) -> list[tuple[str, bytes]]:
-    found = []
-    if file := form.cleaned_data.get("document"):
-        found.append((file.name, file.read(LARGEST + 1)))
-    if came := form.cleaned_data.get("came"):
-        with suppress(signing.BadSignature, OSError):
-            digest, name = signing.loads(came, salt=CAME)
-            found.append((name, where(digest).read_bytes()))
-    return found
 
 
 def _show(request, form: GoodsBillForm, context: dict) -> None:
