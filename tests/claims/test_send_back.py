@@ -10,7 +10,9 @@ from django.urls import reverse
 from openpyxl import load_workbook
 
 from northing.actions.billing import bills
+from northing.actions.claims.prepared import DespatchRequest, cancel_return, despatch_return
 from northing.actions.claims.return_all import ReturnAllRequest, return_all, reverse_all
+from northing.actions.claims.returns import ReturnRequest, return_goods
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.inventory.issue import IssueRequest, issue_stock
 from northing.actions.receiving.receive import receive
@@ -26,7 +28,7 @@ from northing.ledger.models import Account, CostLayer
 from northing.masterdata.models import Item
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
-from northing.reports.goods_returns import return_rows
+from northing.reports.goods_returns import Asked, return_rows
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
 from tests.worlds import TODAY, D, small_world
@@ -125,7 +127,7 @@ def test_all_of_an_order_goes_back_in_one_return(stored):
     assert balance(Account.STOCK, stored.nz) == 0 and book_faults() == []
     with pytest.raises(Refused, match="Nothing of it is here any more"):
         back(stored)
-    rows = list(return_rows([stored.nz.pk]))
+    rows = list(return_rows(Asked([stored.nz.pk])))
     assert {row["return"] for row in rows} == {"KLN-B00001"} and sum(row["quantity"] for row in rows) == 25
     reverse_all(stored.act("inspector"), ReverseRequest(made, "kept after all"))
     assert position(stored).rejected == 10 and balance(Account.CLAIMS, stored.nz) == 0 and book_faults() == []
@@ -156,8 +158,10 @@ def test_the_pages_set_aside_send_back_and_show(stored, signed_in):
     case = page.post(url, asked).url
     assert b"Take back into store" in page.get(case).content
     of = f"{reverse('send-back')}?receipt={stored.receipt.pk}"
-    assert b"Send it all back" in page.get(of).content
-    made = page.post(of, {"reference": "RA-9", "reason": "late", "occurred_on": TODAY.isoformat(), "key": "b"})
+    assert b"Send back" in page.get(of).content
+    rows = {f"units-{layer.pk}": layer.received for layer in CostLayer.objects.filter(kind="stock")}
+    head = {"reference": "RA-9", "reason": "late", "occurred_on": TODAY.isoformat(), "packages": "1", "key": "b"}
+    made = page.post(of, head | rows)
     assert b"KLN-B00001" in page.get(made.url).content and b"RA-9" in page.get(reverse("goods-returns")).content
     assert page.get(reverse("return-note", args=[GoodsReturn.objects.get().pk])).content[:5] == b"%PDF-"
     content = b"".join(page.get(reverse("goods-returns-csv")).streaming_content).decode()
@@ -213,3 +217,119 @@ def test_two_people_send_the_same_order_back_once():
         one.join()
     assert len(refused) == 1 and "Nothing of it is here any more" in refused[0]
     assert ReturnNote.objects.count() == 2 and book_faults() == []
+
+
+def test_some_of_an_order_goes_back_rejected_units_first(stored):
+    aside(stored, 3)
+    cups = CostLayer.objects.get(item=stored.items["C"], kind="stock")
+    (made,) = back(stored, units={stored.layer.pk: D(5), cups.pk: D(0)})
+    assert states(stored.layer) == {"in_store": 5} and states(cups) == {"in_store": 20}
+    assert sorted(GoodsReturn.objects.get(pk=made).notes.values_list("quantity", flat=True)) == [2, 3]
+    for units, words in (({stored.layer.pk: D(6)}, "5 pc of A are here"), ({stored.layer.pk: D("0.5")}, "whole pc"),
+                         ({cups.pk + 999: D(1)}, "not of what goes back"), ({}, "how many units")):  # fmt: skip
+        with pytest.raises(Refused, match=words):
+            back(stored, units=units)
+    assert states(stored.layer) == {"in_store": 5} and book_faults() == []
+
+
+def test_of_an_item_the_oldest_go_first(stored):
+    shipment = stored.shipment([stored.sent_order({"A": D(10)})])
+    stored.say(shipment, "departure")
+    stored.receive(shipment, {"A": D(10)})
+    first, second = CostLayer.objects.filter(item=stored.items["A"], kind="stock").order_by("pk")
+    back(stored, order=None, item=stored.items["A"].pk, most=D(12))
+    assert states(first) == {} and states(second) == {"in_store": 8}
+    with pytest.raises(Refused, match="8 pc are here"):
+        back(stored, order=None, item=stored.items["A"].pk, most=D(9))
+    back(stored, order=None, layer=second.pk, supplier=stored.order.supplier_id)
+    assert states(second) == {} and book_faults() == []
+
+
+def test_a_prepared_return_stands_by_and_is_despatched(stored):
+    case = Claim.objects.get(pk=aside(stored, 3))
+    (made,) = back(stored, prepared=True, packages=2, deliver_to="Dock 4\nNingbo", units={stored.layer.pk: D(5)})
+    record = GoodsReturn.objects.get(pk=made)
+    assert record.prepared and not record.notes.exists()
+    # Nothing has left, and nothing of it is available.
+    assert states(stored.layer) == {"in_store": 5, "rejected": 5} and position(stored).rejected == 5
+    case.refresh_from_db()
+    assert (case.authorised, case.undecided) == (3, 0)
+    with pytest.raises(Refused, match="stand by for another return"):
+        back(stored, units={stored.layer.pk: D(6)})
+    with pytest.raises(NotAllowed):
+        despatch_return(stored.act("dock"), DespatchRequest(made, TODAY))
+    despatch_return(stored.act("inspector"), DespatchRequest(made, TODAY, "Harbour Cartage"))
+    record.refresh_from_db()
+    assert (record.prepared, record.haulier, record.notes.count()) == (False, "Harbour Cartage", 2)
+    assert states(stored.layer) == {"in_store": 5} and position(stored).returned == 5 and book_faults() == []
+    with pytest.raises(Refused, match="despatched already"):
+        despatch_return(stored.act("inspector"), DespatchRequest(made, TODAY))
+
+
+def test_a_prepared_return_is_not_sent_after_all(stored):
+    case = Claim.objects.get(pk=aside(stored, 3))
+    (made,) = back(stored, prepared=True)
+    with pytest.raises(Refused, match="Say why"):
+        cancel_return(stored.act("inspector"), ReverseRequest(made, " "))
+    cancel_return(stored.act("inspector"), ReverseRequest(made, "they keep them"))
+    case.refresh_from_db()
+    # What failed before is open as it was; what was set aside for the return is in store again.
+    assert (case.authorised, case.open_quantity) == (0, 3)
+    assert states(stored.layer) == {"in_store": 7, "rejected": 3} and book_faults() == []
+    with pytest.raises(Refused, match="not sent after all already"):
+        despatch_return(stored.act("inspector"), DespatchRequest(made, TODAY))
+    assert GoodsReturn.objects.get(pk=back(stored)[0]).notes.count() == 3
+
+
+def test_what_stands_by_and_went_otherwise_is_not_despatched_twice(stored):
+    case = aside(stored, 3)
+    (made,) = back(stored, prepared=True, units={stored.layer.pk: D(3)})
+    return_goods(stored.act("inspector"), ReturnRequest(case, D(1), "RA-1", TODAY))
+    with pytest.raises(Refused, match="Only 2"):
+        despatch_return(stored.act("inspector"), DespatchRequest(made, TODAY))
+    assert position(stored).returned == 1
+
+
+def test_the_page_prepares_despatches_prints_and_lists(stored, signed_in):
+    stored.order.supplier.return_address = "Gate 2\nNingbo"
+    stored.order.supplier.save()
+    bills.book_bill(stored.act("costs"), bill_of(stored.order, line_of(stored.order, "10"), tax=D("18.40")))
+    page = signed_in("inspector")
+    of = f"{reverse('send-back')}?order={stored.order.pk}"
+    form = page.get(of).context["form"]
+    assert form["deliver_to"].value() == "Gate 2\nNingbo" and form[f"units-{stored.layer.pk}"].value() == "10"
+    asked = {"reference": "RA-5", "reason": "late", "occurred_on": TODAY.isoformat(), "packages": "2", "key": "p"}
+    asked |= {"deliver_to": "Gate 9", f"units-{stored.layer.pk}": "4"}
+    wrong = page.post(of, asked | {f"units-{stored.layer.pk}": "11", "act": "prepare"})
+    assert wrong.status_code == 422 and b"10 pc of A are here" in wrong.content
+    made = page.post(of, asked | {"act": "prepare"}).url
+    assert b"Stands by" in page.get(made).content and b"prepared" in page.get(reverse("goods-returns")).content
+    key = GoodsReturn.objects.get().pk
+    for name in ("return-note", "return-labels"):
+        assert page.get(reverse(name, args=[key])).content[:5] == b"%PDF-"
+    day = {"occurred_on": TODAY.isoformat(), "haulier": "", "key": "d"}
+    assert page.post(reverse("despatch-return", args=[key]), day | {"occurred_on": "x"}).status_code == 422
+    assert page.post(reverse("despatch-return", args=[key]), day).url == made
+    assert "Gate 9" in page.get(reverse("return-xml", args=[key])).content.decode()
+    assert page.get(reverse("despatch-return", args=[key])).url == made
+    (row,) = return_rows(Asked([stored.nz.pk]))
+    assert (row["price"], row["tax"]) == (D("120.85"), D("12.09"))
+    there, gone = (
+        f"{reverse('goods-returns')}?company={stored.nz.pk}&from={day}" for day in ("2026-01-01", "2999-01-01")
+    )
+    assert b"RA-5" in page.get(there).content and b"RA-5" not in page.get(gone).content
+    assert page.get(f"{reverse('goods-returns')}?company=x&from=never").status_code == 200
+
+
+def test_units_with_numbers_go_back_by_number(world):
+    Item.objects.filter(pk=world.items["A"].pk).update(keeps_serial=True)
+    world.order = world.sent_order({"A": D(3)}, ours_from="receipt")
+    part = world.order.lines.get().instalments.get()
+    row = ReceiveRow(None, D(3), False, instalment=part.pk, serials=("N1", "N2", "N3"))
+    receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN-1", TODAY, (row,)))
+    layer = CostLayer.objects.get(item=world.items["A"], kind="stock")
+    for serials, words in (((), "say which go"), (("N9",), "0 of the numbers"), (("N2", "N9"), "N9 is no unit")):
+        with pytest.raises(Refused, match=words):
+            back(world, units={layer.pk: D(1)}, serials=serials)
+    back(world, units={layer.pk: D(1)}, serials=("N2",))
+    assert serials_in(layer, "in_store").keys() == {"N1", "N3"}

@@ -177,6 +177,11 @@ class BillLine(models.Model):
     0 where a credit note lowers the price of goods that were billed.
     """
 
+    class Into(models.TextChoices):
+        GOODS = "goods", "Cost of the goods"
+        CLAIM = "claim", "Claimed with the case"
+        LOSS = "loss", "Our loss"
+
     bill = models.ForeignKey(Bill, models.CASCADE, related_name="lines")
     number = models.PositiveSmallIntegerField()
     charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="bill_lines")
@@ -191,8 +196,10 @@ class BillLine(models.Model):
     # What its units that were not ours set off of the order's advances.
     ahead_advance = fields.money(default=fields.ZERO, db_default=0)
     ahead_advance_base = fields.money(default=fields.ZERO, db_default=0)
-    # Of a credit note: the claim that it credits, or how much of a dispute it ended.
+    # Of a credit note: the claim that it credits, or how much of a dispute it ended. Of a bill: the case it is a cost
+    # of, and where that cost goes.
     case = models.ForeignKey(Claim, models.PROTECT, null=True, related_name="credits")
+    into = models.CharField(max_length=6, choices=Into.choices, blank=True, db_default="")
     ended_dispute = fields.money(default=fields.ZERO, db_default=0)
 
     class Meta:

@@ -1,4 +1,4 @@
-"""Cases of failed or missing units, and return notes."""
+"""Cases of goods that are not right, or of money that is owed for them, and returns."""
 
 from django.db import models
 from django.db.models import F, Q
@@ -13,11 +13,16 @@ from northing.quality.models import Inspection
 
 
 class Claim(models.Model):
-    """Failed or missing units, until each has an end."""
+    """Failed or missing units, until each has an end; or (no units) money that is owed for goods of a layer."""
 
     class Kind(models.TextChoices):
         REJECTED = "rejected", "Rejected"
         MISSING = "missing", "Missing"
+        LATE = "late", "Late"
+        PRICE = "price", "Wrongly billed"
+        OTHER = "other", "Other"
+
+    OF_MONEY = (Kind.LATE, Kind.PRICE, Kind.OTHER)
 
     company = models.ForeignKey(Company, models.PROTECT)
     kind = models.CharField(max_length=8, choices=Kind.choices)
@@ -37,6 +42,12 @@ class Claim(models.Model):
     # When the other side was written to, and by when it is to answer.
     asked_on = models.DateField(null=True)
     answer_by = models.DateField(null=True)
+    # When they were reminded last, by rule.
+    reminded_on = models.DateField(null=True)
+    # Who of us sees to it.
+    looked_after_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="cases")
+    # Its units were those of another case until it was divided.
+    part_of = models.ForeignKey("self", models.PROTECT, null=True, related_name="parts")
     # What opened it (a receipt, an inspection) was reversed: it never was.
     withdrawn_at = models.DateTimeField(null=True)
 
@@ -71,6 +82,7 @@ class ClaimAmount(models.Model):
         TURNED = "turned", "Claimed from another party"
         PAID = "paid", "Paid in money"
         GIVEN_UP = "given up", "Given up"
+        COST = "cost", "A cost that a bill brought"
 
     case = models.ForeignKey(Claim, models.PROTECT, related_name="amounts")
     # Who owes it.
@@ -147,15 +159,45 @@ class GoodsReturn(models.Model):
     reference = models.CharField("Supplier's reference", max_length=40)
     reason = models.CharField(max_length=80, blank=True)
     haulier = models.CharField(max_length=80, blank=True)
+    # The lines of the address that they go to, and how many packages they are.
+    deliver_to = models.TextField(blank=True, db_default="")
+    packages = models.PositiveSmallIntegerField(default=1, db_default=1)
     occurred_on = models.DateField()
     at = models.DateTimeField()
+    # Of a prepared one: its goods stand by until it is despatched, or not sent after all.
+    despatched_at = models.DateTimeField(null=True)
+    cancelled_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]
-        constraints = [models.UniqueConstraint(fields=["company", "number"], name="return_number_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["company", "number"], name="return_number_once"),
+            models.CheckConstraint(
+                condition=Q(despatched_at=None) | Q(cancelled_at=None), name="return_sent_or_cancelled"
+            ),
+        ]
 
     def __str__(self):
         return self.number
+
+    @property
+    def prepared(self):
+        """Whether its goods stand by."""
+        return self.despatched_at is None and self.cancelled_at is None
+
+
+class ReturnLine(models.Model):
+    """Units of an authorisation that stand by for a return; `authorised`, `set_aside`: it was done for this return."""
+
+    goods_return = models.ForeignKey(GoodsReturn, models.CASCADE, related_name="stands_by")
+    authorisation = models.ForeignKey(Authorisation, models.PROTECT, related_name="+")
+    quantity = fields.quantity()
+    authorised = models.BooleanField()
+    set_aside = models.BooleanField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.CheckConstraint(condition=Q(quantity__gt=0), name="return_line_above_zero")]
 
 
 class ReturnNote(models.Model):
@@ -189,6 +231,7 @@ class CaseEnd(models.Model):
 
     class Way(models.TextChoices):
         KEPT = "kept", "Kept"
+        REWORKED = "reworked", "Reworked"
         SCRAPPED = "scrapped", "Scrapped"
         FOUND = "found", "Found again"
         LOST = "lost", "Lost"

@@ -16,6 +16,7 @@ from northing.claims.models import (
     ClaimMoney,
     GoodsReturn,
     Replacement,
+    ReturnLine,
     ReturnNote,
 )
 from northing.ledger.models import CostLayer, Entry
@@ -95,6 +96,24 @@ def open_return(made: GoodsReturn) -> GoodsReturn:
         made.number = cursor.fetchone()[0]
     made.save(force_insert=True)
     return made
+
+
+def write_return_line(line: ReturnLine) -> ReturnLine:
+    """Units stand by for a return."""
+    line.save(force_insert=True)
+    return line
+
+
+def mark_despatched(made: GoodsReturn, at: datetime, day: date, haulier: str) -> None:
+    """A prepared return left."""
+    made.despatched_at, made.occurred_on, made.haulier = at, day, haulier
+    made.save(update_fields=["despatched_at", "occurred_on", "haulier"])
+
+
+def mark_cancelled(made: GoodsReturn, at: datetime) -> None:
+    """A prepared return is not sent after all."""
+    made.cancelled_at = at
+    made.save(update_fields=["cancelled_at"])
 
 
 def write_return(note: ReturnNote) -> ReturnNote:

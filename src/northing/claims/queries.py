@@ -6,7 +6,7 @@ from decimal import Decimal
 from django.db.models import F, Q, QuerySet, Sum
 from django.db.models.functions import Coalesce
 
-from northing.claims.models import Authorisation, Claim, ClaimAmount, Replacement
+from northing.claims.models import Authorisation, Claim, ClaimAmount, Replacement, ReturnLine
 from northing.ledger.models import LayerTake
 
 
@@ -21,6 +21,12 @@ def rejected_units(lines: Iterable[int]) -> dict[int, Decimal]:
 def authorisation_of(case: int, reference: str) -> Authorisation | None:
     """What the supplier authorised of a case (id) under a reference, and what stands."""
     return Authorisation.objects.filter(case=case, reference__iexact=reference.strip(), reversed_by=None).first()
+
+
+def standing_by(authorisation: int) -> Decimal:
+    """How many units of an authorisation (id) stand by for returns that are prepared."""
+    found = ReturnLine.objects.filter(authorisation=authorisation, goods_return__despatched_at=None)
+    return found.filter(goods_return__cancelled_at=None).aggregate(u=Sum("quantity"))["u"] or Decimal(0)
 
 
 def open_claims(cases: Iterable[int]) -> dict[tuple[int, int, str], tuple[Decimal, Decimal]]:

@@ -230,8 +230,9 @@ class Advice:
 
     number: str
     issued_on: date
-    supplier: tuple[str, str, str]
-    customer: tuple[str, str, str]
+    # Name, city, country; and the lines of the address, where it is another than the usual one.
+    supplier: tuple[str, ...]
+    customer: tuple[str, ...]
     document: str = ""
     vessel: str = ""
     imo: str = ""

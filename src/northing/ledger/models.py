@@ -224,6 +224,7 @@ class LayerCost(models.Model):
     class Component(models.TextChoices):
         GOODS = "goods", "Goods"
         PRICE_DIFFERENCE = "price_difference", "Price difference"
+        REWORK = "rework", "Rework"
         CHARGE = "charge", "Charge"
         DUTY = "duty", "Duty"
         TAX = "tax", "Tax"
@@ -237,7 +238,7 @@ class LayerCost(models.Model):
     class Meta:
         constraints = [
             models.CheckConstraint(
-                condition=Q(charge=None, component__in=("goods", "price_difference"))
+                condition=Q(charge=None, component__in=("goods", "price_difference", "rework"))
                 | Q(charge__isnull=False, component__in=("charge", "duty", "tax")),
                 name="layer_cost_of_goods_or_charge",
             )

@@ -50,6 +50,47 @@ class Inspection(models.Model):
         ]
 
 
+class Measure(models.Model):
+    """What was seen of one unit of a sample: a figure against limits as they were then, or (no value) a yes or no."""
+
+    inspection = models.ForeignKey(Inspection, models.CASCADE, related_name="measures")
+    name = models.CharField(max_length=60)
+    unit = models.CharField(max_length=12, blank=True)
+    limits = models.CharField(max_length=60, blank=True)
+    severity = models.CharField(max_length=8)
+    number = models.PositiveSmallIntegerField()
+    value = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+    right = models.BooleanField()
+
+    class Meta:
+        ordering = ["inspection", "name", "number"]
+        constraints = [models.UniqueConstraint(fields=["inspection", "name", "number"], name="measured_once")]
+
+
+class FoundDefect(models.Model):
+    """Units in which a defect was found, by the name and gravity that it had then."""
+
+    inspection = models.ForeignKey(Inspection, models.CASCADE, related_name="defects")
+    name = models.CharField(max_length=60)
+    severity = models.CharField(max_length=8)
+    units = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["inspection", "name"], name="found_defect_once")]
+
+
+class SeenPaper(models.Model):
+    """A paper that had to be there, and its number."""
+
+    inspection = models.ForeignKey(Inspection, models.CASCADE, related_name="papers")
+    name = models.CharField(max_length=80)
+    number = models.CharField(max_length=60)
+
+    class Meta:
+        ordering = ["id"]
+
+
 class LotDraw(models.Model):
     """Whether the next lot of an item from a supplier is inspected: drawn before it comes, opened when it came.
 

@@ -129,12 +129,21 @@ class _Facts:
             found[line.bill_id] += self.owed_by[line.pk]
         for bill_id, amount, *_ in self.credited:
             found[bill_id] += amount
+        for line, base in self.case_costs:
+            found[line.bill_id] += base
         return found
+
+    @cached_property
+    def case_costs(self) -> list[tuple[BillLine, Decimal]]:
+        """What bills that stand say of costs of cases, each with its worth in base."""
+        lines = BillLine.objects.filter(bill__reversed_by=None).exclude(into="").select_related("bill__company")
+        return [(one, converted(one.amount, one.bill.rate, one.bill.company.currency)) for one in lines]
 
     @cached_property
     def credited(self) -> list[tuple[int, Decimal, int, Decimal]]:
         """Credits of claims: the note (id), its worth in base (below 0), the company (id), what is off the claim."""
-        lines = BillLine.objects.filter(case__isnull=False, bill__reversed_by=None).select_related("bill__company")
+        lines = BillLine.objects.filter(case__isnull=False, into="", bill__reversed_by=None)
+        lines = lines.select_related("bill__company")
         amounts = ClaimAmount.objects.filter(why=ClaimAmount.Why.CREDITED).values_list("entry", "case", "base")
         off = {(entry, case): base for entry, case, base in amounts}
         return [
@@ -269,6 +278,7 @@ def _afloat(facts: _Facts) -> Explained:
     for part in facts.owned:
         yield part.instalment.line.order.company_id, part.pk, part.goods_base, ZERO
     costs = LayerCost.objects.filter(charge=None, layer__shipment_line__isnull=False)
+    costs = costs.exclude(component=LayerCost.Component.REWORK)
     for company, part, total in costs.values_list("layer__company", "layer__shipment_line").annotate(
         total=Sum("amount")
     ):
@@ -471,8 +481,8 @@ def _claims(facts: _Facts) -> Explained:
     yield from rows.annotate(b=Sum("base"), a=Sum("amount"))
 
 
-# Claims that grow or shrink beside the losses: by money, credit notes and prices of goods that are here.
-NO_LOSS = (ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.REDUCED)
+# Claims that grow or shrink beside the losses: by money, credit notes, bills of costs, prices of goods that are here.
+NO_LOSS = (ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.REDUCED, ClaimAmount.Why.COST)
 
 
 def _losses(facts: _Facts) -> Explained:
@@ -489,6 +499,9 @@ def _losses(facts: _Facts) -> Explained:
     lost = ClaimAmount.objects.exclude(why__in=NO_LOSS).values_list("case__company").order_by()
     for company, base in lost.annotate(total=Sum("base")):
         yield company, (), -base, ZERO
+    for line, base in facts.case_costs:
+        if line.into == BillLine.Into.LOSS:
+            yield line.bill.company_id, (), base, ZERO
     more = LayerCost.objects.filter(charge=None, layer__count_lines__quantity__gt=0, layer__receipt_line=None)
     for company, total in more.values_list("layer__company").annotate(total=Sum("amount")).order_by():
         yield company, (), -total, ZERO

@@ -13,11 +13,11 @@ from northing.costing.models import Charge
 from northing.ledger.models import Account, OpenItem
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.payments.queries import open_advances
+from northing.reports.tax_parts import tax_parts
 
 ZERO = Decimal(0)
 # More lines of a supplier than this are found from their own bill or order.
 MOST = 200
-TAXED = ("bill__tax", "bill__total")
 
 
 @dataclass(frozen=True)
@@ -130,8 +130,7 @@ def proposed_tax(start: From, lines: Iterable[Creditable]) -> Decimal:
     for one in lines:
         if one.line and one.proposed:
             amounts[one.line.pk] = amounts.get(one.line.pk, ZERO) + one.proposed
-    rows = _standing(start).filter(order_line__in=amounts, bill__total__gt=F("bill__tax")).order_by("bill")
-    parts = {line: tax / (total - tax) for line, tax, total in rows.values_list("order_line", *TAXED)}
+    parts = tax_parts(amounts)
     exact = sum((amount * parts.get(line, ZERO) for line, amount in amounts.items()), ZERO)
     return rounded(exact, start.currency)
 

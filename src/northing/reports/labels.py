@@ -8,6 +8,7 @@ from typing import TypeVar
 
 from django.utils.safestring import SafeString
 
+from northing.claims.models import GoodsReturn
 from northing.core.money.exact import plain
 from northing.drawings.barcodes import code_128, gs1_128, readable
 from northing.masterdata.models import Bin, Item, Pack
@@ -73,6 +74,21 @@ def notice_labels(
     ]  # fmt: skip
     rows.sort(key=lambda one: one.sscc)
     return _paper(_of_pallets(str(notice.supplier or "Announced goods"), rows, copies, first), again=again)
+
+
+def labels_of_return(made: GoodsReturn) -> bytes:
+    """An A6 label for each package of a return: where it goes, under which reference, and which of them it is."""
+    to = made.deliver_to.splitlines() or [f"{made.supplier.city} {made.supplier.country}".strip()]
+    facts = [("To", str(made.supplier)), *(("", line) for line in to[:5])]
+    facts += [("Your reference", made.reference), ("From", f"{made.company}, {made.site}")]
+    code = (code_128(made.number), made.number)
+    return _paper(
+        [
+            Label("Return", made.number, [*facts, ("Package", f"{one} of {made.packages}")], [code])
+            for one in range(1, made.packages + 1)
+        ],
+        again=False,
+    )
 
 
 def _of_pallets(title: str, rows: Sequence[Stands], copies: int, first: int) -> list[Label]:

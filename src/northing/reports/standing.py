@@ -59,7 +59,7 @@ def _money(cases: list[int]) -> list[Problem]:
 
 
 def _credits(cases: list[int]) -> list[Problem]:
-    lines = BillLine.objects.filter(case__in=cases, bill__reversed_by=None).select_related("bill__party")
+    lines = BillLine.objects.filter(case__in=cases, into="", bill__reversed_by=None).select_related("bill__party")
     return [
         Problem(f"{line.bill} of {line.bill.party} credits this claim.", mend=FIRST, record=("bill", line.bill_id))
         for line in lines.order_by("pk")

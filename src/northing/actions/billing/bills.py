@@ -8,7 +8,8 @@ from decimal import Decimal
 from django.db.models import Subquery
 
 from northing.access.acts import Act, future_problem
-from northing.actions.billing import credits
+from northing.actions.billing import case_costs, credits
+from northing.actions.billing.case_costs import CaseCost
 from northing.actions.billing.checks import findings
 from northing.actions.billing.credits import CreditLine
 from northing.actions.billing.goods import booked, foreseen, line_owed
@@ -75,6 +76,7 @@ class Effect:
 def foresee(request: BillRequest) -> Effect:
     """The effect of the bill, without writing. Raises Refused."""
     goods, credited = goods_lines(request), credits.credit_lines(request)
+    case_costs.case_costs(request)
     refuse_if(_head_problems(request, goods))
     rate = _rate_of(request)
     plans = []
@@ -100,6 +102,7 @@ def book_bill(act: Act, request: BillRequest) -> int:
     """
     act.require("book_bill", request.company, *_borne_by(request))
     goods, credited = goods_lines(request, lock=True), credits.credit_lines(request, lock=True)
+    of_cases = case_costs.case_costs(request, lock=True)
     charges = billed_charges(request, over_goods(goods), lock=True)
     for line in charges:
         line.goods = lock_scope(line.scope)
@@ -111,9 +114,10 @@ def book_bill(act: Act, request: BillRequest) -> int:
         take_on(request, line)
         write_charge(line)
     bill = _bill(act, request, goods, credits.corrected(credited))
-    text = f"Booked {_words(bill, charges, [*goods, *credited])}{posting_note(_companies(bill, bearers), request.day)}"
+    about = [*goods, *credited, *of_cases]
+    text = f"Booked {_words(bill, charges, about)}{posting_note(_companies(bill, bearers), request.day)}"
     text += "".join(f". {problem.what}" for problem in passed) + _decided(goods)
-    history = add_history(act, "book_bill", text, _links(charges, [*goods, *credited]), request.day)
+    history = add_history(act, "book_bill", text, _links(charges, about), request.day)
     bill.entry = entry = open_entry(act, history, text, request.day)
     drafts, rows = [], {}
     for line in charges:
@@ -123,12 +127,14 @@ def book_bill(act: Act, request: BillRequest) -> int:
         rows[line.where] = _of_charge(line), parts_of(found, bill.company_id, bill.rate, bill.company.currency)
     rows |= {line.where: (_of_goods(line), []) for line in goods}
     rows |= {line.where: (credits.row_of(line), []) for line in credited}
+    rows |= {line.where: (case_costs.row_of(line), []) for line in of_cases}
     billing.write_bill(bill, _numbered(request, rows))
     billing.write_instalments(bill, _instalments(request, bill))
     billing.write_taxes(bill, taxes_of(request, [line.line.order.tax_rate for line in (*goods, *credited)]))
     add_links(history, [("bill", bill.pk, None)])
     drafts += write_goods(entry, bill, [(line, rows[line.where][0]) for line in goods])
     drafts += credits.write(entry, bill, [(line, rows[line.where][0]) for line in credited])
+    drafts += case_costs.write(entry, bill, [rows[line.where][0] for line in of_cases])
     post(entry, drafts + payable_drafts(bill))
     accruals.true_up(entry, [line.charge.pk for line in charges])
     _bring_along(bill, [line.line.pk for line in (*goods, *credited)])
@@ -317,14 +323,15 @@ def _instalments(request: BillRequest, bill: Bill) -> list[tuple[date, Decimal]]
     return [(day, from_minor(part, bill.currency)) for day, part in parts]
 
 
-def _words(bill: Bill, charges: Sequence[BilledCharge], goods: Sequence[GoodsLine | CreditLine]) -> str:
+def _words(bill: Bill, charges: Sequence[BilledCharge], goods: Sequence[GoodsLine | CreditLine | CaseCost]) -> str:
     if len(charges) == 1 and not goods:
         return (
             f"{bill.get_kind_display().lower()} {bill.number}: {words_of(charges[0].charge, charges[0].asked.amount)}"
         )
     kinds = dict.fromkeys(line.charge.get_kind_display().lower() for line in charges)
     total = f"{bill.currency} {money(bill.total, bill.currency)}"
-    for_what = ", ".join([*(["goods"] if goods else []), *kinds])
+    whats = [f"case {one.case.pk}" if isinstance(one, CaseCost) else "goods" for one in goods]
+    for_what = ", ".join([*dict.fromkeys(whats), *kinds])
     return f"{bill.get_kind_display().lower()} {bill.number}: {total} of {bill.party} for {for_what}"
 
 
@@ -332,12 +339,12 @@ def _companies(bill: Bill, goods: Iterable[Goods]) -> list[int]:
     return sorted({bill.company_id, *(one.line.order.company_id for one in goods)})
 
 
-def _links(charges: Iterable[BilledCharge], goods: Iterable[GoodsLine | CreditLine]) -> list[Link]:
+def _links(charges: Iterable[BilledCharge], goods: Iterable[GoodsLine | CreditLine | CaseCost]) -> list[Link]:
     links = dict.fromkeys(link for line in charges for link in links_of(line.charge, line.goods))
     for line in goods:
         company = line.line.order.company_id
         links |= {("line", line.line.pk, company): None, ("order", line.line.order_id, company): None}
-        if isinstance(line, CreditLine) and line.case:
+        if not isinstance(line, GoodsLine) and line.case:
             links |= {("case", line.case.pk, company): None}
     return list(links)
 
@@ -362,7 +369,7 @@ def payable_drafts(bill: Bill, sign: int = 1) -> list[Draft]:
             drafts.append(_due(part, part.company_id, Account.DUE_TO, -sign, part.base_amount, part.rate))
             drafts.append(_due(part, bill.company_id, Account.DUE_FROM, sign, part.payer_base, bill.rate))
     for line in bill.lines.filter(case__isnull=False):
-        owed -= sign * converted(line.amount, bill.rate, bill.company.currency)
+        owed += bill.sign * sign * converted(line.amount, bill.rate, bill.company.currency)
     tax, total = (bill.sign * sign * value for value in (bill.tax, bill.owed))
     taxes, tax_owed = tax_drafts(bill, bill.sign * sign), converted(tax, bill.rate, bill.company.currency)
     drafts += taxes
@@ -421,12 +428,17 @@ def reverse_bill(act: Act, request: ReverseRequest) -> int:
     entry = open_entry(act, history, text, act.today, reverses=bill.entry)
     owed_no_more = payable_drafts(bill, -1)
     billing.mark_reversed(bill, entry)
-    post(entry, owed_no_more + undo_goods(entry, bill) + credits.undo(entry, bill))
+    post(entry, owed_no_more + undo_goods(entry, bill) + _undo_cases(entry, bill))
     for line in bill.lines.filter(charge__isnull=False).select_related("charge").order_by("number"):
         _unbill(entry, line, goods[line.charge_id])
     accruals.true_up(entry, list(goods))
     _bring_along(bill, bill.lines.exclude(order_line=None).values_list("order_line", flat=True))
     return bill.pk
+
+
+def _undo_cases(entry: Entry, bill: Bill) -> list[Draft]:
+    """The counter-postings of what it did to cases: claims that it credited, or costs that it brought."""
+    return (credits if bill.kind == Bill.Kind.CREDIT else case_costs).undo(entry, bill)
 
 
 def _paid(bill: Bill) -> list[Problem]:

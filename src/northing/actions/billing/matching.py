@@ -99,7 +99,7 @@ def goods_lines(request: BillRequest, *, lock: bool = False) -> list[GoodsLine]:
 
     With `lock` the orders are locked first, so that two people never bill the same units.
     """
-    asked = [(one.where or f"line-{number}", one) for number, one in enumerate(request.lines) if one.of_goods]
+    asked = [(one.where or f"line-{number}", one) for number, one in enumerate(request.lines) if one.order_line]
     if request.kind == Bill.Kind.CREDIT or not asked:
         return []
     keys = {one.order_line for _, one in asked if one.order_line}

@@ -34,15 +34,17 @@ class BillLineRequest:
     quantity: Decimal | None = None
     price: Decimal | None = None
     goods: tuple[int, ...] = ()
-    # Of a credit note: the case (id) whose claim is credited; with an order line, its price is.
+    # Of a credit note: the case (id) whose claim is credited; with an order line, its price is. Of a bill: the case it
+    # is a cost of, and where that goes: goods, claim or loss.
     case: int | None = None
+    into: str = ""
     # What is decided of a difference: accept it as cost, or dispute it. And how problems name the line.
     decision: str = ""
     where: str = ""
 
     @property
     def of_goods(self) -> bool:
-        """Whether it is about goods, not about a charge."""
+        """Whether it is about goods or a case, not about a charge."""
         return bool(self.order_line or self.case)
 
     @property

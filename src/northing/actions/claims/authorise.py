@@ -35,6 +35,11 @@ def authorise(act: Act, request: AuthoriseRequest) -> int:
     act.require("handle_cases", case.company_id)
     act.require_supplier(case.supplier_id)
     refuse_if(_problems(act, request, case))
+    return authorised(act, request, case).pk
+
+
+def authorised(act: Act, request: AuthoriseRequest, case: Claim) -> Authorisation:
+    """Write that units of a case may go back, without asking whether it can be."""
     item, reference = case.layer.item, request.reference.strip()
     text = f"{case.supplier} takes back {plain(request.quantity)} {item.unit} of {item.code} under {reference}"
     text += ", for replacement" if request.owed == Authorisation.Owed.REPLACEMENT else ""
@@ -51,8 +56,9 @@ def authorise(act: Act, request: AuthoriseRequest) -> int:
         history=history,
     )
     claims.authorise(said)
+    case.authorised += request.quantity
     bring_along(cases=[case.pk])
-    return said.pk
+    return said
 
 
 def locked_case(key: int) -> Claim:

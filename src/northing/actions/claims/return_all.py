@@ -1,11 +1,12 @@
-"""Send back all that is left of a receipt or of an order, in one act."""
+"""Send back what came from suppliers, at once or prepared first: of a receipt, an order, a layer or an item."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
+from northing.actions.claims.prepared import stand_by
 from northing.actions.claims.returns import ReturnRequest, go_back, reverse_return
 from northing.actions.claims.set_aside import GOOD, put_aside
 from northing.actions.quality.inspect import locked_layer
@@ -13,16 +14,37 @@ from northing.actions.reversal import ReverseRequest
 from northing.activity.operations import once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
+from northing.claims.queries import standing_by
+from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
 from northing.inventory.serials import serials_in
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME
 
+ZERO = Decimal(0)
+STATES = (*GOOD, "rejected")
+MOST_PACKAGES = 500
+
+
+@dataclass(frozen=True)
+class Of:
+    """What is sent back of: a receipt, an order, a layer, or an item (ids); of an item the oldest goods first."""
+
+    receipt: int | None = None
+    order: int | None = None
+    layer: int | None = None
+    item: int | None = None
+    # Of an item: of one supplier only.
+    supplier: int | None = None
+
 
 @dataclass(frozen=True)
 class ReturnAllRequest:
-    """All of a receipt, or of an order (ids), that is still here, under the supplier's reference."""
+    """Goods that go back under the supplier's reference: all that is here, or so many `units` by layer (id).
+
+    With `most` so many in all, the oldest first. `prepared`, they stand by until the return is despatched.
+    """
 
     reference: str
     reason: str
@@ -30,40 +52,166 @@ class ReturnAllRequest:
     receipt: int | None = None
     order: int | None = None
     haulier: str = ""
+    layer: int | None = None
+    item: int | None = None
+    supplier: int | None = None
+    units: Mapping[int, Decimal] | None = field(default=None, hash=False)
+    most: Decimal | None = None
+    serials: tuple[str, ...] = ()
+    deliver_to: str = ""
+    packages: int = 1
+    prepared: bool = False
+
+    @property
+    def of(self) -> Of:
+        """What it is of."""
+        return Of(self.receipt, self.order, self.layer, self.item, self.supplier)
 
 
-def layers_of(receipt: int | None, order: int | None) -> list[int]:
-    """The layers (ids) of a receipt or of an order that goods are left of; not those that belong to no order."""
-    found = CostLayer.objects.filter(CAME, receipt_line__why="", on_hand__quantity__gt=0)
-    if receipt:
-        found = found.filter(receipt_line__receipt=receipt)
+def layers_of(of: Of) -> list[int]:
+    """The layers (ids) that goods are left of, the oldest first; not those that belong to no order."""
+    found = CostLayer.objects.filter(CAME, receipt_line__why="", on_hand__quantity__gt=0, shipment_line__isnull=False)
+    order = "shipment_line__instalment__line__order"
+    if of.receipt:
+        found = found.filter(receipt_line__receipt=of.receipt)
+    elif of.order:
+        found = found.filter(**{order: of.order})
+    elif of.layer:
+        found = found.filter(pk=of.layer)
     else:
-        found = found.filter(shipment_line__instalment__line__order=order)
-    return list(found.order_by("pk").values_list("pk", flat=True).distinct())
+        found = found.filter(item=of.item)
+    if of.supplier:
+        found = found.filter(**{f"{order}__supplier": of.supplier})
+    keys = found.order_by("occurred_on", "pk").values_list("pk", "occurred_on").distinct()
+    return [key for key, _ in keys]
 
 
 @once
 def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
     """Held, stored and rejected units go back; of the good ones a case is opened. Returns the returns' ids.
 
-    There is one return for each site.
+    There is one return for each site and supplier.
     """
-    if not (request.receipt or request.order):
-        raise Refused(Problem("Say what goes back: a receipt, or an order."))
+    if not any((request.receipt, request.order, request.layer, request.item)):
+        raise Refused(Problem("Say what goes back: a receipt, an order, goods of a layer, or an item."))
     refuse_if(_problems(act, request))
-    layers = [locked_layer(key) for key in layers_of(request.receipt, request.order)]
+    layers = [locked_layer(key) for key in layers_of(request.of)]
     for layer in layers:
         act.require_at("return_goods", layer.company_id, layer.site_id)
-    refuse_if(_nothing(layers))
-    made: dict[int, GoodsReturn] = {}
-    for layer in layers:
-        for case in [*_open_cases(layer), *_good(act, layer, request)]:
-            head = made.get(layer.site_id) or _open(act, layer, case, request)
-            made[layer.site_id] = head
-            for units, reference in _parts(case, request.reference):
-                went = ReturnRequest(case.pk, units, reference, request.occurred_on)
-                go_back(act, replace(went, serials=_numbers(layer, units)), case, layer, head)
+    wanted = _wanted(request, layers)
+    numbers = set(request.serials)
+    made: dict[tuple[int, int], GoodsReturn] = {}
+    for layer, units in wanted:
+        for part in _parts(act, layer, units, request, numbers):
+            place = layer.site_id, part.case.supplier_id
+            head = made.get(place) or _open(act, layer, part.case, request)
+            made[place] = head
+            if request.prepared:
+                stand_by(act, head, part.case, part.units, part.reference, set_aside=part.set_aside)
+            else:
+                went = ReturnRequest(part.case.pk, part.units, part.reference, request.occurred_on, part.serials)
+                go_back(act, went, part.case, layer, head)
+    if numbers:
+        what = f"{sorted(numbers)[0]} is no unit that goes back."
+        raise Refused(Problem(what, "serials", "Name units of these goods, as many as go."))
     return [one.pk for one in made.values()]
+
+
+@dataclass(frozen=True)
+class Part:
+    """Units of a case that go under a reference; `set_aside`: the case was opened for this return."""
+
+    case: Claim
+    units: Decimal
+    reference: str
+    set_aside: bool
+    serials: tuple[str, ...]
+
+
+def _wanted(request: ReturnAllRequest, layers: list[CostLayer]) -> list[tuple[CostLayer, Decimal]]:
+    """How many units go of each layer. Raises Refused where they are not there."""
+    there = {layer.pk: sum((operations.in_state(layer, one) for one in STATES), ZERO) for layer in layers}
+    if not any(there.values()):
+        raise Refused(Problem("Nothing of it is here any more.", mend="Take back what was issued first."))
+    if request.units is not None:
+        refuse_if(_units_problems(request.units, layers, there))
+        return [(layer, request.units[layer.pk]) for layer in layers if request.units.get(layer.pk)]
+    if request.most is None:
+        return [(layer, there[layer.pk]) for layer in layers]
+    return list(_oldest_first(request.most, layers, there))
+
+
+def _oldest_first(
+    most: Decimal, layers: list[CostLayer], there: Mapping[int, Decimal]
+) -> Iterator[tuple[CostLayer, Decimal]]:
+    whole = sum(there.values(), ZERO)
+    if not 0 < most <= whole or round(most, layers[0].item.decimals) != most:
+        what = f"{plain(whole)} {layers[0].item.unit} are here."
+        raise Refused(Problem(what, "most", "Enter at most that, above 0, in whole units."))
+    for layer in layers:
+        units = min(most, there[layer.pk])
+        most -= units
+        if units:
+            yield layer, units
+
+
+def _units_problems(
+    units: Mapping[int, Decimal], layers: list[CostLayer], there: Mapping[int, Decimal]
+) -> list[Problem]:
+    known = {layer.pk: layer for layer in layers}
+    found = [
+        Problem("These goods are not of what goes back.", f"units-{key}", "Choose among those of the list.")
+        for key in units
+        if key not in known
+    ]
+    for layer in layers:
+        wanted, item = units.get(layer.pk, ZERO), layer.item
+        if wanted < 0 or wanted > there[layer.pk]:
+            what = f"{plain(there[layer.pk])} {item.unit} of {item.code} are here."
+            found.append(Problem(what, f"units-{layer.pk}", "Enter at most that."))
+        elif round(wanted, item.decimals) != wanted:
+            found.append(Problem(f"{item.code} is counted in whole {item.unit}.", f"units-{layer.pk}"))
+    if not found and not any(units.values()):
+        found.append(Problem("Say how many units go back.", "most", "Enter them beside one of the goods at least."))
+    return found
+
+
+def _parts(act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest, numbers: set[str]) -> Iterator[Part]:
+    """The units of a layer by case and reference: rejected ones first, then held ones, then those in store."""
+    for case in _open_cases(layer):
+        for free, reference in _free(case, request.reference):
+            if part := min(free, units):
+                units -= part
+                yield Part(case, part, reference, False, _taken(layer, "rejected", part, numbers))
+    if not units:
+        return
+    parts, named = [], []
+    for state in GOOD:
+        if part := min(operations.in_state(layer, state), units):
+            units -= part
+            parts.append((state, part))
+            named += _taken(layer, state, part, numbers)
+    if units:
+        what = f"Some units of {layer.item.code} stand by for another return."
+        raise Refused(Problem(what, f"units-{layer.pk}", "Despatch that one, or cancel it first."))
+    case = put_aside(act, layer, parts, request.reason, request.occurred_on, named)
+    yield Part(case, case.quantity, request.reference, True, tuple(named))
+
+
+def _taken(layer: CostLayer, state: str, units: Decimal, numbers: set[str]) -> tuple[str, ...]:
+    """The serial numbers of the units that go: those that are named; where none are, whichever are there."""
+    if not layer.item.keeps_serial:
+        return ()
+    there = list(serials_in(layer, state))
+    if len(there) > units and not numbers:
+        what = f"Units of {layer.item.code} have serial numbers: say which go."
+        raise Refused(Problem(what, "serials", "Name as many as go back."))
+    chosen = [one for one in there if one in numbers][: int(units)] if len(there) > units else there
+    if len(chosen) != units:
+        what = f"{len(chosen)} of the numbers are {state.replace('_', ' ')}; {plain(units)} units go."
+        raise Refused(Problem(what, "serials", "Name as many as go back."))
+    numbers.difference_update(chosen)
+    return tuple(chosen)
 
 
 def _open_cases(layer: CostLayer) -> list[Claim]:
@@ -72,21 +220,15 @@ def _open_cases(layer: CostLayer) -> list[Claim]:
     return [case for case in found if case.open_quantity]
 
 
-def _good(act: Act, layer: CostLayer, request: ReturnAllRequest) -> Iterable[Claim]:
-    parts = [(state, units) for state in GOOD if (units := operations.in_state(layer, state))]
-    return [put_aside(act, layer, parts, request.reason, request.occurred_on)] if parts else []
+def _free(case: Claim, reference: str) -> list[tuple[Decimal, str]]:
+    """What the supplier authorised goes back under its own reference, the rest under the one of the return.
 
-
-def _parts(case: Claim, reference: str) -> list[tuple[Decimal, str]]:
-    """What the supplier authorised goes back under its own reference, the rest under the one of the return."""
-    said = [one for one in case.authorisations.order_by("pk") if one.left]
-    parts = [(one.left, one.reference) for one in said]
+    Units that stand by for another return do not go with this one.
+    """
+    said = case.authorisations.filter(reversed_by=None).order_by("pk")
+    free = [(one.left - standing_by(one.pk), one.reference) for one in said]
+    parts = [(units, own) for units, own in free if units > 0]
     return [*parts, (case.undecided, reference)] if case.undecided else parts
-
-
-def _numbers(layer: CostLayer, quantity: Decimal) -> tuple[str, ...]:
-    """The serial numbers of so many rejected units; all of them go, so that it does not matter with which case."""
-    return tuple(serials_in(layer, "rejected"))[: int(quantity)] if layer.item.keeps_serial else ()
 
 
 def _open(act: Act, layer: CostLayer, case: Claim, request: ReturnAllRequest) -> GoodsReturn:
@@ -98,8 +240,11 @@ def _open(act: Act, layer: CostLayer, case: Claim, request: ReturnAllRequest) ->
             reference=request.reference.strip(),
             reason=request.reason.strip()[:80],
             haulier=request.haulier.strip()[:80],
+            deliver_to=request.deliver_to.strip() or case.supplier.return_address,
+            packages=request.packages,
             occurred_on=request.occurred_on,
             at=act.at,
+            despatched_at=None if request.prepared else act.at,
         )
     )
 
@@ -121,9 +266,8 @@ def _problems(act: Act, request: ReturnAllRequest) -> list[Problem]:
         found.append(Problem("The supplier's reference is missing.", "reference", mend))
     if not request.reason.strip():
         found.append(Problem("Say why they go back.", "reason"))
+    if not 1 <= request.packages <= MOST_PACKAGES:
+        found.append(Problem("A return has 1 to 500 packages.", "packages"))
+    if len(request.deliver_to) > 400:
+        found.append(Problem("The address is longer than 400 signs.", "deliver_to"))
     return found
-
-
-def _nothing(layers: list[CostLayer]) -> list[Problem]:
-    units = sum((operations.in_state(one, state) for one in layers for state in (*GOOD, "rejected")), Decimal(0))
-    return [] if units else [Problem("Nothing of it is here any more.", mend="Take back what was issued first.")]

@@ -51,8 +51,10 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
             supplier=case.supplier,
             reference=request.reference.strip(),
             reason=case.reason,
+            deliver_to=case.supplier.return_address,
             occurred_on=request.occurred_on,
             at=act.at,
+            despatched_at=act.at,
         )
     )
     go_back(act, request, case, layer, made)

@@ -29,6 +29,7 @@ from northing.reports.standing import issues_of, settled_of
 
 PLACE = {
     CaseEnd.Way.KEPT: "in_store",
+    CaseEnd.Way.REWORKED: "in_store",
     CaseEnd.Way.SCRAPPED: "scrapped",
     CaseEnd.Way.FOUND: "in_store",
     CaseEnd.Way.LOST: "lost",
@@ -59,11 +60,23 @@ def keep(act: Act, request: EndRequest) -> int:
     case, layer = _locked(act, request)
     refuse_if(reduction_problems(layer, request.quantity, request.reduced) if request.reduced else [])
     history = _told(act, request, case, layer, "Kept", "keep_goods")
-    store = Place(default_bin(layer.site_id, "store").pk, "in_store")
-    moves = operations.moves_to(layer, "rejected", request.quantity, store, request.serials)
-    operations.move_stock(history, moves)
+    _into_store(history, layer, request)
     money = _reduced(act, request, case, layer, history) if request.reduced else {}
     return _write(act, request, case, layer, history, CaseEnd.Way.KEPT, **money)
+
+
+@once
+def rework(act: Act, request: EndRequest) -> int:
+    """Rejected units were put right and go into store; what that cost comes on a bill. Returns the end's id."""
+    case, layer = _locked(act, request)
+    history = _told(act, request, case, layer, "Reworked", "rework_goods")
+    _into_store(history, layer, request)
+    return _write(act, request, case, layer, history, CaseEnd.Way.REWORKED)
+
+
+def _into_store(history: HistoryEntry, layer: CostLayer, request: EndRequest) -> None:
+    store = Place(default_bin(layer.site_id, "store").pk, "in_store")
+    operations.move_stock(history, operations.moves_to(layer, "rejected", request.quantity, store, request.serials))
 
 
 def _reduced(act: Act, request: EndRequest, case: Claim, layer: CostLayer, history: HistoryEntry) -> dict[str, object]:
@@ -200,7 +213,7 @@ def reverse_way(act: Act, request: ReverseRequest) -> int:
 def _standing(end: CaseEnd, layer: CostLayer) -> list[Problem]:
     """The facts that stand on an end: what came of its claim; or units in store that were issued since."""
     found = settled_of([end.case_id]) if end.entry_id else []
-    if end.way in (CaseEnd.Way.KEPT, CaseEnd.Way.FOUND) and operations.in_state(layer, "in_store") < end.quantity:
+    if PLACE[CaseEnd.Way(end.way)] == "in_store" and operations.in_state(layer, "in_store") < end.quantity:
         found += issues_of([layer.pk])
     return found
 
@@ -232,6 +245,7 @@ def _nothing(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) ->
 BACK = {
     CaseEnd.Way.SCRAPPED: _not_scrapped,
     CaseEnd.Way.KEPT: _not_kept,
+    CaseEnd.Way.REWORKED: _not_kept,
     CaseEnd.Way.FOUND: _not_found,
     CaseEnd.Way.LOST: _nothing,
     CaseEnd.Way.NEVER: _nothing,

@@ -26,8 +26,11 @@ from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, Laye
 from northing.ledger.operations import Draft, Way, add_costs, as_rule, component_of, late_account
 
 ZERO = Decimal(0)
-Component = int | None  # a charge's id, None for the goods value, or the difference of its price
+Component = int | None  # a charge's id, None for the goods value, the difference of its price, or rework
 PRICE_DIFFERENCE = -1
+# What was paid for the goods of one layer alone; no bearer has a total of it.
+REWORK = -2
+OF_GOODS = (None, PRICE_DIFFERENCE)
 
 
 class Bearer(NamedTuple):
@@ -133,8 +136,14 @@ def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
     return found
 
 
+APART: dict[str, Component] = {
+    LayerCost.Component.PRICE_DIFFERENCE: PRICE_DIFFERENCE,
+    LayerCost.Component.REWORK: REWORK,
+}
+
+
 def _component(charge: int | None, said: str) -> Component:
-    return PRICE_DIFFERENCE if said == LayerCost.Component.PRICE_DIFFERENCE else charge
+    return APART.get(said, charge)
 
 
 def _gone(layers: Iterable[CostLayer]) -> dict[int, dict[Way, Decimal]]:
@@ -205,7 +214,7 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
         totals = added[layer.pk]
         totals[0] += one.amount
         totals[1] += sum(one.variance.values(), ZERO)
-        if not _charge(one.component):
+        if one.component in OF_GOODS:
             totals[2] += one.amount
             totals[3] += sum(one.variance.values(), ZERO)
         drafts.append(Draft(account=Account.STOCK, amount=one.stock, **common))
@@ -213,6 +222,9 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
             account = late_account(kinds[one.component], way)
             draft = Draft(account=account, amount=amount, **common)
             drafts.append(raised(entry, layer, draft) if account == Account.CLAIMS else draft)
+        if one.component == REWORK:
+            # It is owed to who did it; nothing waited for it.
+            continue
         charge = _charge(one.component)
         drafts.append(_drawn(one, next(drawn[charge, layer.company_id]) if charge else None))
     add_costs(entry, costs)
@@ -224,12 +236,12 @@ def _kinds(found: Absorption) -> dict[Component, str]:
     """Which component of a layer's cost each charge is."""
     charges = Charge.objects.filter(pk__in={_charge(one.component) for one in found.late} - {None})
     known = {key: component_of(kind) for key, kind in charges.values_list("pk", "kind")}
-    return {None: component_of(None), PRICE_DIFFERENCE: LayerCost.Component.PRICE_DIFFERENCE.value} | known
+    return {None: component_of(None), **{component: said for said, component in APART.items()}} | known
 
 
 def _charge(component: Component) -> int | None:
-    """The charge that a component is; None of the goods and their price."""
-    return None if component == PRICE_DIFFERENCE else component
+    """The charge that a component is; None of the goods, their price, and rework."""
+    return None if component in (PRICE_DIFFERENCE, REWORK) else component
 
 
 def _accruals(found: Absorption) -> dict[tuple[int, int], Iterator[Draft]]:

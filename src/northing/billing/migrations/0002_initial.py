@@ -280,4 +280,9 @@ class Migration(migrations.Migration):
                 'ordering': ['bill', 'pk'],
             },
         ),
+        migrations.AddField(
+            model_name='billline',
+            name='into',
+            field=models.CharField(blank=True, choices=[('goods', 'Cost of the goods'), ('claim', 'Claimed with the case'), ('loss', 'Our loss')], db_default='', max_length=6),
+        ),
     ]

@@ -315,4 +315,84 @@ class Migration(migrations.Migration):
             name='asked_on',
             field=models.DateField(null=True),
         ),
+        migrations.CreateModel(
+            name='ReturnLine',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('authorised', models.BooleanField()),
+                ('set_aside', models.BooleanField()),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.AddField(
+            model_name='claim',
+            name='looked_after_by',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='cases', to=settings.AUTH_USER_MODEL),
+        ),
+        migrations.AddField(
+            model_name='claim',
+            name='part_of',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='parts', to='claims.claim'),
+        ),
+        migrations.AddField(
+            model_name='claim',
+            name='reminded_on',
+            field=models.DateField(null=True),
+        ),
+        migrations.AddField(
+            model_name='goodsreturn',
+            name='cancelled_at',
+            field=models.DateTimeField(null=True),
+        ),
+        migrations.AddField(
+            model_name='goodsreturn',
+            name='deliver_to',
+            field=models.TextField(blank=True, db_default=''),
+        ),
+        migrations.AddField(
+            model_name='goodsreturn',
+            name='despatched_at',
+            field=models.DateTimeField(null=True),
+        ),
+        migrations.AddField(
+            model_name='goodsreturn',
+            name='packages',
+            field=models.PositiveSmallIntegerField(db_default=1, default=1),
+        ),
+        migrations.AlterField(
+            model_name='caseend',
+            name='way',
+            field=models.CharField(choices=[('kept', 'Kept'), ('reworked', 'Reworked'), ('scrapped', 'Scrapped'), ('found', 'Found again'), ('lost', 'Lost'), ('never', 'Never supplied')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='claim',
+            name='kind',
+            field=models.CharField(choices=[('rejected', 'Rejected'), ('missing', 'Missing'), ('late', 'Late'), ('price', 'Wrongly billed'), ('other', 'Other')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='claimamount',
+            name='why',
+            field=models.CharField(choices=[('price', 'Price of goods that are gone'), ('difference', 'Price difference of goods that are gone'), ('credited', 'Credited by the supplier'), ('reduced', 'Kept at a lower price'), ('more', 'Claimed beyond the price'), ('turned', 'Claimed from another party'), ('paid', 'Paid in money'), ('given up', 'Given up'), ('cost', 'A cost that a bill brought')], max_length=10),
+        ),
+        migrations.AddConstraint(
+            model_name='goodsreturn',
+            constraint=models.CheckConstraint(condition=models.Q(('despatched_at', None), ('cancelled_at', None), _connector='OR'), name='return_sent_or_cancelled'),
+        ),
+        migrations.AddField(
+            model_name='returnline',
+            name='authorisation',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='claims.authorisation'),
+        ),
+        migrations.AddField(
+            model_name='returnline',
+            name='goods_return',
+            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='stands_by', to='claims.goodsreturn'),
+        ),
+        migrations.AddConstraint(
+            model_name='returnline',
+            constraint=models.CheckConstraint(condition=models.Q(('quantity__gt', 0)), name='return_line_above_zero'),
+        ),
     ]

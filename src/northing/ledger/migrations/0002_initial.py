@@ -305,4 +305,17 @@ class Migration(migrations.Migration):
             name='document_kind',
             field=models.CharField(blank=True, choices=[('', 'None'), ('shipment_line', 'Goods of a shipment'), ('receipt_line', 'Goods of a receipt'), ('charge', 'Charge'), ('bill', 'Bill'), ('bill_part', "A company's part of a bill"), ('customs_entry', 'Customs entry'), ('case', 'Case'), ('bill_line', 'Goods of a bill'), ('order', 'Order'), ('bill_tax', 'Tax of a bill')], max_length=14),
         ),
+        migrations.RemoveConstraint(
+            model_name='layercost',
+            name='layer_cost_of_goods_or_charge',
+        ),
+        migrations.AlterField(
+            model_name='layercost',
+            name='component',
+            field=models.CharField(choices=[('goods', 'Goods'), ('price_difference', 'Price difference'), ('rework', 'Rework'), ('charge', 'Charge'), ('duty', 'Duty'), ('tax', 'Tax')], default='goods', max_length=16),
+        ),
+        migrations.AddConstraint(
+            model_name='layercost',
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('charge', None), ('component__in', ('goods', 'price_difference', 'rework'))), models.Q(('charge__isnull', False), ('component__in', ('charge', 'duty', 'tax'))), _connector='OR'), name='layer_cost_of_goods_or_charge'),
+        ),
     ]

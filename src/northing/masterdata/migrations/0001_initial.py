@@ -556,4 +556,67 @@ class Migration(migrations.Migration):
             name='notice_days',
             field=models.PositiveSmallIntegerField(blank=True, null=True),
         ),
+        migrations.CreateModel(
+            name='Defect',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('code', models.CharField(max_length=16, unique=True)),
+                ('name', models.CharField(max_length=60)),
+                ('severity', models.CharField(choices=[('critical', 'critical'), ('major', 'major'), ('minor', 'minor')], default='major', max_length=8)),
+            ],
+            options={
+                'ordering': ['code'],
+            },
+        ),
+        migrations.AddField(
+            model_name='inspectionrule',
+            name='papers',
+            field=models.TextField(blank=True, db_default=''),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='late_most',
+            field=models.DecimalField(db_default=0, decimal_places=2, default=Decimal('0'), max_digits=5),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='late_percent',
+            field=models.DecimalField(db_default=0, decimal_places=2, default=Decimal('0'), max_digits=5),
+        ),
+        migrations.AddField(
+            model_name='party',
+            name='remind_days',
+            field=models.PositiveSmallIntegerField(blank=True, null=True),
+        ),
+        migrations.CreateModel(
+            name='Characteristic',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('group', models.CharField(blank=True, default='', max_length=40)),
+                ('name', models.CharField(max_length=60)),
+                ('unit', models.CharField(blank=True, default='', max_length=12)),
+                ('least', models.DecimalField(decimal_places=4, max_digits=14, null=True)),
+                ('most', models.DecimalField(decimal_places=4, max_digits=14, null=True)),
+                ('severity', models.CharField(choices=[('critical', 'critical'), ('major', 'major'), ('minor', 'minor')], default='major', max_length=8)),
+                ('item', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='characteristics', to='masterdata.item')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('item', 'group', 'name'), name='characteristic_once', nulls_distinct=False), models.CheckConstraint(condition=models.Q(('least', None), ('most', None), ('least__lte', models.F('most')), _connector='OR'), name='characteristic_limits')],
+            },
+        ),
+        migrations.CreateModel(
+            name='ClaimDays',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('mode', models.CharField(max_length=8)),
+                ('notice_days', models.PositiveSmallIntegerField(null=True)),
+                ('claim_days', models.PositiveSmallIntegerField(null=True)),
+                ('party', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='claim_days_by_mode', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['party', 'mode'],
+                'constraints': [models.UniqueConstraint(fields=('party', 'mode'), name='claim_days_once_by_mode')],
+            },
+        ),
     ]

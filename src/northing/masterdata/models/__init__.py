@@ -1,11 +1,12 @@
 """Companies, sites, parties, items, and the facts that passages are planned by."""
 
-from northing.masterdata.models.inspections import InspectionRule
+from northing.masterdata.models.inspections import Characteristic, Defect, InspectionRule, Severity
 from northing.masterdata.models.items import Agreement, ExchangeRate, Item, Pack
 from northing.masterdata.models.parties import (
     LINK_MAY,
     OWES,
     BankAccount,
+    ClaimDays,
     Party,
     PaymentMethod,
     PaymentTerms,
@@ -21,6 +22,9 @@ __all__ = [
     "BankAccount",
     "Bin",
     "Company",
+    "Characteristic",
+    "ClaimDays",
+    "Defect",
     "ExchangeRate",
     "FreeTime",
     "Holiday",
@@ -36,6 +40,7 @@ __all__ = [
     "TaxCode",
     "Port",
     "RouteLeg",
+    "Severity",
     "Site",
     "WithoutOrder",
     "WorkingWeek",

@@ -31,6 +31,8 @@ class InspectionRule(models.Model):
     reduces = models.BooleanField(default=True)
     skip_after = models.PositiveSmallIntegerField(default=10)
     skip_one_in = models.PositiveSmallIntegerField(default=5)
+    # Papers that come with the goods, a name in each line: a certificate of the lot.
+    papers = models.TextField(blank=True, db_default="")
 
     class Meta:
         ordering = ["id"]
@@ -56,3 +58,78 @@ class InspectionRule(models.Model):
     def samples(self) -> bool:
         """Whether a sample is taken."""
         return self.how in (self.How.SAMPLING, self.How.SKIP_LOT)
+
+    @property
+    def paper_names(self) -> list[str]:
+        """The papers that must be there, by name."""
+        return [name.strip() for name in self.papers.splitlines() if name.strip()]
+
+
+class Severity(models.TextChoices):
+    """The classes of non-conformity of ISO 2859-1, 3.1.7: what they do to a lot differs."""
+
+    CRITICAL = "critical", "critical"
+    MAJOR = "major", "major"
+    MINOR = "minor", "minor"
+
+
+class Defect(models.Model):
+    """What units can have wrong, as the house calls it, and how grave it is."""
+
+    code = models.CharField(max_length=16, unique=True)
+    name = models.CharField(max_length=60)
+    severity = models.CharField(max_length=8, choices=Severity.choices, default=Severity.MAJOR)
+
+    class Meta:
+        ordering = ["code"]
+
+    def __str__(self):
+        return self.name
+
+
+class Characteristic(models.Model):
+    """What is looked at of each unit of a sample, of an item or of a group: measured against limits, or yes or no.
+
+    Limits are in its unit and belong to what is right.
+    """
+
+    item = models.ForeignKey(Item, models.PROTECT, null=True, related_name="characteristics")
+    group = models.CharField(max_length=40, blank=True, default="")
+    name = models.CharField(max_length=60)
+    unit = models.CharField(max_length=12, blank=True, default="")
+    least = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+    most = models.DecimalField(max_digits=14, decimal_places=4, null=True)
+    severity = models.CharField(max_length=8, choices=Severity.choices, default=Severity.MAJOR)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["item", "group", "name"], name="characteristic_once", nulls_distinct=False),
+            models.CheckConstraint(
+                condition=models.Q(least=None) | models.Q(most=None) | models.Q(least__lte=models.F("most")),
+                name="characteristic_limits",
+            ),
+        ]
+
+    def __str__(self):
+        return self.name
+
+    @property
+    def measured(self) -> bool:
+        """Whether a figure is noted of it, not a yes or no."""
+        return self.least is not None or self.most is not None
+
+    def right(self, value: Decimal) -> bool:
+        """Whether a measured value is within the limits."""
+        return (self.least is None or value >= self.least) and (self.most is None or value <= self.most)
+
+    @property
+    def limits(self) -> str:
+        """Its limits in words, with their unit."""
+        if self.least is not None and self.most is not None:
+            words = f"{self.least.normalize():f} to {self.most.normalize():f}"
+        elif self.least is not None:
+            words = f"at least {self.least.normalize():f}"
+        else:
+            words = f"at most {self.most.normalize():f}" if self.most is not None else ""
+        return f"{words} {self.unit}".strip()

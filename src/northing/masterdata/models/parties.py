@@ -116,6 +116,11 @@ class Party(models.Model):
     # Claims on it are made within so many days of delivery, and notice of them given; empty: no such rule.
     notice_days = models.PositiveSmallIntegerField(null=True, blank=True)
     claim_days = models.PositiveSmallIntegerField(null=True, blank=True)
+    # A penalty that is agreed for late goods: per cent of their price for each week that has begun, at most so many.
+    late_percent = models.DecimalField(max_digits=5, decimal_places=2, default=fields.ZERO, db_default=0)
+    late_most = models.DecimalField(max_digits=5, decimal_places=2, default=fields.ZERO, db_default=0)
+    # Whoever owes an answer about a case is reminded after so many days; empty: by hand only.
+    remind_days = models.PositiveSmallIntegerField(null=True, blank=True)
     # A promise this many days late is accepted by rule when it is before need-by and the price does not rise; 0: never.
     accept_days = models.PositiveSmallIntegerField(default=0)
     price_tolerance = models.DecimalField(
@@ -132,6 +137,25 @@ class Party(models.Model):
 
     def __str__(self):
         return self.name
+
+
+class ClaimDays(models.Model):
+    """Within how many days of delivery a claim on a party is made, and notice given, for goods by one way of transport.
+
+    They go before what the party says of all its goods.
+    """
+
+    party = models.ForeignKey(Party, models.PROTECT, related_name="claim_days_by_mode")
+    mode = models.CharField(max_length=8)
+    notice_days = models.PositiveSmallIntegerField(null=True)
+    claim_days = models.PositiveSmallIntegerField(null=True)
+
+    class Meta:
+        ordering = ["party", "mode"]
+        constraints = [models.UniqueConstraint(fields=["party", "mode"], name="claim_days_once_by_mode")]
+
+    def __str__(self):
+        return f"{self.party} by {self.mode}"
 
 
 class TaxCode(models.Model):

@@ -115,4 +115,48 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(condition=models.Q(('opened_at', None)), fields=('item', 'supplier'), name='one_draw_waits')],
             },
         ),
+        migrations.CreateModel(
+            name='SeenPaper',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=80)),
+                ('number', models.CharField(max_length=60)),
+                ('inspection', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='papers', to='quality.inspection')),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='FoundDefect',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=60)),
+                ('severity', models.CharField(max_length=8)),
+                ('units', models.PositiveIntegerField()),
+                ('inspection', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='defects', to='quality.inspection')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('inspection', 'name'), name='found_defect_once')],
+            },
+        ),
+        migrations.CreateModel(
+            name='Measure',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('name', models.CharField(max_length=60)),
+                ('unit', models.CharField(blank=True, max_length=12)),
+                ('limits', models.CharField(blank=True, max_length=60)),
+                ('severity', models.CharField(max_length=8)),
+                ('number', models.PositiveSmallIntegerField()),
+                ('value', models.DecimalField(decimal_places=4, max_digits=14, null=True)),
+                ('right', models.BooleanField()),
+                ('inspection', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='measures', to='quality.inspection')),
+            ],
+            options={
+                'ordering': ['inspection', 'name', 'number'],
+                'constraints': [models.UniqueConstraint(fields=('inspection', 'name', 'number'), name='measured_once')],
+            },
+        ),
     ]

@@ -1,6 +1,7 @@
 """The forms of returns, and of goods set aside."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from datetime import date
 from decimal import Decimal
 
@@ -10,12 +11,14 @@ from northing.actions.claims.ask import AskRequest
 from northing.actions.claims.authorise import AuthoriseRequest
 from northing.actions.claims.make_good import MakeGoodRequest
 from northing.actions.claims.money import MoneyRequest, TurnRequest
-from northing.actions.claims.return_all import ReturnAllRequest
+from northing.actions.claims.prepared import DespatchRequest
+from northing.actions.claims.return_all import Of, ReturnAllRequest
 from northing.actions.claims.returns import ReturnRequest
 from northing.actions.claims.set_aside import SetAsideRequest
 from northing.actions.claims.ways import EndRequest
 from northing.claims.models import Authorisation
 from northing.core.money.exact import plain
+from northing.ledger.models import CostLayer
 from northing.masterdata.models import Party
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 from northing.web.common.serials import NumberedForm
@@ -44,18 +47,80 @@ class ReturnForm(NumberedForm):
 
 
 class ReturnAllForm(ActionForm):
-    """All that is left of a receipt or of an order goes back."""
+    """Goods of a receipt, an order, a layer or an item go back: all that is left, or so many of each."""
 
     reference = forms.CharField(max_length=40, label="Supplier's reference")
     reason = forms.CharField(max_length=80)
-    haulier = forms.CharField(max_length=80, required=False)
     occurred_on = DayField(label="Returned on")
+    haulier = forms.CharField(max_length=80, required=False)
+    packages = forms.IntegerField(min_value=1, max_value=500, initial=1, widget=forms.TextInput({"size": 4}))
+    deliver_to = forms.CharField(
+        max_length=400,
+        required=False,
+        label="Goes to",
+        widget=forms.Textarea({"rows": 3}),
+        help_text="For this return.",
+    )
+    most = ExactField(required=False, label="Units in all", help_text="The oldest first; empty: as below.")
+    serials = forms.CharField(
+        max_length=4000,
+        required=False,
+        label="Serial numbers",
+        widget=forms.Textarea({"rows": 2}),
+        help_text="Of the units that go, where only some do.",
+    )
 
-    def asked(self, receipt: int | None, order: int | None) -> ReturnAllRequest:
+    def __init__(self, *args, layers: Sequence[CostLayer], of_item: bool, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.layers = layers
+        if not of_item:
+            del self.fields["most"]
+        if not any(layer.item.keeps_serial for layer in layers):
+            del self.fields["serials"]
+        for layer in layers:
+            # Of an item it is said in all; the oldest go first.
+            start = "" if of_item else plain(layer.there)
+            field = ExactField(required=False, initial=start, label=f"Units of {layer.item.code} that go")
+            field.widget.attrs |= {"aria-label": field.label, "size": 8}
+            self.fields[f"units-{layer.pk}"] = field
+
+    def head(self):
+        """The fields that are not of a layer."""
+        return [self[name] for name in self.fields if not name.startswith("units-") and name != "key"]
+
+    def rows(self):
+        """Each layer with its field."""
+        return [(layer, self[f"units-{layer.pk}"]) for layer in self.layers]
+
+    def asked(self, of: Of, *, prepared: bool) -> ReturnAllRequest:
         """The return as a request."""
         entered = self.cleaned_data
-        head = (entered["reference"], entered["reason"], entered["occurred_on"])
-        return ReturnAllRequest(*head, receipt, order, entered["haulier"])
+        units = {layer.pk: value for layer in self.layers if (value := entered.get(f"units-{layer.pk}")) is not None}
+        most = entered.get("most")
+        return ReturnAllRequest(
+            reference=entered["reference"],
+            reason=entered["reason"],
+            occurred_on=entered["occurred_on"],
+            **asdict(of),
+            haulier=entered["haulier"],
+            units=None if most is not None and not units else units,
+            most=most,
+            serials=tuple(entered.get("serials", "").replace(",", " ").split()),
+            deliver_to=entered["deliver_to"],
+            packages=entered["packages"],
+            prepared=prepared,
+        )
+
+
+class DespatchForm(ActionForm):
+    """A prepared return leaves."""
+
+    occurred_on = DayField(label="Despatched on")
+    haulier = forms.CharField(max_length=80, required=False)
+
+    def asked(self, goods_return: int) -> DespatchRequest:
+        """It as a request."""
+        return DespatchRequest(goods_return, self.cleaned_data["occurred_on"], self.cleaned_data["haulier"])
 
 
 class SetAsideForm(NumberedForm):

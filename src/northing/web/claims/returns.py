@@ -1,6 +1,7 @@
 """Goods set aside by hand, all of a receipt or an order sent back, and the returns that were made."""
 
 import tempfile
+from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
@@ -13,26 +14,31 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
-from northing.actions.claims.return_all import layers_of, return_all, reverse_all
+from northing.actions.claims.prepared import cancel_return, despatch_return
+from northing.actions.claims.return_all import Of, layers_of, return_all, reverse_all
 from northing.actions.claims.set_aside import set_aside, take_back
-from northing.claims.models import Claim, GoodsReturn
+from northing.claims.models import Claim, GoodsReturn, ReturnNote
 from northing.core.money.exact import plain
 from northing.formats.debit_note import DebitNote, debit_note_xml
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME
+from northing.masterdata.models import Company, Item
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.debit_notes import RELATED, debit_of_case, debit_of_return, debit_paper
 from northing.reports.goods_returns import (
     COLUMNS,
+    Asked,
     notes_of,
     return_advice,
     return_paper,
     return_rows,
     returns_of,
+    sums_of,
     write_returns,
 )
-from northing.web.claims.forms import ReturnAllForm, SetAsideForm
+from northing.reports.labels import labels_of_return
+from northing.web.claims.forms import DespatchForm, ReturnAllForm, SetAsideForm
 from northing.web.common.addresses import address_of
 from northing.web.common.keys import key_of
 from northing.web.common.paging import page_of_rows
@@ -42,6 +48,7 @@ from northing.web.common.tables import csv_file
 
 SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 STATES = ("in_store", "held", "rejected")
+ORDER = "shipment_line__instalment__line__order"
 
 
 @form_for("return_goods")
@@ -73,54 +80,89 @@ def take_back_into_store(request, case_id: int):
 
 @form_for("return_goods")
 def send_back(request):
-    """All that is left of a receipt or of an order goes back to its supplier."""
-    receipt, order = _asked(request)
-    keys = layers_of(receipt.pk if receipt else None, order.pk if order else None)
-    units = {state: Sum("on_hand__quantity", filter=Q(on_hand__status=state)) for state in STATES}
-    layers = CostLayer.objects.filter(pk__in=keys).select_related("item", "receipt_line__receipt", "site")
-    form = ReturnAllForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
+    """What is left of a receipt, an order, a layer or an item goes back to its supplier: all of it, or some lines."""
+    of, title = _asked(request)
+    mine = CostLayer.objects.filter(pk__in=layers_of(of), company__in=companies_of(request.user))
+    units = {state: Sum("on_hand__quantity", filter=Q(on_hand__status=state), default=0) for state in STATES}
+    related = ("item", "receipt_line__receipt", "site", "shipment_line__instalment__line__order__supplier")
+    layers = list(mine.select_related(*related).annotate(**units).order_by("occurred_on", "pk"))
+    for layer in layers:
+        layer.there = layer.in_store + layer.held + layer.rejected
+    address = _order_of(layers[0]).supplier.return_address if layers else ""
+    initial = {"occurred_on": timezone.localdate(), "deliver_to": address}
+    form = ReturnAllForm(request.POST or None, initial=initial, layers=layers, of_item=bool(of.item))
+    prepared = request.POST.get("act") == "prepare"
     if request.method == "POST":
-        of = receipt.pk if receipt else None, order.pk if order else None
-        made = form.do(request, return_all, lambda _: form.asked(*of))
+        made = form.do(request, return_all, lambda _: form.asked(of, prepared=prepared))
         if made:
-            messages.success(request, "Sent back; the return note goes with the goods.")
+            words = "It stands by; despatch it when it leaves." if prepared else "The return note goes with the goods."
+            messages.success(request, words)
             return redirect("goods-return", made[0])
-    context = {"of": receipt or order, "layers": layers.annotate(**units).order_by("pk"), "form": form}
+    context = {"of": title, "layers": layers, "form": form}
     return render(request, "claims/send_back.html", context, status=422 if form.errors else 200)
 
 
-def _asked(request) -> tuple[Receipt | None, PurchaseOrder | None]:
-    """What is to go back, as the address says it."""
-    receipt = scoped(Receipt.objects.filter(pk=key_of(request.GET.get("receipt", ""))), request.user).first()
-    order = scoped(PurchaseOrder.objects.filter(pk=key_of(request.GET.get("order", ""))), request.user).first()
-    if receipt is None and order is None:
+def _order_of(layer: CostLayer) -> PurchaseOrder:
+    return layer.shipment_line.instalment.line.order
+
+
+# What the address may name, and the records that it is looked up among.
+NAMED = {"receipt": Receipt, "order": PurchaseOrder, "layer": CostLayer}
+
+
+def _asked(request) -> tuple[Of, str]:
+    """What is to go back, as the address says it, and its name."""
+    for name, model in NAMED.items():
+        found = scoped(model.objects.filter(pk=key_of(request.GET.get(name, ""))), request.user).first()
+        if found is not None:
+            return Of(
+                **{name: found.pk}
+            ), f"{found.item} of {found.occurred_on:%-d %b}" if name == "layer" else f"{found}"
+    item = Item.objects.filter(pk=key_of(request.GET.get("item", ""))).first()
+    if item is None:
         raise Http404
-    return receipt, None if receipt else order
+    return Of(item=item.pk, supplier=key_of(request.GET.get("supplier", "")) or None), str(item)
 
 
-def _word(request) -> str:
-    return request.GET.get("q", "").replace("\x00", "")[:60]
+def _asked_for(request) -> Asked:
+    """The returns that the address asks for: by a word, a company, and days."""
+    word = request.GET.get("q", "").replace("\x00", "")[:60]
+    mine = companies_of(request.user)
+    company = key_of(request.GET.get("company", ""))
+    days = [parse_date(request.GET.get(name, "")[:10]) if request.GET.get(name) else None for name in ("from", "to")]
+    return Asked([company] if company in set(mine) else mine, word, *days)
+
+
+def parse_date(said: str) -> date | None:
+    """A day like 2026-11-24; None for anything else."""
+    try:
+        return date.fromisoformat(said)
+    except ValueError:
+        return None
 
 
 @open_page
 def goods_returns(request):
-    """The returns, the newest first; those of a supplier, reference or number by a word."""
-    found = returns_of(companies_of(request.user), _word(request)).select_related("company", "site", "supplier")
-    context = {"page": page_of_rows(found, request.GET, 60), "word": _word(request)}
+    """The returns, the newest first; those of a supplier, reference or number by a word, of a company, of some days."""
+    asked = _asked_for(request)
+    found = returns_of(asked).select_related("company", "site", "supplier")
+    companies = Company.objects.filter(pk__in=companies_of(request.user)).order_by("code")
+    context = {"page": page_of_rows(found, request.GET, 60), "word": asked.word, "companies": companies}
+    context |= {"sums": sums_of(asked), "said": request.GET}
     return render(request, "claims/goods_returns.html", context)
 
 
 @open_page
 def goods_returns_csv(request):
     """The lines of the same returns as a table."""
-    return csv_file("returns.csv", COLUMNS, return_rows(companies_of(request.user), _word(request)))
+    return csv_file("returns.csv", COLUMNS, return_rows(_asked_for(request)))
 
 
 @open_page
 def goods_returns_xlsx(request):
     """The same as a workbook: the newest of them."""
     with tempfile.NamedTemporaryFile(suffix=".xlsx") as file:
-        write_returns(Path(file.name), companies_of(request.user), _word(request))
+        write_returns(Path(file.name), _asked_for(request))
         content = Path(file.name).read_bytes()
     answer = HttpResponse(content, content_type=SHEET)
     answer["Content-Disposition"] = 'attachment; filename="returns.xlsx"'
@@ -134,12 +176,51 @@ def _return(request, key: int) -> GoodsReturn:
 
 @open_page
 def goods_return(request, return_id: int):
-    """One return with its lines."""
+    """One return with its lines; a prepared one is despatched from here."""
     record = _return(request, return_id)
     notes = notes_of(record)
     stands = any(note.reversed_by_id is None for note in notes)
+    start = {"occurred_on": timezone.localdate(), "haulier": record.haulier}
+    form = DespatchForm(initial=start) if record.prepared else None
+    return render(request, "claims/goods_return.html", _context(record, notes, stands, form))
+
+
+def _context(record: GoodsReturn, notes: list[ReturnNote], stands: bool, form: DespatchForm | None) -> dict:
+    related = ("authorisation__case__layer__item", f"authorisation__case__layer__{ORDER}")
+    waits = record.stands_by.select_related(*related) if record.prepared else ()
     context = {"record": record, "notes": notes, "stands": stands, "claimed": stands and debit_of_return(record)}
-    return render(request, "claims/goods_return.html", context)
+    return context | {"waits": waits, "form": form}
+
+
+@form_for("return_goods")
+def despatch(request, return_id: int):
+    """A prepared return leaves."""
+    record = _return(request, return_id)
+    form = DespatchForm(request.POST or None, initial={"occurred_on": timezone.localdate()})
+    if request.method == "POST":
+        if form.do(request, despatch_return, lambda _: form.asked(record.pk)):
+            say_done(request, "Despatched; the return note goes with the goods.", "reverse-goods-return", record.pk)
+            return redirect("goods-return", record.pk)
+        context = _context(record, notes_of(record), False, form)
+        return render(request, "claims/goods_return.html", context, status=422)
+    return redirect("goods-return", record.pk)
+
+
+@form_for("return_goods")
+def cancel_prepared(request, return_id: int):
+    """A prepared return is not sent after all."""
+    record = _return(request, return_id)
+    back = reverse("goods-return", args=[record.pk])
+    return reversal_page(request, f"Do not send the return {record}", cancel_return, record, back)
+
+
+@open_page
+def return_labels(request, return_id: int):
+    """A label for each package of a return."""
+    record = _return(request, return_id)
+    answer = HttpResponse(labels_of_return(record), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="return-{record}-labels.pdf"'
+    return answer
 
 
 @open_page

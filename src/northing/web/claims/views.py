@@ -27,7 +27,7 @@ from northing.web.common.reversals import reversal_page, say_done
 
 ZERO = Decimal(0)
 # Where units of a case are, by how they ended.
-PLACES = {"kept": "in_store", "found": "in_store", "never": "dropped"}
+PLACES = {"kept": "in_store", "reworked": "in_store", "found": "in_store", "never": "dropped"}
 
 
 @acts_for("return_goods", "handle_cases")
@@ -55,7 +55,8 @@ def case(request, case_id: int):
         "places": _places(record),
         "said": said,
         "claims": claims_of(record),
-        "credits": record.credits.filter(bill__reversed_by=None).select_related("bill").order_by("pk"),
+        "costs": record.credits.filter(bill__reversed_by=None).exclude(into="").select_related("bill__party"),
+        "credits": record.credits.filter(bill__reversed_by=None, into="").select_related("bill").order_by("pk"),
         "money": record.money.select_related("party", "before").order_by("pk"),
         "allowed": allowed,
         "handles": handles,

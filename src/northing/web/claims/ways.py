@@ -28,6 +28,7 @@ RELATED = ("layer__item", "layer__shipment_line__instalment__line__order", "supp
 # The action, its words before and after, and the right it takes.
 WAYS = {
     "keep": (ways.keep, "Keep", "They are in store.", "return_goods"),
+    "rework": (ways.rework, "Rework", "They are in store. Enter what it cost when its bill comes.", "return_goods"),
     "scrap": (ways.scrap, "Scrap", "They are scrapped.", "return_goods"),
     "find": (ways.find, "Found again", "They are in store, at full cost.", "handle_cases"),
     "lose": (ways.lose, "Lost for good", "They are lost; what is claimed stays so.", "handle_cases"),
@@ -51,7 +52,7 @@ def end_units(request, case_id: int, way: str):
     record, (action, words, done, right) = _case(request, case_id), WAYS[way]
     act_of(request).require(right, record.company_id)
     start = {"occurred_on": timezone.localdate(), "quantity": plain(record.undecided)}
-    numbered = record.layer.item.keeps_serial and way in ("keep", "scrap", "find")
+    numbered = record.layer.item.keeps_serial and way in ("keep", "rework", "scrap", "find")
     form = EndForm(request.POST or None, initial=start, numbered=numbered, way=way)
     if request.method == "POST":
         made = form.do(request, action, lambda _: form.asked(record.pk))
