@@ -57,6 +57,7 @@ WORDS = {
     "case-money": {"way": "claim"},
     "return-debit": {"form": "xml"},
     "case-debit": {"form": "xml"},
+    "tend-case": {"way": "take"},
 }
 
 

@@ -60,7 +60,7 @@ def test_rework_goes_into_the_layer_and_the_units_into_store(world, case):
     assert balance(Account.STOCK, world.nz) == before and balance(Account.LATE_ISSUED, world.nz) == late
     assert book_faults() == []
     issue_stock(world.act("dock"), IssueRequest(world.site.pk, world.items["A"].pk, D(4), "shop", TODAY))
-    with pytest.raises(Refused, match="issued"):
+    with pytest.raises(Refused, match="left stock since"):
         ways.reverse_way(world.act("inspector"), ReverseRequest(CaseEnd.objects.get().pk, "not right"))
 
 

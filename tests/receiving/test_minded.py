@@ -19,11 +19,11 @@ GTIN = "09521000000001"
 
 @pytest.fixture
 def ready(world):
-    """Six of lot L1 came damaged, of an order of twenty."""
+    """Six of lot L1 are to be inspected, of an order of twenty."""
     Pack.objects.create(item=world.items["A"], name="carton", factor=6, gtin=GTIN)
     world.order = world.sent_order({"A": D(20)}, ours_from="receipt")
     world.part = Instalment.objects.get(line__order=world.order)
-    take(world, "L1", condition="damaged")
+    take(world, "L1", condition="inspect")
     return world
 
 

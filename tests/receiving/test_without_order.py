@@ -275,7 +275,7 @@ def test_damaged_units_are_held_apart_at_once(alone):
     good = counted(alone, 8)
     bad = ReceiveRow(None, D(2), instalment=alone.part.pk, condition="damaged")
     receive(alone.act("dock"), ReceiveRequest(None, alone.site.pk, "DN-4", TODAY, (*good.rows, bad)))
-    assert ("quarantine", "held", D(2)) in on_hand(layer__receipt_line__condition="damaged")
+    assert ("quarantine", "rejected", D(2)) in on_hand(layer__receipt_line__condition="damaged")
     store = Bin.objects.filter(site=alone.site, purpose="store").first()
     wrong = ReceiveRow(None, D(1), instalment=alone.part.pk, condition="damaged", bin=store.pk)
     with pytest.raises(Refused) as refused:

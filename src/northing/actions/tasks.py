@@ -8,6 +8,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from northing.access.acts import Act
+from northing.actions.claims import ask
 from northing.actions.confirmations import chasers, decision_letters
 from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.shipping import carrier_feeds, passage_statistics
@@ -27,6 +28,16 @@ def chase_by_rule(timestamp: int) -> None:
     if timezone.localtime(now).hour >= FROM_HOUR:
         for refused in chase_all(now):
             LOG.warning("not chased", why=refused)
+
+
+@app.periodic(cron="17 * * * *")
+@app.task(name="remind of cases", queue="letters", pass_context=False)
+def remind_of_cases(timestamp: int) -> None:
+    """Once each business day, whoever did not answer about a case in time."""
+    now = timezone.now()
+    if timezone.localtime(now).hour >= FROM_HOUR:
+        for refused in remind_all(now):
+            LOG.warning("not reminded", why=refused)
 
 
 @app.periodic(cron="* * * * *")
@@ -50,6 +61,18 @@ def learn_from_passages(timestamp: int) -> None:
 def send_decided(timestamp: int) -> None:
     """Suppliers are told what we decided, some minutes after the last of many decisions."""
     decision_letters.send_decisions(timezone.now())
+
+
+def remind_all(now: datetime) -> list[str]:
+    """Remind everybody whom a rule names today; returns who could not be, and why."""
+    said = []
+    for case in ask.due_reminders(timezone.localdate(now)):
+        try:
+            with transaction.atomic():
+                ask.remind(Act(acting_person(case.against), now, "", "rule"), case.pk)
+        except Refused as refused:
+            said.append(f"case {case.pk}: {refused}")
+    return said
 
 
 def chase_all(now: datetime) -> list[str]:

@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db import connection
 from django.db.models import F, Sum
 
+from northing.access.models import Person
 from northing.activity.models import HistoryEntry
 from northing.claims.models import (
     Authorisation,
@@ -156,9 +157,32 @@ def credit_rest(said: Authorisation, *, credited: bool) -> None:
     said.save(update_fields=["rest_credited"])
 
 
-def mark_asked(case: Claim, asked_on: date, answer_by: date) -> None:
-    """The other side was written to."""
-    Claim.objects.filter(pk=case.pk).update(asked_on=asked_on, answer_by=answer_by)
+def mark_asked(case: Claim, asked_on: date, answer_by: date, *, reminded: bool = False) -> None:
+    """The other side was written to; or reminded."""
+    facts = {"reminded_on": asked_on} if reminded else {"asked_on": asked_on}
+    Claim.objects.filter(pk=case.pk).update(answer_by=answer_by, **facts)
+
+
+def look_after(case: Claim, person: Person | None) -> None:
+    """Somebody of us sees to a case, or nobody."""
+    Claim.objects.filter(pk=case.pk).update(looked_after_by=person)
+
+
+def divide(case: Claim, quantity: Decimal, reason: str) -> Claim:
+    """Units of a case become a case of their own."""
+    names = ("company", "kind", "layer", "supplier", "against", "opened_on", "looked_after_by")
+    part = Claim(part_of=case, quantity=quantity, reason=reason, **{name: getattr(case, name) for name in names})
+    Claim.objects.filter(pk=case.pk).update(quantity=F("quantity") - quantity)
+    return open_cases([part])[0]
+
+
+def join(case: Claim, into: Claim, at: datetime) -> None:
+    """Units of a case without a way go on in another; a case of which nothing is left never was."""
+    units = case.undecided
+    Claim.objects.filter(pk=into.pk).update(quantity=F("quantity") + units)
+    Claim.objects.filter(pk=case.pk).update(quantity=F("quantity") - units)
+    if units == case.quantity:
+        withdraw([case.pk], at)
 
 
 def write_money(done: ClaimMoney) -> ClaimMoney:

@@ -36,6 +36,11 @@ NAME = Fact("name", "Name", of.text(120))
 CLAIM_DAYS = (
     Fact("notice_days", "Notice of damage or loss within days", of.whole(0, 3650), None),
     Fact("claim_days", "Claims within days of delivery", of.whole(0, 3650), None),
+    Fact("remind_days", "Reminded of a case after days without an answer", of.whole(1, 365), None),
+)
+PENALTY = (
+    Fact("late_percent", "Late goods cost them % of the price a week", of.number(ZERO, Decimal(100), 2), ZERO),
+    Fact("late_most", "and at most %", of.number(ZERO, Decimal(100), 2), ZERO),
 )
 PORT = Fact("port", "Port", absent=None, refers="port")
 TAX_BASE = ("customs_value", "duty", *CHARGE_KINDS)
@@ -243,6 +248,7 @@ KINDS = {
                 Fact("bill_tolerance_money", "and in all by (base currency)", of.number(ZERO, LARGEST, 2), None),
                 choice("without_order", "Goods without an order", WithoutOrder.values, absent=WithoutOrder.WITH_REASON),
                 *CLAIM_DAYS,
+                *PENALTY,
                 address("order_address", "Orders go to"),
                 address("despatch_address", "Goods are fetched from"),
                 address("return_address", "Returns go to"),

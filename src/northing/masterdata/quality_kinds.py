@@ -2,10 +2,11 @@
 
 from decimal import Decimal
 
+from northing.core.orders.orders import MODES
 from northing.core.quality.sampling import AQLS, LEVELS
 from northing.formats import facts as of
-from northing.masterdata.facts import Fact, Kind, choice
-from northing.masterdata.models import InspectionRule
+from northing.masterdata.facts import LARGEST, Fact, Kind, choice, code
+from northing.masterdata.models import Characteristic, ClaimDays, Defect, InspectionRule, Severity
 
 _AQL = Decimal("1.0")
 
@@ -41,6 +42,51 @@ QUALITY = (
             Fact("reduces", "Reduced after good lots", of.yes_no, True, choices=("yes", "no")),
             Fact("skip_after", "Skip lots after so many good ones", of.whole(1, 1000), 10),
             Fact("skip_one_in", "Then inspect one in", of.whole(1, 1000), 5),
+            Fact("papers", "Papers that must be there, one in each line", of.lines(400), ""),
+        ),
+        ("keep_house", "keep_supplier"),
+    ),
+    Kind(
+        "defect",
+        "defect",
+        "defects",
+        Defect,
+        ("code",),
+        (
+            code(16),
+            Fact("name", "What is wrong", of.text(60)),
+            choice("severity", "How grave", Severity.values, absent=Severity.MAJOR),
+        ),
+        ("keep_house",),
+    ),
+    Kind(
+        "characteristic",
+        "characteristic",
+        "characteristics",
+        Characteristic,
+        ("item", "group", "name"),
+        (
+            Fact("item", "Item", absent=None, refers="item", fixed=True),
+            Fact("group", "Group of items", of.text(40), "", fixed=True),
+            Fact("name", "What is looked at", of.text(60), fixed=True),
+            Fact("unit", "Unit", of.text(12), ""),
+            Fact("least", "At least", of.number(-LARGEST, LARGEST, 4), None),
+            Fact("most", "At most", of.number(-LARGEST, LARGEST, 4), None),
+            choice("severity", "How grave, where it is not right", Severity.values, absent=Severity.MAJOR),
+        ),
+        ("keep_house", "keep_supplier"),
+    ),
+    Kind(
+        "claim-days",
+        "days for claims",
+        "days for claims",
+        ClaimDays,
+        ("party", "mode"),
+        (
+            Fact("party", "Carrier, insurer or forwarder", refers="provider", fixed=True),
+            choice("mode", "Goods that travel by", MODES, fixed=True),
+            Fact("notice_days", "Notice of damage or loss within days", of.whole(0, 3650), None),
+            Fact("claim_days", "Claims within days of delivery", of.whole(0, 3650), None),
         ),
         ("keep_house", "keep_supplier"),
     ),

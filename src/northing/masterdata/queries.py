@@ -14,6 +14,7 @@ from northing.masterdata.catalogue import Catalogue
 from northing.masterdata.models import (
     Agreement,
     Bin,
+    ClaimDays,
     Company,
     ExchangeRate,
     Holiday,
@@ -195,3 +196,21 @@ def places() -> list[str]:
     cities = Party.objects.filter(kind=Party.Kind.SUPPLIER).exclude(city="")
     found = [Port.objects.values_list("code", flat=True), Site.objects.values_list("name", flat=True)]
     return sorted({name for some in (*found, cities.values_list("city", flat=True)) for name in some[:500]})
+
+
+@dataclass(frozen=True)
+class Deadlines:
+    """Within how many days of delivery notice is given and a claim made; None where no rule says."""
+
+    notice: int | None
+    claim: int | None
+
+
+def claim_deadlines(wanted: Collection[tuple[Party, str]]) -> dict[tuple[int, str], Deadlines]:
+    """By party (id) and mode the days for claims: by mode where they are kept, else as the party says."""
+    rows = ClaimDays.objects.filter(party__in={party.pk for party, _ in wanted})
+    kept = {(one.party_id, one.mode): Deadlines(one.notice_days, one.claim_days) for one in rows}
+    return {
+        (party.pk, mode): kept.get((party.pk, mode)) or Deadlines(party.notice_days, party.claim_days)
+        for party, mode in wanted
+    }

@@ -143,3 +143,12 @@ def issues_of(layers: list[int]) -> list[Problem]:
         )
         for line in lines.order_by("pk")
     ]
+
+
+def divided_problems(cases: Iterable[Claim]) -> list[Problem]:
+    """Parts of cases that are cases of their own."""
+    found = Claim.objects.filter(part_of__in=[case.pk for case in cases], withdrawn_at=None).order_by("pk")
+    return [
+        Problem(f"Case {one.pk} is a part of this one.", mend="Join it to this one first.", record=("case", one.pk))
+        for one in found
+    ]

@@ -17,6 +17,7 @@ from northing.core.problems import Problem, refuse_if
 from northing.drawings.figures import money
 from northing.masterdata.models import Party
 from northing.messaging import mail
+from northing.worklist.queries import open_matters
 
 # An answer is wanted within so many days, unless another day is said.
 USUAL = timedelta(days=7)
@@ -38,6 +39,37 @@ def ask(act: Act, request: AskRequest) -> int:
     case = locked_case(request.case)
     act.require("handle_cases", case.company_id)
     refuse_if(_problems(act, request, case))
+    _send(act, request, case)
+    claims.mark_asked(case, act.today, request.answer_by)
+    _told(act, case, f"Asked {case.against}, to answer by {request.answer_by:%-d %b %Y}", "ask_about_case")
+    return case.pk
+
+
+def _told(act: Act, case: Claim, text: str, action: str) -> None:
+    add_history(act, action, text, case_links(case), shared=case.against_id == case.supplier_id)
+    bring_along(cases=[case.pk])
+
+
+def due_reminders(today: date) -> list[Claim]:
+    """Cases whose other side did not answer in time, and is to be reminded today by the rule of its record."""
+    found = Claim.objects.filter(withdrawn_at=None, answer_by__lt=today, against__remind_days__isnull=False)
+    found = found.exclude(against__email="").filter(pk__in=open_matters("case"))
+    return list(found.select_related("against").order_by("pk"))
+
+
+def remind(act: Act, key: int) -> None:
+    """Write once more about a case (id), by rule; it is their move for so many days again."""
+    case = locked_case(key)
+    if case.answer_by is None or case.answer_by >= act.today or not case.against.remind_days:
+        return
+    answer_by = act.today + timedelta(days=case.against.remind_days)
+    request = AskRequest(case.pk, answer_by, f"We have had no answer by {case.answer_by:%-d %b %Y}.")
+    _send(act, request, case)
+    claims.mark_asked(case, act.today, answer_by, reminded=True)
+    _told(act, case, f"Reminded {case.against} by rule, to answer by {answer_by:%-d %b %Y}", "remind_of_case")
+
+
+def _send(act: Act, request: AskRequest, case: Claim) -> None:
     draft = mail.Draft(
         kind="case",
         recipient=case.against.email,
@@ -48,11 +80,6 @@ def ask(act: Act, request: AskRequest) -> int:
         papers=[("claim", case.pk)],
     )
     mail.write(act, draft)
-    claims.mark_asked(case, act.today, request.answer_by)
-    text = f"Asked {case.against}, to answer by {request.answer_by:%-d %b %Y}"
-    add_history(act, "ask_about_case", text, case_links(case), shared=case.against_id == case.supplier_id)
-    bring_along(cases=[case.pk])
-    return case.pk
 
 
 def body_of(act: Act, request: AskRequest, case: Claim) -> str:

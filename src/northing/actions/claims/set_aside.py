@@ -22,7 +22,7 @@ from northing.inventory.operations import Place, StockMove
 from northing.ledger.models import CostLayer
 from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
-from northing.reports.standing import FIRST, settled_of
+from northing.reports.standing import FIRST, divided_problems, settled_of
 
 # Where good units are, and in which state they lie there.
 GOOD = ("held", "in_store")
@@ -56,11 +56,13 @@ def put_aside(
     reason: str,
     day: date,
     serials: Sequence[str] = (),
+    *,
+    action: str = "set_aside",
 ) -> Claim:
     """Units of a layer, so many out of each state, go to quarantine; a case is opened for them."""
     quantity = sum((units for _, units in parts), ZERO)
     text = f"Set aside {plain(quantity)} {layer.item.unit} of {layer.item.code}: {reason.strip()}"
-    history = add_history(act, "set_aside", text, links_of(layer), day)
+    history = add_history(act, action, text, links_of(layer), day)
     apart = Place(default_bin(layer.site_id, "quarantine").pk, "rejected")
     moves = [operations.moves_to(layer, state, units, apart, serials) for state, units in parts]
     operations.move_stock(history, [move for those in moves for move in those])
@@ -107,21 +109,29 @@ def take_back(act: Act, request: ReverseRequest) -> int:
     withdrawn = case.opened_by_id if case.withdrawn_at else None
     refuse_reversal("case", withdrawn, request.reason)
     refuse_if(_standing(case))
+    unset(act, case, request.reason)
+    return layer.pk
+
+
+def unset(act: Act, case: Claim, reason: str) -> None:
+    """The units of a case are where they were before it was opened, without asking who may."""
     assert case.opened_by is not None
-    text = (
-        f"Took back into store {plain(case.quantity)} {layer.item.unit} of {layer.item.code}: {request.reason.strip()}"
-    )
+    layer = locked_layer(case.layer_id)
+    text = f"Took back {plain(case.quantity)} {layer.item.unit} of {layer.item.code}: {reason.strip()}"
     history = add_history(act, "take_back", text, links_of(layer), act.today)
     _put_back(history, layer, case.opened_by)
     claims.withdraw([case.pk], act.at)
     bring_along(layers=[layer.pk], cases=[case.pk])
-    return layer.pk
 
 
 def _standing(case: Claim) -> list[Problem]:
     """The facts that stand on a case, so that it cannot be taken back; or why it never can."""
     if case.opened_by_id is None:
         return [Problem("This case was opened by an inspection or a receipt.", mend="Reverse that.")]
+    if case.kind != Claim.Kind.REJECTED:
+        return [Problem("This case has no units.", mend="Take back what is claimed.")]
+    if divided := divided_problems([case]):
+        return divided
     if case.ended:
         what = f"{plain(case.ended)} of the {plain(case.quantity)} units have an end."
         return [Problem(what, mend=FIRST, record=("case", case.pk))]

@@ -20,7 +20,7 @@ from northing.ledger.models import CostLayer
 from northing.positions import operations as positions
 from northing.quality import operations as quality
 from northing.quality.models import Inspection
-from northing.reports.standing import FIRST, issues_of
+from northing.reports.standing import FIRST, divided_problems, issues_of
 
 ZERO = Decimal(0)
 
@@ -48,6 +48,8 @@ def reverse_inspection(act: Act, request: ReverseRequest) -> int:
 
 
 def _problems(found: Inspection, layer: CostLayer, case: Claim | None) -> list[Problem]:
+    if case is not None and (divided := divided_problems([case])):
+        return divided
     if case is not None and case.ended:
         what = f"{plain(case.ended)} of the {plain(case.quantity)} failed units have an end."
         return [Problem(what, mend=FIRST, record=("case", case.pk))]

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from northing.access.acts import Act, future_problem
 from northing.access.models import Person
 from northing.access.permissions import may
+from northing.actions.claims.damage import open_damaged
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.inventory.shelves import Coming, refusals
 from northing.actions.quality.skip_lot import draw_lots
@@ -124,6 +125,10 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
         cases=[case.pk for case in cases.values()],
         questions=short.ask(act, receipt, container, found),
     )
+    # All of it is rejected; a case says so.
+    spoilt = {one.line.pk: one.row for one in found if one.line and one.row.condition == "damaged"}
+    damaged = [layer for layer in layers if layer.kind == "stock" and layer.receipt_line_id in spoilt]
+    open_damaged(act, damaged, {layer.pk: spoilt[layer.receipt_line_id].serials for layer in damaged})
     # By lot some are let through; not what is damaged, or was asked to be inspected.
     sound = {one.line.pk for one in found if one.inspected and one.line and not one.row.condition}
     draw_lots(act, [layer for layer in layers if layer.kind == "stock" and layer.receipt_line_id in sound])

@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db.models import Q, Sum
 
 from northing.access.acts import Act
+from northing.actions.claims.damage import not_damaged
 from northing.actions.costing import absorb, accruals, advances, ownership
 from northing.actions.costing.absorb import Totals
 from northing.actions.costing.charges import respread_estimates
@@ -51,6 +52,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
     receipt.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("receipt", receipt.reversed_by_id, request.reason)
     layers = _locked_layers(receipt)
+    not_damaged(act, [layer.pk for layer in layers], request.reason)
     sent_back = receipt.lines.exclude(back=0).select_related("instalment__position", "instalment__line__item")
     refuse_if([*_reversal_problems(layers), *not_there.standing(sent_back), *_billed(receipt)])
     text = f"Reversed the receipt of delivery note {receipt.delivery_note}: {request.reason.strip()}"

@@ -11,22 +11,27 @@ from northing.core.money.money import rounded
 from northing.core.worklist import moves
 from northing.drawings.figures import money
 from northing.masterdata.models import Party
+from northing.masterdata.queries import claim_deadlines
 from northing.worklist.operations import MatterDraft, write_matters
 
 ZERO = Decimal(0)
+ORDER = "shipment_line__instalment__line__order"
 Money = dict[int, list[tuple[str, Decimal, Decimal]]]
 
 
 def refresh_cases(cases: Iterable[int]) -> None:
     """Cases with units that have no end yet, or of which something is claimed."""
     keys, drafts = list(cases), []
-    found = Claim.objects.filter(pk__in=keys).select_related("layer__item", "company", "supplier", "against")
+    related = ("layer__item", f"layer__{ORDER}", "company", "supplier", "against")
+    found = list(Claim.objects.filter(pk__in=keys).select_related(*related))
+    days = claim_deadlines([(case.against, mode_of(case)) for case in found])
     claimed, references = _claimed(keys), _references(keys)
     to_order: dict[int, Decimal] = defaultdict(Decimal)
     for one in replacements_owed(Authorisation.objects.filter(case__in=keys)):
         to_order[one.case_id] += one.to_order
     for case in found:
-        facts = _facts(case, claimed[case.pk], references[case.pk], to_order[case.pk])
+        limit = days[case.against_id, mode_of(case)].claim
+        facts = _facts(case, claimed[case.pk], references[case.pk], to_order[case.pk], limit)
         drafts.append(
             MatterDraft(
                 kind="case",
@@ -34,15 +39,24 @@ def refresh_cases(cases: Iterable[int]) -> None:
                 company=case.company_id,
                 move=None if case.withdrawn_at else moves.case_move(facts),
                 at_stake=_at_stake(case, claimed[case.pk]),
+                person=case.looked_after_by_id,
             )
         )
     write_matters(drafts)
 
 
+def mode_of(case: Claim) -> str:
+    """How the goods of a case travelled."""
+    return case.layer.shipment_line.instalment.line.order.mode
+
+
 def _facts(
-    case: Claim, claimed: list[tuple[str, Decimal, Decimal]], references: list[str], to_order: Decimal
+    case: Claim,
+    claimed: list[tuple[str, Decimal, Decimal]],
+    references: list[str],
+    to_order: Decimal,
+    days: int | None,
 ) -> moves.CaseFacts:
-    days = case.against.claim_days
     amounts = [f"{currency} {money(amount, currency)}" for currency, amount, _ in claimed]
     return moves.CaseFacts(
         words=f"{case.kind}: {case.reason or 'no reason given'}",

@@ -83,7 +83,7 @@ def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
 
 
 def _set_aside(reach: Reach, names: Names) -> Iterator[Recorded]:
-    cases = Claim.objects.filter(layer__in=reach.layers, opened_by__isnull=False).order_by("pk")
+    cases = Claim.objects.filter(layer__in=reach.layers, opened_by__action="set_aside").order_by("pk")
     for case in cases.select_related("layer__receipt_line", "layer__shipment_line__instalment", "opened_by"):
         facts = {
             "id": names.case(case),

@@ -11,12 +11,14 @@ from northing.actions.claims.ask import AskRequest
 from northing.actions.claims.authorise import AuthoriseRequest
 from northing.actions.claims.make_good import MakeGoodRequest
 from northing.actions.claims.money import MoneyRequest, TurnRequest
+from northing.actions.claims.money_cases import MoneyCaseRequest
 from northing.actions.claims.prepared import DespatchRequest
 from northing.actions.claims.return_all import Of, ReturnAllRequest
 from northing.actions.claims.returns import ReturnRequest
 from northing.actions.claims.set_aside import SetAsideRequest
+from northing.actions.claims.tend import DivideRequest
 from northing.actions.claims.ways import EndRequest
-from northing.claims.models import Authorisation
+from northing.claims.models import Authorisation, Claim
 from northing.core.money.exact import plain
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Party
@@ -250,3 +252,29 @@ class AskForm(ActionForm):
     def asked(self, case: int) -> AskRequest:
         """The letter as a request."""
         return AskRequest(case, self.cleaned_data["answer_by"], self.cleaned_data["words"])
+
+
+class DivideForm(ActionForm):
+    """Some units of a case become a case of their own."""
+
+    quantity = ExactField()
+    reason = forms.CharField(max_length=80, label="What is wrong with them")
+
+    def asked(self, case: int) -> DivideRequest:
+        """It as a request."""
+        return DivideRequest(case, self.cleaned_data["quantity"], self.cleaned_data["reason"])
+
+
+class MoneyCaseForm(ActionForm):
+    """Money that is owed for goods that are here."""
+
+    kind = forms.ChoiceField(choices=[(kind.value, kind.label) for kind in Claim.OF_MONEY], label="They were")
+    amount = ExactField(help_text="In the order's currency.")
+    reason = forms.CharField(max_length=80)
+    occurred_on = DayField(label="Claimed on")
+
+    def asked(self, layer: int) -> MoneyCaseRequest:
+        """The case as a request."""
+        entered = self.cleaned_data
+        head = (layer, entered["kind"], entered["amount"])
+        return MoneyCaseRequest(*head, entered["reason"], entered["occurred_on"])

@@ -2,11 +2,12 @@
 
 from django.urls import path
 
-from northing.web.claims import returns, views, ways
+from northing.web.claims import returns, tending, views, ways
 from northing.web.common.converters import one_of
 
 one_of("way_of_case", ways.WAYS)
 one_of("money_of_case", ways.MONEY)
+one_of("tending", tending.TENDS)
 one_of("debit_form", returns.DEBIT_FORMS)
 
 urlpatterns = [
@@ -17,6 +18,10 @@ urlpatterns = [
     path("money/<int:money_id>/reverse/", ways.reverse_claim, name="reverse-claim"),
     path("authorised/<int:said_id>/reverse/", ways.reverse_authorisation, name="take-back-authorisation"),
     path("authorised/<int:said_id>/credit/", ways.credit_rest, name="credit-rest"),
+    path("open/", tending.open_case, name="open-case"),
+    path("<int:case_id>/close/", tending.close_case, name="close-case"),
+    path("<int:case_id>/divide/", tending.divide_case, name="divide-case"),
+    path("<int:case_id>/tend/<tending:way>/", tending.tend_case, name="tend-case"),
     path("<int:case_id>/ask/", ways.ask_about, name="ask-about"),
     path("<int:case_id>/paper/", ways.claim_pdf, name="claim-paper"),
     path("replacements/", ways.replacements, name="replacements"),

@@ -19,6 +19,7 @@ from northing.drawings.figures import count
 from northing.ledger.models import Account
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Party
+from northing.masterdata.queries import claim_deadlines
 from northing.web.claims.forms import ReturnForm
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
@@ -40,6 +41,7 @@ def case(request, case_id: int):
         "supplier",
         "against",
         "company",
+        "looked_after_by",
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     said = list(record.authorisations.select_related("by").order_by("pk"))
@@ -97,7 +99,9 @@ def _send(request, case: Claim, form: ReturnForm):
 
 def _deadlines(case: Claim) -> dict[str, date]:
     """The days by which notice is given and the claim made, by the rules of who owes it."""
-    days = {"notice_by": case.against.notice_days, "claim_by": case.against.claim_days}
+    mode = case.layer.shipment_line.instalment.line.order.mode
+    found = claim_deadlines([(case.against, mode)])[case.against_id, mode]
+    days = {"notice_by": found.notice, "claim_by": found.claim}
     return {name: case.opened_on + timedelta(days=length) for name, length in days.items() if length is not None}
 
 

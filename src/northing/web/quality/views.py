@@ -25,6 +25,7 @@ from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.tables import csv_file
 from northing.web.quality.forms import InspectForm
+from northing.worklist.queries import open_matters
 
 # Of a layer: the order its goods came from.
 ORDER = "shipment_line__instalment__line__order"
@@ -37,7 +38,7 @@ ROWS = 60
 
 @open_page
 def quality(request):
-    """Held goods, and the cases that have no end yet."""
+    """Held goods, and the cases of which something is open; those that I see to, where that is asked."""
     mine = companies_of(request.user)
     held = (
         OnHand.objects.filter(status="held", quantity__gt=0, layer__company__in=mine)
@@ -50,13 +51,19 @@ def quality(request):
     # Goods without an order are decided about at the dock, not inspected.
     held = held.filter(Q(layer__receipt_line=None) | Q(layer__receipt_line__why=""))
     cases = Claim.objects.filter(withdrawn_at=None)
-    cases = scoped(cases.select_related("layer__item", "supplier", f"layer__{ORDER}"), request.user)
+    related = ("layer__item", "supplier", "against", "looked_after_by", f"layer__{ORDER}")
+    cases = scoped(cases.select_related(*related), request.user)
+    only_mine = request.GET.get("mine") == "1"
+    if only_mine:
+        cases = cases.filter(looked_after_by=request.user)
+    goes_on = cases.filter(pk__in=open_matters("case"))
     context = {
         "held": page_of_keys(held, request.GET, ROWS),
-        "cases": page_of_keys(
-            cases.filter(ended__lt=F("quantity")).order_by("opened_on", "pk"), request.GET, ROWS, name="cases"
+        "cases": page_of_keys(goes_on.order_by("opened_on", "pk"), request.GET, ROWS, name="cases"),
+        "ended": page_of_rows(
+            cases.exclude(pk__in=open_matters("case")).order_by("-pk"), request.GET, 20, name="ended"
         ),
-        "ended": page_of_rows(cases.filter(ended=F("quantity")).order_by("-pk"), request.GET, 20, name="ended"),
+        "only_mine": only_mine,
     }
     return render(request, "quality/quality.html", context)
 

@@ -1,0 +1,1 @@
+"""Rules of cases and of what is claimed."""
