@@ -6,7 +6,7 @@ from typing import Protocol
 
 from django.db.models import Q
 
-from northing.masterdata.models import InspectionRule
+from northing.masterdata.models import Characteristic, InspectionRule
 
 
 class Known(Protocol):
@@ -52,3 +52,13 @@ def rules_of(items: Collection[Known]) -> Rules:
     of_items = Q(item=None) | Q(item__in={item.pk for item in items})
     found = InspectionRule.objects.filter(of_items, group__in={"", *(item.group for item in items)})
     return Rules(tuple(found.select_related("item", "supplier")))
+
+
+def characteristics_of(item: Known) -> list[Characteristic]:
+    """What is looked at of an item: its own characteristics, and those of its group that it has not itself."""
+    rows = Characteristic.objects.filter(Q(item=item.pk) | Q(item=None, group__in={"", item.group}))
+    own = sorted(rows, key=lambda one: (one.item_id is None, not one.group, one.pk))
+    found: dict[str, Characteristic] = {}
+    for one in own:
+        found.setdefault(one.name.casefold(), one)
+    return sorted(found.values(), key=lambda one: one.pk)

@@ -60,7 +60,7 @@ QUALITY = (
         ("keep_house",),
     ),
     Kind(
-        "characteristic",
+        "trait",
         "characteristic",
         "characteristics",
         Characteristic,

@@ -1,17 +1,25 @@
 """Writes of inspections and of the draws of lots."""
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from northing.activity.models import HistoryEntry
 from northing.core.quality.switching import sealed
 from northing.ledger.models import CostLayer
-from northing.quality.models import Inspection, LotDraw
+from northing.quality.models import FoundDefect, Inspection, LotDraw, Measure, SeenPaper
 
 
 def write_inspection(inspection: Inspection) -> Inspection:
     """A verdict on held goods."""
     inspection.save(force_insert=True)
     return inspection
+
+
+def write_notes(measures: Sequence[Measure], defects: Sequence[FoundDefect], papers: Sequence[SeenPaper]) -> None:
+    """What was noted in an inspection."""
+    Measure.objects.bulk_create(measures)
+    FoundDefect.objects.bulk_create(defects)
+    SeenPaper.objects.bulk_create(papers)
 
 
 def mark_reversed(inspection: Inspection, history: HistoryEntry) -> None:

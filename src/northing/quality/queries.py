@@ -5,8 +5,11 @@ from math import ceil
 
 from django.db.models import Q, QuerySet
 
+from northing.core.quality.findings import every_so_often, sample_from
 from northing.core.quality.sampling import Plan, plan
 from northing.core.quality.switching import Lot, Standing, standing
+from northing.inventory.models import OnHand
+from northing.inventory.serials import serials_in
 from northing.ledger.models import CostLayer
 from northing.masterdata.inspections import rules_of
 from northing.masterdata.models import InspectionRule
@@ -101,3 +104,28 @@ def inspected_before(layer: CostLayer) -> QuerySet[Inspection]:
 def waiting_draw(layer: CostLayer) -> LotDraw | None:
     """The draw that waits for the next lot of the layer's item from its supplier."""
     return LotDraw.objects.filter(item=layer.item_id, supplier=supplier_of(layer), opened_at=None).first()
+
+
+@dataclass(frozen=True)
+class SamplePlace:
+    """Where units of a sample are taken: a bin, how many lie there and are looked at, and which by number."""
+
+    bin: str
+    there: int
+    take: int
+    numbers: list[str]
+
+
+def sample_places(layer: CostLayer, sample: int) -> list[SamplePlace]:
+    """From which bins the units of a sample are taken, by how many are held there; those with numbers by number."""
+    rows = OnHand.objects.filter(layer=layer, status="held", quantity__gt=0).select_related("bin").order_by("bin__code")
+    bins = [(row.bin_id, row.bin.code, int(row.quantity)) for row in rows]
+    takes = sample_from(sample, [units for *_, units in bins])
+    by_bin: dict[int, list[str]] = {}
+    for number, place in serials_in(layer, "held").items() if layer.item.keeps_serial else ():
+        by_bin.setdefault(place.bin, []).append(number)
+    return [
+        SamplePlace(code, units, take, every_so_often(take, by_bin.get(bin, [])))
+        for (bin, code, units), take in zip(bins, takes, strict=True)
+        if take
+    ]

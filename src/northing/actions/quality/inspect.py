@@ -8,6 +8,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.quality.findings import NOTHING, NotesRequest, notes_of, notes_problems, write_notes
 from northing.actions.quality.sample import SampleRequest, put_plan, sample_problems
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -43,6 +44,7 @@ class InspectRequest:
     # Which units failed, where they have serial numbers; the others passed.
     serials: tuple[str, ...] = ()
     sample: SampleRequest | None = None
+    notes: NotesRequest = NOTHING
 
 
 @once
@@ -54,13 +56,21 @@ def inspect(act: Act, request: InspectRequest) -> int:
     found = plan_of(layer)
     refuse_if(_verdict_problems(act, request, layer, held))
     refuse_if(sample_problems(act, request, layer, held, found))
+    notes = notes_of(layer, request.notes)
+    refuse_if(notes_problems(layer, notes, _looked_at(request), request.passed))
     text = f"Inspected {layer.item.code}: {plain(request.passed)} passed, {plain(request.failed)} failed"
     text += f" ({request.reason})" if request.failed else ""
     made = _verdict(act, layer, request)
     if found:
         put_plan(made, request.sample, found)
     _record(act, layer, request, made, text + _of_sample(request.sample, found))
+    write_notes(made, notes)
     return layer.pk
+
+
+def _looked_at(request: InspectRequest) -> Decimal:
+    """Units that were looked at: the sample, or all of them."""
+    return Decimal(request.sample.size) if request.sample else request.passed + request.failed
 
 
 def let_through(act: Act, layer: CostLayer, occurred_on: date, run: int) -> None:

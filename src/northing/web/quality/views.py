@@ -2,6 +2,7 @@
 
 from decimal import Decimal
 
+from django.contrib import messages
 from django.db.models import F, Q, Sum
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -9,22 +10,27 @@ from django.utils import timezone
 
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
+from northing.actions.activity import remarks
 from northing.actions.quality import inspect as inspect_action
 from northing.actions.quality.reverse import reverse_inspection as undo_inspection
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
+from northing.core.problems import Refused
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
+from northing.masterdata.inspections import characteristics_of
+from northing.masterdata.models import Defect
 from northing.quality.models import Inspection, LotDraw
-from northing.quality.queries import inspected_before, plan_of, waiting_draw
+from northing.quality.queries import inspected_before, plan_of, rule_of, sample_places, waiting_draw
 from northing.reports.inspection_paper import inspection_paper
 from northing.reports.inspection_register import COLUMNS, register, register_rows
 from northing.web.common.addresses import address_of
+from northing.web.common.forms import act_of
 from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.tables import csv_file
-from northing.web.quality.forms import InspectForm
+from northing.web.quality.forms import Asks, InspectForm
 from northing.worklist.queries import open_matters
 
 # Of a layer: the order its goods came from.
@@ -108,9 +114,14 @@ def inspect(request, layer_id: int):
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or Decimal(0)
     asked = plan_of(layer) if held else None
     start = {"occurred_on": timezone.localdate()} | ({} if asked else {"passed": plain(held)})
-    form = InspectForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial, plan=asked)
-    if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer.pk, held)):
+    rule = rule_of(layer)
+    asks = Asks(characteristics_of(layer.item), Defect.objects.order_by("code"), rule.paper_names if rule else ())
+    numbered = layer.item.keeps_serial
+    files = request.FILES or None
+    form = InspectForm(request.POST or None, files, initial=start, numbered=numbered, plan=asked, asks=asks)
+    if request.method == "POST" and form.do(request, inspect_action.inspect, lambda _: form.asked(layer, held)):
         said = Inspection.objects.filter(layer=layer).latest("pk")
+        _attach(request, form, said)
         say_done(request, "The verdict is recorded.", "reverse-inspection", said.pk)
         # What failed waits for its end; who inspected it is the one who knows most about it.
         return redirect("case", said.case.pk) if said.failed else redirect("quality")
@@ -119,6 +130,7 @@ def inspect(request, layer_id: int):
         "held": held,
         "form": form,
         "plan": asked,
+        "places": sample_places(layer, asked.sample) if asked else (),
         "lots": inspected_before(layer)[:10],
         "draw": LotDraw.objects.filter(layer=layer).first(),
         "next_draw": waiting_draw(layer),
@@ -126,6 +138,17 @@ def inspect(request, layer_id: int):
         "inspections": Inspection.objects.filter(layer=layer).select_related("inspector").order_by("pk"),
     }
     return render(request, "quality/inspect.html", context, status=422 if form.errors else 200)
+
+
+def _attach(request, form: InspectForm, said: Inspection) -> None:
+    """Pictures go with the case of what failed, else with the receipt."""
+    kind, record = ("case", said.case.pk) if said.failed else ("receipt", said.layer.receipt_line.receipt_id)
+    for number, file in enumerate(form.cleaned_data["pictures"] or []):
+        asked = remarks.DocumentRequest(record, file.name, file.read(), kind=kind)
+        try:
+            remarks.add_document(act_of(request, f"{form.cleaned_data['key'][:38]}p{number}"), asked)
+        except Refused as refused:
+            messages.warning(request, f"The verdict is recorded; {file.name} is not kept. {refused}")
 
 
 @form_for("inspect")

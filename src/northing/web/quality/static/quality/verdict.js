@@ -5,9 +5,39 @@ const { held, major, minor } = form.dataset;
 const asked = Number(form.elements.sample.value);
 // What is needed only where it is not decided as the plan has it.
 const others = ["sorted", "overruled"].map((name) => form.elements[name].closest(".field"));
-const said = (name) => Number.parseInt(form.elements[name].value, 10) || 0;
+const notes = form.querySelectorAll("[data-class]");
+
+// Units that are not right by what is noted: a defect counts its units, a unit with wrong figures once, by the gravest.
+function noted() {
+  const found = { critical: 0, major: 0, minor: 0 };
+  const worst = new Map();
+  for (const field of notes) {
+    const { class: severity, least, most } = field.dataset;
+    if (field.tagName !== "TEXTAREA") {
+      found[severity] += Number.parseInt(field.value, 10) || 0;
+      continue;
+    }
+    field.value.split(/[\s,;]+/).filter(Boolean).forEach((text, unit) => {
+      const value = Number(text);
+      const right = (least === undefined || value >= Number(least)) && (most === undefined || value <= Number(most));
+      const graver = !worst.has(unit) || rank[severity] < rank[worst.get(unit)];
+      if (!right && graver) worst.set(unit, severity);
+    });
+  }
+  for (const severity of worst.values()) found[severity] += 1;
+  return found;
+}
+
+const rank = { critical: 0, major: 1, minor: 2 };
+let seen = noted();
+const said = (name) => {
+  const typed = form.elements[name].value.trim();
+  return typed === "" && name in seen ? seen[name] : Number.parseInt(typed, 10) || 0;
+};
 
 function tell() {
+  seen = noted();
+  for (const name of Object.keys(seen)) form.elements[name].placeholder = seen[name] || "";
   const found = said("critical") + said("major") + said("minor");
   const few = said("major") <= Number(major) && (minor === undefined || said("minor") <= Number(minor));
   const accepted = said("critical") === 0 && few;
