@@ -254,7 +254,7 @@ def test_a_prepared_return_stands_by_and_is_despatched(stored):
     assert states(stored.layer) == {"in_store": 5, "rejected": 5} and position(stored).rejected == 5
     case.refresh_from_db()
     assert (case.authorised, case.undecided) == (3, 0)
-    with pytest.raises(Refused, match="stand by for another return"):
+    with pytest.raises(Refused, match="5 pc of A are here. Enter at most that; what stands by is not counted"):
         back(stored, units={stored.layer.pk: D(6)})
     with pytest.raises(NotAllowed):
         despatch_return(stored.act("dock"), DespatchRequest(made, TODAY))

@@ -2,7 +2,11 @@
 
 from django.urls import reverse
 
+from northing.actions.billing import bills
+from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.actions.claims import ways
 from northing.actions.claims.returns import ReturnRequest, return_goods
+from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.actions.quality.inspect import InspectRequest, inspect
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.receiving.reverse import reverse_receipt
@@ -11,6 +15,7 @@ from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.orders.models import Instalment
 from northing.reports.came_and_went import came_and_went
+from tests.billing.test_goods import bill_of, line_of
 from tests.worlds import TODAY, D
 
 
@@ -52,3 +57,22 @@ def test_receipts_and_returns_stand_in_one_list(world, signed_in):
         text = page.content.decode()
         assert "RA-7" in text and "DN-3" in text and "DN-2" not in text
         assert reverse("case", args=[case.pk]) in text and reverse("receipt", args=[first]) in text
+
+
+def test_bills_credits_and_ends_stand_in_the_same_list(world):
+    order = world.sent_order({"A": D(20)}, ours_from="receipt")
+    take(world, order, "DN-1", A={"": 20})
+    bills.book_bill(world.act("costs"), bill_of(order, line_of(order, "20")))
+    layer = CostLayer.objects.get()
+    case = set_aside(world.act("inspector"), SetAsideRequest(layer.pk, D(5), "dents", TODAY))
+    return_goods(world.act("inspector"), ReturnRequest(case, D(2), "RA-7", TODAY))
+    ways.rework(world.act("inspector"), ways.EndRequest(case, D(3), "beaten out", TODAY))
+    head = (order.company_id, order.supplier_id, "CN-1", TODAY, order.currency)
+    lines = (BillLineRequest(D("36.80"), case=case), BillLineRequest(D("4.00"), order_line=order.lines.get().pk))
+    bills.book_bill(world.act("costs"), BillRequest(*head, lines, kind="credit"))
+    told = {(one.words, one.units, one.amount) for one in came_and_went(0, 20, order=order.pk)}
+    assert told == {
+        ("received", 20, 0), ("billed", 20, D("368.00")), ("went back", 2, 0), ("reworked", 3, 0),
+        ("credited", 0, D("36.80")), ("credited", 0, D("4.00")),
+    }  # fmt: skip
+    assert len(came_and_went(0, 20, line=order.lines.get().pk)) == 6 and len(came_and_went(2, 4, order=order.pk)) == 2

@@ -12,7 +12,7 @@ from django.urls import reverse
 from northing.access.models import Person
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.claims import authorise, money, returns, ways
+from northing.actions.claims import authorise, money, money_cases, returns, tend, ways
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
 from northing.actions.costing import charges
@@ -99,6 +99,16 @@ def much_happens_to_cases(world, case):
     given_up = money.give_up(world.act("expediter"), replace(more, amount=D("2.00")))
     money.reverse_money(world.act("expediter"), ReverseRequest(given_up, "not yet"))
     ways.lose(world.act("expediter"), ways.EndRequest(missing.pk, D(2), "lost", TODAY))
+    ways.rework(world.act("inspector"), ways.EndRequest(case.pk, D(2), "glazed anew", TODAY))
+    line = BillLineRequest(D("9.00"), case=case.pk, into="goods")
+    bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, carrier, "G-1", TODAY, "NZD", (line,)))
+    part = tend.divide(world.act("expediter"), tend.DivideRequest(case.pk, D(2), "no handle"))
+    returns.return_goods(world.act("inspector"), returns.ReturnRequest(part, D(1), "RA-2", TODAY))
+    for amount, stays in ((D("1.50"), False), (D("2.50"), True)):
+        owed = money_cases.MoneyCaseRequest(case.layer_id, "late", amount, "late", TODAY)
+        made = money_cases.open_money_case(world.act("expediter"), owed)
+        if not stays:
+            money_cases.close_money_case(world.act("expediter"), ReverseRequest(made, "in time"))
 
 
 def test_what_is_downloaded_replays_to_the_cent(db, client):

@@ -23,6 +23,13 @@ def authorisation_of(case: int, reference: str) -> Authorisation | None:
     return Authorisation.objects.filter(case=case, reference__iexact=reference.strip(), reversed_by=None).first()
 
 
+def standing_by_layer(layers: Iterable[int]) -> dict[int, Decimal]:
+    """By layer (id), units that stand by for returns that are prepared."""
+    found = ReturnLine.objects.filter(goods_return__despatched_at=None, goods_return__cancelled_at=None)
+    rows = found.filter(authorisation__case__layer__in=list(layers)).values_list("authorisation__case__layer")
+    return dict(rows.order_by().annotate(units=Sum("quantity")))
+
+
 def standing_by(authorisation: int) -> Decimal:
     """How many units of an authorisation (id) stand by for returns that are prepared."""
     found = ReturnLine.objects.filter(authorisation=authorisation, goods_return__despatched_at=None)

@@ -11,7 +11,10 @@ from northing.masterdata.models import (
     Agreement,
     BankAccount,
     Bin,
+    Characteristic,
+    ClaimDays,
     Company,
+    Defect,
     ExchangeRate,
     FreeTime,
     Holiday,
@@ -239,10 +242,38 @@ def _parties() -> None:
     )
 
 
+def _looked_at() -> None:
+    """What is looked at of kettles, and what units can have wrong."""
+    names = ("code", "name", "severity")
+    Defect.objects.bulk_create(Defect(**dict(zip(names, row, strict=True))) for row in DEFECTS)
+    Characteristic.objects.create(group="kettles", name="Earth to body", unit="ohm", most=D("0.1"), severity="critical")
+    Characteristic.objects.create(group="kettles", name="Water to the mark", unit="ml", least=D(1180), most=D(1720))
+    Characteristic.objects.create(group="kettles", name="Lid fits", severity="minor")
+    Party.objects.filter(code="TRE").update(late_percent=D("0.5"), late_most=D(5), notice_days=14, claim_days=60)
+    Party.objects.filter(code="QIN").update(notice_days=10, claim_days=45, remind_days=7)
+    ClaimDays.objects.bulk_create(
+        ClaimDays(party=Party.objects.get(code=code), mode=mode, notice_days=notice, claim_days=claim)
+        for code, mode, notice, claim in (("VAN", "sea", 3, 365), ("QUI", "sea", 3, 270), ("QUI", "air", 14, 270))
+    )
+
+
+# What units can have wrong: code, words, how grave.
+DEFECTS = [
+    ("DENT", "dents", "major"),
+    ("CHIP", "chipped", "major"),
+    ("CRACK", "glaze cracks", "major"),
+    ("COLD", "does not heat", "major"),
+    ("SPARK", "sparks", "critical"),
+    ("COLOUR", "wrong colour", "minor"),
+    ("CARTON", "wet cartons", "minor"),
+]
+
+
 def _items(today: date) -> None:
     suppliers = {party.code: party for party in Party.objects.filter(kind="supplier")}
     # Of kettles a sample, of tableware too where the lot says so.
-    InspectionRule.objects.create(group="kettles", how="sampling", aql_minor=D("4.0"))
+    InspectionRule.objects.create(group="kettles", how="sampling", aql_minor=D("4.0"), papers="Certificate of the lot")
+    _looked_at()
     InspectionRule.objects.create(group="tableware", supplier=suppliers["TRE"], how="skip-lot", skip_after=4)
     for index, row in enumerate(ITEMS):
         code, description, group, supplier, price, weight, volume, hs_code, duty, pack, lot, inspected = row

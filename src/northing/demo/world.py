@@ -7,11 +7,13 @@ from decimal import Decimal
 from django.db import transaction
 from django.utils import timezone
 
-from northing.actions.claims import authorise, returns
+from northing.actions.claims import authorise, returns, tend
+from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.confirmations import answers
 from northing.actions.inventory import issue
 from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.actions.quality import inspect
+from northing.actions.quality.findings import NotesRequest
 from northing.actions.quality.sample import SampleRequest
 from northing.actions.receiving import receive
 from northing.actions.shipping import carrier_events, despatch_notices, passage_statistics, required_documents
@@ -25,9 +27,9 @@ from northing.demo.masterdata import ITEMS, SUPPLIERS, lay_directory
 from northing.formats.despatch import Line, Notice
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Company, Item, Party, Site
+from northing.masterdata.models import Characteristic, Company, Defect, Item, Party, Site
 from northing.orders.models import Instalment
-from northing.quality.queries import plan_of
+from northing.quality.queries import LotPlan, plan_of
 from northing.shipping.models import Container, RequiredDocument, ShipmentLine
 
 D = Decimal
@@ -41,6 +43,7 @@ def lay_world(today: date) -> None:
     world.opening()
     world.finished_kettles()
     world.cups_at_the_dock()
+    world.stands_by()
     world.shared_and_late()
     world.tea_landed()
     world.tea_in_melbourne()
@@ -94,7 +97,9 @@ class _World(Hand):
             day = self.today - timedelta(days=37)
             asked = plan_of(layer)
             sample = SampleRequest(asked.sample, major=min(failed, 3), sorted=failed > 0) if asked else None
-            verdict = inspect.InspectRequest(layer.pk, layer.received - failed, D(failed), reason, day, (), sample)
+            verdict = inspect.InspectRequest(
+                layer.pk, layer.received - failed, D(failed), reason, day, (), sample, self.noted(asked, failed)
+            )
             inspect.inspect(self.act("odo", -37), verdict)
         back = returns.ReturnRequest(
             Claim.objects.get(kind="rejected").pk, D(7), "QIN-RA-311", self.today - timedelta(days=20)
@@ -103,10 +108,29 @@ class _World(Hand):
         anew = self.today - timedelta(days=18)
         asked = authorise.AuthoriseRequest(back.case, D(3), "QIN-RA-318", anew, "replacement")
         authorise.authorise(self.act("ilva", -18), asked)
+        tend.tend(self.act("ilva", -18), tend.TendRequest(back.case, self.people["ilva"].pk))
         kettle, site = Item.objects.get(code="KET-17"), Site.objects.get(code="TRG")
         issued = issue.IssueRequest(site.pk, kettle.pk, D(154), "shops, spring range", self.today - timedelta(days=15))
         issue.issue_stock(self.act("rua", -15), issued)
         self.charge(shipment, "PEA", "haulage", "418.60", "NZD", "weight", -6, "PC-1190")
+
+    def noted(self, asked: LotPlan | None, failed: int) -> NotesRequest:
+        """What the inspector notes of kettles."""
+        if asked is None:
+            return NotesRequest()
+        figures = {"Earth to body": ("0.05", "0.06", "0.04"), "Water to the mark": ("1696", "1702", "1699", "1705")}
+        looks = Characteristic.objects.filter(name__in=figures)
+        values = tuple((one.pk, tuple(D(said) for said in figures[one.name])) for one in looks)
+        dents = ((Defect.objects.get(code="DENT").pk, min(failed, 3)),)
+        return NotesRequest(values, defects=dents, papers=(("Certificate of the lot", "QT-L-2281"),))
+
+    def stands_by(self) -> None:
+        """Four small kettles with loose handles stand by for their haulier."""
+        layer = CostLayer.objects.filter(item__code="KET-12", kind="stock", shipment_line__isnull=False)[0]
+        day = self.today - timedelta(days=2)
+        head = ("QIN-RA-325", "handles loose", day)
+        request = ReturnAllRequest(*head, layer=layer.pk, units={layer.pk: D(4)}, packages=1, prepared=True)
+        return_all(self.act("odo", -2), request)
 
     def cups_at_the_dock(self) -> None:
         """Landed, cleared, expected at the dock today; the haulage bill is still to come."""

@@ -43,7 +43,8 @@ def case_rows(names: dict[tuple[str, int], str]) -> list[dict[str, Any]]:
 
 def _name(case: Claim, names: dict[tuple[str, int], str]) -> str:
     receipt = case.layer.receipt_line.receipt_id if case.layer.receipt_line else 0
-    keys = (("inspection", case.inspection_id or 0), ("case", case.pk), ("receipt", receipt))
+    own = (("inspection", case.inspection_id or 0), ("case", case.pk), ("money_case", case.pk))
+    keys = (*own, ("receipt", receipt))
     return next((names[key] for key in keys if key in names), "")
 
 

@@ -7,7 +7,9 @@ from typing import Any
 from django.db.models import Q
 
 from northing.actions.claims import authorise, money, returns, ways
+from northing.actions.claims.damage import DAMAGED
 from northing.actions.claims.make_good import InsteadRequest, credit_instead
+from northing.actions.claims.money_cases import MoneyCaseRequest, open_money_case
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.claims.models import Claim, ReturnNote
@@ -26,9 +28,11 @@ class Cases(Played):
     def case_of(self, name: str, line: str = "") -> Claim:
         """A case by the inspection that opened it, the receipt that found units missing (of a line), or its own id."""
         kind, key = self.made.get(name, ("", 0))
-        of = {"inspection": Q(inspection=key), "receipt": Q(kind="missing", layer__receipt_line__receipt=key)}
-        of["case"] = Q(pk=key)
-        found = Claim.objects.filter(of.get(kind, Q(pk__in=[])), withdrawn_at=None).order_by("pk")
+        opened = Q(kind="missing") | Q(opened_by__action=DAMAGED)
+        of = {"inspection": Q(inspection=key), "receipt": opened & Q(layer__receipt_line__receipt=key)}
+        of["case"] = of["money case"] = Q(pk=key)
+        # What was missing goes before what was damaged.
+        found = Claim.objects.filter(of.get(kind, Q(pk__in=[])), withdrawn_at=None).order_by("kind", "pk")
         if line:
             found = found.filter(layer__receipt_line__instalment__in=self.parts(line))
         if (case := found.first()) is None:
@@ -42,6 +46,9 @@ class Cases(Played):
         layer = layers.filter(receipt_line__instalment__line=line).order_by("pk").first()
         if layer is None:
             raise NotScenario(f"actions: {action.receipt} received nothing of {action.line}")
+        if action.kind:
+            owed = MoneyCaseRequest(layer.pk, action.kind, action.amount, action.reason, action.day)
+            return "money case", open_money_case(self.laid.act(action.day), owed)
         asked = SetAsideRequest(layer.pk, action.quantity, action.reason, action.day, numbers_of(action.serials))
         return "case", set_aside(self.laid.act(action.day), asked)
 
@@ -80,6 +87,10 @@ class Cases(Played):
         """Rejected units are destroyed."""
         asked = replace(self._end(action), claimed=action.claimed)
         return "end of units", ways.scrap(self.laid.act(action.day), asked)
+
+    def rework(self, action: shapes.Rework) -> tuple[str, int]:
+        """Rejected units were put right."""
+        return "end of units", ways.rework(self.laid.act(action.day), self._end(action))
 
     def keep_rejected(self, action: shapes.EndHeld) -> tuple[str, int]:
         """Rejected units are good enough, at their price or at a lower one."""

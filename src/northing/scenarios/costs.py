@@ -124,7 +124,7 @@ class Costs(Played):
 
     def _line(self, line: shapes.BillLineShape) -> BillLineRequest:
         if line.case:
-            return BillLineRequest(line.amount or Decimal(0), case=self.case_of(line.case).pk)
+            return BillLineRequest(line.amount or Decimal(0), case=self.case_of(line.case).pk, into=line.into)
         if line.line:
             key = self.line(line.line).pk
             amount = line.amount or Decimal(0)

@@ -133,6 +133,8 @@ class BillLineShape(Shape):
     price: Number | None = None
     decision: Literal["", "accept", "dispute"] = ""
     case: Id = ""
+    # Of a bill: the line is a cost of the case, and goes into the cost of its goods, into its claim, or is a loss.
+    into: Literal["", "goods", "claim", "loss"] = ""
 
 
 class TaxShape(Shape):
@@ -487,12 +489,16 @@ class Inspect(Dated):
 
 
 class SetAside(Dated):
-    """Units in store that are not right: a case is opened by hand, for goods of a line of a receipt."""
+    """A case is opened by hand, for goods of a line of a receipt: units in store that are not right, or (with a `kind`)
+    an amount, in the order's currency, that is owed for them.
+    """
 
     do: Literal["case"]
     receipt: Id
     line: Id
-    quantity: Number
+    quantity: Number = Decimal(0)
+    kind: Literal["", "late", "price", "other"] = ""
+    amount: Number = Decimal(0)
     reason: str
     serials: Serials = []
 
@@ -517,6 +523,16 @@ class Scrap(Dated):
     case: Id
     quantity: Number
     claimed: bool = True
+    reason: str = "as decided"
+    serials: Serials = []
+
+
+class Rework(Dated):
+    """Units of a case were put right and go into store."""
+
+    do: Literal["rework"]
+    case: Id
+    quantity: Number
     reason: str = "as decided"
     serials: Serials = []
 
@@ -699,6 +715,7 @@ Action = Annotated[
     | Return
     | SetAside
     | Scrap
+    | Rework
     | Authorise
     | EndMissing
     | MakeGood

@@ -14,7 +14,7 @@ from northing.actions.reversal import ReverseRequest
 from northing.activity.operations import once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
-from northing.claims.queries import standing_by
+from northing.claims.queries import standing_by, standing_by_layer
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
@@ -131,6 +131,10 @@ class Part:
 def _wanted(request: ReturnAllRequest, layers: list[CostLayer]) -> list[tuple[CostLayer, Decimal]]:
     """How many units go of each layer. Raises Refused where they are not there."""
     there = {layer.pk: sum((operations.in_state(layer, one) for one in STATES), ZERO) for layer in layers}
+    waits = standing_by_layer(there)
+    there = {key: units - waits.get(key, ZERO) for key, units in there.items()}
+    if waits and not any(there.values()):
+        raise Refused(Problem("All of it stands by for another return.", mend="Despatch that one, or cancel it first."))
     if not any(there.values()):
         raise Refused(Problem("Nothing of it is here any more.", mend="Take back what was issued first."))
     if request.units is not None:
@@ -168,7 +172,7 @@ def _units_problems(
         wanted, item = units.get(layer.pk, ZERO), layer.item
         if wanted < 0 or wanted > there[layer.pk]:
             what = f"{plain(there[layer.pk])} {item.unit} of {item.code} are here."
-            found.append(Problem(what, f"units-{layer.pk}", "Enter at most that."))
+            found.append(Problem(what, f"units-{layer.pk}", "Enter at most that; what stands by is not counted."))
         elif round(wanted, item.decimals) != wanted:
             found.append(Problem(f"{item.code} is counted in whole {item.unit}.", f"units-{layer.pk}"))
     if not found and not any(units.values()):
@@ -191,9 +195,6 @@ def _parts(act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest
             units -= part
             parts.append((state, part))
             named += _taken(layer, state, part, numbers)
-    if units:
-        what = f"Some units of {layer.item.code} stand by for another return."
-        raise Refused(Problem(what, f"units-{layer.pk}", "Despatch that one, or cancel it first."))
     case = put_aside(act, layer, parts, request.reason, request.occurred_on, named)
     yield Part(case, case.quantity, request.reference, True, tuple(named))
 

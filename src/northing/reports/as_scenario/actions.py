@@ -158,14 +158,16 @@ def _bills(reach: Reach, names: Names) -> Iterator[Recorded]:
             "accept": True if any(line.order_line_id for line in lines) else None,
         }
         facts = {key: value for key, value in facts.items() if value is not None}
-        yield bill.at, 4, action(bill.kind, bill.day, **facts)
+        # What is about a case comes after what opened it.
+        yield bill.at, 8 if any(line.case_id for line in lines) else 4, action(bill.kind, bill.day, **facts)
         yield from reversal(bill, name)
 
 
 def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
     """A line of goods, of an estimate, of a charge that an earlier bill began, or of a charge of its own."""
     if line.case:
-        return {"case": names.case(line.case), "amount": plain(line.amount)}
+        into = {"into": line.into} if line.into else {}
+        return {"case": names.case(line.case), "amount": plain(line.amount)} | into
     if line.order_line_id and line.bill.kind == Bill.Kind.CREDIT:
         return {"line": names.of("line", line.order_line_id), "amount": plain(line.amount)}
     if line.order_line_id:

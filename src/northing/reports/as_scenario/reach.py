@@ -68,9 +68,12 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
 
 def _billed_with(found: Reach) -> set[int]:
     """Order lines (ids) on the same bills, and those of orders that were paid in advance; their charges are reached."""
-    bills = Bill.objects.filter(lines__order_line__in=found.lines)
+    at = "lines__case__layer__shipment_line__instalment__line__in"
+    bills = Bill.objects.filter(Q(lines__order_line__in=found.lines) | Q(**{at: found.lines}))
     lines = BillLine.objects.filter(bill__in=bills)
     found.charges |= set(lines.filter(charge__isnull=False).values_list("charge", flat=True))
     advanced = PaymentPart.objects.filter(order__lines__in=found.lines).values("order")
     together = set(OrderLine.objects.filter(order__in=advanced).values_list("pk", flat=True))
+    of_cases = lines.filter(case__isnull=False).values_list("case__layer__shipment_line__instalment__line", flat=True)
+    together |= set(of_cases)
     return together | set(lines.filter(order_line__isnull=False).values_list("order_line", flat=True))

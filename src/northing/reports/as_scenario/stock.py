@@ -16,11 +16,14 @@ from northing.reports.as_scenario.world import Names
 ZERO = Decimal(0)
 WAYS = {
     CaseEnd.Way.KEPT: "keep",
+    CaseEnd.Way.REWORKED: "rework",
     CaseEnd.Way.SCRAPPED: "scrap",
     CaseEnd.Way.FOUND: "find",
     CaseEnd.Way.LOST: "lose",
     CaseEnd.Way.NEVER: "never supplied",
 }
+# What opens a case by hand.
+OPENED = ("set_aside", "open_money_case")
 MONEY = {
     ClaimMoney.Way.MORE: "claim",
     ClaimMoney.Way.TURNED: "turn",
@@ -83,22 +86,30 @@ def _returns(reach: Reach, names: Names) -> Iterator[Recorded]:
 
 
 def _set_aside(reach: Reach, names: Names) -> Iterator[Recorded]:
-    cases = Claim.objects.filter(layer__in=reach.layers, opened_by__action="set_aside").order_by("pk")
+    cases = Claim.objects.filter(layer__in=reach.layers, opened_by__action__in=OPENED).order_by("pk")
     for case in cases.select_related("layer__receipt_line", "layer__shipment_line__instalment", "opened_by"):
         facts = {
             "id": names.case(case),
             "receipt": names.of("receipt", case.layer.receipt_line.receipt_id),
             "line": names.of("line", case.layer.shipment_line.instalment.line_id),
-            "quantity": plain(case.quantity),
+            **_opened_with(case),
         }
         yield case.opened_by.at, 7, action("case", case.opened_on, reason="other", **facts)
         if case.withdrawn_at:
             yield case.withdrawn_at, 9, action("reverse", case.withdrawn_at.date(), what=names.case(case))
 
 
+def _opened_with(case: Claim) -> dict[str, str]:
+    """The units of a case as it was opened; or the kind and amount of one that has none."""
+    if case.kind in Claim.OF_MONEY:
+        return {"kind": case.kind, "amount": plain(case.ends.get().reduced)}
+    parts = sum((part.quantity for part in case.parts.filter(withdrawn_at=None)), ZERO)
+    return {"quantity": plain(case.quantity + parts)}
+
+
 def _ends(reach: Reach, names: Names) -> Iterator[Recorded]:
     """Units of cases that were kept or scrapped."""
-    found = CaseEnd.objects.filter(case__layer__in=reach.layers).order_by("pk")
+    found = CaseEnd.objects.filter(case__layer__in=reach.layers, quantity__gt=0).order_by("pk")
     for end in found.select_related(
         "case__layer__receipt_line", "case__layer__shipment_line__instalment", "reversed_by"
     ):

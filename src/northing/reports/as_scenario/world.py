@@ -72,7 +72,10 @@ class Names:
 
     def case(self, case: Claim) -> str:
         """The name of a case: that of its inspection or receipt, or its own where it was opened by hand."""
-        if case.kind == Claim.Kind.MISSING:
+        while case.part_of:
+            # What was divided goes back the ways of its whole.
+            case = case.part_of
+        if case.kind == Claim.Kind.MISSING or (case.opened_by and case.opened_by.action == "damaged"):
             return self.of("receipt", case.layer.receipt_line.receipt_id)
         return self.of("case", case.inspection_id) if case.inspection_id else self.of("quarantined", case.pk)
 

@@ -18,6 +18,7 @@ from northing.actions.claims.prepared import cancel_return, despatch_return
 from northing.actions.claims.return_all import Of, layers_of, return_all, reverse_all
 from northing.actions.claims.set_aside import set_aside, take_back
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
+from northing.claims.queries import standing_by_layer
 from northing.core.money.exact import plain
 from northing.formats.debit_note import DebitNote, debit_note_xml
 from northing.ledger.models import CostLayer
@@ -86,8 +87,11 @@ def send_back(request):
     units = {state: Sum("on_hand__quantity", filter=Q(on_hand__status=state), default=0) for state in STATES}
     related = ("item", "receipt_line__receipt", "site", "shipment_line__instalment__line__order__supplier")
     layers = list(mine.select_related(*related).annotate(**units).order_by("occurred_on", "pk"))
+    waits = standing_by_layer(layer.pk for layer in layers)
     for layer in layers:
-        layer.there = layer.in_store + layer.held + layer.rejected
+        layer.waits = waits.get(layer.pk, Decimal(0))
+        layer.there = layer.in_store + layer.held + layer.rejected - layer.waits
+    layers = [layer for layer in layers if layer.there]
     address = _order_of(layers[0]).supplier.return_address if layers else ""
     initial = {"occurred_on": timezone.localdate(), "deliver_to": address}
     form = ReturnAllForm(request.POST or None, initial=initial, layers=layers, of_item=bool(of.item))

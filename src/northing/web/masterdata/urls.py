@@ -15,6 +15,7 @@ urlpatterns = [
     path("records/<str:name>/<str:key>/", records.record, name="record"),
     path("providers/<int:provider_id>/links/", suppliers.provider_links, name="provider-links"),
     path("suppliers/<int:supplier_id>/", suppliers.supplier, name="supplier-record"),
+    path("suppliers/<int:supplier_id>/facts/", suppliers.supplier_facts, name="supplier-facts"),
     path("suppliers/<int:supplier_id>/agreement/", suppliers.agree, name="agree"),
     path("suppliers/<int:supplier_id>/invite/", suppliers.invite, name="invite"),
     path("suppliers/<int:supplier_id>/revoke/", suppliers.revoke, name="revoke"),

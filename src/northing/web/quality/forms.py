@@ -126,6 +126,9 @@ class InspectForm(NumberedForm):
 
     def _add_notes(self) -> None:
         """The fields of what is noted: figures, units that are not right, defects, and numbers of papers."""
+        for place, name in enumerate(self.asks.papers):
+            needed = "Its number; without it goods do not pass."
+            self.fields[f"paper-{place}"] = forms.CharField(max_length=60, required=False, label=name, help_text=needed)
         for one in self.asks.characteristics:
             if one.measured:
                 field = FiguresField(required=False, label=one.name, help_text=one.limits)
@@ -135,9 +138,6 @@ class InspectForm(NumberedForm):
                 self.fields[f"wrong-{one.pk}"] = _units(f"{one.name}: not right", one.severity)
         for defect in self.asks.defects:
             self.fields[f"defect-{defect.pk}"] = _units(f"{defect.name} ({defect.severity})", defect.severity)
-        for place, name in enumerate(self.asks.papers):
-            field = forms.CharField(max_length=60, required=False, label=name, help_text="Its number.")
-            self.fields[f"paper-{place}"] = field
 
     NOTES = ("values-", "wrong-", "defect-", "paper-")
 

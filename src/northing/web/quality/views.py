@@ -1,5 +1,6 @@
 """Quality: held goods, verdicts, cases, returns."""
 
+from collections.abc import Iterable
 from decimal import Decimal
 
 from django.contrib import messages
@@ -16,6 +17,7 @@ from northing.actions.quality.reverse import reverse_inspection as undo_inspecti
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
+from northing.core.quality.findings import CLASSES
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.masterdata.inspections import characteristics_of
@@ -115,7 +117,7 @@ def inspect(request, layer_id: int):
     asked = plan_of(layer) if held else None
     start = {"occurred_on": timezone.localdate()} | ({} if asked else {"passed": plain(held)})
     rule = rule_of(layer)
-    asks = Asks(characteristics_of(layer.item), Defect.objects.order_by("code"), rule.paper_names if rule else ())
+    asks = Asks(characteristics_of(layer.item), gravest_first(Defect.objects.all()), rule.paper_names if rule else ())
     numbered = layer.item.keeps_serial
     files = request.FILES or None
     form = InspectForm(request.POST or None, files, initial=start, numbered=numbered, plan=asked, asks=asks)
@@ -138,6 +140,11 @@ def inspect(request, layer_id: int):
         "inspections": Inspection.objects.filter(layer=layer).select_related("inspector").order_by("pk"),
     }
     return render(request, "quality/inspect.html", context, status=422 if form.errors else 200)
+
+
+def gravest_first(defects: Iterable[Defect]) -> list[Defect]:
+    """The house's defects as an inspector looks for them."""
+    return sorted(defects, key=lambda one: (CLASSES.index(one.severity), one.name))
 
 
 def _attach(request, form: InspectForm, said: Inspection) -> None:

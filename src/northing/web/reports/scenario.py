@@ -33,7 +33,9 @@ def of_bill(request, bill_id: int):
     bill = get_object_or_404(bills, pk=bill_id)
     borne = ChargeShare.objects.filter(charge__bill_lines__bill=bill).values_list("order_line", flat=True)
     goods = bill.lines.filter(order_line__isnull=False).values_list("order_line", flat=True)
-    return _file(request, {*borne, *goods}, "bill", bill.pk)
+    of_case = "case__layer__shipment_line__instalment__line"
+    cases = bill.lines.filter(case__isnull=False).values_list(of_case, flat=True)
+    return _file(request, {*borne, *goods, *cases}, "bill", bill.pk)
 
 
 @open_page

@@ -19,6 +19,8 @@ from northing.drawings.arrival import arrival
 from northing.drawings.bill_band import band as draw_band
 from northing.drawings.due_line import due_line as draw_due_line
 from northing.drawings.fill import fill as draw_fill
+from northing.drawings.lots_line import lots_line as draw_lots_line
+from northing.drawings.quarters import quarter_bars as draw_quarter_bars
 from northing.drawings.settled import settled as draw_settled
 from northing.drawings.strip import ALONE
 from northing.drawings.strip import legend as draw_legend
@@ -304,3 +306,15 @@ def finding_word(strength):
 def account_word(account):
     """An account by its name for people."""
     return Account(account).label
+
+
+@register.simple_tag
+def quarter_bars(title, bars, most=None):
+    """A measure over quarters, drawn."""
+    return mark_safe(draw_quarter_bars(title, bars, most=most))
+
+
+@register.simple_tag
+def lots_line(lots, aql):
+    """Lots one after the other and what their samples said, drawn."""
+    return mark_safe(draw_lots_line(lots, aql))

@@ -5,15 +5,17 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
+from northing.access.permissions import companies_of
 from northing.actions.confirmations import supplier_links
 from northing.actions.masterdata import suppliers
 from northing.confirmations.models import SupplierLink
 from northing.core.problems import Refused
 from northing.masterdata.models import Agreement, Party
+from northing.reports.supplier_facts import lots_of, measures_of, quarters_of, receipts_behind
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
-from northing.web.common.permissions import acts_for
+from northing.web.common.permissions import acts_for, open_page
 from northing.web.masterdata.forms.suppliers import AgreementForm, SupplierForm
 
 
@@ -26,6 +28,25 @@ def supplier(request, supplier_id: int):
         messages.success(request, "Kept.")
         return redirect("supplier-record", record.pk)
     return _page(request, record, form=form)
+
+
+@open_page
+def supplier_facts(request, supplier_id: int):
+    """How a supplier delivered, drawn over quarters, with the receipts behind it."""
+    record = get_object_or_404(Party, pk=supplier_id, kind="supplier")
+    companies, today = companies_of(request.user), timezone.localdate()
+    quarters = quarters_of(record, companies, today)
+    said = request.GET.get("quarter", "")
+    first = next((one.first for one in quarters if one.first.isoformat() == said), None)
+    context = {
+        "record": record,
+        "quarters": quarters,
+        "first": first,
+        "measures": measures_of(quarters),
+        "lots": lots_of(record, companies),
+        "page": page_of_rows(receipts_behind(record, companies, first), request.GET),
+    }
+    return render(request, "masterdata/supplier_facts.html", context)
 
 
 @acts_for("keep_supplier")
