@@ -14,7 +14,7 @@ import psycopg  # noqa: E402
 from django.db import connection  # noqa: E402
 from tests.worlds import NOW, TODAY, World, small_world  # noqa: E402
 
-from bench import bills, book, dock, files, lists, open_items, pages, passage  # noqa: E402
+from bench import bills, book, claims, dock, files, lists, open_items, pages, passage  # noqa: E402
 from bench.bulk import fill, fill_lines, parameters, spread_out  # noqa: E402
 from bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
 from northing.actions.shipping import milestones  # noqa: E402
@@ -83,6 +83,7 @@ def main() -> None:
     parser.add_argument("--bills", action="store_true", help="only bills and payments, on 80,000 lines")
     parser.add_argument("--open", action="store_true", help="only what is to pay, an open item to each line")
     parser.add_argument("--lists", action="store_true", help="only the dock's lists, a receipt line to each line")
+    parser.add_argument("--claims", action="store_true", help="only quality, a case to each line")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
     told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -112,6 +113,11 @@ def main() -> None:
         received = lists.fill_receipts(world, parameters(world, lines))
         print(f"{lines:,} order lines, {received:,} receipt lines")
         print("\n".join(lists.everything(world)))
+        return
+    if asked.claims:
+        fill_lines(world, lines)
+        fill(world, lines - claims.LAYERS)
+        print("\n".join(claims.everything(world, parameters(world, lines))))
         return
     if asked.pages:
         fill_lines(world, lines)

@@ -12,6 +12,7 @@ from PIL import Image
 from northing.actions.activity import remarks
 from northing.actions.claims import make_good, money, ways
 from northing.actions.claims.authorise import AuthoriseRequest, authorise, take_back_authorisation
+from northing.actions.claims.returns import ReturnRequest, return_goods
 from northing.actions.orders import cancel, send
 from northing.actions.quality.inspect import InspectRequest, inspect
 from northing.actions.reversal import ReverseRequest
@@ -190,6 +191,24 @@ def test_the_pages_authorise_order_anew_and_claim(failed, signed_in):
     assert page.post(reverse("case-money", args=[failed.case.pk, "claim"]), more).status_code == 302
     assert "12.50 NZD" in page.get(url).content.decode() or "NZD" in page.get(url).content.decode()
     assert [amount for amount, _ in open_claims([failed.case.pk]).values()] == [D("12.50")] and book_faults() == []
+
+
+def test_a_case_follows_what_comes_in_its_place_until_it_came(failed):
+    key = said(failed, owed="replacement")
+    order = PurchaseOrder.objects.get(pk=anew(failed, {key: D(5)}))
+    return_goods(failed.act("inspector"), ReturnRequest(failed.case.pk, D(5), "RA-77", TODAY))
+    ways.scrap(failed.act("inspector"), ways.EndRequest(failed.case.pk, D(2), "burnt", TODAY))
+    reason = Matter.objects.get(kind="case").reason
+    assert f"5 pc come in their place on {order.number}" in reason
+    send.send_order(failed.act("expediter"), send.OrderAct(order.pk))
+    failed.agree(order)
+    shipment = failed.shipment([order])
+    failed.say(shipment, "departure")
+    Item.objects.filter(code="A").update(inspected=False)
+    failed.receive(shipment, {"A": D(3)})
+    assert "2 pc come in their place" in Matter.objects.get(kind="case").reason
+    failed.receive(shipment, {"A": D(2)})
+    assert not Matter.objects.filter(kind="case").exists() and move_faults() == []
 
 
 @pytest.mark.django_db(transaction=True)

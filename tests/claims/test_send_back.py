@@ -288,6 +288,20 @@ def test_what_stands_by_and_went_otherwise_is_not_despatched_twice(stored):
     with pytest.raises(Refused, match="Only 2"):
         despatch_return(stored.act("inspector"), DespatchRequest(made, TODAY))
     assert position(stored).returned == 1
+    # It ends all the same: what is left stays in its case, and is prepared anew.
+    cancel_return(stored.act("inspector"), ReverseRequest(made, "one went already"))
+    (again,) = back(stored, prepared=True, units={stored.layer.pk: D(2)})
+    despatch_return(stored.act("inspector"), DespatchRequest(again, TODAY))
+    assert position(stored).returned == 3 and book_faults() == []
+
+
+def test_a_prepared_return_of_good_units_of_which_some_went_is_cancelled(stored):
+    (made,) = back(stored, prepared=True, units={stored.layer.pk: D(3)})
+    case = Claim.objects.get()
+    return_goods(stored.act("inspector"), ReturnRequest(case.pk, D(1), "RA-1", TODAY))
+    cancel_return(stored.act("inspector"), ReverseRequest(made, "one went already"))
+    case.refresh_from_db()
+    assert (case.open_quantity, position(stored).rejected) == (2, 2) and book_faults() == []
 
 
 def test_the_page_prepares_despatches_prints_and_lists(stored, signed_in):

@@ -1,6 +1,8 @@
 """Reads of cases: units that are rejected and have no end yet."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 
 from django.db.models import F, Q, QuerySet, Sum
@@ -16,6 +18,27 @@ def rejected_units(lines: Iterable[int]) -> dict[int, Decimal]:
     found = Claim.objects.filter(kind=Claim.Kind.REJECTED, withdrawn_at=None, **{f"{line}__in": list(lines)})
     rows = found.filter(ended__lt=F("quantity")).values_list(line).order_by()
     return dict(rows.annotate(units=Sum(F("quantity") - F("ended"))))
+
+
+@dataclass
+class Owed:
+    """Of a line: units that may go back and are here, and units owed in the place of such, not ordered yet."""
+
+    may_go_back: Decimal = Decimal(0)
+    in_their_place: Decimal = Decimal(0)
+
+
+def owed_of(lines: Iterable[int]) -> dict[int, Owed]:
+    """By order line (id) what its supplier authorised; lines without any are left out."""
+    at, found = "case__layer__shipment_line__instalment__line", {}
+    said = Authorisation.objects.filter(**{f"{at}__in": list(lines)}, reversed_by=None, case__withdrawn_at=None)
+    here = said.filter(returned__lt=F("quantity")).values_list(at).order_by()
+    for line, units in here.annotate(units=Sum(F("quantity") - F("returned"))):
+        found[line] = Owed(may_go_back=units)
+    for one in replacements_owed(said):
+        line = one.case.layer.shipment_line.instalment.line_id
+        found.setdefault(line, Owed()).in_their_place += one.to_order
+    return found
 
 
 def authorisation_of(case: int, reference: str) -> Authorisation | None:
@@ -72,6 +95,44 @@ def replacements_of(case: int) -> list[Replacement]:
     """The order lines that replace units of a case (id), with how many of each line have come."""
     found = Replacement.objects.filter(authorisation__case=case).select_related("order_line__order", "authorisation")
     return list(found.order_by("pk"))
+
+
+@dataclass
+class Coming:
+    """Of a case: units that are ordered in the place of failed ones and have not come, on which orders, by when."""
+
+    units: Decimal = Decimal(0)
+    orders: str = ""
+    due: date | None = None
+
+
+def coming_in_their_place(cases: Iterable[int]) -> dict[int, Coming]:
+    """By case (id) what is ordered anew and has not come; the last allotments of a line wait the longest."""
+    wanted = set(cases)
+    lines = Replacement.objects.filter(authorisation__case__in=wanted).values("order_line")
+    rows = Replacement.objects.filter(order_line__in=lines, order_line__order__cancelled_at=None)
+    left: dict[int, Decimal] = {}
+    found: dict[int, Coming] = {}
+    related = ("order_line__order", "order_line__summary", "authorisation")
+    for row in rows.select_related(*related).order_by("-pk"):
+        line, case = row.order_line, row.authorisation.case_id
+        summary = getattr(line, "summary", None)
+        # Of a draft nothing has come.
+        rest = left.get(line.pk, summary.outstanding if summary else line.quantity)
+        units = max(min(row.quantity, rest), Decimal(0))
+        left[line.pk] = rest - units
+        if units and case in wanted:
+            one = found.setdefault(case, Coming())
+            one.units += units
+            one.orders = ", ".join(dict.fromkeys([*filter(None, one.orders.split(", ")), line.order.number]))
+            one.due = min(filter(None, (one.due, line.need_by)))
+    return found
+
+
+def cases_replaced_on(lines: Iterable[int]) -> list[int]:
+    """Cases (ids) whose units order lines (ids) replace."""
+    found = Replacement.objects.filter(order_line__in=list(lines)).values_list("authorisation__case", flat=True)
+    return list(found.distinct())
 
 
 def cases_replaced_by(order: int) -> list[int]:

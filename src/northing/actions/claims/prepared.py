@@ -74,7 +74,8 @@ def cancel_return(act: Act, request: ReverseRequest) -> int:
         said = line.authorisation
         if line.authorised and not said.returned:
             _not_authorised(act, line, request.reason)
-        if line.set_aside:
+        # Units that went back meanwhile have their end; the others stay in their case.
+        if line.set_aside and not said.case.ended:
             take_back(act.inner(), ReverseRequest(said.case_id, request.reason))
     return made.pk
 

@@ -2,11 +2,12 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 
 from northing.claims.models import Authorisation, Claim
-from northing.claims.queries import open_claims, replacements_owed
+from northing.claims.queries import coming_in_their_place, open_claims, replacements_owed
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
 from northing.drawings.figures import money
@@ -25,13 +26,15 @@ def refresh_cases(cases: Iterable[int]) -> None:
     related = ("layer__item", f"layer__{ORDER}", "company", "supplier", "against")
     found = list(Claim.objects.filter(pk__in=keys).select_related(*related))
     days = claim_deadlines([(case.against, mode_of(case)) for case in found])
-    claimed, references = _claimed(keys), _references(keys)
+    claimed, references, coming = _claimed(keys), _references(keys), coming_in_their_place(keys)
     to_order: dict[int, Decimal] = defaultdict(Decimal)
     for one in replacements_owed(Authorisation.objects.filter(case__in=keys)):
         to_order[one.case_id] += one.to_order
     for case in found:
         limit = days[case.against_id, mode_of(case)].claim
         facts = _facts(case, claimed[case.pk], references[case.pk], to_order[case.pk], limit)
+        if comes := coming.get(case.pk):
+            facts = replace(facts, coming=comes.units, coming_on=comes.orders, coming_by=comes.due)
         drafts.append(
             MatterDraft(
                 kind="case",

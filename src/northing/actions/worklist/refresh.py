@@ -15,6 +15,7 @@ from northing.actions.worklist.orders import refresh_orders
 from northing.actions.worklist.questions import open_questions, refresh_questions
 from northing.actions.worklist.shipments import refresh_shipments
 from northing.actions.worklist.unbilled import refresh_unbilled
+from northing.claims.queries import cases_replaced_on
 from northing.core.positions.places import COLUMNS, OUTSTANDING
 from northing.worklist.models import LineSummary
 from northing.worklist.operations import forget_unsent
@@ -196,6 +197,14 @@ def bring_along(
         lines = _lines_of(keys)
         refresh_lines(lines)
         refresh_deliveries(lines, keys["shipments"])
+        _follow_replacements(lines)
+
+
+def _follow_replacements(lines: Iterable[int]) -> None:
+    """Cases whose units these lines (ids) replace end when those have come; the lines that failed say so too."""
+    if cases := cases_replaced_on(lines):
+        refresh_cases(cases)
+        refresh_lines(_lines_of({"instalments": [], "shipments": [], "layers": [], "cases": cases}))
 
 
 def _lines_of(keys: dict[str, list[int]]) -> list[int]:

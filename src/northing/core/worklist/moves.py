@@ -172,6 +172,10 @@ class CaseFacts:
     due: date | None
     asked_on: date | None = None
     answer_by: date | None = None
+    # Units ordered in the place of failed ones that have not come, on which orders, by when.
+    coming: Decimal = ZERO
+    coming_on: str = ""
+    coming_by: date | None = None
 
 
 def case_move(facts: CaseFacts) -> Move | None:
@@ -193,6 +197,9 @@ def case_move(facts: CaseFacts) -> Move | None:
     if facts.to_order:
         reason = f"{facts.words}; order {facts.to_order.normalize():f} {facts.unit} in their place"
         return Move(US, reason, facts.opened_on, facts.due)
+    if facts.coming:
+        reason = f"{facts.words}; {facts.coming.normalize():f} {facts.unit} come in their place on {facts.coming_on}"
+        return Move(facts.owes, reason, facts.opened_on, facts.coming_by)
     if facts.claimed:
         return Move(
             facts.owes, f"{facts.words}; {facts.claimed} is claimed of {facts.against}", facts.opened_on, facts.due

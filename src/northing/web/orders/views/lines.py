@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
+from northing.claims.queries import owed_of
 from northing.core.orders.sentence import FIXED, meant, read_sentence
 from northing.core.positions.places import PLACES
 from northing.core.worklist.moves import PARTIES
@@ -161,6 +162,7 @@ def _beside(request, line_id: int) -> dict:
     return context | {
         "open_answers": [answer for answer in context["answers"] if answer.outcome == "open"],
         "permissions": {"decide_answer": may(request.user, "decide_answer", record.order.company_id)},
+        "owed": owed_of([record.pk]).get(record.pk),
         "went": page_of(partial(came_and_went, line=record.pk), request.GET, 20, name="went"),
         "history": history_for(request, "line", record.pk),
         "parts_form": parts_form(record) if record.order.sent_at and may_write else None,

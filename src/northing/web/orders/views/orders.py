@@ -16,6 +16,7 @@ from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.orders import send, write
 from northing.actions.orders.write import PERCENTAGES
+from northing.claims.queries import owed_of
 from northing.confirmations.models import Answer
 from northing.core.confirmations.agreement import misfits
 from northing.core.costing.ownership import proposed_moment
@@ -232,11 +233,13 @@ def order(request, order_id: int):
     record = seen_order(request, order_id)
     lines = record.lines.select_related("item", "summary").prefetch_related("instalments__position")
     lines = list(lines)
+    owed = owed_of(line.pk for line in lines) if record.sent_at else {}
     checks = {} if record.sent_at else send.checks(record, lines, timezone.localdate())
     for line in lines:
         paid = net_share(line.discount)
         line.amount = net_amount(line.quantity, line.pack_factor, line.pack_price, paid, record.currency)
         line.checks = checks.get(line.pk, [])
+        line.owed = owed.get(line.pk)
     permissions = {permission: may(request.user, permission, record.company_id) for permission in ordering_rights}
     answers = Answer.objects.filter(instalment__line__order=record).select_related("instalment__line__item")
     context = {
