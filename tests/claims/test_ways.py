@@ -5,13 +5,16 @@ from django.urls import reverse
 
 from northing.actions.billing import bills
 from northing.actions.claims.returns import ReturnRequest, return_goods
-from northing.actions.claims.ways import EndRequest, keep, reverse_way, scrap
+from northing.actions.claims.ways import EndRequest, find, keep, reverse_way, scrap
 from northing.actions.inventory.issue import IssueRequest, issue_stock
+from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.reversal import ReverseRequest
 from northing.claims.models import CaseEnd, Claim
 from northing.core.problems import NotAllowed, Refused
 from northing.ledger.models import Account
+from northing.masterdata.models import Item
 from northing.reports.book_proof import book_faults
+from northing.shipping.models import ShipmentLine
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
 from tests.claims.test_send_back import aside, lay, position, states
@@ -116,3 +119,25 @@ def test_the_pages_keep_scrap_and_reverse(case, signed_in):
     for made in CaseEnd.objects.all():
         page.post(reverse("reverse-way", args=[made.pk]), {"reason": "no", "key": f"r {made.pk}"})
     assert open_units(case) == 4 and book_faults() == []
+
+
+def test_found_units_of_an_item_that_keeps_lots_come_in_with_their_lot(world, signed_in):
+    Item.objects.filter(pk=world.items["A"].pk).update(keeps_lot=True)
+    shipment = world.shipment([world.sent_order({"A": D(10)})])
+    world.say(shipment, "departure")
+    part = ShipmentLine.objects.get(container__shipment=shipment)
+    rows = (ReceiveRow(part.pk, D(7), False, "L1"),)
+    receive(world.act("dock"), ReceiveRequest(part.container_id, world.site.pk, "DN-2", TODAY, rows))
+    case = Claim.objects.get(kind="missing")
+    page, address = signed_in("expediter"), reverse("end-units", args=[case.pk, "find"])
+    asked = {"quantity": "2", "reason": "behind the rack", "occurred_on": TODAY.isoformat(), "key": "k"}
+    assert page.post(address, asked).status_code == 422
+    with pytest.raises(Refused, match="the lot is missing"):
+        find(world.act("expediter"), EndRequest(case.pk, D(1), "there", TODAY))
+    assert page.post(address, asked | {"lot": "L7", "best_before": "2028-01-31"}).status_code == 302
+    case.layer.refresh_from_db()
+    assert (case.layer.lot, case.layer.best_before.year) == ("L7", 2028)
+    with pytest.raises(Refused, match="Units of lot L7 were found"):
+        find(world.act("expediter"), EndRequest(case.pk, D(1), "there", TODAY, lot="L8"))
+    find(world.act("expediter"), EndRequest(case.pk, D(1), "there", TODAY, lot="L7"))
+    assert book_faults() == []

@@ -397,3 +397,10 @@ def number_accounts(company: int, numbers: Mapping[str, str]) -> None:
         for account, number in sorted(numbers.items())
         if number
     )
+
+
+def name_lot(layer: CostLayer, lot: str, best_before: date | None) -> None:
+    """Units of a layer whose lot was not known are of this one; nothing changes where none is said."""
+    if lot:
+        CostLayer.objects.filter(pk=layer.pk).update(lot=lot, best_before=best_before)
+        layer.lot, layer.best_before = lot, best_before

@@ -100,7 +100,8 @@ class Cases(Played):
     def end_missing(self, action: shapes.EndMissing) -> tuple[str, int]:
         """Missing units are found again, lost, or were never supplied."""
         way = {"find": ways.find, "lose": ways.lose, "never supplied": ways.never_supplied}[action.do]
-        return "end of units", way(self.laid.act(action.day), self._end(action, action.line))
+        asked = replace(self._end(action, action.line), lot=action.lot)
+        return "end of units", way(self.laid.act(action.day), asked)
 
     def _end(self, action: Any, line: str = "") -> ways.EndRequest:
         head = (self.case_of(action.case, line).pk, action.quantity, action.reason, action.day)

@@ -580,6 +580,8 @@ class EndMissing(Dated):
     quantity: Number
     reason: str = "as decided"
     serials: Serials = []
+    # Of what is found, where the item keeps lots.
+    lot: str = ""
 
 
 class Turn(Dated):

@@ -20,6 +20,7 @@ from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
 from northing.inventory.models import StockMovement
 from northing.inventory.operations import Place, StockMove
+from northing.ledger import operations as ledger
 from northing.ledger.models import CostLayer, LayerTake
 from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
@@ -52,6 +53,9 @@ class EndRequest:
     claimed: bool = True
     serials: tuple[str, ...] = ()
     reduced: Decimal = ZERO
+    # Of goods that are found again, where the item keeps them.
+    lot: str = ""
+    best_before: date | None = None
 
 
 @once
@@ -111,7 +115,8 @@ def find(act: Act, request: EndRequest) -> int:
     Their price is owed again, or claimed no more.
     """
     case, layer = _locked_missing(act, request)
-    refuse_if(settled_of([case.pk]) + _numbers(request, case))
+    refuse_if(settled_of([case.pk]) + _numbers(request, case) + _lot_problems(request, layer))
+    ledger.name_lot(layer, request.lot.strip(), request.best_before)
     history = _told(act, request, case, layer, "Found", "find_goods")
     text = history.text + posting_note([case.company_id], request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
@@ -143,6 +148,21 @@ def _numbers(request: EndRequest, case: Claim) -> list[Problem]:
     if not case.layer.item.keeps_serial or len(request.serials) == request.quantity:
         return []
     return [Problem("These units have serial numbers: say which.", "serials", "Name as many as were found.")]
+
+
+def _lot_problems(request: EndRequest, layer: CostLayer) -> list[Problem]:
+    """Units of an item that keeps lots come in with theirs; those of one case are of one lot."""
+    if not layer.item.keeps_lot:
+        return []
+    lot = request.lot.strip()
+    if not lot:
+        return [Problem(f"{layer.item.code} keeps lots: the lot is missing.", "lot", "Read it from the goods.")]
+    if len(lot) > 40:
+        return [Problem("A lot has at most 40 signs.", "lot")]
+    if layer.remaining and layer.lot not in ("", lot):
+        what = f"Units of lot {layer.lot} were found of this case before."
+        return [Problem(what, "lot", "Take those back first, or count the others in as an adjustment.")]
+    return []
 
 
 def _locked_missing(act: Act, request: EndRequest) -> tuple[Claim, CostLayer]:

@@ -117,6 +117,7 @@ def _ends(reach: Reach, names: Names) -> Iterator[Recorded]:
         facts = {"id": name, "case": names.case(end.case), "quantity": plain(end.quantity)}
         facts |= {"reduced": plain(end.reduced)} if end.reduced else {}
         facts |= {"claimed": end.lost != end.cost} if end.way == CaseEnd.Way.SCRAPPED else {}
+        facts |= {"lot": end.case.layer.lot} if end.way == CaseEnd.Way.FOUND and end.case.layer.lot else {}
         yield end.at, 8, action(WAYS[CaseEnd.Way(end.way)], end.occurred_on, **facts, **_line(end.case, names))
         yield from reversal(end, name)
 

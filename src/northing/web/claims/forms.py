@@ -157,17 +157,21 @@ class EndForm(NumberedForm):
         required=False, label="Credit expected for them", help_text="In all; empty, where there is none."
     )
 
-    def __init__(self, *args, way: str, **kwargs):
+    lot = forms.CharField(max_length=40)
+    best_before = DayField(required=False)
+
+    def __init__(self, *args, way: str, of_lots: bool = False, **kwargs):
         super().__init__(*args, **kwargs)
-        for name, of in (("claimed", "scrap"), ("reduced", "keep")):
-            if way != of:
-                del self.fields[name]
+        shown = {"claimed": way == "scrap", "reduced": way == "keep", "lot": of_lots, "best_before": of_lots}
+        for name in [name for name, here in shown.items() if not here]:
+            del self.fields[name]
 
     def asked(self, case: int) -> EndRequest:
         """The end as a request."""
         entered = self.cleaned_data
         head = (case, entered["quantity"], entered["reason"], entered["occurred_on"], entered.get("claimed", True))
-        return EndRequest(*head, self.said_serials, entered.get("reduced") or Decimal(0))
+        lot = entered.get("lot", ""), entered.get("best_before")
+        return EndRequest(*head, self.said_serials, entered.get("reduced") or Decimal(0), *lot)
 
 
 class MoneyForm(ActionForm):

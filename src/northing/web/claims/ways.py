@@ -53,7 +53,8 @@ def end_units(request, case_id: int, way: str):
     act_of(request).require(right, record.company_id)
     start = {"occurred_on": timezone.localdate(), "quantity": plain(record.undecided)}
     numbered = record.layer.item.keeps_serial and way in ("keep", "rework", "scrap", "find")
-    form = EndForm(request.POST or None, initial=start, numbered=numbered, way=way)
+    of_lots = record.layer.item.keeps_lot and way == "find"
+    form = EndForm(request.POST or None, initial=start, numbered=numbered, way=way, of_lots=of_lots)
     if request.method == "POST":
         made = form.do(request, action, lambda _: form.asked(record.pk))
         if made:
