@@ -11,6 +11,7 @@ from northing.actions.claims.returns import ReturnRequest, go_back, reverse_retu
 from northing.actions.claims.set_aside import GOOD, put_aside
 from northing.actions.quality.inspect import locked_layer
 from northing.actions.reversal import ReverseRequest
+from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
@@ -101,19 +102,22 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
     wanted = _wanted(request, layers)
     numbers = set(request.serials)
     made: dict[tuple[int, int], GoodsReturn] = {}
+    cases: list[int] = []
     for layer, units in wanted:
         for part in _parts(act, layer, units, request, numbers):
             place = layer.site_id, part.case.supplier_id
             head = made.get(place) or _open(act, layer, part.case, request)
             made[place] = head
+            cases.append(part.case.pk)
             if request.prepared:
                 stand_by(act, head, part.case, part.units, part.reference, set_aside=part.set_aside)
             else:
                 went = ReturnRequest(part.case.pk, part.units, part.reference, request.occurred_on, part.serials)
-                go_back(act, went, part.case, layer, head)
+                go_back(act, went, part.case, layer, head, follows=False)
     if numbers:
         what = f"{sorted(numbers)[0]} is no unit that goes back."
         raise Refused(Problem(what, "serials", "Name units of these goods, as many as go."))
+    bring_along(layers=[layer.pk for layer, _ in wanted], cases=cases)
     return [one.pk for one in made.values()]
 
 
@@ -195,7 +199,7 @@ def _parts(act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest
             units -= part
             parts.append((state, part))
             named += _taken(layer, state, part, numbers)
-    case = put_aside(act, layer, parts, request.reason, request.occurred_on, named)
+    case = put_aside(act, layer, parts, request.reason, request.occurred_on, named, follows=False)
     yield Part(case, case.quantity, request.reference, True, tuple(named))
 
 

@@ -61,8 +61,13 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
     return case.pk
 
 
-def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, made: GoodsReturn) -> None:
-    """Units of a case leave with a return: out of stock, positions and books."""
+def go_back(
+    act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, made: GoodsReturn, *, follows: bool = True
+) -> None:
+    """Units of a case leave with a return: out of stock, positions and books.
+
+    What follows is brought along, unless the caller does that for many at once.
+    """
     what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
     text = f"Returned {what} to {case.supplier} under {request.reference}"
     text += posting_note([case.company_id], request.occurred_on)
@@ -94,7 +99,8 @@ def go_back(act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, mad
         layer.shipment_line.instalment_id, "rejected", "returned", request.quantity, layer.shipment_line_id
     )
     positions.move(history, [move])
-    bring_along(cases=[case.pk])
+    if follows:
+        bring_along(cases=[case.pk])
 
 
 @once

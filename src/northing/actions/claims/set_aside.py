@@ -58,8 +58,12 @@ def put_aside(
     serials: Sequence[str] = (),
     *,
     action: str = "set_aside",
+    follows: bool = True,
 ) -> Claim:
-    """Units of a layer, so many out of each state, go to quarantine; a case is opened for them."""
+    """Units of a layer, so many out of each state, go to quarantine; a case is opened for them.
+
+    What follows is brought along, unless the caller does that for many at once.
+    """
     quantity = sum((units for _, units in parts), ZERO)
     text = f"Set aside {plain(quantity)} {layer.item.unit} of {layer.item.code}: {reason.strip()}"
     history = add_history(act, action, text, links_of(layer), day)
@@ -81,7 +85,8 @@ def put_aside(
     )
     claims.open_cases([case])
     add_links(history, [("case", case.pk, case.company_id)])
-    bring_along(layers=[layer.pk], cases=[case.pk])
+    if follows:
+        bring_along(layers=[layer.pk], cases=[case.pk])
     return case
 
 
