@@ -115,8 +115,7 @@ def main() -> None:
         print("\n".join(lists.everything(world)))
         return
     if asked.claims:
-        fill_lines(world, lines)
-        fill(world, lines - claims.LAYERS)
+        fill(world, lines // claims.TIMES)
         print("\n".join(claims.everything(world, parameters(world, lines))))
         return
     if asked.pages:

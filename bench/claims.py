@@ -29,6 +29,14 @@ WRITTEN = [
     "ledger_layertake",
     "ledger_posting",
 ]
+# Each case that is there, so many times.
+TIMES = 10
+AGAIN = """
+insert into claims_claim
+       (company_id, kind, layer_id, supplier_id, against_id, reason, quantity, ended, authorised, opened_on)
+select company_id, kind, layer_id, supplier_id, against_id, reason, quantity, ended, authorised, opened_on - n
+  from claims_claim cross join generate_series(2, %(times)s) as n
+"""
 # Matters of the cases that are there, an inspection and a return note of each.
 MORE = """
 with matters as (
@@ -111,6 +119,7 @@ def again(tables: dict, receipt: int) -> None:
 def everything(world: World, values: dict) -> list[str]:
     """The return, and a row for each list."""
     found = [back(world)]
+    execute(AGAIN, {"times": TIMES})
     execute(MORE, values)
     execute("analyze")
     print(f"{Claim.objects.count():,} cases, each with an inspection and a return note")

@@ -19,7 +19,7 @@ VIEWS = {
     "chart": ("hanne", "/shipping/chart/", []),
     "load": ("hanne", "/shipping/load/?port=CNNGB&all=1", []),
     "board": ("hanne", "/shipping/board/", []),
-    "notice": ("hanne", "/shipping/notices/1/", []),
+    "inspect": ("odo", "/quality/", ["^Inspect$"]),
     "shipment": ("hanne", "/shipping/", ["^S-00007$"]),
     "dock": ("rua", "/receiving/", []),
     "cost-trail": ("pell", "/orders/lines/?where=all,+of+KET-17,+units+rejected", ["^KLN-", "^Stock,"]),

@@ -1,7 +1,7 @@
 """Writes of what lies where: stock movements, and what they add up to; stock issues."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from decimal import Decimal
 
 from django.db import connection
@@ -107,6 +107,16 @@ def in_state(layer: CostLayer, status: str) -> Decimal:
     """How many units of a layer lie in a state."""
     rows = OnHand.objects.filter(layer=layer, status=status)
     return rows.aggregate(total=Sum("quantity"))["total"] or ZERO
+
+
+def in_states(layers: Iterable[int], statuses: Iterable[str]) -> dict[int, dict[str, Decimal]]:
+    """By layer (id) how many of its units lie in each of some states; states without any are left out."""
+    keys = list(layers)
+    rows = OnHand.objects.filter(layer__in=keys, status__in=list(statuses), quantity__gt=0).order_by()
+    found: dict[int, dict[str, Decimal]] = {key: {} for key in keys}
+    for key, status, units in rows.values_list("layer", "status").annotate(units=Sum("quantity")):
+        found[key][status] = units
+    return found
 
 
 def move_out(

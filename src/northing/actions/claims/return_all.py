@@ -1,6 +1,6 @@
 """Send back what came from suppliers, at once or prepared first: of a receipt, an order, a layer or an item."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -9,7 +9,7 @@ from northing.access.acts import Act, future_problem
 from northing.actions.claims.prepared import stand_by
 from northing.actions.claims.returns import ReturnRequest, go_back, reverse_return
 from northing.actions.claims.set_aside import GOOD, put_aside
-from northing.actions.quality.inspect import locked_layer
+from northing.actions.quality.inspect import locked_layers
 from northing.actions.reversal import ReverseRequest
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import once
@@ -96,15 +96,19 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
     if not any((request.receipt, request.order, request.layer, request.item)):
         raise Refused(Problem("Say what goes back: a receipt, an order, goods of a layer, or an item."))
     refuse_if(_problems(act, request))
-    layers = [locked_layer(key) for key in layers_of(request.of)]
+    keys = layers_of(request.of)
+    found = locked_layers(keys)
+    layers = [found[key] for key in keys]
     for layer in layers:
         act.require_at("return_goods", layer.company_id, layer.site_id)
-    wanted = _wanted(request, layers)
+    states = operations.in_states(keys, STATES)
+    wanted = _wanted(request, layers, states)
+    known = _open_cases(keys)
     numbers = set(request.serials)
     made: dict[tuple[int, int], GoodsReturn] = {}
     cases: list[int] = []
     for layer, units in wanted:
-        for part in _parts(act, layer, units, request, numbers):
+        for part in _parts(act, layer, units, request, numbers, Here(states[layer.pk], known.get(layer.pk, []))):
             place = layer.site_id, part.case.supplier_id
             head = made.get(place) or _open(act, layer, part.case, request)
             made[place] = head
@@ -132,9 +136,19 @@ class Part:
     serials: tuple[str, ...]
 
 
-def _wanted(request: ReturnAllRequest, layers: list[CostLayer]) -> list[tuple[CostLayer, Decimal]]:
+@dataclass(frozen=True)
+class Here:
+    """What is here of a layer: units by their state, and the open cases of those that are rejected."""
+
+    states: Mapping[str, Decimal]
+    cases: Sequence[Claim]
+
+
+def _wanted(
+    request: ReturnAllRequest, layers: list[CostLayer], states: Mapping[int, Mapping[str, Decimal]]
+) -> list[tuple[CostLayer, Decimal]]:
     """How many units go of each layer. Raises Refused where they are not there."""
-    there = {layer.pk: sum((operations.in_state(layer, one) for one in STATES), ZERO) for layer in layers}
+    there = {layer.pk: sum(states[layer.pk].values(), ZERO) for layer in layers}
     waits = standing_by_layer(there)
     there = {key: units - waits.get(key, ZERO) for key, units in there.items()}
     if waits and not any(there.values()):
@@ -184,9 +198,11 @@ def _units_problems(
     return found
 
 
-def _parts(act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest, numbers: set[str]) -> Iterator[Part]:
+def _parts(
+    act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest, numbers: set[str], here: Here
+) -> Iterator[Part]:
     """The units of a layer by case and reference: rejected ones first, then held ones, then those in store."""
-    for case in _open_cases(layer):
+    for case in here.cases:
         for free, reference in _free(case, request.reference):
             if part := min(free, units):
                 units -= part
@@ -195,7 +211,7 @@ def _parts(act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest
         return
     parts, named = [], []
     for state in GOOD:
-        if part := min(operations.in_state(layer, state), units):
+        if part := min(here.states.get(state, ZERO), units):
             units -= part
             parts.append((state, part))
             named += _taken(layer, state, part, numbers)
@@ -219,10 +235,14 @@ def _taken(layer: CostLayer, state: str, units: Decimal, numbers: set[str]) -> t
     return tuple(chosen)
 
 
-def _open_cases(layer: CostLayer) -> list[Claim]:
+def _open_cases(layers: Sequence[int]) -> dict[int, list[Claim]]:
+    """The open cases of rejected units by layer (id), locked."""
     found = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company")
-    found = found.filter(layer=layer, kind=Claim.Kind.REJECTED, withdrawn_at=None).order_by("pk")
-    return [case for case in found if case.open_quantity]
+    by_layer: dict[int, list[Claim]] = {}
+    for case in found.filter(layer__in=layers, kind=Claim.Kind.REJECTED, withdrawn_at=None).order_by("pk"):
+        if case.open_quantity:
+            by_layer.setdefault(case.layer_id, []).append(case)
+    return by_layer
 
 
 def _free(case: Claim, reference: str) -> list[tuple[Decimal, str]]:

@@ -1,6 +1,6 @@
 """Inspect held goods."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -123,12 +123,17 @@ def _of_sample(said: SampleRequest | None, found: LotPlan | None) -> str:
     return f"{text}, decided otherwise: {said.overruled.strip()}" if said.overruled.strip() else text
 
 
+RELATED = ("company", "item", "receipt_line", "shipment_line__instalment__line__order__supplier")
+
+
 def locked_layer(key: int) -> CostLayer:
-    return (
-        CostLayer.objects.select_for_update(of=("self",))
-        .select_related("company", "item", "receipt_line", "shipment_line__instalment__line__order__supplier")
-        .get(pk=key)
-    )
+    return CostLayer.objects.select_for_update(of=("self",)).select_related(*RELATED).get(pk=key)
+
+
+def locked_layers(keys: Iterable[int]) -> dict[int, CostLayer]:
+    """Layers by id, locked in the order of their ids."""
+    found = CostLayer.objects.select_for_update(of=("self",)).select_related(*RELATED, "site")
+    return {layer.pk: layer for layer in found.filter(pk__in=list(keys)).order_by("pk")}
 
 
 def _verdict_problems(act: Act, request: InspectRequest, layer: CostLayer, held: Decimal) -> list[Problem]:

@@ -40,6 +40,14 @@ ORDER = "shipment_line__instalment__line__order"
 NEED_BY = "layer__shipment_line__instalment__line__need_by"
 
 
+# What a row of the register shows; whole records of all that it passes through would be most of its time.
+REGISTER = (
+    *("occurred_on", "passed", "failed", "reason", "lot", "sample", "state", "accepted", "skipped", "overruled"),
+    *("reversed_by", "layer__lot", "layer__item__code", "layer__item__description"),
+    *(f"layer__{ORDER}__number", f"layer__{ORDER}__supplier__name"),
+    *("inspector__username", "inspector__first_name", "inspector__last_name"),
+)
+
 # Two lists share the page.
 ROWS = 60
 
@@ -81,7 +89,7 @@ def inspections(request):
     """The register: every verdict, and those of an item, supplier, order or lot by a word."""
     word = request.GET.get("q", "").replace("\x00", "")[:60]
     found = register(companies_of(request.user), word)
-    wide = found.select_related("company", "layer__item", "inspector", f"layer__{ORDER}__supplier")
+    wide = found.select_related("layer__item", "inspector", f"layer__{ORDER}__supplier").only(*REGISTER)
     context = {"page": page_of_keys(found, request.GET, ROWS, wide=wide), "word": word}
     return render(request, "quality/inspections.html", context)
 
