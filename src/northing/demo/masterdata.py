@@ -242,12 +242,15 @@ def _parties() -> None:
     )
 
 
+# What kettles hold when they are filled to the mark, in ml.
+MARKS = (("KET-17", 1680, 1720), ("KET-12", 1180, 1220), ("KET-G8", 785, 815))
+
+
 def _looked_at() -> None:
     """What is looked at of kettles, and what units can have wrong."""
     names = ("code", "name", "severity")
     Defect.objects.bulk_create(Defect(**dict(zip(names, row, strict=True))) for row in DEFECTS)
     Characteristic.objects.create(group="kettles", name="Earth to body", unit="ohm", most=D("0.1"), severity="critical")
-    Characteristic.objects.create(group="kettles", name="Water to the mark", unit="ml", least=D(1180), most=D(1720))
     Characteristic.objects.create(group="kettles", name="Lid fits", severity="minor")
     Party.objects.filter(code="TRE").update(late_percent=D("0.5"), late_most=D(5), notice_days=14, claim_days=60)
     Party.objects.filter(code="QIN").update(notice_days=10, claim_days=45, remind_days=7)
@@ -314,6 +317,10 @@ def _items(today: date) -> None:
                 from_quantity=pack * 100,
                 multiple=pack,
             )
+    Characteristic.objects.bulk_create(
+        Characteristic(item=Item.objects.get(code=code), name="Water to the mark", unit="ml", least=least, most=most)
+        for code, least, most in MARKS
+    )
 
 
 # carrier, port, covers, starts, ends, free days, the first counts, free in, paid in, tiers, currency

@@ -27,7 +27,8 @@ from northing.demo.masterdata import ITEMS, SUPPLIERS, lay_directory
 from northing.formats.despatch import Line, Notice
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Characteristic, Company, Defect, Item, Party, Site
+from northing.masterdata.inspections import characteristics_of
+from northing.masterdata.models import Company, Defect, Item, Party, Site
 from northing.orders.models import Instalment
 from northing.quality.queries import LotPlan, plan_of
 from northing.shipping.models import Container, RequiredDocument, ShipmentLine
@@ -98,7 +99,7 @@ class _World(Hand):
             asked = plan_of(layer)
             sample = SampleRequest(asked.sample, major=min(failed, 3), sorted=failed > 0) if asked else None
             verdict = inspect.InspectRequest(
-                layer.pk, layer.received - failed, D(failed), reason, day, (), sample, self.noted(asked, failed)
+                layer.pk, layer.received - failed, D(failed), reason, day, (), sample, self.noted(layer, asked, failed)
             )
             inspect.inspect(self.act("odo", -37), verdict)
         back = returns.ReturnRequest(
@@ -114,13 +115,14 @@ class _World(Hand):
         issue.issue_stock(self.act("rua", -15), issued)
         self.charge(shipment, "PEA", "haulage", "418.60", "NZD", "weight", -6, "PC-1190")
 
-    def noted(self, asked: LotPlan | None, failed: int) -> NotesRequest:
+    def noted(self, layer: CostLayer, asked: LotPlan | None, failed: int) -> NotesRequest:
         """What the inspector notes of kettles."""
         if asked is None:
             return NotesRequest()
-        figures = {"Earth to body": ("0.05", "0.06", "0.04"), "Water to the mark": ("1696", "1702", "1699", "1705")}
-        looks = Characteristic.objects.filter(name__in=figures)
-        values = tuple((one.pk, tuple(D(said) for said in figures[one.name])) for one in looks)
+        looks = {one.name: one for one in characteristics_of(layer.item)}
+        water = looks["Water to the mark"]
+        filled = tuple((water.least or D(0)) + more for more in (16, 22, 19, 25))
+        values = ((looks["Earth to body"].pk, (D("0.05"), D("0.06"), D("0.04"))), (water.pk, filled))
         dents = ((Defect.objects.get(code="DENT").pk, min(failed, 3)),)
         return NotesRequest(values, defects=dents, papers=(("Certificate of the lot", "QT-L-2281"),))
 

@@ -81,13 +81,14 @@ def open_case(request):
     days, penalty = money_cases.proposed(layer)
     start = {"occurred_on": timezone.localdate(), "kind": "late" if days else "price"}
     start |= {"reason": f"{days} days late" if days else "", "amount": plain(penalty) if penalty else ""}
+    order = layer.shipment_line.instalment.line.order
     form = MoneyCaseForm(request.POST or None, initial=start)
+    form.fields["amount"].help_text = f"In {order.currency}."
     if request.method == "POST":
         made = form.do(request, money_cases.open_money_case, lambda _: form.asked(layer.pk))
         if made:
             say_done(request, "It is claimed, and the goods cost so much less.", "close-case", made)
             return redirect("case", made)
-    order = layer.shipment_line.instalment.line.order
     context = {"layer": layer, "order": order, "days": days, "penalty": penalty, "form": form}
     return render(request, "claims/open_case.html", context, status=422 if form.errors else 200)
 
