@@ -6,10 +6,16 @@ from django.db.models import F, Q, Sum
 from hypothesis import strategies as some
 from hypothesis.stateful import rule
 
-from northing.actions.claims import authorise, money, returns, ways
+from northing.actions.billing import bills
+from northing.actions.billing.request import BillLineRequest, BillRequest
+from northing.actions.claims import authorise, money, money_cases, returns, tend, ways
+from northing.actions.claims.prepared import DespatchRequest, cancel_return, despatch_return
+from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.reversal import ReverseRequest
-from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, ReturnNote
+from northing.billing.models import Bill
+from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, GoodsReturn, ReturnNote
 from northing.claims.queries import open_claims
+from northing.ledger.models import CostLayer
 from tests.worlds import TODAY
 
 PICK = some.integers(0, 20)
@@ -41,6 +47,54 @@ class CaseRules:
             do = (here if case.kind == Claim.Kind.REJECTED else (ways.find, ways.lose, ways.never_supplied))[way]
             request = ways.EndRequest(case.pk, D(units), "so", TODAY, claimed=bool(off), reduced=D(off) / 100)
             self.attempt(do, "inspector", request)
+
+    @rule(pick=PICK, units=UNITS)
+    def rework(self, pick, units):
+        if case := self.a_case(pick, kind=Claim.Kind.REJECTED):
+            self.attempt(ways.rework, "inspector", ways.EndRequest(case.pk, D(units), "mended", TODAY))
+
+    @rule(pick=PICK, units=UNITS)
+    def divide(self, pick, units):
+        if case := self.a_case(pick, kind=Claim.Kind.REJECTED):
+            self.attempt(tend.divide, "expediter", tend.DivideRequest(case.pk, D(units), "another thing"))
+
+    @rule(pick=PICK)
+    def join(self, pick):
+        if part := self.a_case(pick, part_of__isnull=False):
+            self.attempt(tend.join, "expediter", tend.JoinRequest(part.pk, part.part_of_id))
+
+    @rule(pick=PICK, cents=some.integers(1, 4000), into=some.sampled_from(["goods", "claim", "loss"]))
+    def cost(self, pick, cents, into):
+        if case := self.a_case(pick):
+            line = BillLineRequest(D(cents) / 100, case=case.pk, into=into)
+            head = (case.company_id, self.world.parties["provider"].pk, f"W-{Bill.objects.count()}", TODAY, "NZD")
+            self.attempt(bills.book_bill, "costs", BillRequest(*head, (line,)))
+
+    @rule(pick=PICK, cents=some.integers(1, 900), kind=some.sampled_from(["late", "price"]))
+    def claim_money(self, pick, cents, kind):
+        if layer := self.one(CostLayer.objects.filter(kind="stock", received__gt=0), pick):
+            request = money_cases.MoneyCaseRequest(layer.pk, kind, D(cents) / 100, "so", TODAY)
+            self.attempt(money_cases.open_money_case, "expediter", request)
+
+    @rule(pick=PICK)
+    def claim_nothing(self, pick):
+        if case := self.a_case(pick, quantity=0):
+            self.attempt(money_cases.close_money_case, "expediter", ReverseRequest(case.pk, "not so"))
+
+    @rule(pick=PICK, units=UNITS)
+    def prepare(self, pick, units):
+        if layer := self.one(CostLayer.objects.filter(kind="stock", received__gt=0), pick):
+            request = ReturnAllRequest("RB", "so", TODAY, layer=layer.pk, units={layer.pk: D(units)}, prepared=True)
+            self.attempt(return_all, "inspector", request)
+
+    @rule(pick=PICK, sent=some.booleans())
+    def end_prepared(self, pick, sent):
+        waits = GoodsReturn.objects.filter(despatched_at=None, cancelled_at=None)
+        if made := self.one(waits, pick):
+            if sent:
+                self.attempt(despatch_return, "inspector", DespatchRequest(made.pk, TODAY))
+            else:
+                self.attempt(cancel_return, "inspector", ReverseRequest(made.pk, "not so"))
 
     @rule(pick=PICK, what=some.integers(0, 2))
     def undo(self, pick, what):

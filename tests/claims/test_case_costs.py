@@ -8,7 +8,7 @@ from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.claims import ways
 from northing.actions.claims.money import MoneyRequest, claim_paid
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
-from northing.actions.claims.set_aside import SetAsideRequest, set_aside
+from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.inventory.issue import IssueRequest, issue_stock
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
@@ -88,6 +88,15 @@ def test_a_cost_whose_claim_was_paid_is_not_undone(world, case):
     claim_paid(world.act("accounts"), paid)
     with pytest.raises(Refused, match="paid"):
         bills.reverse_bill(world.act("costs"), ReverseRequest(bill.pk, "wrong bill"))
+
+
+def test_a_case_with_a_cost_is_not_undone(world, case):
+    bill = book(world, case, "claim")
+    with pytest.raises(Refused, match="R-1 of .* is a cost of this case"):
+        take_back(world.act("inspector"), ReverseRequest(case.pk, "they are fine"))
+    bills.reverse_bill(world.act("costs"), ReverseRequest(bill.pk, "wrong bill"))
+    take_back(world.act("inspector"), ReverseRequest(case.pk, "they are fine"))
+    assert book_faults() == []
 
 
 @pytest.mark.parametrize(

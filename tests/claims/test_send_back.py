@@ -24,11 +24,14 @@ from northing.core.problems import NotAllowed, Refused
 from northing.formats.despatch import read_advice
 from northing.inventory.models import OnHand
 from northing.inventory.serials import serials_in
+from northing.jobs.jobs import run
+from northing.jobs.models import Job
 from northing.ledger.models import Account, CostLayer
 from northing.masterdata.models import Item
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.goods_returns import Asked, return_rows
+from northing.web.claims import returns
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
 from tests.worlds import TODAY, D, small_world
@@ -347,3 +350,34 @@ def test_units_with_numbers_go_back_by_number(world):
             back(world, units={layer.pk: D(1)}, serials=serials)
     back(world, units={layer.pk: D(1)}, serials=("N2",))
     assert serials_in(layer, "in_store").keys() == {"N1", "N3"}
+
+
+def test_what_was_issued_stands_there_with_the_way_back(stored, signed_in):
+    asked = IssueRequest(stored.site.pk, stored.items["A"].pk, D(10), "shop", TODAY)
+    issue_stock(stored.act("dock"), asked)
+    page = signed_in("inspector")
+    for address in (reverse("set-aside", args=[stored.layer.pk]), f"{reverse('send-back')}?order={stored.order.pk}"):
+        content = page.get(address).content.decode()
+        assert "Issued of it" in content and "shop" in content
+
+
+def test_goods_of_many_layers_are_sent_back_by_the_worker(stored, signed_in, monkeypatch):
+    monkeypatch.setattr(returns, "AT_ONCE", 1)
+    page = signed_in("inspector")
+    of = f"{reverse('send-back')}?order={stored.order.pk}"
+    rows = {f"units-{layer.pk}": layer.received for layer in CostLayer.objects.filter(kind="stock")}
+    head = {"reference": "RA-9", "reason": "late", "occurred_on": TODAY.isoformat(), "packages": "1", "key": "b"}
+    # What is wrong is said at once, not by the worker.
+    wrong = page.post(of, head | rows | {f"units-{stored.layer.pk}": "11"})
+    assert wrong.status_code == 422 and not Job.objects.exists()
+    begun = page.post(of, head | rows)
+    job = Job.objects.get()
+    assert begun.url == reverse("job", args=[job.pk]) and not GoodsReturn.objects.exists()
+    run(job.pk)
+    job.refresh_from_db()
+    assert (job.state, job.said) == ("done", "Sent back: KLN-B00001.")
+    assert position(stored).returned == 10 and book_faults() == []
+    # The worker was killed after it did it: the second run finds it done.
+    Job.objects.filter(pk=job.pk).update(state="running")
+    run(job.pk)
+    assert GoodsReturn.objects.count() == 1

@@ -74,6 +74,15 @@ def test_what_late_goods_cost_their_supplier_makes_them_cheaper(stored):
         money_cases.close_money_case(stored.act("expediter"), ReverseRequest(found.pk, "again"))
 
 
+def test_an_end_without_units_is_taken_back_with_its_case_only(stored, signed_in):
+    found = Claim.objects.get(pk=claim(stored))
+    end = found.ends.get()
+    page = signed_in("inspector")
+    assert b"How they ended" not in page.get(reverse("case", args=[found.pk])).content
+    answer = page.post(reverse("reverse-way", args=[end.pk]), {"reason": "no", "key": "r"})
+    assert b"This case has no units" in answer.content and open_claims([found.pk])
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [

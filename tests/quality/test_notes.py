@@ -50,7 +50,8 @@ def test_the_verdict_follows_from_what_is_noted(held, signed_in):
     shown = page.get(address).content.decode()
     assert "1.2 to 1.3 kg" in shown and "Certificate of the lot" in shown and "Take <strong>5</strong> of 20" in shown
     figures = {f"values-{held.weight.pk}": "1.25 1.35, 1.1 1.2 1.3", f"wrong-{held.lid.pk}": "1"}
-    answer = page.post(address, page_of(held, **figures, pictures=[SimpleUploadedFile("a.png", PICTURE)]))
+    told = {"words": "lids rattle", "pictures": [SimpleUploadedFile("a.png", PICTURE)]}
+    answer = page.post(address, page_of(held, **figures, **told))
     found = Inspection.objects.get()
     # Two weigh wrong: more than the one that lets the lot be accepted.
     assert (found.major, found.minor, found.accepted, found.failed) == (2, 1, False, 20)
@@ -58,6 +59,7 @@ def test_the_verdict_follows_from_what_is_noted(held, signed_in):
     assert Measure.objects.filter(name="Weight").count() == 5 and Measure.objects.filter(right=False).count() == 3
     assert FoundDefect.objects.get().name == "Lid fits" and SeenPaper.objects.get().number == "C-77"
     assert Document.objects.get(kind="case", record=found.case.pk).name == "a.png"
+    assert b"lids rattle" in page.get(answer.url).content
     assert page.get(reverse("certificate", args=[found.pk])).content[:5] == b"%PDF-"
 
 

@@ -24,7 +24,7 @@ def on_layers(layers: Iterable[CostLayer]) -> list[Problem]:
     keys = [layer.pk for layer in layers]
     cases = Claim.objects.filter(layer__in=keys).values_list("pk", flat=True)
     found = [*_returns(keys), *_ends(keys), *_inspections(keys), *_decisions(keys), *issues_of(keys), *_on_way(keys)]
-    return found + set_aside(keys) + settled_of(cases)
+    return found + set_aside(keys) + settled_of(cases) + costs_of(cases)
 
 
 def set_aside(layers: list[int]) -> list[Problem]:
@@ -44,6 +44,15 @@ def settled_of(cases: Iterable[int]) -> list[Problem]:
     """Credit notes for what is claimed in cases (ids), and what else was done about its money."""
     keys = list(cases)
     return _credits(keys) + _money(keys)
+
+
+def costs_of(cases: Iterable[int]) -> list[Problem]:
+    """Bills that are costs of cases (ids), so that the cases cannot have been for nothing."""
+    lines = BillLine.objects.filter(case__in=list(cases), bill__reversed_by=None).exclude(into="")
+    return [
+        Problem(f"{line.bill} of {line.bill.party} is a cost of this case.", mend=FIRST, record=("bill", line.bill_id))
+        for line in lines.select_related("bill__party").order_by("pk")
+    ]
 
 
 def _money(cases: list[int]) -> list[Problem]:

@@ -4,6 +4,7 @@ JOB_HANDLERS = {
     "accept_answers": "northing.actions.confirmations.jobs.accept_answers",
     "decide_answers": "northing.actions.confirmations.jobs.decide_answers",
     "pay_bills": "northing.actions.payments.jobs.pay_bills",
+    "send_back": "northing.actions.claims.jobs.send_back",
     "chase_lines": "northing.actions.confirmations.jobs.chase_lines",
     "set_need_by": "northing.actions.orders.jobs.set_need_bys",
     "assign_buyer": "northing.actions.orders.jobs.assign_buyers",

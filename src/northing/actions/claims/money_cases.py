@@ -24,7 +24,7 @@ from northing.drawings.figures import money
 from northing.ledger.models import CostLayer
 from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
-from northing.reports.standing import settled_of
+from northing.reports.standing import costs_of, settled_of
 
 ZERO = Decimal(0)
 
@@ -94,7 +94,7 @@ def close_money_case(act: Act, request: ReverseRequest) -> int:
     layer = locked_layer(case.layer_id)
     act.require("handle_cases", case.company_id)
     refuse_reversal("case", case.opened_by_id if case.withdrawn_at else None, request.reason)
-    refuse_if(settled_of([case.pk]))
+    refuse_if(settled_of([case.pk]) + costs_of([case.pk]))
     end = case.ends.select_related("entry").get()
     text = f"Claimed nothing of {case.against} for {layer.item.code}: {request.reason.strip()}"
     text += posting_note([case.company_id], act.today)

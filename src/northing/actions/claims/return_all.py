@@ -93,9 +93,7 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
 
     There is one return for each site and supplier.
     """
-    if not any((request.receipt, request.order, request.layer, request.item)):
-        raise Refused(Problem("Say what goes back: a receipt, an order, goods of a layer, or an item."))
-    refuse_if(_problems(act, request))
+    check_return(act, request)
     keys = layers_of(request.of)
     found = locked_layers(keys)
     layers = [found[key] for key in keys]
@@ -123,6 +121,23 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
         raise Refused(Problem(what, "serials", "Name units of these goods, as many as go."))
     bring_along(layers=[layer.pk for layer, _ in wanted], cases=cases)
     return [one.pk for one in made.values()]
+
+
+def check_return(act: Act, request: ReturnAllRequest) -> None:
+    """What can be told before anything is locked. Raises Refused."""
+    if not any((request.receipt, request.order, request.layer, request.item)):
+        raise Refused(Problem("Say what goes back: a receipt, an order, goods of a layer, or an item."))
+    refuse_if(_problems(act, request))
+
+
+def foresee_return(act: Act, request: ReturnAllRequest) -> int:
+    """How many layers it takes goods of, before the worker does it. Raises Refused as the return itself would now."""
+    check_return(act, request)
+    keys = layers_of(request.of)
+    layers = list(CostLayer.objects.filter(pk__in=keys).select_related("item").order_by("occurred_on", "pk"))
+    for company, site in {(layer.company_id, layer.site_id) for layer in layers}:
+        act.require_at("return_goods", company, site)
+    return len(_wanted(request, layers, operations.in_states(keys, STATES)))
 
 
 @dataclass(frozen=True)

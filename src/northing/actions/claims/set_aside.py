@@ -22,7 +22,7 @@ from northing.inventory.operations import Place, StockMove
 from northing.ledger.models import CostLayer
 from northing.masterdata.queries import default_bin
 from northing.positions import operations as positions
-from northing.reports.standing import FIRST, divided_problems, settled_of
+from northing.reports.standing import FIRST, costs_of, divided_problems, settled_of
 
 # Where good units are, and in which state they lie there.
 GOOD = ("held", "in_store")
@@ -140,7 +140,7 @@ def _standing(case: Claim) -> list[Problem]:
     if case.ended:
         what = f"{plain(case.ended)} of the {plain(case.quantity)} units have an end."
         return [Problem(what, mend=FIRST, record=("case", case.pk))]
-    return settled_of([case.pk])
+    return settled_of([case.pk]) + costs_of([case.pk])
 
 
 def _put_back(history: HistoryEntry, layer: CostLayer, of: HistoryEntry) -> None:

@@ -13,6 +13,7 @@ from northing.claims import operations as claims
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
+from northing.reports.standing import costs_of, settled_of
 
 
 @dataclass(frozen=True)
@@ -116,4 +117,7 @@ def _join_problems(case: Claim, into: Claim) -> list[Problem]:
     if not case.part_of_id:
         what = "This case is what an inspection, a receipt or a person opened."
         return [Problem(what, "into", "Join the parts that it was divided into to it instead.")]
+    if case.undecided == case.quantity:
+        # Of such a case nothing is left, and it never was.
+        return settled_of([case.pk]) + costs_of([case.pk])
     return []

@@ -16,7 +16,7 @@ from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import CaseEnd, Claim
 from northing.core.money.exact import plain
-from northing.core.problems import Problem, refuse_if
+from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
 from northing.inventory.models import StockMovement
 from northing.inventory.operations import Place, StockMove
@@ -217,6 +217,10 @@ def reverse_way(act: Act, request: ReverseRequest) -> int:
         act.require_at("return_goods", end.company_id, layer.site_id)
     end.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("end", end.reversed_by_id, request.reason)
+    if not end.quantity:
+        raise Refused(
+            Problem("This case has no units.", mend="Take back what is claimed.", record=("case", end.case_id))
+        )
     refuse_if(_standing(end, layer))
     what, way = f"{plain(end.quantity)} {layer.item.unit} of {layer.item.code}", end.get_way_display().lower()
     text = f"Taken back: {what} {way}. {request.reason.strip()}{posting_note([end.company_id], act.today)}"

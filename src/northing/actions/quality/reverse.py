@@ -20,7 +20,7 @@ from northing.ledger.models import CostLayer
 from northing.positions import operations as positions
 from northing.quality import operations as quality
 from northing.quality.models import Inspection
-from northing.reports.standing import FIRST, divided_problems, issues_of
+from northing.reports.standing import FIRST, costs_of, divided_problems, issues_of, settled_of
 
 ZERO = Decimal(0)
 
@@ -53,6 +53,8 @@ def _problems(found: Inspection, layer: CostLayer, case: Claim | None) -> list[P
     if case is not None and case.ended:
         what = f"{plain(case.ended)} of the {plain(case.quantity)} failed units have an end."
         return [Problem(what, mend=FIRST, record=("case", case.pk))]
+    if case is not None and (costs := costs_of([case.pk]) + settled_of([case.pk])):
+        return costs
     there = inventory.in_state(layer, "in_store")
     return issues_of([layer.pk]) if there < found.passed else []
 

@@ -1,26 +1,32 @@
 """Goods set aside by hand, all of a receipt or an order sent back, and the returns that were made."""
 
 import tempfile
+from collections.abc import Iterable
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
 from django.contrib import messages
-from django.db.models import Q, Sum
+from django.db.models import Q, QuerySet, Sum
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
 
+from northing.access.acts import Act
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
+from northing.actions.claims.jobs import as_asked
 from northing.actions.claims.prepared import cancel_return, despatch_return
-from northing.actions.claims.return_all import Of, layers_of, return_all, reverse_all
+from northing.actions.claims.return_all import Of, ReturnAllRequest, foresee_return, layers_of, return_all, reverse_all
 from northing.actions.claims.set_aside import set_aside, take_back
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
 from northing.claims.queries import standing_by_layer
 from northing.core.money.exact import plain
 from northing.formats.debit_note import DebitNote, debit_note_xml
+from northing.inventory.models import StockIssueLine
+from northing.jobs.jobs import begin
+from northing.jobs.models import Job
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME
 from northing.masterdata.models import Company, Item
@@ -48,6 +54,8 @@ from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.tables import csv_file
 
 SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+# Issues that are shown.
+MOST_ISSUES = 20
 STATES = ("in_store", "held", "rejected")
 ORDER = "shipment_line__instalment__line__order"
 
@@ -67,7 +75,7 @@ def aside(request, layer_id: int):
         if made:
             say_done(request, "They are set aside, and a case is opened.", "take-back-case", made)
             return redirect("case", made)
-    context = {"layer": layer, "there": there, "form": form}
+    context = {"layer": layer, "there": there, "form": form, "issued": _issued([layer.pk])}
     return render(request, "claims/set_aside.html", context, status=422 if form.errors else 200)
 
 
@@ -97,13 +105,40 @@ def send_back(request):
     form = ReturnAllForm(request.POST or None, initial=initial, layers=layers, of_item=bool(of.item))
     prepared = request.POST.get("act") == "prepare"
     if request.method == "POST":
-        made = form.do(request, return_all, lambda _: form.asked(of, prepared=prepared))
+        made = form.do(request, _now_or_later, lambda _: form.asked(of, prepared=prepared))
+        if isinstance(made, Job):
+            return redirect("job", made.pk)
         if made:
             words = "It stands by; despatch it when it leaves." if prepared else "The return note goes with the goods."
             messages.success(request, words)
             return redirect("goods-return", made[0])
-    context = {"of": title, "layers": layers, "form": form}
+    context = {"of": title, "layers": layers, "form": form, "issued": _issued(_all_layers(of))}
     return render(request, "claims/send_back.html", context, status=422 if form.errors else 200)
+
+
+def _issued(layers: Iterable[int]) -> QuerySet[StockIssueLine]:
+    """What was issued of layers (ids) and not taken back, the newest first."""
+    found = StockIssueLine.objects.filter(layer__in=list(layers), issue__reversed_by=None)
+    return found.select_related("issue__item").order_by("-issue")[:MOST_ISSUES]
+
+
+def _all_layers(of: Of) -> list[int]:
+    """The layers (ids) of a receipt, an order or a layer, those of which nothing is left among them."""
+    ways = {"receipt_line__receipt": of.receipt, f"{ORDER}": of.order, "pk": of.layer}
+    asked = {name: key for name, key in ways.items() if key}
+    return list(CostLayer.objects.filter(CAME, **asked).values_list("pk", flat=True)) if asked else []
+
+
+# Goods of more layers than that are the worker's.
+AT_ONCE = 15
+
+
+def _now_or_later(act: Act, request: ReturnAllRequest) -> list[int] | Job:
+    layers = foresee_return(act, request)
+    if layers <= AT_ONCE:
+        return return_all(act, request)
+    title = f"Send back goods of {layers} layers under {request.reference}"
+    return begin(act, "send_back", title, as_asked(request), layers, reverse("goods-returns"))
 
 
 def _order_of(layer: CostLayer) -> PurchaseOrder:

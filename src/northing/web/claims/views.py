@@ -64,7 +64,7 @@ def case(request, case_id: int):
         "handles": handles,
         "ends_back": handles if record.kind == Claim.Kind.MISSING else allowed,
         "returns": _with_price(record.returns.order_by("pk")),
-        "ends": record.ends.order_by("pk"),
+        "ends": record.ends.filter(quantity__gt=0).order_by("pk"),
         "owed": replacements_owed(record.authorisations.all()),
         "anew": replacements_of(record.pk),
         "history": history_for(request, "case", record.pk),

@@ -105,6 +105,7 @@ class InspectForm(NumberedForm):
     occurred_on = DayField(label="Inspected on")
 
     pictures = PicturesField(required=False)
+    words = forms.CharField(max_length=500, required=False, widget=forms.Textarea({"rows": 2}))
 
     SAMPLE = ("sample", "critical", "major", "minor", "sorted", "overruled")
 

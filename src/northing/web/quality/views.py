@@ -116,7 +116,7 @@ def certificate(request, inspection_id: int):
 def inspect(request, layer_id: int):
     """Pass and fail held units."""
     found = CostLayer.objects.select_related(
-        "item", "site", "company", "receipt_line", "shipment_line__instalment__line__order__supplier"
+        "item", "site", "company", "receipt_line__receipt", "shipment_line__instalment__line__order__supplier"
     )
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     if layer.receipt_line and layer.receipt_line.why:
@@ -156,8 +156,11 @@ def gravest_first(defects: Iterable[Defect]) -> list[Defect]:
 
 
 def _attach(request, form: InspectForm, said: Inspection) -> None:
-    """Pictures go with the case of what failed, else with the receipt."""
+    """Pictures and words go with the case of what failed, else with the receipt."""
     kind, record = ("case", said.case.pk) if said.failed else ("receipt", said.layer.receipt_line.receipt_id)
+    act = act_of(request, f"{form.cleaned_data['key'][:38]}w")
+    if words := form.cleaned_data["words"].strip():
+        remarks.remark(act, remarks.RemarkRequest(record, words, kind))
     for number, file in enumerate(form.cleaned_data["pictures"] or []):
         asked = remarks.DocumentRequest(record, file.name, file.read(), kind=kind)
         try:
