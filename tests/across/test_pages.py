@@ -53,7 +53,17 @@ def test_records_of_another_company_are_not_there(lived_in, client):
         stranger.grants.get_or_create(company=lived_in.au, role=role)
     client.force_login(stranger)
     # What belongs to no company, and what is opened by a link and not by a person.
-    shared = {"item", "delay-cost", "supplier-record", "provider-links", "agree", "chase", "invite", "revoke"}
+    shared = {
+        "item",
+        "delay-cost",
+        "supplier-record",
+        "supplier-facts",
+        "provider-links",
+        "agree",
+        "chase",
+        "invite",
+        "revoke",
+    }
     shared |= {"item-labels", "adjust-stock", "voyage", "voyage-happens", "mfa_remove_webauthn"}
     shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event", "tie-event"}
     for name, url, wanted in addresses(lived_in):
