@@ -20,7 +20,10 @@ from northing.masterdata.models import (
     Agreement,
     BankAccount,
     Bin,
+    Characteristic,
+    ClaimDays,
     Company,
+    Defect,
     ExchangeRate,
     FreeTime,
     Holiday,
@@ -255,6 +258,10 @@ def make_small_world() -> World:
     Holiday.objects.create(country="NZ", day=TODAY + timedelta(days=3), name="Founders' day")
     WorkingWeek.objects.create(country="AU", rest="7")
     InspectionRule.objects.create(group="glass", how="every")
+    Characteristic.objects.create(group="glass", name="Height", unit="mm", least=D(90), most=D(110))
+    for code, name in (("W-CHIP", "chipped"), ("W-DENT", "dents")):
+        Defect.objects.create(code=code, name=name)
+    ClaimDays.objects.create(party=world.parties["provider"], mode="air", notice_days=14, claim_days=270)
     PaymentTerms.objects.create(code="M14", name="14 days from the end of the month", days=14, from_month_end=True)
     owners = ({"company": nz}, {"party": world.parties["USD"]}, {"party": world.parties["provider"]})
     for count, owner in enumerate(owners):

@@ -77,6 +77,14 @@ def test_a_figure_typed_beside_what_is_noted_counts(held, signed_in):
     assert Inspection.objects.get().major == 0
 
 
+def test_what_is_called_the_same_is_counted_together(held, signed_in):
+    twin = Defect.objects.create(code="D-2", name=held.dent.name, severity="major")
+    address = reverse("inspect", args=[held.layer.pk])
+    said = {f"defect-{held.dent.pk}": "1", f"defect-{twin.pk}": "1"}
+    signed_in("inspector").post(address, page_of(held, **said))
+    assert FoundDefect.objects.get().units == 2
+
+
 def test_one_critical_defect_rejects(held, signed_in):
     address = reverse("inspect", args=[held.layer.pk])
     signed_in("inspector").post(address, page_of(held, **{f"defect-{held.spark.pk}": "1"}))
@@ -159,6 +167,6 @@ def test_the_house_keeps_its_lists(world):
     with pytest.raises(Refused):
         keep_record(act, RecordRequest("trait", None, tuple(facts.items())))
     keep_record(act, RecordRequest("trait", None, tuple((facts | {"most": "110"}).items())))
-    assert Characteristic.objects.get().limits == "100 to 110 mm"
+    assert Characteristic.objects.get(unit="mm", item__isnull=False).limits == "100 to 110 mm"
     keep_record(act, RecordRequest("defect", None, (("code", "D1"), ("name", "Dented"), ("severity", "minor"))))
-    assert str(Defect.objects.get()) == "Dented"
+    assert str(Defect.objects.get(code="D1")) == "Dented"

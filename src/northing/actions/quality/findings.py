@@ -109,9 +109,14 @@ def write_notes(made: Inspection, notes: Notes) -> None:
         for number, value in enumerate(values, 1)
     ]
     measures += [_measure(made, one, 0, None, right=not units) for one, units in notes.wrong]
+    # What is called the same is the same.
+    units_of: dict[str, int] = {}
+    severity = {one.name: one.severity for one, _ in (*notes.defects, *notes.wrong)}
+    for one, units in (*notes.defects, *notes.wrong):
+        units_of[one.name] = units_of.get(one.name, 0) + units
     defects = [
-        FoundDefect(inspection=made, name=one.name, severity=one.severity, units=units)
-        for one, units in (*notes.defects, *notes.wrong)
+        FoundDefect(inspection=made, name=name, severity=severity[name], units=units)
+        for name, units in units_of.items()
         if units
     ]
     papers = [SeenPaper(inspection=made, name=name[:80], number=number) for name, number in notes.papers]
