@@ -309,7 +309,7 @@ def test_all_of_an_order_goes_back(stage):
         page.fill("#id_reference", "RA-77")
         page.fill("#id_reason", "not what was ordered")
         stage.accessible(page)
-        page.click("button:text-is('Send it all back')")
+        page.click("button:text-is('Send back')")
         main(page).to_contain_text("Return KLN-B00001")
         expect(page.locator("a:text-is('Return note')")).to_be_visible()
         page.click("a:text-is('Returns')")
