@@ -13,6 +13,8 @@ from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.billing.trial import try_bill
 from northing.actions.confirmations import supplier_links
 from northing.actions.payments import pay
+from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
+from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.actions.worklist.proof import move_faults
 from northing.billing.models import Bill, BilledGoods
@@ -311,3 +313,16 @@ def test_many_people_never_bill_the_same_units():
         made = list(pool.map(one, range(8)))
     assert len(set(made)) == 8 and sum(row.units for row in BilledGoods.objects.all()) == 10
     assert LineSummary.objects.get(order=order).unbilled == 0 and book_faults() == []
+
+
+def test_a_receipt_is_reversed_after_the_bill_that_waited_for_it(world):
+    order = world.sent_order({"A": D(10)}, ours_from="receipt")
+    key = bills.book_bill(world.act("costs"), bill_of(order, line_of(order, "10", "19.60", decision="accept")))
+    row = ReceiveRow(None, D(10), False, instalment=order.lines.get().instalments.get().pk)
+    made = receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN-1", TODAY, (row,)))
+    bills.reverse_bill(world.act("costs"), ReverseRequest(key, "entered twice"))
+    assert book_faults() == []
+    reverse_receipt(world.act("dock"), ReverseRequest(made, "another order"))
+    # The bill took its part back when it was reversed; the receipt does not do it again.
+    assert balance(Account.BILLED_NOT_OURS, world.nz) == 0 and balance(Account.STOCK, world.nz) == 0
+    assert book_faults() == []

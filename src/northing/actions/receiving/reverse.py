@@ -8,7 +8,7 @@ from django.db.models import Q, Sum
 
 from northing.access.acts import Act
 from northing.actions.claims.damage import not_damaged
-from northing.actions.costing import absorb, accruals, advances, ownership
+from northing.actions.costing import absorb, accruals, advances, ahead, ownership
 from northing.actions.costing.absorb import Totals
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.receiving import not_there
@@ -24,8 +24,8 @@ from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations as inventory
 from northing.ledger import operations as ledger
-from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, Posting
-from northing.ledger.operations import open_entry, post
+from northing.ledger.models import Account, CostLayer, DocumentKind, Entry, LayerCost, OpenItem, Posting
+from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.orders import operations as orders
 from northing.positions import operations as positions
@@ -142,6 +142,7 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     keys = [layer.pk for layer in layers]
     ledger.post_all(entry, LATE, [keys, receipt.entry_id])
     ledger.mirror(entry, receipt.entry, keys)
+    _bills_undone_since(entry, receipt)
     sums = LayerCost.objects.filter(layer__in=keys).values_list("layer", "charge", "component")
     costs = list(sums.annotate(total=Sum("amount")).order_by("layer", "charge"))
     ledger.add_costs(entry, [(*key, -total) for *key, total in costs])
@@ -152,6 +153,21 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     claims.take_back_of_layers(entry, keys)
     accruals.true_up(entry, {charge for _, charge, *_ in costs if charge})
     ledger.empty_layers(keys)
+
+
+def _bills_undone_since(entry: Entry, receipt: Receipt) -> None:
+    """A bill that waited for these goods and was reversed since took its part back then; it is not taken back twice."""
+    rows = BilledGoods.objects.filter(receipt_line__receipt=receipt, waited_base__isnull=False)
+    rows = rows.exclude(line__bill__reversed_by=None).select_related("line__bill__company", "line__order_line")
+    owed = OpenItem.objects.filter(
+        account=Account.OWNED_NOT_BILLED, document_kind=DocumentKind.RECEIPT_LINE, document__in=[r.key[1] for r in rows]
+    )
+    items = {item.document: item for item in owed}
+    drafts: list[Draft] = []
+    for row in rows:
+        ledger.allocate(entry, items[row.key[1]], row.amount, row.base, row.units)
+        drafts += ahead.drafts(*row.key, ahead.part_of(row.line, row))
+    post(entry, drafts)
 
 
 def _undo_movements(history: HistoryEntry, receipt: Receipt, place: str) -> None:

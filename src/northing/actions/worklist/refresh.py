@@ -1,6 +1,6 @@
 """Derived rows, kept in the transaction of each fact: expectations, whose move it is, where each line stands."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from django.db import connection
 
@@ -37,6 +37,10 @@ select n.line_id
   join shipping_shipmentline w on w.id = y.shipment_line_id
   join orders_instalment n on n.id = w.instalment_id
  where y.id = any(%(layers)s) or y.id in (select layer_id from claims_claim where id = any(%(cases)s))
+"""
+
+WITH_REPLACEMENTS = f"""
+select t.line_id, exists (select from claims_replacement p where p.order_line_id = t.line_id) from ({TOUCHED}) t
 """
 
 # Whose move a line is: ours before anybody's, then what is due first; of all the open matters of its units.
@@ -194,23 +198,28 @@ def bring_along(
     if billed := list(lines):
         refresh_lines(billed)
     if any(keys.values()):
-        lines = _lines_of(keys)
+        found = _lines_of(keys)
+        lines = [line for line, _ in found]
         refresh_lines(lines)
         refresh_deliveries(lines, keys["shipments"])
-        _follow_replacements(lines)
+        _follow_replacements([line for line, replaces in found if replaces])
 
 
-def _follow_replacements(lines: Iterable[int]) -> None:
+def _follow_replacements(lines: Sequence[int]) -> None:
     """Cases whose units these lines (ids) replace end when those have come; the lines that failed say so too."""
-    if cases := cases_replaced_on(lines):
-        refresh_cases(cases)
-        refresh_lines(_lines_of({"instalments": [], "shipments": [], "layers": [], "cases": cases}))
+    if not lines:
+        return
+    cases = cases_replaced_on(lines)
+    refresh_cases(cases)
+    failed = _lines_of({"instalments": [], "shipments": [], "layers": [], "cases": cases})
+    refresh_lines([line for line, _ in failed])
 
 
-def _lines_of(keys: dict[str, list[int]]) -> list[int]:
+def _lines_of(keys: dict[str, list[int]]) -> list[tuple[int, bool]]:
+    """The lines that were touched, and whether their goods come in the place of others."""
     with connection.cursor() as cursor:
-        cursor.execute(TOUCHED, keys)
-        return [line for (line,) in cursor.fetchall()]
+        cursor.execute(WITH_REPLACEMENTS, keys)
+        return cursor.fetchall()
 
 
 def refresh_lines(lines: Iterable[int]) -> None:

@@ -49,7 +49,7 @@ def sample_from(sample: int, places: Sequence[int]) -> list[int]:
     Places are bins or pallets with whole numbers of units. No more are taken than there are.
 
     >>> sample_from(8, [60, 30, 10])
-    [5, 2, 1]
+    [4, 3, 1]
     >>> sample_from(3, [500, 1, 1])
     [1, 1, 1]
     >>> sample_from(5, [2, 1])
