@@ -6,8 +6,9 @@ from django.urls import reverse
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.claims import ways
-from northing.actions.claims.money import MoneyRequest, claim_paid
+from northing.actions.claims.money import MoneyRequest, TurnRequest, claim_paid, reverse_money, turn
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
+from northing.actions.claims.returns import ReturnRequest, return_goods
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.inventory.issue import IssueRequest, issue_stock
 from northing.actions.reversal import ReverseRequest
@@ -19,6 +20,7 @@ from northing.ledger.models import Account, CostLayer, LayerCost
 from northing.masterdata.models import Party
 from northing.reports.book_proof import book_faults
 from tests.across.test_worked_case import balance
+from tests.billing.test_goods import bill_of, line_of
 from tests.worlds import TODAY, D
 
 
@@ -82,6 +84,19 @@ def test_a_cost_is_claimed_with_the_case_or_is_a_loss(world, case):
     assert balance(Account.RETURN_LOSS, world.nz) == 40 and book_faults() == []
 
 
+def test_a_cost_is_taken_off_the_party_that_it_was_claimed_of(world, case):
+    bills.book_bill(world.act("costs"), bill_of(world.order, line_of(world.order, "10"), number="S-1"))
+    return_goods(world.act("inspector"), ReturnRequest(case.pk, D(1), "RA-1", TODAY))
+    carrier = Party.objects.filter(kind="provider").exclude(pk=world.provider.pk).first() or world.parties["customs"]
+    turned = turn(world.act("expediter"), TurnRequest(case.pk, carrier.pk, "theirs", TODAY))
+    bill = book(world, case, "claim")
+    assert (case.pk, carrier.pk, "NZD") in open_claims([case.pk])
+    reverse_money(world.act("expediter"), ReverseRequest(turned, "not theirs"))
+    bills.reverse_bill(world.act("costs"), ReverseRequest(bill.pk, "wrong bill"))
+    case.refresh_from_db()
+    assert set(open_claims([case.pk])) == {(case.pk, case.supplier_id, "USD")} and book_faults() == []
+
+
 def test_a_cost_whose_claim_was_paid_is_not_undone(world, case):
     bill = book(world, case, "claim")
     paid = MoneyRequest(case.pk, case.against_id, "NZD", D(40), "transfer", TODAY)
@@ -102,8 +117,8 @@ def test_a_case_with_a_cost_is_not_undone(world, case):
 @pytest.mark.parametrize(
     ("into", "amount", "words"),
     [
-        ("", "40", "Say where this cost goes"), ("both", "40", "Say where"), ("goods", "0", "no amount in NZD"),
-        ("goods", "-1", "no amount in NZD"), ("loss", "0.001", "no amount in NZD"),
+        ("", "40", "Say where this cost goes"), ("both", "40", "Say where"), ("goods", "0", "The amount is zero"),
+        ("goods", "-1", "A cost is above 0"), ("loss", "0.001", "this amount has more"),
     ],
 )  # fmt: skip
 def test_a_cost_that_cannot_be_is_refused(world, case, into, amount, words):

@@ -9,6 +9,7 @@ from django.db.models import Sum
 from django.urls import reverse
 from openpyxl import load_workbook
 
+from northing.access.models import Grant
 from northing.actions.billing import bills
 from northing.actions.claims.prepared import DespatchRequest, cancel_return, despatch_return
 from northing.actions.claims.return_all import ReturnAllRequest, return_all, reverse_all
@@ -31,6 +32,7 @@ from northing.masterdata.models import Item
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.reports.goods_returns import Asked, return_rows
+from northing.shipping.models import ShipmentLine
 from northing.web.claims import returns
 from tests.across.test_worked_case import balance
 from tests.billing.test_goods import bill_of, line_of
@@ -381,3 +383,38 @@ def test_goods_of_many_layers_are_sent_back_by_the_worker(stored, signed_in, mon
     Job.objects.filter(pk=job.pk).update(state="running")
     run(job.pk)
     assert GoodsReturn.objects.count() == 1
+
+
+def test_the_very_units_that_were_prepared_are_despatched(world):
+    Item.objects.filter(pk=world.items["A"].pk).update(keeps_serial=True)
+    world.order = world.sent_order({"A": D(4)}, ours_from="receipt")
+    part = world.order.lines.get().instalments.get()
+    row = ReceiveRow(None, D(4), False, instalment=part.pk, serials=("N1", "N2", "N3", "N4"))
+    receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN-1", TODAY, (row,)))
+    world.layer = CostLayer.objects.get(item=world.items["A"], kind="stock")
+    (made,) = back(world, units={world.layer.pk: D(1)}, serials=("N3",), prepared=True)
+    aside(world, 1, serials=("N1",))
+    # What stands by does not go with another return.
+    (other,) = back(world, reference="RA-2", units={world.layer.pk: D(1)})
+    assert serials_in(world.layer, "rejected").keys() == {"N3"} and other != made
+    aside(world, 1, serials=("N2",))
+    despatch_return(world.act("inspector"), DespatchRequest(made, TODAY))
+    assert serials_in(world.layer, "rejected").keys() == {"N2"} and book_faults() == []
+
+
+def test_of_an_item_only_what_one_may_send_back_goes(stored):
+    person = stored.act("inspector").person
+    Grant.objects.filter(person=person, company=stored.au).delete()
+    order = stored.sent_order({"A": D(6)}, company=stored.au)
+    shipment = stored.shipment([order])
+    stored.say(shipment, "departure")
+    box = ShipmentLine.objects.get(container__shipment=shipment)
+    stored.people["dock"].grants.get_or_create(company=stored.au, role="dock")
+    rows = (ReceiveRow(box.pk, D(6)),)
+    receive(stored.act("dock"), ReceiveRequest(box.container_id, stored.au.sites.get().pk, "DN-9", TODAY, rows))
+    back(stored, order=None, item=stored.items["A"].pk)
+    assert states(stored.layer) == {}
+    theirs = CostLayer.objects.get(company=stored.au, kind="stock")
+    assert states(theirs) == {"in_store": 6}
+    with pytest.raises(NotAllowed):
+        back(stored, order=None, layer=theirs.pk)

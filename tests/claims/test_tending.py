@@ -74,6 +74,14 @@ def test_what_late_goods_cost_their_supplier_makes_them_cheaper(stored):
         money_cases.close_money_case(stored.act("expediter"), ReverseRequest(found.pk, "again"))
 
 
+def test_no_more_comes_off_a_price_than_it_is(stored):
+    claim(stored, amount="100.00")
+    with pytest.raises(Refused, match="USD 100.00 of USD 184.00 is off their price already"):
+        claim(stored, amount="84.01")
+    claim(stored, amount="84.00")
+    assert book_faults() == []
+
+
 def test_an_end_without_units_is_taken_back_with_its_case_only(stored, signed_in):
     found = Claim.objects.get(pk=claim(stored))
     end = found.ends.get()

@@ -6,7 +6,7 @@ from django.db.models import F, Q
 from northing.access.models import Person
 from northing.activity.models import HistoryEntry
 from northing.database import fields
-from northing.ledger.models import CostLayer, Entry
+from northing.ledger.models import Account, CostLayer, Entry
 from northing.masterdata.models import Company, Party, Site
 from northing.orders.models import OrderLine
 from northing.quality.models import Inspection
@@ -59,6 +59,12 @@ class Claim(models.Model):
                 name="case_ended_within",
             )
         ]
+
+    @property
+    def loss_account(self) -> str:
+        """The account of costs that are lost with its goods: the more of them is claimed, the less is lost."""
+        missing = self.kind == self.Kind.MISSING
+        return (Account.MISSING_LOSS if missing else Account.RETURN_LOSS).value
 
     @property
     def open_quantity(self):
@@ -192,6 +198,8 @@ class ReturnLine(models.Model):
     goods_return = models.ForeignKey(GoodsReturn, models.CASCADE, related_name="stands_by")
     authorisation = models.ForeignKey(Authorisation, models.PROTECT, related_name="+")
     quantity = fields.quantity()
+    # The numbers of these very units, one in each line, where their item keeps them.
+    serials = models.TextField(blank=True, db_default="")
     authorised = models.BooleanField()
     set_aside = models.BooleanField()
 

@@ -1,8 +1,8 @@
 """Reads of cases: units that are rejected and have no end yet."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 
 from django.db.models import F, Q, QuerySet, Sum
@@ -10,6 +10,7 @@ from django.db.models.functions import Coalesce
 
 from northing.claims.models import Authorisation, Claim, ClaimAmount, Replacement, ReturnLine
 from northing.ledger.models import LayerTake
+from northing.masterdata.queries import claim_deadlines
 
 
 def rejected_units(lines: Iterable[int]) -> dict[int, Decimal]:
@@ -18,6 +19,22 @@ def rejected_units(lines: Iterable[int]) -> dict[int, Decimal]:
     found = Claim.objects.filter(kind=Claim.Kind.REJECTED, withdrawn_at=None, **{f"{line}__in": list(lines)})
     rows = found.filter(ended__lt=F("quantity")).values_list(line).order_by()
     return dict(rows.annotate(units=Sum(F("quantity") - F("ended"))))
+
+
+def deadlines_of(cases: Sequence[Claim]) -> dict[int, tuple[date | None, date | None]]:
+    """By case (id), the days by which notice is given and the claim made: by who owes it and how the goods travelled.
+
+    Cases come with their order and with whom they are against.
+    """
+    found = {case.pk: (case.against, case.layer.shipment_line.instalment.line.order.mode) for case in cases}
+    days = claim_deadlines(list(found.values()))
+    made = {}
+    for case in cases:
+        party, mode = found[case.pk]
+        lengths = days[party.pk, mode].notice, days[party.pk, mode].claim
+        notice, claim = (None if one is None else case.opened_on + timedelta(days=one) for one in lengths)
+        made[case.pk] = notice, claim
+    return made
 
 
 @dataclass
@@ -51,6 +68,13 @@ def standing_by_layer(layers: Iterable[int]) -> dict[int, Decimal]:
     found = ReturnLine.objects.filter(goods_return__despatched_at=None, goods_return__cancelled_at=None)
     rows = found.filter(authorisation__case__layer__in=list(layers)).values_list("authorisation__case__layer")
     return dict(rows.order_by().annotate(units=Sum("quantity")))
+
+
+def numbers_standing_by(layer: int) -> set[str]:
+    """The serial numbers of units of a layer (id) that stand by for returns that are prepared."""
+    found = ReturnLine.objects.filter(goods_return__despatched_at=None, goods_return__cancelled_at=None)
+    lines = found.filter(authorisation__case__layer=layer).values_list("serials", flat=True)
+    return {number for said in lines for number in said.splitlines()}
 
 
 def standing_by(authorisation: int) -> Decimal:

@@ -5,24 +5,22 @@ Each goes into the cost of the goods, into the claim of the case, or is our loss
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.costing import absorb
 from northing.actions.costing.absorb import Absorption
+from northing.actions.costing.charges import amount_problems
 from northing.actions.costing.rework import reworked
 from northing.actions.quality.inspect import locked_layer
 from northing.billing.models import Bill, BillLine
 from northing.claims import operations as claims
-from northing.claims.models import Claim
-from northing.core.money.money import UnknownCurrency, converted, is_whole
+from northing.claims.models import Claim, ClaimAmount
+from northing.core.money.money import converted
 from northing.core.problems import Problem, Refused
 from northing.ledger.models import Account, DocumentKind, Entry
 from northing.ledger.operations import Draft
 from northing.orders.models import OrderLine
 from northing.reports.standing import settled_of
-
-LOSS = {Claim.Kind.MISSING: Account.MISSING_LOSS}
 
 
 @dataclass(frozen=True)
@@ -60,20 +58,14 @@ def _problems(request: BillRequest, line: BillLineRequest, where: str, cases: di
         found.append(Problem("There is no such case in this company.", where, "Choose one that is open."))
     if line.into not in BillLine.Into:
         found.append(Problem("Say where this cost goes.", "into", "Into the goods, into the claim, or a loss."))
-    if not _is_amount(line.amount, request.currency):
-        found.append(Problem(f"This is no amount in {request.currency} above 0.", "amount"))
+    found += amount_problems(line.amount, request.currency, request.day)
+    if line.amount < 0:
+        found.append(Problem("A cost is above 0.", "amount", "Enter what is credited as a credit note."))
     owes = cases[line.case].against_id if line.case in cases else None
     if line.into == BillLine.Into.CLAIM and owes == request.party:
         what = "Who bills this cost is who would owe it."
         found.append(Problem(what, "into", "Ask them to take it off their bill, or claim it from another."))
     return found
-
-
-def _is_amount(amount: Decimal, currency: str) -> bool:
-    try:
-        return 0 < amount <= Decimal(999_999_999_999) and is_whole(amount, currency)
-    except UnknownCurrency:
-        return False
 
 
 def row_of(line: CaseCost) -> BillLine:
@@ -105,10 +97,11 @@ def _drafts(entry: Entry, bill: Bill, row: BillLine, sign: int) -> list[Draft]:
     if row.into == BillLine.Into.GOODS:
         return absorb.write(entry, Absorption([reworked(layer, base)]))
     if row.into == BillLine.Into.LOSS:
-        account = LOSS.get(Claim.Kind(case.kind), Account.RETURN_LOSS)
-        return [Draft(bill.company_id, account, base, layer=layer.pk)]
+        return [Draft(bill.company_id, case.loss_account, base, layer=layer.pk)]
     if sign > 0:
         claims.add_amounts(entry, [(case.pk, case.against_id, "cost", bill.currency, row.amount, base)])
+    # The party that owed it then: the goods may be claimed from another party since.
+    booked = ClaimAmount.objects.filter(case=case, entry=bill.entry_id or entry, why=ClaimAmount.Why.COST)
     return [
         Draft(
             bill.company_id,
@@ -116,7 +109,7 @@ def _drafts(entry: Entry, bill: Bill, row: BillLine, sign: int) -> list[Draft]:
             base,
             sign * row.amount,
             bill.currency,
-            party=case.against_id,
+            party=booked.values_list("party", flat=True)[0],
             document_kind=DocumentKind.CASE,
             document=case.pk,
         )

@@ -26,8 +26,6 @@ from northing.masterdata.models import Party
 from northing.masterdata.queries import rate_for
 
 ZERO = Decimal(0)
-# What goods that are gone cost, by what the case is about; more of it is claimed, or none.
-LOSS = {Claim.Kind.MISSING: Account.MISSING_LOSS}
 Way = ClaimMoney.Way
 
 
@@ -69,7 +67,7 @@ def claim_more(act: Act, request: MoneyRequest) -> int:
     words = f"Claimed {request.currency} {money(request.amount, request.currency)} of {party}"
     _open(act, done, "claim_more", words)
     _amounts(done, [(party.pk, request.amount, base)])
-    loss = Draft(case.company_id, LOSS.get(Claim.Kind(case.kind), Account.RETURN_LOSS), -base, layer=case.layer_id)
+    loss = Draft(case.company_id, case.loss_account, -base, layer=case.layer_id)
     return _post(done, [_claim(done, party.pk, request.amount, base), loss])
 
 
@@ -81,7 +79,7 @@ def give_up(act: Act, request: MoneyRequest) -> int:
     done = _done(act, request, case, _party(request.party), Way.GIVEN_UP, base)
     _open(act, done, "give_up_claim", f"Gave up {request.currency} {money(request.amount, request.currency)}")
     _amounts(done, [(request.party, -request.amount, -base)])
-    loss = Draft(case.company_id, LOSS.get(Claim.Kind(case.kind), Account.RETURN_LOSS), base, layer=case.layer_id)
+    loss = Draft(case.company_id, case.loss_account, base, layer=case.layer_id)
     return _post(done, [_claim(done, request.party, -request.amount, -base), loss])
 
 

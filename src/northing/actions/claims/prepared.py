@@ -15,7 +15,6 @@ from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnLine
 from northing.claims.queries import authorisation_of, standing_by
 from northing.core.problems import Problem, Refused, refuse_if
-from northing.inventory.serials import serials_in
 
 
 @dataclass(frozen=True)
@@ -27,10 +26,20 @@ class DespatchRequest:
     haulier: str = ""
 
 
-def stand_by(
-    act: Act, made: GoodsReturn, case: Claim, units: Decimal, reference: str, *, set_aside: bool
-) -> ReturnLine:
+@dataclass(frozen=True)
+class Part:
+    """Units of a case that go under a reference; `set_aside`: the case was opened for this return."""
+
+    case: Claim
+    units: Decimal
+    reference: str
+    set_aside: bool
+    serials: tuple[str, ...]
+
+
+def stand_by(act: Act, made: GoodsReturn, part: Part) -> ReturnLine:
     """Units of a case stand by for a return: they are authorised under its reference, if they were not."""
+    case, units, reference = part.case, part.units, part.reference
     said = authorisation_of(case.pk, reference)
     fresh = said is None
     if said is not None and said.left - standing_by(said.pk) < units:
@@ -38,7 +47,8 @@ def stand_by(
         raise Refused(Problem(what, "reference", "Enter the number that the supplier gave for these."))
     if said is None:
         said = authorised(act, AuthoriseRequest(case.pk, units, reference, made.occurred_on), case)
-    line = ReturnLine(goods_return=made, authorisation=said, quantity=units, authorised=fresh, set_aside=set_aside)
+    line = ReturnLine(goods_return=made, authorisation=said, quantity=units, authorised=fresh, set_aside=part.set_aside)
+    line.serials = "\n".join(part.serials)
     return claims.write_return_line(line)
 
 
@@ -57,7 +67,7 @@ def despatch_return(act: Act, request: DespatchRequest) -> int:
         if said.left < line.quantity:
             what = f"Only {said.left:f} of the units under {said.reference} are still here."
             raise Refused(Problem(what, mend="Cancel this return, and prepare what is left.", record=("case", case.pk)))
-        numbers = tuple(serials_in(layer, "rejected"))[: int(line.quantity)] if layer.item.keeps_serial else ()
+        numbers = tuple(line.serials.splitlines())
         went = ReturnRequest(case.pk, line.quantity, said.reference, request.occurred_on, numbers)
         go_back(act, went, case, layer, made)
     claims.mark_despatched(made, act.at, request.occurred_on, request.haulier.strip()[:80] or made.haulier)

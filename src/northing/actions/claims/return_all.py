@@ -6,7 +6,8 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
-from northing.actions.claims.prepared import stand_by
+from northing.access.permissions import may
+from northing.actions.claims.prepared import Part, stand_by
 from northing.actions.claims.returns import ReturnRequest, go_back, reverse_return
 from northing.actions.claims.set_aside import GOOD, put_aside
 from northing.actions.quality.inspect import locked_layers
@@ -15,7 +16,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
-from northing.claims.queries import standing_by, standing_by_layer
+from northing.claims.queries import numbers_standing_by, standing_by, standing_by_layer
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
@@ -96,9 +97,7 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
     check_return(act, request)
     keys = layers_of(request.of)
     found = locked_layers(keys)
-    layers = [found[key] for key in keys]
-    for layer in layers:
-        act.require_at("return_goods", layer.company_id, layer.site_id)
+    layers = _allowed(act, request, [found[key] for key in keys])
     states = operations.in_states(keys, STATES)
     wanted = _wanted(request, layers, states)
     known = _open_cases(keys)
@@ -112,7 +111,7 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
             made[place] = head
             cases.append(part.case.pk)
             if request.prepared:
-                stand_by(act, head, part.case, part.units, part.reference, set_aside=part.set_aside)
+                stand_by(act, head, part)
             else:
                 went = ReturnRequest(part.case.pk, part.units, part.reference, request.occurred_on, part.serials)
                 go_back(act, went, part.case, layer, head, follows=False)
@@ -135,20 +134,18 @@ def foresee_return(act: Act, request: ReturnAllRequest) -> int:
     check_return(act, request)
     keys = layers_of(request.of)
     layers = list(CostLayer.objects.filter(pk__in=keys).select_related("item").order_by("occurred_on", "pk"))
-    for company, site in {(layer.company_id, layer.site_id) for layer in layers}:
-        act.require_at("return_goods", company, site)
+    layers = _allowed(act, request, layers)
     return len(_wanted(request, layers, operations.in_states(keys, STATES)))
 
 
-@dataclass(frozen=True)
-class Part:
-    """Units of a case that go under a reference; `set_aside`: the case was opened for this return."""
-
-    case: Claim
-    units: Decimal
-    reference: str
-    set_aside: bool
-    serials: tuple[str, ...]
+def _allowed(act: Act, request: ReturnAllRequest, layers: list[CostLayer]) -> list[CostLayer]:
+    """The layers, all of which the person may send back; of an item, those of the sites where the person may."""
+    if request.item:
+        mine = [layer for layer in layers if may(act.person, "return_goods", layer.company_id, layer.site_id)]
+        layers = mine or layers
+    for company, site in {(layer.company_id, layer.site_id) for layer in layers}:
+        act.require_at("return_goods", company, site)
+    return layers
 
 
 @dataclass(frozen=True)
@@ -238,7 +235,8 @@ def _taken(layer: CostLayer, state: str, units: Decimal, numbers: set[str]) -> t
     """The serial numbers of the units that go: those that are named; where none are, whichever are there."""
     if not layer.item.keeps_serial:
         return ()
-    there = list(serials_in(layer, state))
+    waits = numbers_standing_by(layer.pk) if state == "rejected" else set()
+    there = [one for one in serials_in(layer, state) if one not in waits]
     if len(there) > units and not numbers:
         what = f"Units of {layer.item.code} have serial numbers: say which go."
         raise Refused(Problem(what, "serials", "Name as many as go back."))

@@ -3,11 +3,13 @@
 from collections.abc import Sequence
 from decimal import Decimal
 
+from django.db.models import Sum
+
 from northing.actions.costing import absorb
 from northing.actions.costing.absorb import PRICE_DIFFERENCE, Absorption, Late
 from northing.actions.costing.recognitions import Recognition, of_layer
 from northing.claims import operations as claims
-from northing.claims.models import Claim
+from northing.claims.models import CaseEnd, Claim
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, is_whole, to_minor
 from northing.core.money.spread import amount_so_far
@@ -27,9 +29,13 @@ def reduction_problems(layer: CostLayer, quantity: Decimal, amount: Decimal) -> 
     made = of_layer(layer)
     whole = sum((one.amount for one in made), ZERO)
     most = amount_so_far(whole, currency, quantity, max(_units(made), quantity))
+    off = CaseEnd.objects.filter(case__layer=layer, reversed_by=None).aggregate(a=Sum("reduced"))["a"] or ZERO
     if amount > most:
         what = f"These units cost {currency} {money(most, currency)} in all."
         return [Problem(what, "reduced", "Enter at most that.")]
+    if amount > whole - off:
+        what = f"{currency} {money(off, currency)} of {currency} {money(whole, currency)} is off their price already."
+        return [Problem(what, "reduced", "Enter at most the rest.")]
     return []
 
 

@@ -3,16 +3,15 @@
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date
 from decimal import Decimal
 
 from northing.claims.models import Authorisation, Claim
-from northing.claims.queries import coming_in_their_place, open_claims, replacements_owed
+from northing.claims.queries import coming_in_their_place, deadlines_of, open_claims, replacements_owed
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
 from northing.drawings.figures import money
 from northing.masterdata.models import Party
-from northing.masterdata.queries import claim_deadlines
 from northing.worklist.operations import MatterDraft, write_matters
 
 ZERO = Decimal(0)
@@ -25,14 +24,13 @@ def refresh_cases(cases: Iterable[int]) -> None:
     keys, drafts = list(cases), []
     related = ("layer__item", f"layer__{ORDER}", "company", "supplier", "against")
     found = list(Claim.objects.filter(pk__in=keys).select_related(*related))
-    days = claim_deadlines([(case.against, mode_of(case)) for case in found])
+    days = deadlines_of(found)
     claimed, references, coming = _claimed(keys), _references(keys), coming_in_their_place(keys)
     to_order: dict[int, Decimal] = defaultdict(Decimal)
     for one in replacements_owed(Authorisation.objects.filter(case__in=keys)):
         to_order[one.case_id] += one.to_order
     for case in found:
-        limit = days[case.against_id, mode_of(case)].claim
-        facts = _facts(case, claimed[case.pk], references[case.pk], to_order[case.pk], limit)
+        facts = _facts(case, claimed[case.pk], references[case.pk], to_order[case.pk], days[case.pk][1])
         if comes := coming.get(case.pk):
             facts = replace(facts, coming=comes.units, coming_on=comes.orders, coming_by=comes.due)
         drafts.append(
@@ -48,17 +46,12 @@ def refresh_cases(cases: Iterable[int]) -> None:
     write_matters(drafts)
 
 
-def mode_of(case: Claim) -> str:
-    """How the goods of a case travelled."""
-    return case.layer.shipment_line.instalment.line.order.mode
-
-
 def _facts(
     case: Claim,
     claimed: list[tuple[str, Decimal, Decimal]],
     references: list[str],
     to_order: Decimal,
-    days: int | None,
+    due: date | None,
 ) -> moves.CaseFacts:
     amounts = [f"{currency} {money(amount, currency)}" for currency, amount, _ in claimed]
     return moves.CaseFacts(
@@ -74,7 +67,7 @@ def _facts(
         opened_on=case.opened_on,
         asked_on=case.asked_on,
         answer_by=case.answer_by,
-        due=case.opened_on + timedelta(days=days) if days is not None else None,
+        due=due,
     )
 
 

@@ -395,4 +395,9 @@ class Migration(migrations.Migration):
             model_name='returnline',
             constraint=models.CheckConstraint(condition=models.Q(('quantity__gt', 0)), name='return_line_above_zero'),
         ),
+        migrations.AddField(
+            model_name='returnline',
+            name='serials',
+            field=models.TextField(blank=True, db_default=''),
+        ),
     ]

@@ -1,7 +1,6 @@
 """A case: its units until each has an end, and the money of its claim."""
 
 from collections.abc import Iterable
-from datetime import date, timedelta
 from decimal import Decimal
 
 from django.db.models import Q, Sum
@@ -13,13 +12,12 @@ from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.claims import authorise, returns
 from northing.claims.models import Authorisation, CaseEnd, Claim, ReturnNote
-from northing.claims.queries import open_claims, replacements_of, replacements_owed
+from northing.claims.queries import deadlines_of, open_claims, replacements_of, replacements_owed
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
 from northing.ledger.models import Account
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Party
-from northing.masterdata.queries import claim_deadlines
 from northing.web.claims.forms import ReturnForm
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
@@ -49,11 +47,13 @@ def case(request, case_id: int):
     if request.method == "POST" and (done := _send(request, record, form)):
         return done
     allowed, handles = (may(request.user, right, record.company_id) for right in ("return_goods", "handle_cases"))
+    notice_by, claim_by = deadlines_of([record])[record.pk]
     context = {
         "case": record,
         "form": form,
         "today": timezone.localdate(),
-        **_deadlines(record),
+        "notice_by": notice_by,
+        "claim_by": claim_by,
         "places": _places(record),
         "said": said,
         "claims": claims_of(record),
@@ -95,14 +95,6 @@ def _send(request, case: Claim, form: ReturnForm):
     words = f"Returned{note}. What the supplier did not authorise stays open."
     say_done(request, words, "reverse-return", case.returns.latest("pk").pk)
     return redirect("case", case.pk)
-
-
-def _deadlines(case: Claim) -> dict[str, date]:
-    """The days by which notice is given and the claim made, by the rules of who owes it."""
-    mode = case.layer.shipment_line.instalment.line.order.mode
-    found = claim_deadlines([(case.against, mode)])[case.against_id, mode]
-    days = {"notice_by": found.notice, "claim_by": found.claim}
-    return {name: case.opened_on + timedelta(days=length) for name, length in days.items() if length is not None}
 
 
 def _places(case: Claim) -> dict[str, Decimal]:
