@@ -11,6 +11,7 @@ from openpyxl import load_workbook
 
 from northing.access.models import Grant
 from northing.actions.billing import bills
+from northing.actions.claims.authorise import take_back_authorisation
 from northing.actions.claims.prepared import DespatchRequest, cancel_return, despatch_return
 from northing.actions.claims.return_all import ReturnAllRequest, return_all, reverse_all
 from northing.actions.claims.returns import ReturnRequest, return_goods
@@ -20,7 +21,7 @@ from northing.actions.receiving.receive import receive
 from northing.actions.receiving.request import ReceiveRequest, ReceiveRow
 from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
-from northing.claims.models import Claim, ClaimAmount, GoodsReturn, ReturnNote
+from northing.claims.models import Authorisation, Claim, ClaimAmount, GoodsReturn, ReturnNote
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.despatch import read_advice
 from northing.inventory.models import OnHand
@@ -259,7 +260,7 @@ def test_a_prepared_return_stands_by_and_is_despatched(stored):
     assert states(stored.layer) == {"in_store": 5, "rejected": 5} and position(stored).rejected == 5
     case.refresh_from_db()
     assert (case.authorised, case.undecided) == (3, 0)
-    with pytest.raises(Refused, match="5 pc of A are here. Enter at most that; what stands by is not counted"):
+    with pytest.raises(Refused, match="5 pc of A are here. Enter at most that; prepared units are not counted"):
         back(stored, units={stored.layer.pk: D(6)})
     with pytest.raises(NotAllowed):
         despatch_return(stored.act("dock"), DespatchRequest(made, TODAY))
@@ -286,27 +287,21 @@ def test_a_prepared_return_is_not_sent_after_all(stored):
     assert GoodsReturn.objects.get(pk=back(stored)[0]).notes.count() == 3
 
 
-def test_what_stands_by_and_went_otherwise_is_not_despatched_twice(stored):
+def test_prepared_units_go_with_their_return_only(stored, signed_in):
     case = aside(stored, 3)
     (made,) = back(stored, prepared=True, units={stored.layer.pk: D(3)})
+    said = Authorisation.objects.get()
+    with pytest.raises(Refused, match="Only 0 units"):
+        return_goods(stored.act("inspector"), ReturnRequest(case, D(1), "RA-1", TODAY))
+    with pytest.raises(Refused, match="3 of these units are prepared for a return"):
+        take_back_authorisation(stored.act("inspector"), ReverseRequest(said.pk, "not so"))
+    shown = signed_in("inspector").get(reverse("case", args=[case])).content.decode()
+    assert "Prepared: KLN-B00001" in shown and "Take back</a>" not in shown
+    cancel_return(stored.act("inspector"), ReverseRequest(made, "not yet"))
     return_goods(stored.act("inspector"), ReturnRequest(case, D(1), "RA-1", TODAY))
-    with pytest.raises(Refused, match="Only 2"):
-        despatch_return(stored.act("inspector"), DespatchRequest(made, TODAY))
-    assert position(stored).returned == 1
-    # It ends all the same: what is left stays in its case, and is prepared anew.
-    cancel_return(stored.act("inspector"), ReverseRequest(made, "one went already"))
     (again,) = back(stored, prepared=True, units={stored.layer.pk: D(2)})
     despatch_return(stored.act("inspector"), DespatchRequest(again, TODAY))
     assert position(stored).returned == 3 and book_faults() == []
-
-
-def test_a_prepared_return_of_good_units_of_which_some_went_is_cancelled(stored):
-    (made,) = back(stored, prepared=True, units={stored.layer.pk: D(3)})
-    case = Claim.objects.get()
-    return_goods(stored.act("inspector"), ReturnRequest(case.pk, D(1), "RA-1", TODAY))
-    cancel_return(stored.act("inspector"), ReverseRequest(made, "one went already"))
-    case.refresh_from_db()
-    assert (case.open_quantity, position(stored).rejected) == (2, 2) and book_faults() == []
 
 
 def test_the_page_prepares_despatches_prints_and_lists(stored, signed_in):
@@ -322,7 +317,7 @@ def test_the_page_prepares_despatches_prints_and_lists(stored, signed_in):
     wrong = page.post(of, asked | {f"units-{stored.layer.pk}": "11", "act": "prepare"})
     assert wrong.status_code == 422 and b"10 pc of A are here" in wrong.content
     made = page.post(of, asked | {"act": "prepare"}).url
-    assert b"Stands by" in page.get(made).content and b"prepared" in page.get(reverse("goods-returns")).content
+    assert b"Prepared goods" in page.get(made).content and b"prepared" in page.get(reverse("goods-returns")).content
     key = GoodsReturn.objects.get().pk
     for name in ("return-note", "return-labels"):
         assert page.get(reverse(name, args=[key])).content[:5] == b"%PDF-"
@@ -360,7 +355,7 @@ def test_what_was_issued_stands_there_with_the_way_back(stored, signed_in):
     page = signed_in("inspector")
     for address in (reverse("set-aside", args=[stored.layer.pk]), f"{reverse('send-back')}?order={stored.order.pk}"):
         content = page.get(address).content.decode()
-        assert "Issued of it" in content and "shop" in content
+        assert "Issued units" in content and "shop" in content
 
 
 def test_goods_of_many_layers_are_sent_back_by_the_worker(stored, signed_in, monkeypatch):

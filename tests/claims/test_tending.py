@@ -1,4 +1,4 @@
-"""Cases of damage at the dock and of money alone; who sees to them; divided, joined, and their days and reminders."""
+"""Cases of damage at the dock and of money alone; who is responsible; divided, joined, and their days and reminders."""
 
 from datetime import datetime, timedelta
 
@@ -121,7 +121,7 @@ def test_the_page_proposes_the_penalty_that_is_agreed(stored, signed_in):
     assert page.post(address, asked | {"amount": "999"}).status_code == 422
     made = page.post(address, asked).url
     content = page.get(made).content.decode()
-    assert "Claim nothing after all" in content and "1.84" in content
+    assert "Withdraw the claim" in content and "1.84" in content
     key = Claim.objects.get().pk
     assert page.post(reverse("close-case", args=[key]), {"reason": "no", "key": "c"}).status_code == 302
     assert page.get(f"{reverse('open-case')}?layer=999999", follow=True).status_code == 200
@@ -198,9 +198,12 @@ def test_somebody_sees_to_a_case_and_its_list_is_short(stored, case, signed_in):
     assert page.post(reverse("tend-case", args=[case.pk, "take"])).url == reverse("case", args=[case.pk])
     case.refresh_from_db()
     assert Matter.objects.get(kind="case", record=case.pk).person_id == case.looked_after_by_id
-    assert b"sees to it" in page.get(reverse("case", args=[case.pk])).content and name in page.get(listed).content
+    assert (
+        b"Responsible: expediter" in page.get(reverse("case", args=[case.pk])).content
+        and name in page.get(listed).content
+    )
     viewer = stored.act("viewer").person
-    with pytest.raises(Refused, match="cannot see to the case"):
+    with pytest.raises(Refused, match="cannot be responsible for the case"):
         tend.tend(stored.act("expediter"), tend.TendRequest(case.pk, viewer.pk))
     page.post(reverse("tend-case", args=[case.pk, "leave"]))
     assert name not in page.get(listed).content

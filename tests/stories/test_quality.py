@@ -60,7 +60,7 @@ def test_a_return_stands_by_until_it_is_despatched(stage):
     page.fill("#id_reason", "wrong colour")
     page.locator("[name^=units-]").first.fill("6")
     page.click("button:text-is('Prepare it')")
-    expect(page.locator("main")).to_contain_text("Stands by")
+    expect(page.locator("main")).to_contain_text("Prepared goods")
     stage.accessible(page)
     assert Claim.objects.get().undecided == 0
     page.fill("#id_haulier", "Harbour Cartage")

@@ -27,8 +27,8 @@ CONSTRAINTS = {
     ),
     "authorised_once_by_reference": Problem("This reference is used in the case already.", "reference"),
     "masterdata_defect_code_key": Problem("There is a defect of this code already.", "code", "Change that one."),
-    "characteristic_once": Problem("This is looked at already.", "name", "Change that one."),
-    "characteristic_limits": Problem("The least is above the most.", "least", "Exchange them."),
+    "characteristic_once": Problem("There is such a check already.", "name", "Change that one."),
+    "characteristic_limits": Problem("The lower limit is above the upper limit.", "least", "Exchange them."),
     "claim_days_once_by_mode": Problem("The days of this party and mode are kept already.", "mode", "Change those."),
     "inspection_rule_once": Problem("There is such a rule already.", "item", "Change that one."),
     "position_not_negative": Problem(

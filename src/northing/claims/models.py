@@ -44,7 +44,7 @@ class Claim(models.Model):
     answer_by = models.DateField(null=True)
     # When they were reminded last, by rule.
     reminded_on = models.DateField(null=True)
-    # Who of us sees to it.
+    # The person of ours who handles it.
     looked_after_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="cases")
     # Its units were those of another case until it was divided.
     part_of = models.ForeignKey("self", models.PROTECT, null=True, related_name="parts")

@@ -164,7 +164,7 @@ def mark_asked(case: Claim, asked_on: date, answer_by: date, *, reminded: bool =
 
 
 def look_after(case: Claim, person: Person | None) -> None:
-    """Somebody of us sees to a case, or nobody."""
+    """One of our people is responsible for a case, or no person is."""
     Claim.objects.filter(pk=case.pk).update(looked_after_by=person)
 
 

@@ -8,7 +8,7 @@ from decimal import Decimal
 from django.db.models import F, Q, QuerySet, Sum
 from django.db.models.functions import Coalesce
 
-from northing.claims.models import Authorisation, Claim, ClaimAmount, Replacement, ReturnLine
+from northing.claims.models import Authorisation, Claim, ClaimAmount, GoodsReturn, Replacement, ReturnLine
 from northing.ledger.models import LayerTake
 from northing.masterdata.queries import claim_deadlines
 
@@ -68,6 +68,13 @@ def standing_by_layer(layers: Iterable[int]) -> dict[int, Decimal]:
     found = ReturnLine.objects.filter(goods_return__despatched_at=None, goods_return__cancelled_at=None)
     rows = found.filter(authorisation__case__layer__in=list(layers)).values_list("authorisation__case__layer")
     return dict(rows.order_by().annotate(units=Sum("quantity")))
+
+
+def prepared_returns(case: int) -> dict[int, GoodsReturn]:
+    """By authorisation (id) of a case (id), the prepared return that its units wait for."""
+    lines = ReturnLine.objects.filter(authorisation__case=case, goods_return__despatched_at=None)
+    lines = lines.filter(goods_return__cancelled_at=None).select_related("goods_return").order_by("pk")
+    return {line.authorisation_id: line.goods_return for line in lines}
 
 
 def numbers_standing_by(layer: int) -> set[str]:

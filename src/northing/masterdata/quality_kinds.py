@@ -68,7 +68,7 @@ QUALITY = (
         (
             Fact("item", "Item", absent=None, refers="item", fixed=True),
             Fact("group", "Group of items", of.text(40), "", fixed=True),
-            Fact("name", "What is looked at", of.text(60), fixed=True),
+            Fact("name", "Check", of.text(60), fixed=True),
             Fact("unit", "Unit", of.text(12), ""),
             Fact("least", "At least", of.number(-LARGEST, LARGEST, 4), None),
             Fact("most", "At most", of.number(-LARGEST, LARGEST, 4), None),

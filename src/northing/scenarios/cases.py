@@ -6,11 +6,12 @@ from typing import Any
 
 from django.db.models import Q
 
-from northing.actions.claims import authorise, money, returns, ways
+from northing.actions.claims import authorise, money, returns, tend, ways
 from northing.actions.claims.damage import DAMAGED
 from northing.actions.claims.make_good import InsteadRequest, credit_instead
 from northing.actions.claims.money_cases import MoneyCaseRequest, open_money_case
-from northing.actions.claims.return_all import ReturnAllRequest, return_all
+from northing.actions.claims.prepared import DespatchRequest, despatch_return
+from northing.actions.claims.return_all import ReturnAllRequest, layers_of, return_all
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.claims.models import Claim, ReturnNote
 from northing.claims.queries import open_claims
@@ -80,8 +81,39 @@ class Cases(Played):
             action.day,
             receipt=self.find("receipt", action.receipt) if action.receipt else None,
             order=None if action.receipt else self.find("order", action.order),
+            serials=numbers_of(action.serials),
+            prepared=action.prepared,
         )
-        return "goods return", return_all(self.laid.act(action.day), request)[0]
+        if action.line:
+            request = replace(request, units=self._oldest(request, action))
+        kind = "prepared return" if action.prepared else "goods return"
+        return kind, return_all(self.laid.act(action.day), request)[0]
+
+    def _oldest(self, request: ReturnAllRequest, action: shapes.Return) -> dict[int, Decimal]:
+        """So many units of a line, the oldest first, by layer (id)."""
+        line, left = self.line(action.line), action.quantity
+        layers = CostLayer.objects.filter(pk__in=layers_of(request.of), shipment_line__instalment__line=line)
+        units: dict[int, Decimal] = {}
+        for layer in layers.order_by("occurred_on", "pk"):
+            units[layer.pk] = min(left, layer.remaining)
+            left -= units[layer.pk]
+        # More than there is stands at the last, where it is refused.
+        return units | ({max(units): units[max(units)] + left} if units and left else {})
+
+    def despatch(self, action: shapes.Despatch) -> tuple[str, int]:
+        """A prepared return leaves."""
+        request = DespatchRequest(self.find("prepared return", action.what), action.day, action.haulier)
+        return "goods return", despatch_return(self.laid.act(action.day), request)
+
+    def divide(self, action: shapes.Divide) -> tuple[str, int]:
+        """Units become a case of their own."""
+        request = tend.DivideRequest(self.case_of(action.case).pk, action.quantity, action.reason)
+        return "case", tend.divide(self.laid.act(action.day), request)
+
+    def join(self, action: shapes.Join) -> None:
+        """Units go on in another case."""
+        request = tend.JoinRequest(self.case_of(action.case).pk, self.case_of(action.into).pk)
+        tend.join(self.laid.act(action.day), request)
 
     def scrap(self, action: shapes.Scrap) -> tuple[str, int]:
         """Rejected units are destroyed."""

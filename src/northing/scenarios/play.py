@@ -12,6 +12,7 @@ from northing.actions.billing.bills import reverse_bill
 from northing.actions.claims.authorise import take_back_authorisation
 from northing.actions.claims.money import reverse_money
 from northing.actions.claims.money_cases import close_money_case
+from northing.actions.claims.prepared import cancel_return
 from northing.actions.claims.return_all import reverse_all
 from northing.actions.claims.returns import reverse_return
 from northing.actions.claims.set_aside import take_back
@@ -44,6 +45,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "inspection": reverse_inspection,
     "return": reverse_return,
     "goods return": reverse_all,
+    "prepared return": cancel_return,
     "case": take_back,
     "money case": close_money_case,
     "end of units": reverse_way,
@@ -103,6 +105,9 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "case": self.set_aside,
             "scrap": self.scrap,
             "rework": self.rework,
+            "despatch return": self.despatch,
+            "divide": self.divide,
+            "join": self.join,
             "authorise": self.authorise,
             "make good": self.make_good,
             "credit instead": self.credit_instead,

@@ -504,16 +504,46 @@ class SetAside(Dated):
 
 
 class Return(Dated):
-    """Units of a case go back under the supplier's reference; or all that is left of a receipt or of an order."""
+    """Units of a case go back under the supplier's reference; or goods of a receipt or an order, all or of one line.
+
+    `prepared`, they stay until the return is despatched.
+    """
 
     do: Literal["return"]
     case: Id = ""
     receipt: Id = ""
+    line: Id = ""
+    prepared: bool = False
     order: Id = ""
     quantity: Number = Decimal(0)
     reference: str
     reason: str = "returned"
     serials: Serials = []
+
+
+class Despatch(Dated):
+    """A prepared return leaves."""
+
+    do: Literal["despatch return"]
+    what: Id
+    haulier: str = ""
+
+
+class Divide(Dated):
+    """Units of a case become a case of their own."""
+
+    do: Literal["divide"]
+    case: Id
+    quantity: Number
+    reason: str = "another defect"
+
+
+class Join(Dated):
+    """Units of a case go on in another case of the same goods."""
+
+    do: Literal["join"]
+    case: Id
+    into: Id
 
 
 class Scrap(Dated):
@@ -717,6 +747,9 @@ Action = Annotated[
     | Return
     | SetAside
     | Scrap
+    | Despatch
+    | Divide
+    | Join
     | Rework
     | Authorise
     | EndMissing

@@ -12,7 +12,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Authorisation, Claim
-from northing.claims.queries import authorisation_of
+from northing.claims.queries import authorisation_of, standing_by
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 
@@ -97,6 +97,9 @@ def _gone_back(said: Authorisation) -> list[Problem]:
     if said.returned:
         what = f"{plain(said.returned)} of these units went back."
         found.append(Problem(what, mend="Reverse their return first.", record=("case", said.case_id)))
+    if waits := standing_by(said.pk):
+        what = f"{plain(waits)} of these units are prepared for a return."
+        found.append(Problem(what, mend="Despatch or cancel that return first.", record=("case", said.case_id)))
     stands = said.replacements.filter(order_line__order__cancelled_at=None).select_related("order_line")
     for one in stands:
         what = f"{plain(one.quantity)} of these units are ordered anew."

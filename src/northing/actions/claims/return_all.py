@@ -164,7 +164,9 @@ def _wanted(
     waits = standing_by_layer(there)
     there = {key: units - waits.get(key, ZERO) for key, units in there.items()}
     if waits and not any(there.values()):
-        raise Refused(Problem("All of it stands by for another return.", mend="Despatch that one, or cancel it first."))
+        raise Refused(
+            Problem("All of it is prepared for another return.", mend="Despatch that one, or cancel it first.")
+        )
     if not any(there.values()):
         raise Refused(Problem("Nothing of it is here any more.", mend="Take back what was issued first."))
     if request.units is not None:
@@ -202,7 +204,7 @@ def _units_problems(
         wanted, item = units.get(layer.pk, ZERO), layer.item
         if wanted < 0 or wanted > there[layer.pk]:
             what = f"{plain(there[layer.pk])} {item.unit} of {item.code} are here."
-            found.append(Problem(what, f"units-{layer.pk}", "Enter at most that; what stands by is not counted."))
+            found.append(Problem(what, f"units-{layer.pk}", "Enter at most that; prepared units are not counted."))
         elif round(wanted, item.decimals) != wanted:
             found.append(Problem(f"{item.code} is counted in whole {item.unit}.", f"units-{layer.pk}"))
     if not found and not any(units.values()):
@@ -305,7 +307,7 @@ def _problems(act: Act, request: ReturnAllRequest) -> list[Problem]:
     if not request.reason.strip():
         found.append(Problem("Say why they go back.", "reason"))
     if not 1 <= request.packages <= MOST_PACKAGES:
-        found.append(Problem("A return has 1 to 500 packages.", "packages"))
+        found.append(Problem(f"A return has 1 to {MOST_PACKAGES} packages.", "packages"))
     if len(request.deliver_to) > 400:
         found.append(Problem("The address is longer than 400 signs.", "deliver_to"))
     return found

@@ -12,7 +12,7 @@ from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnNote
-from northing.claims.queries import authorisation_of
+from northing.claims.queries import authorisation_of, standing_by
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
@@ -131,8 +131,10 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
 def _return_problems(act: Act, request: ReturnRequest, case: Claim) -> list[Problem]:
     found = future_problem(request.occurred_on, act)
     said = authorisation_of(case.pk, request.reference)
-    most = said.left if said else None
-    mend = f"Return at most that many under {said.reference}." if said else "Return at most that many."
+    most = said.left - standing_by(said.pk) if said else None
+    mend = "Return at most that many."
+    if said:
+        mend = f"Return at most that many under {said.reference}; prepared units go with their own return."
     found += open_problems(case, request.quantity, mend, most=most)
     if not request.reference.strip():
         found.append(

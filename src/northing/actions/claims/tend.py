@@ -1,4 +1,4 @@
-"""Who sees to a case, and cases that are divided or joined."""
+"""The person responsible for a case; and cases that are divided or joined."""
 
 from dataclasses import dataclass
 from decimal import Decimal
@@ -18,7 +18,7 @@ from northing.reports.standing import costs_of, settled_of
 
 @dataclass(frozen=True)
 class TendRequest:
-    """Who of us (a person's id) sees to a case (its id); None: nobody."""
+    """The person (id) of ours who is responsible for a case (its id); None for no person."""
 
     case: int
     person: int | None
@@ -43,18 +43,21 @@ class JoinRequest:
 
 @once
 def tend(act: Act, request: TendRequest) -> int:
-    """Somebody of us sees to a case from now on. Returns its id."""
+    """One of our people is responsible for a case from now on. Returns its id."""
     case = locked_case(request.case)
     act.require("handle_cases", case.company_id)
     person = Person.objects.filter(pk=request.person, is_active=True).first() if request.person else None
     if request.person and (person is None or not may(person, "handle_cases", case.company_id)):
-        mend = "Choose somebody who may handle cases of this company."
-        raise Refused(Problem("This person cannot see to the case.", "person", mend))
+        mend = "Choose a person who may handle cases of this company."
+        raise Refused(Problem("This person cannot be responsible for the case.", "person", mend))
     if case.looked_after_by_id == request.person:
         return case.pk
     claims.look_after(case, person)
     add_history(
-        act, "tend_case", f"{person} sees to the case" if person else "Nobody sees to the case", case_links(case)
+        act,
+        "tend_case",
+        f"{person} is responsible for the case" if person else "No person is responsible for the case",
+        case_links(case),
     )
     bring_along(cases=[case.pk])
     return case.pk

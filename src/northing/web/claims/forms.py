@@ -13,7 +13,7 @@ from northing.actions.claims.make_good import MakeGoodRequest
 from northing.actions.claims.money import MoneyRequest, TurnRequest
 from northing.actions.claims.money_cases import MoneyCaseRequest
 from northing.actions.claims.prepared import DespatchRequest
-from northing.actions.claims.return_all import Of, ReturnAllRequest
+from northing.actions.claims.return_all import MOST_PACKAGES, Of, ReturnAllRequest
 from northing.actions.claims.returns import ReturnRequest
 from northing.actions.claims.set_aside import SetAsideRequest
 from northing.actions.claims.tend import DivideRequest
@@ -55,7 +55,7 @@ class ReturnAllForm(ActionForm):
     reason = forms.CharField(max_length=80)
     occurred_on = DayField(label="Returned on")
     haulier = forms.CharField(max_length=80, required=False)
-    packages = forms.IntegerField(min_value=1, max_value=500, initial=1, widget=forms.TextInput({"size": 4}))
+    packages = forms.IntegerField(min_value=1, max_value=MOST_PACKAGES, initial=1, widget=forms.TextInput({"size": 4}))
     deliver_to = forms.CharField(
         max_length=400,
         required=False,
@@ -272,7 +272,7 @@ class DivideForm(ActionForm):
 class MoneyCaseForm(ActionForm):
     """Money that is owed for goods that are here."""
 
-    kind = forms.ChoiceField(choices=[(kind.value, kind.label) for kind in Claim.OF_MONEY], label="They were")
+    kind = forms.ChoiceField(choices=[(kind.value, kind.label) for kind in Claim.OF_MONEY], label="Kind")
     amount = ExactField(help_text="In the order's currency.")
     reason = forms.CharField(max_length=80)
     occurred_on = DayField(label="Claimed on")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from django.contrib import messages
 from django.db.models import Q, QuerySet, Sum
-from django.http import Http404, HttpResponse
+from django.http import Http404
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -47,13 +47,13 @@ from northing.reports.goods_returns import (
 from northing.reports.labels import labels_of_return
 from northing.web.claims.forms import DespatchForm, ReturnAllForm, SetAsideForm
 from northing.web.common.addresses import address_of
+from northing.web.common.answers import file_answer
 from northing.web.common.keys import key_of
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.tables import csv_file
 
-SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 # Issues that are shown.
 MOST_ISSUES = 20
 STATES = ("in_store", "held", "rejected")
@@ -109,7 +109,11 @@ def send_back(request):
         if isinstance(made, Job):
             return redirect("job", made.pk)
         if made:
-            words = "It stands by; despatch it when it leaves." if prepared else "The return note goes with the goods."
+            words = (
+                "The return is prepared. Despatch it when the goods leave."
+                if prepared
+                else "The return note goes with the goods."
+            )
             messages.success(request, words)
             return redirect("goods-return", made[0])
     context = {"of": title, "layers": layers, "form": form, "issued": _issued(_all_layers(of))}
@@ -168,11 +172,11 @@ def _asked_for(request) -> Asked:
     word = request.GET.get("q", "").replace("\x00", "")[:60]
     mine = companies_of(request.user)
     company = key_of(request.GET.get("company", ""))
-    days = [parse_date(request.GET.get(name, "")[:10]) if request.GET.get(name) else None for name in ("from", "to")]
+    days = [_day(request.GET.get(name, "")[:10]) if request.GET.get(name) else None for name in ("from", "to")]
     return Asked([company] if company in set(mine) else mine, word, *days)
 
 
-def parse_date(said: str) -> date | None:
+def _day(said: str) -> date | None:
     """A day like 2026-11-24; None for anything else."""
     try:
         return date.fromisoformat(said)
@@ -203,9 +207,7 @@ def goods_returns_xlsx(request):
     with tempfile.NamedTemporaryFile(suffix=".xlsx") as file:
         write_returns(Path(file.name), _asked_for(request))
         content = Path(file.name).read_bytes()
-    answer = HttpResponse(content, content_type=SHEET)
-    answer["Content-Disposition"] = 'attachment; filename="returns.xlsx"'
-    return answer
+    return file_answer(content, "returns.xlsx")
 
 
 def _return(request, key: int) -> GoodsReturn:
@@ -257,27 +259,21 @@ def cancel_prepared(request, return_id: int):
 def return_labels(request, return_id: int):
     """A label for each package of a return."""
     record = _return(request, return_id)
-    answer = HttpResponse(labels_of_return(record), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="return-{record}-labels.pdf"'
-    return answer
+    return file_answer(labels_of_return(record), f"return-{record}-labels.pdf")
 
 
 @open_page
 def return_note(request, return_id: int):
     """The return note on paper."""
     record = _return(request, return_id)
-    answer = HttpResponse(return_paper(record), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="return-{record}.pdf"'
-    return answer
+    return file_answer(return_paper(record), f"return-{record}.pdf")
 
 
 @open_page
 def return_xml(request, return_id: int):
     """A return as a despatch advice, for the supplier's own program."""
     record = _return(request, return_id)
-    answer = HttpResponse(return_advice(record), content_type="application/xml")
-    answer["Content-Disposition"] = f'attachment; filename="return-{record}.xml"'
-    return answer
+    return file_answer(return_advice(record), f"return-{record}.xml")
 
 
 @form_for("return_goods")
@@ -288,11 +284,8 @@ def reverse_goods_return(request, return_id: int):
     return reversal_page(request, f"Reverse the return {record}", reverse_all, record, back)
 
 
-# How a debit note is had: what makes it, its media type, and the end of its name.
-DEBIT_FORMS = {
-    "pdf": (debit_paper, "application/pdf", "inline"),
-    "xml": (debit_note_xml, "application/xml", "attachment"),
-}
+# What makes a debit note, by the form that it is wanted in.
+DEBIT_FORMS = {"pdf": debit_paper, "xml": debit_note_xml}
 
 
 @open_page
@@ -314,7 +307,4 @@ def _debit(request, note: DebitNote | None, form: str, back: str):
     if note is None:
         messages.info(request, "Nothing is claimed of them any more, so that there is no debit note.")
         return redirect(back)
-    make, media, place = DEBIT_FORMS[form]
-    answer = HttpResponse(make(note), content_type=media)
-    answer["Content-Disposition"] = f'{place}; filename="debit-note-{note.number}.{form}"'
-    return answer
+    return file_answer(DEBIT_FORMS[form](note), f"debit-note-{note.number}.{form}")

@@ -1,4 +1,4 @@
-"""Who sees to a case, cases that are divided or joined, and cases of money alone."""
+"""The person responsible for a case, cases that are divided or joined, and cases of money alone."""
 
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
@@ -76,7 +76,7 @@ def open_case(request):
         found = found.filter(pk=key_of(request.GET.get("layer", "")))
     layer = found.first()
     if layer is None:
-        messages.error(request, "Nothing of it has come yet; a case is about goods that came.")
+        messages.error(request, "These goods have not come yet. A case is opened for goods that came.")
         return redirect("quality")
     days, penalty = money_cases.proposed(layer)
     start = {"occurred_on": timezone.localdate(), "kind": "late" if days else "price"}
@@ -87,7 +87,7 @@ def open_case(request):
     if request.method == "POST":
         made = form.do(request, money_cases.open_money_case, lambda _: form.asked(layer.pk))
         if made:
-            say_done(request, "It is claimed, and the goods cost so much less.", "close-case", made)
+            say_done(request, "The amount is claimed, and the goods cost so much less.", "close-case", made)
             return redirect("case", made)
     context = {"layer": layer, "order": order, "days": days, "penalty": penalty, "form": form}
     return render(request, "claims/open_case.html", context, status=422 if form.errors else 200)
@@ -97,5 +97,5 @@ def open_case(request):
 def close_case(request, case_id: int):
     """Undo a case of money alone."""
     record = _case(request, case_id)
-    title = f"Claim nothing of {record.against} for {record.layer.item.code}"
+    title = f"Withdraw the claim on {record.against} for {record.layer.item.code}"
     return reversal_page(request, title, money_cases.close_money_case, record, address_of("layer", record.layer_id))

@@ -12,7 +12,7 @@ from northing.access.permissions import may
 from northing.access.queries import scoped
 from northing.actions.claims import authorise, returns
 from northing.claims.models import Authorisation, CaseEnd, Claim, ReturnNote
-from northing.claims.queries import deadlines_of, open_claims, replacements_of, replacements_owed
+from northing.claims.queries import deadlines_of, open_claims, prepared_returns, replacements_of, replacements_owed
 from northing.core.money.exact import plain
 from northing.drawings.figures import count
 from northing.ledger.models import Account
@@ -43,6 +43,9 @@ def case(request, case_id: int):
     )
     record = get_object_or_404(scoped(found, request.user), pk=case_id)
     said = list(record.authorisations.select_related("by").order_by("pk"))
+    waits = prepared_returns(record.pk)
+    for one in said:
+        one.prepared = waits.get(one.pk)
     form = ReturnForm(request.POST or None, initial=_start(record, said), numbered=record.layer.item.keeps_serial)
     if request.method == "POST" and (done := _send(request, record, form)):
         return done
@@ -74,7 +77,7 @@ def case(request, case_id: int):
 
 def _start(case: Claim, said: Iterable[Authorisation]) -> dict[str, object]:
     """What goes next: units that are authorised, else those that have no way yet."""
-    first = next((one for one in said if one.left), None)
+    first = next((one for one in said if one.left and not one.prepared), None)
     facts = {"quantity": plain(first.left), "reference": first.reference} if first and not case.undecided else {}
     return {"occurred_on": timezone.localdate(), "quantity": plain(case.undecided)} | facts
 

@@ -1,7 +1,6 @@
 """How units of a case end, what is done about its money, and what is ordered in the place of its goods."""
 
 from django.contrib import messages
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
@@ -19,6 +18,7 @@ from northing.reports.claim_paper import claim_paper
 from northing.web.claims.forms import AskForm, EndForm, MakeGoodForm, MoneyForm
 from northing.web.claims.views import claims_of
 from northing.web.common.addresses import address_of
+from northing.web.common.answers import file_answer
 from northing.web.common.forms import act_of
 from northing.web.common.keys import key_of
 from northing.web.common.permissions import acts_for, form_for, open_page
@@ -138,9 +138,7 @@ def ask_about(request, case_id: int):
 def claim_pdf(request, case_id: int):
     """The papers of a claim as one PDF."""
     record = _case(request, case_id)
-    answer = HttpResponse(claim_paper(record), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="case-{record.pk}.pdf"'
-    return answer
+    return file_answer(claim_paper(record), f"case-{record.pk}.pdf")
 
 
 @acts_for("handle_cases")

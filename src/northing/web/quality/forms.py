@@ -136,7 +136,7 @@ class InspectForm(NumberedForm):
                 field.widget.attrs |= {"data-class": one.severity} | _limits(one)
                 self.fields[f"values-{one.pk}"] = field
             else:
-                self.fields[f"wrong-{one.pk}"] = _units(f"{one.name}: not right", one.severity)
+                self.fields[f"wrong-{one.pk}"] = _units(f"{one.name}: units that fail", one.severity)
         for defect in self.asks.defects:
             self.fields[f"defect-{defect.pk}"] = _units(f"{defect.name} ({defect.severity})", defect.severity)
 

@@ -5,7 +5,6 @@ from decimal import Decimal
 
 from django.contrib import messages
 from django.db.models import F, Q, Sum
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 
@@ -27,6 +26,7 @@ from northing.quality.queries import inspected_before, plan_of, rule_of, sample_
 from northing.reports.inspection_paper import inspection_paper
 from northing.reports.inspection_register import COLUMNS, register, register_rows
 from northing.web.common.addresses import address_of
+from northing.web.common.answers import file_answer
 from northing.web.common.forms import act_of
 from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import form_for, open_page
@@ -107,9 +107,7 @@ def certificate(request, inspection_id: int):
     related = ("company", "layer__item", "layer__site", "inspector", "reversed_by", "layer__receipt_line__receipt")
     found = Inspection.objects.select_related(*related, f"layer__{ORDER}__supplier")
     record = get_object_or_404(scoped(found, request.user), pk=inspection_id)
-    answer = HttpResponse(inspection_paper(record), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="inspection-{record.pk}.pdf"'
-    return answer
+    return file_answer(inspection_paper(record), f"inspection-{record.pk}.pdf")
 
 
 @form_for("inspect")

@@ -24,7 +24,7 @@ class CaseCostForm(ActionForm):
     amount = ExactField()
     tax = ExactField(required=False)
     remark = forms.CharField(max_length=120, label="What for")
-    into = forms.ChoiceField(choices=BillLine.Into.choices, label="Where it goes")
+    into = forms.ChoiceField(choices=BillLine.Into.choices, label="Book it as")
 
     def asked(self, cases: Sequence[tuple[Claim, Decimal]]) -> BillRequest:
         """The bill as a request; each case comes with its weight."""
