@@ -232,7 +232,7 @@ def test_such_a_form_is_taken_as_its_page_fills_it(forms, client, name):
     right = filled(client.get(forms[name]).content.decode())
     right |= {one: "1" for one in right if one.startswith(("row-", "quantity"))} | {"passed": "3", "failed": "0"}
     right |= {one: "still" for one in right if one.startswith("short-")}
-    right |= {one: "" for one in right if one.startswith("condition-")}
+    right |= {one: "" for one in right if one.startswith(("condition-", "defect-"))}
     right |= {"site": Site.objects.get(code="TRG").pk}
     assert client.post(forms[name], right).status_code == 302, right
 
