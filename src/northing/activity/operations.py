@@ -105,15 +105,15 @@ class HistoryDraft:
     changes: list[dict[str, str]] = field(default_factory=list)
 
 
-def add_history_rows(act: Act, told: Sequence[HistoryDraft]) -> None:
-    """`tell` for many records at once, in two statements."""
+def add_history_rows(act: Act, told: Sequence[HistoryDraft], occurred_on: date | None = None) -> list[HistoryEntry]:
+    """`add_history` for many records at once, in two statements."""
     entries = HistoryEntry.objects.bulk_create(
         HistoryEntry(
             action=one.action,
             actor=act.person,
             channel=act.channel,
             at=act.at,
-            occurred_on=act.today,
+            occurred_on=occurred_on or act.today,
             text=one.text,
             changes=one.changes,
         )
@@ -124,6 +124,12 @@ def add_history_rows(act: Act, told: Sequence[HistoryDraft]) -> None:
         for entry, one in zip(entries, told, strict=True)
         for kind, record, company in one.links
     ]
+    add_link_rows(links)
+    return entries
+
+
+def add_link_rows(links: Sequence[tuple[int, str, int, int | None]]) -> None:
+    """Tie stories (ids) to their records: the kind, the id, the company's id or None."""
     types = {"entry_id": "bigint", "kind": "text", "record": "bigint", "company_id": "bigint"}
     insert_columns(HistoryLink._meta.db_table, types, links)
 

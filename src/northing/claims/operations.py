@@ -53,9 +53,14 @@ ROW = ("case", "party", "why", "currency")
 
 def add_amounts(entry: Entry, rows: Iterable[AmountRow]) -> None:
     """Claims grow."""
+    add_amount_rows((entry, row) for row in rows)
+
+
+def add_amount_rows(rows: Iterable[tuple[Entry, AmountRow]]) -> None:
+    """Claims grow, each by an entry of its own."""
     ClaimAmount.objects.bulk_create(
         ClaimAmount(case_id=case, party_id=party, why=why, currency=currency, amount=amount, base=base, entry=entry)
-        for case, party, why, currency, amount, base in rows
+        for entry, (case, party, why, currency, amount, base) in rows
         if amount or base
     )
 
@@ -117,13 +122,28 @@ def mark_cancelled(made: GoodsReturn, at: datetime) -> None:
     made.save(update_fields=["cancelled_at"])
 
 
-def write_return(note: ReturnNote) -> ReturnNote:
+WENT_BACK = """
+update claims_claim c set ended = c.ended + d.units, authorised = c.authorised - d.said
+  from (select id, sum(units) as units, sum(said) as said
+          from unnest(%s::bigint[], %s::numeric[], %s::numeric[]) as u(id, units, said) group by id) d
+ where c.id = d.id
+"""
+NOT_HERE = """
+update claims_authorisation a set returned = a.returned + d.units
+  from (select id, sum(units) as units from unnest(%s::bigint[], %s::numeric[]) as u(id, units) group by id) d
+ where a.id = d.id
+"""
+
+
+def write_returns(notes: Sequence[ReturnNote]) -> list[ReturnNote]:
     """Units that went back; they have an end."""
-    note.save(force_insert=True)
-    if note.authorisation_id:
-        _count_back(note.authorisation_id, note.case_id, note.quantity)
-    end_units(note.case, note.quantity)
-    return note
+    rows = [(one.case_id, one.quantity, one.quantity if one.authorisation_id else 0) for one in notes]
+    said = [(one.authorisation_id, one.quantity) for one in notes if one.authorisation_id]
+    with connection.cursor() as cursor:
+        for statement, found in ((NOT_HERE, said), (WENT_BACK, rows)):
+            if found:
+                cursor.execute(statement, [list(column) for column in zip(*found, strict=True)])
+    return ReturnNote.objects.bulk_create(notes)
 
 
 def _count_back(authorisation: int, case: int, units: Decimal) -> None:

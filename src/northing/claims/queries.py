@@ -63,6 +63,14 @@ def authorisation_of(case: int, reference: str) -> Authorisation | None:
     return Authorisation.objects.filter(case=case, reference__iexact=reference.strip(), reversed_by=None).first()
 
 
+def authorisations_of(cases: Iterable[int], references: Iterable[str]) -> dict[tuple[int, str], Authorisation]:
+    """`authorisation_of` for many: by case (id) and reference in small letters."""
+    words = {one.strip().lower() for one in references}
+    found = Authorisation.objects.filter(case__in=list(cases), reversed_by=None).order_by("-pk")
+    keyed = {(said.case_id, said.reference.lower()): said for said in found}
+    return {key: said for key, said in keyed.items() if key[1] in words}
+
+
 def standing_by_layer(layers: Iterable[int]) -> dict[int, Decimal]:
     """By layer (id), units that stand by for returns that are prepared."""
     found = ReturnLine.objects.filter(goods_return__despatched_at=None, goods_return__cancelled_at=None)
@@ -88,6 +96,13 @@ def standing_by(authorisation: int) -> Decimal:
     """How many units of an authorisation (id) stand by for returns that are prepared."""
     found = ReturnLine.objects.filter(authorisation=authorisation, goods_return__despatched_at=None)
     return found.filter(goods_return__cancelled_at=None).aggregate(u=Sum("quantity"))["u"] or Decimal(0)
+
+
+def standing_by_of(cases: Iterable[int]) -> dict[int, Decimal]:
+    """By authorisation (id) of cases (ids), units that stand by for returns that are prepared."""
+    found = ReturnLine.objects.filter(authorisation__case__in=list(cases), goods_return__despatched_at=None)
+    rows = found.filter(goods_return__cancelled_at=None).values_list("authorisation").order_by()
+    return dict(rows.annotate(units=Sum("quantity")))
 
 
 def open_claims(cases: Iterable[int]) -> dict[tuple[int, int, str], tuple[Decimal, Decimal]]:

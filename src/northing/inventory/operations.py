@@ -51,10 +51,15 @@ update inventory_onhand h set quantity = h.quantity - d.quantity
 
 def move_stock(history: HistoryEntry, moves: Sequence[StockMove]) -> None:
     """Write movements and bring along what lies where. The table refuses to go below zero."""
-    moves = [move for move in moves if move.quantity]
-    if not moves:
+    move_stock_rows([(history, move) for move in moves])
+
+
+def move_stock_rows(told: Sequence[tuple[HistoryEntry, StockMove]]) -> None:
+    """`move_stock` for many stories at once."""
+    told = [(history, move) for history, move in told if move.quantity]
+    if not told:
         return
-    moves = with_serials(moves)
+    moves = with_serials([move for _, move in told])
     rows = [
         (
             move.layer,
@@ -64,7 +69,7 @@ def move_stock(history: HistoryEntry, moves: Sequence[StockMove]) -> None:
             "\n".join(move.serials),
             history.pk,
         )
-        for move in moves
+        for (history, _), move in zip(told, moves, strict=True)
     ]
     insert_columns(StockMovement._meta.db_table, MOVEMENT, rows)
     changes: dict[tuple[int, int, str], Decimal] = defaultdict(Decimal)
@@ -88,19 +93,45 @@ def taken_from(
     layer: CostLayer, status: str, quantity: Decimal, site: int | None = None
 ) -> list[tuple[Place, Decimal]]:
     """The places (of a site, by id) from which units of a state are taken, first come first; their rows are locked."""
-    left, found = quantity, []
-    rows = OnHand.objects.select_for_update().filter(layer=layer, status=status, quantity__gt=0)
+    return lying_in([layer.pk], [status], site).take(layer.pk, status, quantity)
+
+
+class Lying:
+    """What lies where of some layers while units of them are taken, first come first."""
+
+    def __init__(self, rows: Iterable[OnHand]):
+        self._left: dict[tuple[int, str], dict[Place, Decimal]] = defaultdict(dict)
+        for row in rows:
+            self._left[row.layer_id, row.status][Place(row.bin_id, row.status)] = row.quantity
+
+    def take(self, layer: int, status: str, quantity: Decimal) -> list[tuple[Place, Decimal]]:
+        """The places from which units of a layer (id) and a state are taken. Raises Refused for more than lie there."""
+        left, found, there = quantity, [], self._left[layer, status]
+        for place, units in list(there.items()):
+            if part := min(left, units):
+                found.append((place, part))
+                there[place] -= part
+                left -= part
+        if left:
+            few, words = f"{(quantity - left).normalize():f}", status.replace("_", " ")
+            raise Refused(Problem(f"Only {few} units of this layer are {words}.", "quantity"))
+        return found
+
+    def moves(
+        self, layer: CostLayer, status: str, quantity: Decimal, target: Place | None, serials: Sequence[str] = ()
+    ) -> list[StockMove]:
+        """The moves of units to one place, or for good; where serial numbers are said, of those."""
+        if serials:
+            return by_number(layer, status, serials, target)
+        return [StockMove(layer.pk, units, place, target) for place, units in self.take(layer.pk, status, quantity)]
+
+
+def lying_in(layers: Iterable[int], statuses: Iterable[str], site: int | None = None) -> Lying:
+    """What lies where of layers (ids) in some states (at a site, by id); the rows are locked."""
+    rows = OnHand.objects.select_for_update().filter(layer__in=list(layers), status__in=list(statuses), quantity__gt=0)
     if site is not None:
         rows = rows.filter(bin__site=site)
-    for row in rows.order_by("id"):
-        part = min(left, row.quantity)
-        if part:
-            found.append((Place(row.bin_id, status), part))
-            left -= part
-    if left:
-        words = status.replace("_", " ")
-        raise Refused(Problem(f"Only {(quantity - left).normalize():f} units of this layer are {words}.", "quantity"))
-    return found
+    return Lying(rows.order_by("id"))
 
 
 def in_state(layer: CostLayer, status: str) -> Decimal:
@@ -128,20 +159,14 @@ def move_out(
     serials: Sequence[str] = (),
 ) -> None:
     """Units of a state leave their bins (of a site, by id) for good; where serial numbers are said, those."""
-    if serials:
-        move_stock(history, by_number(layer, status, serials))
-        return
-    places = taken_from(layer, status, quantity, site)
-    move_stock(history, [StockMove(layer.pk, part, place) for place, part in places])
+    move_stock(history, lying_in([layer.pk], [status], site).moves(layer, status, quantity, None, serials))
 
 
 def moves_to(
     layer: CostLayer, status: str, quantity: Decimal, target: Place, serials: Sequence[str] = ()
 ) -> list[StockMove]:
     """The moves of units of a state to one place, first come first; where serial numbers are said, of those."""
-    if serials:
-        return by_number(layer, status, serials, target)
-    return [StockMove(layer.pk, units, place, target) for place, units in taken_from(layer, status, quantity)]
+    return lying_in([layer.pk], [status]).moves(layer, status, quantity, target, serials)
 
 
 def by_number(layer: CostLayer, status: str, serials: Sequence[str], target: Place | None = None) -> list[StockMove]:

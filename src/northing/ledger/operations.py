@@ -9,12 +9,13 @@ from django.db import connection
 from django.db.models import F, Sum
 
 from northing.access.acts import Act
+from northing.activity.models import HistoryEntry
 from northing.core.costing import layers as rule
 from northing.core.money.money import from_minor, to_minor
 from northing.core.money.periods import posting_day
 from northing.core.money.spread import share_so_far
 from northing.core.problems import Problem, Refused
-from northing.database.columns import insert_columns
+from northing.database.columns import insert_columns, update_columns
 from northing.ledger.models import (
     OPEN_ITEM_ACCOUNTS,
     Account,
@@ -63,6 +64,14 @@ def open_entry(act: Act, history, text: str, occurred_on: date, reverses=None) -
     )
 
 
+def open_entries(act: Act, stories: Sequence[HistoryEntry], occurred_on: date) -> list[Entry]:
+    """An entry for each story, all of one day."""
+    return Entry.objects.bulk_create(
+        Entry(history=one, actor=act.person, action=one.action, text=one.text[:240], occurred_on=occurred_on, at=act.at)
+        for one in stories
+    )
+
+
 # In the order of Draft's fields, and then the entry and its day.
 POSTING = {
     "company_id": "bigint",
@@ -84,11 +93,19 @@ POSTING = {
 
 def post(entry: Entry, drafts: Iterable[Draft]) -> None:
     """Write all the postings of an entry in one statement; the database refuses what does not balance."""
-    drafts = [draft for draft in drafts if draft.amount or draft.foreign_amount]
-    days = _days_held({draft.company for draft in drafts}, entry.occurred_on)
-    rows = [(draft.company, str(draft.account), *draft[2:], entry.pk, days[draft.company]) for draft in drafts]
-    insert_columns(Posting._meta.db_table, POSTING, rows)
-    _add_to_items(entry, [draft for draft in drafts if draft.account in OPEN_ITEM_ACCOUNTS])
+    post_rows([(entry, draft) for draft in drafts])
+
+
+def post_rows(rows: Sequence[tuple[Entry, Draft]]) -> None:
+    """Write the postings of entries of one day in one statement."""
+    rows = [(entry, draft) for entry, draft in rows if draft.amount or draft.foreign_amount]
+    if not rows:
+        return
+    occurred_on = rows[0][0].occurred_on
+    days = _days_held({draft.company for _, draft in rows}, occurred_on)
+    written = [(draft.company, str(draft.account), *draft[2:], entry.pk, days[draft.company]) for entry, draft in rows]
+    insert_columns(Posting._meta.db_table, POSTING, written)
+    _add_to_items(occurred_on, [draft for _, draft in rows if draft.account in OPEN_ITEM_ACCOUNTS])
 
 
 HOLD = "select id, closed_through from masterdata_company where id = any(%s) order by id for key share"
@@ -114,7 +131,7 @@ select *, %s from unnest(%s::bigint[], %s::text[], %s::bigint[], %s::text[], %s:
 """
 
 
-def _add_to_items(entry: Entry, drafts: Iterable[Draft]) -> None:
+def _add_to_items(occurred_on: date, drafts: Iterable[Draft]) -> None:
     """Add postings on accounts of open items to the items of their documents."""
     items: dict[tuple, list] = {}
     for one in drafts:
@@ -125,7 +142,7 @@ def _add_to_items(entry: Entry, drafts: Iterable[Draft]) -> None:
     if items:
         columns = zip(*((*key, *item) for key, item in sorted(items.items(), key=_by_key)), strict=True)
         with connection.cursor() as cursor:
-            cursor.execute(ADD_TO_ITEMS, [entry.occurred_on, *(list(column) for column in columns)])
+            cursor.execute(ADD_TO_ITEMS, [occurred_on, *(list(column) for column in columns)])
 
 
 def _by_key(item: tuple[tuple, list]) -> tuple:
@@ -215,6 +232,14 @@ def allocate(entry: Entry, item: OpenItem, amount: Decimal, base: Decimal, quant
     Allocation.objects.create(item=item, entry=entry, quantity=quantity, amount=amount, base=base)
 
 
+def allocate_rows(rows: Iterable[tuple[Entry, int, Decimal, Decimal, Decimal]]) -> None:
+    """`allocate` for many: the entry, the item (id), units, amount and base."""
+    Allocation.objects.bulk_create(
+        Allocation(entry=entry, item_id=item, quantity=units, amount=amount, base=base)
+        for entry, item, units, amount, base in rows
+    )
+
+
 def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
     """The layer as the core sees it, in minor units of its company's base currency."""
     return rule.Layer(
@@ -227,10 +252,41 @@ def as_rule(layer: CostLayer, currency: str) -> rule.Layer:
     )
 
 
+class Taking(NamedTuple):
+    """Units that an entry takes out of a locked layer; `claimed` says that their price is."""
+
+    entry: Entry
+    layer: CostLayer
+    quantity: Decimal
+    claimed: bool = False
+
+
 def take(
     layer: CostLayer, quantity: Decimal, reason: str, entry: Entry, currency: str, *, claimed: bool = False
 ) -> LayerTake:
     """Take units out of a locked layer, at their cost in base currency; `claimed` says that their price is."""
+    made = _taken(Taking(entry, layer, quantity, claimed), reason, currency)
+    made.save(force_insert=True)
+    layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
+    return made
+
+
+GONE = {"gone": "numeric", "taken_cost": "numeric", "goods_taken": "numeric"}
+
+
+def take_rows(takings: Sequence[Taking], reason: str) -> list[LayerTake]:
+    """`take` for many, in two statements; of one layer one after the other."""
+    made = [_taken(one, reason, one.layer.company.currency) for one in takings]
+    LayerTake.objects.bulk_create(made)
+    layers = {one.layer.pk: one.layer for one in takings}
+    rows = [(key, layer.gone, layer.taken_cost, layer.goods_taken) for key, layer in layers.items()]
+    update_columns(CostLayer._meta.db_table, GONE, rows)
+    return made
+
+
+def _taken(one: Taking, reason: str, currency: str) -> LayerTake:
+    """What is written of units that go; the layer knows of them."""
+    layer, quantity = one.layer, one.quantity
     try:
         taken = rule.take(as_rule(layer, currency), quantity)
     except rule.NotThatMuch:
@@ -240,14 +296,12 @@ def take(
             )
         ) from None
     cost, goods = from_minor(taken.cost, currency), from_minor(taken.goods, currency)
-    made = LayerTake.objects.create(
-        layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, claimed=claimed, entry=entry
-    )
     layer.gone += quantity
     layer.taken_cost += cost
     layer.goods_taken += goods
-    layer.save(update_fields=["gone", "taken_cost", "goods_taken"])
-    return made
+    return LayerTake(
+        layer=layer, reason=reason, quantity=quantity, cost=cost, goods_cost=goods, claimed=one.claimed, entry=one.entry
+    )
 
 
 def give_back(

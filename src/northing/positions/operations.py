@@ -42,7 +42,7 @@ def supply(history: HistoryEntry, units: Sequence[tuple[int, Decimal]]) -> None:
     """Instalments (ids) become supply: so many units are ordered, and with the supplier. In two statements."""
     with connection.cursor() as cursor:
         cursor.execute(SUPPLY, [[key for key, _ in units], [quantity for _, quantity in units]])
-    _write_movements(history, [MoveDraft(key, "ordered", "with_supplier", quantity) for key, quantity in units])
+    _write_movements([(history, MoveDraft(key, "ordered", "with_supplier", quantity)) for key, quantity in units])
 
 
 def locked_positions(instalments: Iterable[int]) -> dict[int, Position]:
@@ -56,11 +56,16 @@ def move(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None:
 
     The table's own constraints refuse a place below zero and a broken identity.
     """
-    drafts = [draft for draft in drafts if draft.quantity]
-    if not drafts:
+    move_rows([(history, draft) for draft in drafts])
+
+
+def move_rows(rows: Sequence[tuple[HistoryEntry, MoveDraft]]) -> None:
+    """`move` for many stories at once, in two statements."""
+    rows = [(history, draft) for history, draft in rows if draft.quantity]
+    if not rows:
         return
-    _write_movements(history, drafts)
-    _add_to_positions(_differences(drafts))
+    _write_movements(rows)
+    _add_to_positions(_differences([draft for _, draft in rows]))
 
 
 MOVE_ALL = """
@@ -86,19 +91,19 @@ def move_all(history: HistoryEntry, source: str, target: str, units: str, values
         cursor.execute(statement, [*values, source, target, history.pk])
 
 
-def _write_movements(history: HistoryEntry, drafts: Sequence[MoveDraft]) -> None:
+def _write_movements(rows: Sequence[tuple[HistoryEntry, MoveDraft]]) -> None:
     table = Movement._meta.db_table
     with connection.cursor() as cursor:
         cursor.execute(
             f"insert into {table} (instalment_id, source, target, quantity, shipment_line_id, history_id)"
-            " select *, %s from unnest(%s::bigint[], %s::text[], %s::text[], %s::numeric[], %s::bigint[])",
+            " select * from unnest(%s::bigint[], %s::text[], %s::text[], %s::numeric[], %s::bigint[], %s::bigint[])",
             [
-                history.pk,
-                [draft.instalment for draft in drafts],
-                [draft.source for draft in drafts],
-                [draft.target for draft in drafts],
-                [draft.quantity for draft in drafts],
-                [draft.shipment_line for draft in drafts],
+                [draft.instalment for _, draft in rows],
+                [draft.source for _, draft in rows],
+                [draft.target for _, draft in rows],
+                [draft.quantity for _, draft in rows],
+                [draft.shipment_line for _, draft in rows],
+                [history.pk for history, _ in rows],
             ],
         )
 

@@ -3,9 +3,10 @@
 from collections.abc import Iterable, Mapping
 
 from northing.access.acts import Act
-from northing.actions.claims.set_aside import put_aside, unset
+from northing.actions.claims.set_aside import Aside, put_aside, unset
+from northing.actions.worklist.refresh import bring_along
 from northing.claims.models import Claim
-from northing.inventory.operations import in_state
+from northing.inventory.operations import in_states
 from northing.ledger.models import CostLayer
 
 # What the history calls it.
@@ -14,14 +15,15 @@ DAMAGED = "damaged"
 
 def open_damaged(act: Act, layers: Iterable[CostLayer], serials: Mapping[int, tuple[str, ...]]) -> list[int]:
     """All of each layer is rejected as damaged, in a case of its own; `serials` by layer (id). Returns cases' ids."""
-    made = []
-    for layer in layers:
-        units = in_state(layer, "held")
-        if units:
-            parts, numbers = [("held", units)], serials.get(layer.pk, ())
-            case = put_aside(act, layer, parts, "damaged at the dock", layer.occurred_on, numbers, action=DAMAGED)
-            made.append(case.pk)
-    return made
+    by_key = {layer.pk: layer for layer in layers}
+    held = {key: states["held"] for key, states in in_states(by_key, ["held"]).items() if states}
+    if not held:
+        return []
+    rows = [Aside(by_key[key], [("held", units)], serials.get(key, ())) for key, units in held.items()]
+    cases = put_aside(act, rows, "damaged at the dock", rows[0].layer.occurred_on, DAMAGED)
+    opened = [case.pk for case in cases]
+    bring_along(layers=list(held), cases=opened)
+    return opened
 
 
 def not_damaged(act: Act, layers: Iterable[int], reason: str) -> None:

@@ -1,17 +1,19 @@
 """Units of a case leave stock for good, at full cost; and the way back."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
 from django.db.models import Sum
 
 from northing.actions.costing import goods_price
+from northing.actions.costing.goods_price import Leaving
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.core.money.spread import amount_so_far
 from northing.core.problems import Problem
 from northing.ledger.models import Account, CostLayer, Entry, LayerTake
-from northing.ledger.operations import LATE, Draft, give_back, post
+from northing.ledger.operations import LATE, Draft, give_back, post, post_rows
 from northing.masterdata.models import Item
 
 ZERO = Decimal(0)
@@ -30,20 +32,22 @@ class Gone:
         return self.cost - self.price
 
 
-def take_out(
-    entry: Entry, case: Claim, layer: CostLayer, quantity: Decimal, reason: str, *, claimed: bool = True
-) -> Gone:
-    """Units leave a locked layer, and the entry is posted: stock against the price and the loss of that reason.
+def take_out(rows: Sequence[Leaving], reason: str, *, claimed: bool = True) -> list[Gone]:
+    """Units leave their locked layers, and the entries are posted: stock against the price and the loss of that reason.
 
-    Where the price is not `claimed` all of the cost is lost.
+    Where the price is not `claimed` all of the cost is lost. No two rows are of the same goods of a shipment.
     """
-    released = goods_price.release(entry, layer, quantity, case) if claimed else goods_price.Released()
-    taken = goods_price.take(layer, quantity, released.claimed, reason, entry, case.company.currency)
-    gone = Gone(sum((one.cost for one in taken), ZERO), released.price)
-    common = _common(layer)
-    lost = Draft(account=LATE[LayerTake.Reason(reason)], amount=gone.lost, **common)
-    post(entry, [*released.drafts, lost, Draft(account=Account.STOCK, amount=-gone.cost, **common)])
-    return gone
+    released = goods_price.release_rows(rows) if claimed else [goods_price.Released() for _ in rows]
+    costs = goods_price.take(rows, [one.claimed for one in released], reason)
+    found, postings = [], []
+    for row, price, cost in zip(rows, released, costs, strict=True):
+        gone, common = Gone(cost, price.price), _common(row.layer)
+        lost = Draft(account=LATE[LayerTake.Reason(reason)], amount=gone.lost, **common)
+        drafts = [*price.drafts, lost, Draft(account=Account.STOCK, amount=-gone.cost, **common)]
+        postings += [(row.entry, draft) for draft in drafts]
+        found.append(gone)
+    post_rows(postings)
+    return found
 
 
 def bring_back(entry: Entry, of: Entry, layer: CostLayer, reason: str) -> None:

@@ -6,10 +6,11 @@ from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
 from northing.actions.claims.authorise import AuthoriseRequest, authorised, take_back_authorisation
-from northing.actions.claims.returns import ReturnRequest, go_back
+from northing.actions.claims.returns import Back, go_back
 from northing.actions.claims.set_aside import take_back
-from northing.actions.quality.inspect import locked_layer
+from northing.actions.quality.inspect import locked_layers
 from northing.actions.reversal import ReverseRequest
+from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import once
 from northing.claims import operations as claims
 from northing.claims.models import Claim, GoodsReturn, ReturnLine
@@ -57,19 +58,20 @@ def despatch_return(act: Act, request: DespatchRequest) -> int:
     """The goods of a prepared return leave: out of stock, positions and books. Returns its id."""
     made = _locked(act, request.goods_return)
     refuse_if(future_problem(request.occurred_on, act))
-    for line in made.stands_by.select_related("authorisation").order_by("pk"):
-        case = (
-            Claim.objects.select_for_update(of=("self",))
-            .select_related("supplier", "company")
-            .get(pk=line.authorisation.case_id)
-        )
-        layer, said = locked_layer(case.layer_id), line.authorisation
+    lines = list(made.stands_by.select_related("authorisation").order_by("pk"))
+    found = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company")
+    cases = found.order_by("pk").in_bulk({line.authorisation.case_id for line in lines})
+    layers = locked_layers({case.layer_id for case in cases.values()})
+    rows = []
+    for line in lines:
+        case, said = cases[line.authorisation.case_id], line.authorisation
         if said.left < line.quantity:
             what = f"Only {said.left:f} of the units under {said.reference} are still here."
             raise Refused(Problem(what, mend="Cancel this return, and prepare what is left.", record=("case", case.pk)))
         numbers = tuple(line.serials.splitlines())
-        went = ReturnRequest(case.pk, line.quantity, said.reference, request.occurred_on, numbers)
-        go_back(act, went, case, layer, made)
+        rows.append(Back(case, layers[case.layer_id], line.quantity, said.reference, made, numbers))
+    go_back(act, rows, request.occurred_on)
+    bring_along(cases=cases)
     claims.mark_despatched(made, act.at, request.occurred_on, request.haulier.strip()[:80] or made.haulier)
     return made.pk
 

@@ -5,18 +5,20 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
+from django.db.models import Prefetch
+
 from northing.access.acts import Act, future_problem
 from northing.access.permissions import may
 from northing.actions.claims.prepared import Part, stand_by
-from northing.actions.claims.returns import ReturnRequest, go_back, reverse_return
-from northing.actions.claims.set_aside import GOOD, put_aside
+from northing.actions.claims.returns import Back, go_back, reverse_return
+from northing.actions.claims.set_aside import GOOD, Aside, put_aside
 from northing.actions.quality.inspect import locked_layers
 from northing.actions.reversal import ReverseRequest
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import once
 from northing.claims import operations as claims
-from northing.claims.models import Claim, GoodsReturn, ReturnNote
-from northing.claims.queries import numbers_standing_by, standing_by, standing_by_layer
+from northing.claims.models import Authorisation, Claim, GoodsReturn, ReturnNote
+from northing.claims.queries import numbers_standing_by, standing_by_layer, standing_by_of
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory import operations
@@ -100,25 +102,17 @@ def return_all(act: Act, request: ReturnAllRequest) -> list[int]:
     layers = _allowed(act, request, [found[key] for key in keys])
     states = operations.in_states(keys, STATES)
     wanted = _wanted(request, layers, states)
-    known = _open_cases(keys)
-    numbers = set(request.serials)
-    made: dict[tuple[int, int], GoodsReturn] = {}
-    cases: list[int] = []
-    for layer, units in wanted:
-        for part in _parts(act, layer, units, request, numbers, Here(states[layer.pk], known.get(layer.pk, []))):
-            place = layer.site_id, part.case.supplier_id
-            head = made.get(place) or _open(act, layer, part.case, request)
-            made[place] = head
-            cases.append(part.case.pk)
-            if request.prepared:
-                stand_by(act, head, part)
-            else:
-                went = ReturnRequest(part.case.pk, part.units, part.reference, request.occurred_on, part.serials)
-                go_back(act, went, part.case, layer, head, follows=False)
-    if numbers:
-        what = f"{sorted(numbers)[0]} is no unit that goes back."
-        raise Refused(Problem(what, "serials", "Name units of these goods, as many as go."))
-    bring_along(layers=[layer.pk for layer, _ in wanted], cases=cases)
+    parts = _parts(act, request, wanted, states)
+    places = {(part.case.layer.site_id, part.case.supplier_id): part.case for part in reversed(parts)}
+    made = {place: _open(act, case.layer, case, request) for place, case in reversed(places.items())}
+    rows = [(made[part.case.layer.site_id, part.case.supplier_id], part) for part in parts]
+    if request.prepared:
+        for head, part in rows:
+            stand_by(act, head, part)
+    else:
+        went = [Back(part.case, part.case.layer, part.units, part.reference, head, part.serials) for head, part in rows]
+        go_back(act, went, request.occurred_on)
+    bring_along(layers=[layer.pk for layer, _ in wanted], cases=[part.case.pk for part in parts])
     return [one.pk for one in made.values()]
 
 
@@ -146,14 +140,6 @@ def _allowed(act: Act, request: ReturnAllRequest, layers: list[CostLayer]) -> li
     for company, site in {(layer.company_id, layer.site_id) for layer in layers}:
         act.require_at("return_goods", company, site)
     return layers
-
-
-@dataclass(frozen=True)
-class Here:
-    """What is here of a layer: units by their state, and the open cases of those that are rejected."""
-
-    states: Mapping[str, Decimal]
-    cases: Sequence[Claim]
 
 
 def _wanted(
@@ -213,24 +199,43 @@ def _units_problems(
 
 
 def _parts(
-    act: Act, layer: CostLayer, units: Decimal, request: ReturnAllRequest, numbers: set[str], here: Here
-) -> Iterator[Part]:
-    """The units of a layer by case and reference: rejected ones first, then held ones, then those in store."""
-    for case in here.cases:
-        for free, reference in _free(case, request.reference):
-            if part := min(free, units):
-                units -= part
-                yield Part(case, part, reference, False, _taken(layer, "rejected", part, numbers))
-    if not units:
-        return
+    act: Act,
+    request: ReturnAllRequest,
+    wanted: Sequence[tuple[CostLayer, Decimal]],
+    states: Mapping[int, Mapping[str, Decimal]],
+) -> list[Part]:
+    """The units by case and reference: of a layer rejected ones first, then held ones, then those in store.
+
+    For good ones a case is opened.
+    """
+    known = _open_cases([layer for layer, _ in wanted])
+    waits = standing_by_of(case.pk for cases in known.values() for case in cases)
+    numbers, found, good = set(request.serials), [], []
+    for layer, units in wanted:
+        for case in known.get(layer.pk, []):
+            for free, reference in _free(case, request.reference, waits):
+                if part := min(free, units):
+                    units -= part
+                    found.append(Part(case, part, reference, False, _taken(layer, "rejected", part, numbers)))
+        if units:
+            good.append(_good(layer, units, states[layer.pk], numbers))
+    if numbers:
+        what = f"{sorted(numbers)[0]} is no unit that goes back."
+        raise Refused(Problem(what, "serials", "Name units of these goods, as many as go."))
+    cases = put_aside(act, good, request.reason, request.occurred_on) if good else []
+    opened = zip(cases, good, strict=True)
+    return [*found, *(Part(case, case.quantity, request.reference, True, tuple(row.serials)) for case, row in opened)]
+
+
+def _good(layer: CostLayer, units: Decimal, states: Mapping[str, Decimal], numbers: set[str]) -> Aside:
+    """So many good units of a layer, held ones first."""
     parts, named = [], []
     for state in GOOD:
-        if part := min(here.states.get(state, ZERO), units):
+        if part := min(states.get(state, ZERO), units):
             units -= part
             parts.append((state, part))
             named += _taken(layer, state, part, numbers)
-    case = put_aside(act, layer, parts, request.reason, request.occurred_on, named, follows=False)
-    yield Part(case, case.quantity, request.reference, True, tuple(named))
+    return Aside(layer, parts, named)
 
 
 def _taken(layer: CostLayer, state: str, units: Decimal, numbers: set[str]) -> tuple[str, ...]:
@@ -250,23 +255,26 @@ def _taken(layer: CostLayer, state: str, units: Decimal, numbers: set[str]) -> t
     return tuple(chosen)
 
 
-def _open_cases(layers: Sequence[int]) -> dict[int, list[Claim]]:
+def _open_cases(layers: Sequence[CostLayer]) -> dict[int, list[Claim]]:
     """The open cases of rejected units by layer (id), locked."""
     found = Claim.objects.select_for_update(of=("self",)).select_related("supplier", "company")
+    found = found.filter(layer__in=layers, kind=Claim.Kind.REJECTED, withdrawn_at=None)
+    of_layer = {layer.pk: layer for layer in layers}
     by_layer: dict[int, list[Claim]] = {}
-    for case in found.filter(layer__in=layers, kind=Claim.Kind.REJECTED, withdrawn_at=None).order_by("pk"):
+    said = Prefetch("authorisations", Authorisation.objects.filter(reversed_by=None).order_by("pk"), "said")
+    for case in found.prefetch_related(said).order_by("pk"):
         if case.open_quantity:
+            case.layer = of_layer[case.layer_id]
             by_layer.setdefault(case.layer_id, []).append(case)
     return by_layer
 
 
-def _free(case: Claim, reference: str) -> list[tuple[Decimal, str]]:
+def _free(case: Claim, reference: str, waits: Mapping[int, Decimal]) -> list[tuple[Decimal, str]]:
     """What the supplier authorised goes back under its own reference, the rest under the one of the return.
 
-    Units that stand by for another return do not go with this one.
+    Units that stand by for another return do not go with this one; `waits` is how many, by authorisation (id).
     """
-    said = case.authorisations.filter(reversed_by=None).order_by("pk")
-    free = [(one.left - standing_by(one.pk), one.reference) for one in said]
+    free = [(one.left - waits.get(one.pk, ZERO), one.reference) for one in case.said]
     parts = [(units, own) for units, own in free if units > 0]
     return [*parts, (case.undecided, reference)] if case.undecided else parts
 

@@ -1,23 +1,26 @@
 """Send failed units back to the supplier."""
 
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
 from northing.actions.claims.out_of_stock import bring_back, open_problems, take_out
+from northing.actions.costing.goods_price import Leaving
 from northing.actions.quality.inspect import links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import add_history, once
+from northing.activity.operations import HistoryDraft, add_history, add_history_rows, once
 from northing.claims import operations as claims
-from northing.claims.models import Claim, GoodsReturn, ReturnNote
-from northing.claims.queries import authorisation_of, standing_by
+from northing.claims.models import Authorisation, Claim, GoodsReturn, ReturnNote
+from northing.claims.queries import authorisation_of, authorisations_of, standing_by
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, refuse_if
 from northing.inventory import operations
 from northing.ledger.models import CostLayer, LayerTake
-from northing.ledger.operations import open_entry
+from northing.ledger.operations import open_entries, open_entry
 from northing.ledger.queries import posting_note
 from northing.positions import operations as positions
 from northing.reports.standing import settled_of
@@ -57,50 +60,100 @@ def return_goods(act: Act, request: ReturnRequest) -> int:
             despatched_at=act.at,
         )
     )
-    go_back(act, request, case, layer, made)
+    numbers = request.serials
+    go_back(act, [Back(case, layer, request.quantity, request.reference, made, numbers)], request.occurred_on)
+    bring_along(cases=[case.pk])
     return case.pk
 
 
-def go_back(
-    act: Act, request: ReturnRequest, case: Claim, layer: CostLayer, made: GoodsReturn, *, follows: bool = True
-) -> None:
-    """Units of a case leave with a return: out of stock, positions and books.
+@dataclass(frozen=True)
+class Back:
+    """Units of a case that leave their locked layer with a return, under a reference; with their serial numbers."""
 
-    What follows is brought along, unless the caller does that for many at once.
-    """
-    what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code}"
-    text = f"Returned {what} to {case.supplier} under {request.reference}"
-    text += posting_note([case.company_id], request.occurred_on)
-    history = add_history(
-        act, "return_goods", text, [*links_of(layer), ("case", case.pk, case.company_id)], request.occurred_on
+    case: Claim
+    layer: CostLayer
+    quantity: Decimal
+    reference: str
+    made: GoodsReturn
+    serials: tuple[str, ...] = ()
+
+
+def go_back(act: Act, rows: Sequence[Back], day: date) -> None:
+    """Units leave with returns: out of stock, positions and books. What follows is the caller's to bring along."""
+    for wave in _waves(rows):
+        _leave(act, wave, day)
+
+
+def _waves(rows: Sequence[Back]) -> list[list[Back]]:
+    """Units of the same goods of a shipment one after the other: each takes the next share of their price."""
+    waves: list[list[Back]] = []
+    before: dict[int, int] = defaultdict(int)
+    for row in rows:
+        number = before[row.layer.shipment_line_id]
+        before[row.layer.shipment_line_id] += 1
+        if number == len(waves):
+            waves.append([])
+        waves[number].append(row)
+    return waves
+
+
+def _leave(act: Act, rows: Sequence[Back], day: date) -> None:
+    stories = add_history_rows(act, _stories(rows, day), day)
+    entries = open_entries(act, stories, day)
+    lying = operations.lying_in((row.layer.pk for row in rows), ["rejected"])
+    told = list(zip(stories, rows, strict=True))
+    operations.move_stock_rows(
+        [
+            (history, move)
+            for history, row in told
+            for move in lying.moves(row.layer, "rejected", row.quantity, None, row.serials)
+        ]
     )
-    entry = open_entry(act, history, text, request.occurred_on)
-    operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
-    gone = take_out(entry, case, layer, request.quantity, LayerTake.Reason.RETURNED)
-    said = authorisation_of(case.pk, request.reference)
-    claims.write_return(
-        ReturnNote(
-            goods_return=made,
-            company=case.company,
-            case=case,
-            authorisation=said if said and said.left >= request.quantity else None,
-            reference=request.reference.strip(),
-            quantity=request.quantity,
-            cost=gone.cost,
-            claimed=gone.price,
-            lost=gone.lost,
-            occurred_on=request.occurred_on,
-            returned_by=act.person,
-            at=act.at,
-            entry=entry,
-        )
+    leaving = [Leaving(entry, row.case, row.layer, row.quantity) for entry, row in zip(entries, rows, strict=True)]
+    gone = take_out(leaving, LayerTake.Reason.RETURNED)
+    said = authorisations_of((row.case.pk for row in rows), (row.reference for row in rows))
+    claims.write_returns(
+        [
+            ReturnNote(
+                goods_return=row.made,
+                company=row.case.company,
+                case=row.case,
+                authorisation=_authorisation(said, row),
+                reference=row.reference.strip(),
+                quantity=row.quantity,
+                cost=one.cost,
+                claimed=one.price,
+                lost=one.lost,
+                occurred_on=day,
+                returned_by=act.person,
+                at=act.at,
+                entry=entry,
+            )
+            for row, one, entry in zip(rows, gone, entries, strict=True)
+        ]
     )
-    move = positions.MoveDraft(
-        layer.shipment_line.instalment_id, "rejected", "returned", request.quantity, layer.shipment_line_id
-    )
-    positions.move(history, [move])
-    if follows:
-        bring_along(cases=[case.pk])
+    positions.move_rows([(history, _moved(row.layer, "rejected", "returned", row.quantity)) for history, row in told])
+
+
+def _authorisation(said: Mapping[tuple[int, str], Authorisation], row: Back) -> Authorisation | None:
+    one = said.get((row.case.pk, row.reference.strip().lower()))
+    return one if one and one.left >= row.quantity else None
+
+
+def _moved(layer: CostLayer, source: str, target: str, quantity: Decimal) -> positions.MoveDraft:
+    line = layer.shipment_line
+    return positions.MoveDraft(line.instalment_id, source, target, quantity, line.pk)
+
+
+def _stories(rows: Sequence[Back], day: date) -> list[HistoryDraft]:
+    notes = {key: posting_note([key], day) for key in {row.case.company_id for row in rows}}
+    found = []
+    for row in rows:
+        what = f"{plain(row.quantity)} {row.layer.item.unit} of {row.layer.item.code}"
+        text = f"Returned {what} to {row.case.supplier} under {row.reference}{notes[row.case.company_id]}"
+        links = [*links_of(row.layer), ("case", row.case.pk, row.case.company_id)]
+        found.append(HistoryDraft("return_goods", text, links))
+    return found
 
 
 @once
@@ -119,10 +172,7 @@ def reverse_return(act: Act, request: ReverseRequest) -> int:
     entry = open_entry(act, history, text, act.today, reverses=note.entry)
     bring_back(entry, note.entry, layer, LayerTake.Reason.RETURNED)
     operations.move_back(history, note.entry.history)
-    move = positions.MoveDraft(
-        layer.shipment_line.instalment_id, "returned", "rejected", note.quantity, layer.shipment_line_id
-    )
-    positions.move(history, [move])
+    positions.move(history, [_moved(layer, "returned", "rejected", note.quantity)])
     claims.mark_reversed(note, entry)
     bring_along(cases=[case.pk])
     return case.pk

@@ -11,7 +11,7 @@ from northing.actions.quality.inspect import ZERO, links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
-from northing.activity.operations import add_history, add_links, once
+from northing.activity.operations import HistoryDraft, add_history, add_history_rows, add_link_rows, once
 from northing.claims import operations as claims
 from northing.claims.models import Claim
 from northing.core.money.exact import plain
@@ -45,49 +45,66 @@ def set_aside(act: Act, request: SetAsideRequest) -> int:
     layer = locked_layer(request.layer)
     act.require_at("return_goods", layer.company_id, layer.site_id)
     refuse_if(_problems(act, request, layer))
-    parts = [("in_store", request.quantity)]
-    return put_aside(act, layer, parts, request.reason, request.occurred_on, request.serials).pk
+    rows = [Aside(layer, [("in_store", request.quantity)], request.serials)]
+    [case] = put_aside(act, rows, request.reason, request.occurred_on)
+    bring_along(layers=[layer.pk], cases=[case.pk])
+    return case.pk
 
 
-def put_aside(
-    act: Act,
-    layer: CostLayer,
-    parts: Sequence[tuple[str, Decimal]],
-    reason: str,
-    day: date,
-    serials: Sequence[str] = (),
-    *,
-    action: str = "set_aside",
-    follows: bool = True,
-) -> Claim:
-    """Units of a layer, so many out of each state, go to quarantine; a case is opened for them.
+@dataclass(frozen=True)
+class Aside:
+    """Units of a locked layer, so many out of each state, that are not right; where they have numbers, which."""
 
-    What follows is brought along, unless the caller does that for many at once.
-    """
-    quantity = sum((units for _, units in parts), ZERO)
-    text = f"Set aside {plain(quantity)} {layer.item.unit} of {layer.item.code}: {reason.strip()}"
-    history = add_history(act, action, text, links_of(layer), day)
-    apart = Place(default_bin(layer.site_id, "quarantine").pk, "rejected")
-    moves = [operations.moves_to(layer, state, units, apart, serials) for state, units in parts]
-    operations.move_stock(history, [move for those in moves for move in those])
-    key, part = layer.shipment_line.instalment_id, layer.shipment_line_id
-    positions.move(history, [positions.MoveDraft(key, state, "rejected", units, part) for state, units in parts])
-    case = Claim(
-        company=layer.company,
+    layer: CostLayer
+    parts: Sequence[tuple[str, Decimal]]
+    serials: Sequence[str] = ()
+
+    @property
+    def quantity(self) -> Decimal:
+        """All of the units."""
+        return sum((units for _, units in self.parts), ZERO)
+
+
+def put_aside(act: Act, rows: Sequence[Aside], reason: str, day: date, action: str = "set_aside") -> list[Claim]:
+    """Units go to quarantine; a case is opened for those of each row. What follows is the caller's to bring along."""
+    stories = add_history_rows(act, [_story(row, reason, action) for row in rows], day)
+    sites = {row.layer.site_id for row in rows}
+    apart = {site: Place(default_bin(site, "quarantine").pk, "rejected") for site in sites}
+    lying = operations.lying_in((row.layer.pk for row in rows), {state for row in rows for state, _ in row.parts})
+    moves, drafts = [], []
+    for history, row in zip(stories, rows, strict=True):
+        key, part = row.layer.shipment_line.instalment_id, row.layer.shipment_line_id
+        for state, units in row.parts:
+            found = lying.moves(row.layer, state, units, apart[row.layer.site_id], row.serials)
+            moves += [(history, move) for move in found]
+            drafts.append((history, positions.MoveDraft(key, state, "rejected", units, part)))
+    operations.move_stock_rows(moves)
+    positions.move_rows(drafts)
+    opened = [_case(row, reason, day, history) for history, row in zip(stories, rows, strict=True)]
+    cases = claims.open_cases(opened)
+    add_link_rows([(case.opened_by_id, "case", case.pk, case.company_id) for case in cases])
+    return cases
+
+
+def _story(row: Aside, reason: str, action: str) -> HistoryDraft:
+    item = row.layer.item
+    text = f"Set aside {plain(row.quantity)} {item.unit} of {item.code}: {reason.strip()}"
+    return HistoryDraft(action, text, links_of(row.layer))
+
+
+def _case(row: Aside, reason: str, day: date, history: HistoryEntry) -> Claim:
+    supplier = row.layer.shipment_line.instalment.line.order.supplier
+    return Claim(
+        company=row.layer.company,
         kind=Claim.Kind.REJECTED,
-        layer=layer,
-        supplier=layer.shipment_line.instalment.line.order.supplier,
-        against=layer.shipment_line.instalment.line.order.supplier,
+        layer=row.layer,
+        supplier=supplier,
+        against=supplier,
         reason=reason.strip()[:80],
-        quantity=quantity,
+        quantity=row.quantity,
         opened_on=day,
         opened_by=history,
     )
-    claims.open_cases([case])
-    add_links(history, [("case", case.pk, case.company_id)])
-    if follows:
-        bring_along(layers=[layer.pk], cases=[case.pk])
-    return case
 
 
 def _problems(act: Act, request: SetAsideRequest, layer: CostLayer) -> list[Problem]:

@@ -7,6 +7,7 @@ from decimal import Decimal
 from northing.access.acts import Act, future_problem
 from northing.actions.claims.authorise import case_links, locked_case
 from northing.actions.claims.out_of_stock import bring_back, find_again, open_problems, take_out
+from northing.actions.costing.goods_price import Leaving
 from northing.actions.costing.reduce import price_again, reduce_price, reduction_problems
 from northing.actions.quality.inspect import locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
@@ -103,7 +104,8 @@ def scrap(act: Act, request: EndRequest) -> int:
     text = history.text + posting_note([case.company_id], request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
     operations.move_out(history, layer, "rejected", request.quantity, serials=request.serials)
-    gone = take_out(entry, case, layer, request.quantity, LayerTake.Reason.SCRAPPED, claimed=request.claimed)
+    leaving = [Leaving(entry, case, layer, request.quantity)]
+    [gone] = take_out(leaving, LayerTake.Reason.SCRAPPED, claimed=request.claimed)
     money = {"cost": gone.cost, "claimed": gone.price, "lost": gone.lost, "entry": entry}
     return _write(act, request, case, layer, history, CaseEnd.Way.SCRAPPED, **money)
 
@@ -259,7 +261,7 @@ def _not_kept(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -
 def _not_found(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -> None:
     entry = open_entry(act, history, history.text, act.today, reverses=end.entry)
     operations.move_out(history, layer, "in_store", end.quantity)
-    take_out(entry, end.case, layer, end.quantity, LayerTake.Reason.MISSING)
+    take_out([Leaving(entry, end.case, layer, end.quantity)], LayerTake.Reason.MISSING)
 
 
 def _nothing(act: Act, end: CaseEnd, layer: CostLayer, history: HistoryEntry) -> None:

@@ -135,18 +135,18 @@ def to_set_off(units: Mapping[Key, Decimal]) -> dict[Key, Advance]:
 
 def set_off(entry: Entry, units: Mapping[Key, Decimal]) -> None:
     """Units that are billed use their reserves."""
-    _write_uses(entry, units, set_off=True)
+    _write_uses(dict.fromkeys(units, entry), units, set_off=True)
 
 
-def give_up(entry: Entry, units: Mapping[Key, Decimal]) -> None:
-    """Units that are given up unbilled release their reserves."""
-    _write_uses(entry, units, set_off=False)
+def give_up(entries: Mapping[Key, Entry], units: Mapping[Key, Decimal]) -> None:
+    """Units that are given up unbilled, each for an entry of its own, release their reserves."""
+    _write_uses(entries, units, set_off=False)
 
 
-def _write_uses(entry: Entry, units: Mapping[Key, Decimal], *, set_off: bool) -> None:
+def _write_uses(entries: Mapping[Key, Entry], units: Mapping[Key, Decimal], *, set_off: bool) -> None:
     payments.use(
-        ReserveUse(reserve=one.reserve, entry=entry, units=part, amount=amount, base=base, set_off=set_off)
-        for _, one, part, amount, base in _uses(units)
+        ReserveUse(reserve=one.reserve, entry=entries[key], units=part, amount=amount, base=base, set_off=set_off)
+        for key, one, part, amount, base in _uses(units)
     )
 
 

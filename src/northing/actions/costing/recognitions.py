@@ -97,13 +97,30 @@ def of_lines(lines: Iterable[int]) -> list[Recognition]:
 
 def of_layer(layer: CostLayer) -> list[Recognition]:
     """The recognitions of a layer's units; those beyond the shipment first, as excess goes first."""
-    line, goods = layer.receipt_line, layer.shipment_line
-    found: list[dict] = []
+    return of_layers([layer])[layer.pk]
+
+
+def of_layers(layers: Sequence[CostLayer]) -> dict[int, list[Recognition]]:
+    """`of_layer` for many, by layer (id)."""
+    keys = {layer.pk: _keys_of(layer) for layer in layers}
+    by_kind: dict[str, list[int]] = defaultdict(list)
+    for kind, document in dict.fromkeys(key for those in keys.values() for key in those):
+        by_kind[kind].append(document)
+    found = []
+    for kind, read in ((DocumentKind.RECEIPT_LINE, _of_receipts), (DocumentKind.SHIPMENT_LINE, _of_shipments)):
+        if documents := by_kind.get(str(kind)):
+            found += read(Q(pk__in=documents))
+    made = {one.key: one for one in _with_uses(found)}
+    return {layer: [made[key] for key in those] for layer, those in keys.items()}
+
+
+def _keys_of(layer: CostLayer) -> list[Key]:
+    line, goods, found = layer.receipt_line, layer.shipment_line, []
     if line is not None and layer.kind == CostLayer.Kind.STOCK and line.recognised_units:
-        found += _of_receipts(Q(pk=line.pk))
+        found.append((str(DocumentKind.RECEIPT_LINE), line.pk))
     if goods is not None and goods.goods_base is not None:
-        found += _of_shipments(Q(pk=goods.pk))
-    return list(_with_uses(found))
+        found.append((str(DocumentKind.SHIPMENT_LINE), goods.pk))
+    return found
 
 
 ORDER = "instalment__line__order"

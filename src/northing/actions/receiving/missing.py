@@ -40,11 +40,10 @@ def miss(entry: Entry, layers: Sequence[CostLayer], cases: Mapping[int, Claim]) 
     for layer in layers:
         if layer.kind != CostLayer.Kind.MISSING:
             continue
-        released = goods_price.release(entry, layer, layer.received, cases[layer.pk])
+        leaving = [goods_price.Leaving(entry, cases[layer.pk], layer, layer.received)]
+        [released] = goods_price.release_rows(leaving)
         layer.refresh_from_db(fields=["total_cost", "goods_cost", "taken_cost", "goods_taken", "gone"])
-        currency = layer.company.currency
-        taken = goods_price.take(layer, layer.received, released.claimed, LayerTake.Reason.MISSING, entry, currency)
-        cost = sum(one.cost for one in taken)
+        [cost] = goods_price.take(leaving, [released.claimed], LayerTake.Reason.MISSING)
         common = {"company": layer.company_id, "layer": layer.pk, "order_line": layer.shipment_line.instalment.line_id}
         drafts.append(Draft(account=Account.STOCK, amount=-cost, **common))
         drafts += [*released.drafts, Draft(account=Account.MISSING_LOSS, amount=cost - released.price, **common)]

@@ -33,7 +33,8 @@ def hand_back(entry: Entry, found: Sequence[Found]) -> list[Draft]:
         _resize(one.goods, -one.taking.back, -one.back_amount, -one.back_base)
         drafts += _not_ours(one)
     shipping.resize(one.goods for one in away)
-    advances.give_up(entry, {(str(DocumentKind.SHIPMENT_LINE), one.goods.pk): one.taking.back for one in away})
+    units = {(str(DocumentKind.SHIPMENT_LINE), one.goods.pk): one.taking.back for one in away}
+    advances.give_up(dict.fromkeys(units, entry), units)
     costing.bear_by_order_lines(one.goods.pk for one in away if not one.goods.quantity)
     return drafts
 
