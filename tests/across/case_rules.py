@@ -8,14 +8,18 @@ from hypothesis.stateful import rule
 
 from northing.actions.billing import bills
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.claims import authorise, money, money_cases, returns, tend, ways
+from northing.actions.claims import authorise, make_good, money, money_cases, returns, tend, ways
 from northing.actions.claims.prepared import DespatchRequest, cancel_return, despatch_return
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
+from northing.actions.orders import send
+from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
 from northing.actions.reversal import ReverseRequest
 from northing.billing.models import Bill
 from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, GoodsReturn, ReturnNote
 from northing.claims.queries import open_claims
 from northing.ledger.models import CostLayer
+from northing.orders.models import Instalment
+from northing.receiving.models import Receipt
 from tests.worlds import TODAY
 
 PICK = some.integers(0, 20)
@@ -38,6 +42,32 @@ class CaseRules:
     def give_back(self, pick, units, reference):
         if case := self.a_case(pick, kind=Claim.Kind.REJECTED):
             request = returns.ReturnRequest(case.pk, D(units), reference, TODAY)
+            self.attempt(returns.return_goods, "inspector", request)
+
+    @rule(pick=PICK, units=UNITS)
+    def replace(self, pick, units):
+        case = self.a_case(pick, kind=Claim.Kind.REJECTED)
+        if case is None:
+            return
+        head = (case.pk, D(units), f"RF-{Authorisation.objects.count()}", TODAY, "replacement")
+        said = self.attempt(authorise.authorise, "expediter", authorise.AuthoriseRequest(*head))
+        asked = make_good.MakeGoodRequest({said: D(units)} if said else {}, free=True)
+        order = self.attempt(make_good.make_good, "expediter", asked)
+        for step in (send.check_order, send.send_order) if order else ():
+            self.attempt(step, "expediter", send.OrderAct(order))
+
+    @rule(pick=PICK, units=UNITS, back=some.booleans())
+    def receive_free(self, pick, units, back):
+        free = Instalment.objects.filter(line__replaces__isnull=False, position__isnull=False).select_related("line")
+        part = self.one(free, pick)
+        if part is None:
+            return
+        row = ReceiveRow(None, D(units), instalment=part.pk, still_coming=True)
+        note = f"F-{Receipt.objects.count()}"
+        self.attempt(receive, "dock", ReceiveRequest(None, part.line.order.site_id, note, TODAY, (row,)))
+        said = Authorisation.objects.filter(replacements__order_line=part.line_id).first()
+        if back and said:
+            request = returns.ReturnRequest(said.case_id, D(units), said.reference, TODAY)
             self.attempt(returns.return_goods, "inspector", request)
 
     @rule(pick=PICK, units=UNITS, way=some.integers(0, 2), off=some.sampled_from([0, 0, 150, 1]))

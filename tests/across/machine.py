@@ -44,11 +44,11 @@ class Machine(RuleBasedStateMachine):
                 transaction.savepoint_rollback(self.mark)
 
     def attempt(self, action, who, request):
-        """Do it; what is refused must leave everything as it was, which the invariants see."""
+        """Do it; what is refused must leave everything as it was, which the invariants see. Returns what it made."""
         try:
-            action(self.world.act(who), request)
+            return action(self.world.act(who), request)
         except Refused:
-            return
+            return None
 
     def one(self, records, pick):
         """One of the records; none where there is none."""

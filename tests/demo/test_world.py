@@ -40,7 +40,7 @@ def test_every_situation_is_there_and_the_books_explain_themselves(nothing_yet, 
         "dock",
         "quality",
     }
-    assert {*Claim.objects.values_list("kind", flat=True)} == {"rejected", "missing"}
+    assert {*Claim.objects.values_list("kind", flat=True)} == {"rejected", "missing", "wrong"}
     companies = ShipmentLine.objects.values_list("container", "instalment__line__order__company").distinct()
     boxes = [box for box, _ in companies]
     assert len(boxes) > len(set(boxes)), "no container is shared by both companies"

@@ -68,7 +68,7 @@ def what_is_wrong(refused):
 def test_held_goods_wait_on_the_watch_and_are_worth_nothing(alone):
     layer = layer_of(alone.made)
     assert on_hand() == [("quarantine", "held", D(6))] and layer.total_cost == 0
-    matter = Matter.objects.get(kind="layer", record=layer.pk)
+    matter = Matter.objects.get(kind="case", record=layer.cases.get().pk)
     assert (matter.party, matter.reason) == ("us", "held, no order: tie, send back or keep")
 
 

@@ -13,16 +13,22 @@ from northing.quality.models import Inspection
 
 
 class Claim(models.Model):
-    """Failed or missing units, until each has an end; or (no units) money that is owed for goods of a layer."""
+    """Failed or missing units, or units that belong to no order, until each has an end; or (no units) money that is
+    owed for goods of a layer.
+    """
 
     class Kind(models.TextChoices):
         REJECTED = "rejected", "Rejected"
         MISSING = "missing", "Missing"
+        EXCESS = "excess", "More than ordered"
+        WRONG = "wrong", "Not ordered"
         LATE = "late", "Late"
         PRICE = "price", "Wrongly billed"
         OTHER = "other", "Other"
 
     OF_MONEY = (Kind.LATE, Kind.PRICE, Kind.OTHER)
+    # They are worth nothing to us; what the buyer decides about them (tied to an order, sent back, kept) is their end.
+    OF_NO_ORDER = (Kind.EXCESS, Kind.WRONG)
 
     company = models.ForeignKey(Company, models.PROTECT)
     kind = models.CharField(max_length=8, choices=Kind.choices)
@@ -61,6 +67,19 @@ class Claim(models.Model):
         ]
 
     @property
+    def of_no_order(self) -> bool:
+        """Whether its units belong to no order."""
+        return self.kind in self.OF_NO_ORDER
+
+    @property
+    def line(self) -> OrderLine | None:
+        """The order line that its goods are of, or that they came with."""
+        part, receipt_line = self.layer.shipment_line, self.layer.receipt_line
+        if part is not None:
+            return part.instalment.line
+        return receipt_line.stands_for if receipt_line else None
+
+    @property
     def loss_account(self) -> str:
         """The account of costs that are lost with its goods: the more of them is claimed, the less is lost."""
         missing = self.kind == self.Kind.MISSING
@@ -89,6 +108,7 @@ class ClaimAmount(models.Model):
         PAID = "paid", "Paid in money"
         GIVEN_UP = "given up", "Given up"
         COST = "cost", "A cost that a bill brought"
+        REPLACED = "replaced", "Settled by goods that came free in their place"
 
     case = models.ForeignKey(Claim, models.PROTECT, related_name="amounts")
     # Who owes it.

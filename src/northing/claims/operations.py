@@ -1,6 +1,6 @@
 """Writes of cases and return notes."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 
@@ -32,6 +32,20 @@ def open_cases(cases: Sequence[Claim]) -> list[Claim]:
 def end_units(case: Claim, quantity: Decimal) -> None:
     """So many units of a case have an end."""
     Claim.objects.filter(pk=case.pk).update(ended=F("ended") + quantity)
+
+
+ENDED = f"""
+update {Claim._meta.db_table} c set ended = d.units
+  from unnest(%s::bigint[], %s::numeric[]) as d(id, units) where c.id = d.id
+"""
+
+
+def end_by_decisions(units: Mapping[int, Decimal]) -> None:
+    """So many units of cases (ids) of no order were decided about."""
+    if not units:
+        return
+    with connection.cursor() as cursor:
+        cursor.execute(ENDED, [list(units), list(units.values())])
 
 
 def withdraw_cases(layers: Sequence[CostLayer], at: datetime) -> list[int]:

@@ -26,7 +26,7 @@ def deadlines_of(cases: Sequence[Claim]) -> dict[int, tuple[date | None, date | 
 
     Cases come with their order and with whom they are against.
     """
-    found = {case.pk: (case.against, case.layer.shipment_line.instalment.line.order.mode) for case in cases}
+    found = {case.pk: (case.against, case.line.order.mode if case.line else "") for case in cases}
     days = claim_deadlines(list(found.values()))
     made = {}
     for case in cases:

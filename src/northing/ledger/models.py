@@ -225,6 +225,7 @@ class LayerCost(models.Model):
         GOODS = "goods", "Goods"
         PRICE_DIFFERENCE = "price_difference", "Price difference"
         REWORK = "rework", "Rework"
+        REPLACED = "replaced", "Claimed for the goods it replaces"
         CHARGE = "charge", "Charge"
         DUTY = "duty", "Duty"
         TAX = "tax", "Tax"
@@ -238,7 +239,7 @@ class LayerCost(models.Model):
     class Meta:
         constraints = [
             models.CheckConstraint(
-                condition=Q(charge=None, component__in=("goods", "price_difference", "rework"))
+                condition=Q(charge=None, component__in=("goods", "price_difference", "rework", "replaced"))
                 | Q(charge__isnull=False, component__in=("charge", "duty", "tax")),
                 name="layer_cost_of_goods_or_charge",
             )

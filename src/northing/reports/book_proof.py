@@ -278,7 +278,7 @@ def _afloat(facts: _Facts) -> Explained:
     for part in facts.owned:
         yield part.instalment.line.order.company_id, part.pk, part.goods_base, ZERO
     costs = LayerCost.objects.filter(charge=None, layer__shipment_line__isnull=False)
-    costs = costs.exclude(component=LayerCost.Component.REWORK)
+    costs = costs.exclude(component__in=(LayerCost.Component.REWORK, LayerCost.Component.REPLACED))
     for company, part, total in costs.values_list("layer__company", "layer__shipment_line").annotate(
         total=Sum("amount")
     ):
@@ -481,8 +481,12 @@ def _claims(facts: _Facts) -> Explained:
     yield from rows.annotate(b=Sum("base"), a=Sum("amount"))
 
 
-# Claims that grow or shrink beside the losses: by money, credit notes, bills of costs, prices of goods that are here.
-NO_LOSS = (ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.REDUCED, ClaimAmount.Why.COST)
+# Claims that grow or shrink beside the losses: by money, credit notes, bills of costs, prices of goods that are here,
+# goods that came free.
+NO_LOSS = (
+    *(ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.REDUCED, ClaimAmount.Why.COST),
+    ClaimAmount.Why.REPLACED,
+)
 
 
 def _losses(facts: _Facts) -> Explained:

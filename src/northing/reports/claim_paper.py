@@ -27,7 +27,7 @@ def claim_paper(case: Claim) -> bytes:
     parties = Party.objects.in_bulk({party for _, party, _ in claimed})
     context: dict[str, Any] = {
         "case": case,
-        "line": case.layer.shipment_line.instalment.line,
+        "line": case.line,
         "shipment": _shipment(case),
         "claims": [
             (parties[party], currency, amount)
@@ -48,7 +48,7 @@ def claim_files(case: int, _said: Mapping[str, str]) -> list[File]:
 
 
 def _shipment(case: Claim):
-    box = case.layer.shipment_line.container
+    box = case.layer.shipment_line.container if case.layer.shipment_line else None
     return box.shipment if box else None
 
 
@@ -63,8 +63,9 @@ def _proofs(case: Claim, documents: list[Document]) -> list[tuple[str, str]]:
     """What a claim is proved by, and where it is; an empty word says that it is missing."""
     shipment, receipt = _shipment(case), case.layer.receipt_line.receipt if case.layer.receipt_line else None
     names = [one.name.lower() for one in documents]
-    line = case.layer.shipment_line.instalment.line
-    bill = BillLine.objects.filter(order_line=line, bill__reversed_by=None, bill__kind="bill").first()
+    line = case.line
+    bills = BillLine.objects.filter(order_line=line, order_line__isnull=False, bill__reversed_by=None)
+    bill = bills.filter(bill__kind="bill").first()
     shown = [one for one in documents if one.picture]
     return [
         ("Transport document", shipment.document if shipment else ""),

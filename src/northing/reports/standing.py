@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from django.db.models import F, Sum
 
 from northing.billing.models import BillLine
-from northing.claims.models import CaseEnd, Claim, ClaimMoney, ReturnNote
+from northing.claims.models import CaseEnd, Claim, ClaimAmount, ClaimMoney, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
 from northing.drawings.figures import money
@@ -43,7 +43,7 @@ def set_aside(layers: list[int]) -> list[Problem]:
 def settled_of(cases: Iterable[int]) -> list[Problem]:
     """Credit notes for what is claimed in cases (ids), and what else was done about its money."""
     keys = list(cases)
-    return _credits(keys) + _money(keys)
+    return _credits(keys) + _money(keys) + _replaced(keys)
 
 
 def costs_of(cases: Iterable[int]) -> list[Problem]:
@@ -52,6 +52,20 @@ def costs_of(cases: Iterable[int]) -> list[Problem]:
     return [
         Problem(f"{line.bill} of {line.bill.party} is a cost of this case.", mend=FIRST, record=("bill", line.bill_id))
         for line in lines.select_related("bill__party").order_by("pk")
+    ]
+
+
+def _replaced(cases: list[int]) -> list[Problem]:
+    """Claims that free goods settled: their receipt goes first."""
+    rows = ClaimAmount.objects.filter(case__in=cases, why=ClaimAmount.Why.REPLACED).values("case", "currency")
+    return [
+        Problem(
+            f"{row['currency']} {money(-row['a'], row['currency'])} of it went into goods that came in their place.",
+            mend="Reverse their receipt first.",
+            record=("case", row["case"]),
+        )
+        for row in rows.order_by("case").annotate(a=Sum("amount"))
+        if row["a"]
     ]
 
 

@@ -9,10 +9,11 @@ from django.db.models import Sum
 from northing.claims.models import CaseEnd, Claim, ClaimAmount, Replacement, ReturnNote
 from northing.core.money.exact import plain
 from northing.core.money.money import minor_units
+from northing.receiving.models import HeldDecision
 
 ZERO = Decimal(0)
 # What takes a claim down; everything else says what it is.
-SETTLES = (ClaimAmount.Why.CREDITED, ClaimAmount.Why.PAID, ClaimAmount.Why.GIVEN_UP)
+SETTLES = {"credited": "credited", "paid": "paid", "given up": "given up", "replaced": "into goods"}
 
 
 def case_rows(names: dict[tuple[str, int], str]) -> list[dict[str, Any]]:
@@ -20,11 +21,13 @@ def case_rows(names: dict[tuple[str, int], str]) -> list[dict[str, Any]]:
     were ordered anew.
     """
     found = Claim.objects.filter(withdrawn_at=None).order_by("pk")
-    found = found.select_related("against", "layer__receipt_line", "layer__shipment_line__instalment__line__order")
+    found = found.select_related(
+        "against", "company", "layer__receipt_line__stands_for__order", "layer__shipment_line__instalment__line__order"
+    )
     ways, money, anew = _ways(), _money(), _ordered_anew()
     rows = []
     for number, case in enumerate(found, 1):
-        currency = case.layer.shipment_line.instalment.line.order.currency
+        currency = case.line.order.currency if case.line else case.company.currency
         gone = dict(ways[case.pk]) | ({"authorised": case.authorised} if case.authorised else {})
         rows.append(
             {
@@ -56,6 +59,9 @@ def _ways() -> dict[int, dict[str, Decimal]]:
     ends = CaseEnd.objects.filter(reversed_by=None).values_list("case", "way").order_by()
     for case, way, units in ends.annotate(u=Sum("quantity")):
         found[case]["never supplied" if way == CaseEnd.Way.NEVER else way] = units
+    decided = HeldDecision.objects.filter(reversed_by=None, line__layers__cases__kind__in=Claim.OF_NO_ORDER)
+    for case, way, units in decided.values_list("line__layers__cases", "way").order_by().annotate(u=Sum("quantity")):
+        found[case]["returned" if way == HeldDecision.Way.SENT_BACK else way] = units
     return found
 
 
@@ -69,7 +75,7 @@ def _money() -> dict[int, dict[str, dict[str, Decimal]]]:
     found: dict[int, dict[str, dict[str, Decimal]]] = defaultdict(lambda: defaultdict(lambda: defaultdict(Decimal)))
     rows = ClaimAmount.objects.values_list("case", "currency", "why").order_by()
     for case, currency, why, amount in rows.annotate(a=Sum("amount")):
-        kind, sign = (why, -1) if why in SETTLES else ("claimed", 1)
+        kind, sign = (SETTLES[why], -1) if why in SETTLES else ("claimed", 1)
         found[case][currency][kind] += sign * amount
     return found
 
@@ -82,5 +88,5 @@ def _amounts(money: dict[str, dict[str, Decimal]], currency: str) -> dict[str, A
 
 
 def _of(sums: dict[str, Decimal], currency: str) -> dict[str, str]:
-    names = ["claimed", "credited", *(name for name in ("paid", "given up") if sums.get(name))]
+    names = ["claimed", "credited", *(name for name in ("paid", "given up", "into goods") if sums.get(name))]
     return {name: f"{sums.get(name, ZERO):.{minor_units(currency)}f}" for name in names}

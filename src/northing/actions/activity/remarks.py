@@ -177,11 +177,15 @@ def _of_company(kind: str, model: type[Model]):
 
 def _case(act: Act, key: int, companies: set[int]) -> Subject | None:
     """A case: what was found, as words and pictures, stands with its line as well."""
-    found = Claim.objects.filter(pk=key, company__in=companies).select_related("layer__shipment_line__instalment")
+    found = Claim.objects.filter(pk=key, company__in=companies).select_related(
+        "layer__shipment_line__instalment__line", "layer__receipt_line__stands_for"
+    )
     case = found.first()
     if case is None:
         return None
-    line = _line(act, case.layer.shipment_line.instalment.line_id, companies)
+    if case.line is None:
+        return Subject([("case", case.pk, case.company_id)], case.company_id)
+    line = _line(act, case.line.pk, companies)
     return line and Subject([*line.links, ("case", case.pk, case.company_id)], case.company_id, line.order)
 
 

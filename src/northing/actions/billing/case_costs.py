@@ -10,7 +10,7 @@ from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.costing import absorb
 from northing.actions.costing.absorb import Absorption
 from northing.actions.costing.charges import amount_problems
-from northing.actions.costing.rework import reworked
+from northing.actions.costing.rework import alone
 from northing.actions.quality.inspect import locked_layer
 from northing.billing.models import Bill, BillLine
 from northing.claims import operations as claims
@@ -44,6 +44,7 @@ def case_costs(request: BillRequest, *, lock: bool = False) -> list[CaseCost]:
         return []
     found = Claim.objects.select_for_update(of=("self",)) if lock else Claim.objects.all()
     found = found.filter(pk__in=[one.case for _, one in asked], company=request.company, withdrawn_at=None)
+    found = found.exclude(kind__in=Claim.OF_NO_ORDER)
     related = ("layer__item", "layer__company", "layer__shipment_line__instalment__line__order", "against")
     cases = found.select_related(*related).order_by("pk").in_bulk()
     problems = [one for where, line in asked for one in _problems(request, line, where, cases)]
@@ -95,7 +96,7 @@ def _drafts(entry: Entry, bill: Bill, row: BillLine, sign: int) -> list[Draft]:
     layer, case = locked_layer(row.case.layer_id), row.case
     base = sign * converted(row.amount, bill.rate, bill.company.currency)
     if row.into == BillLine.Into.GOODS:
-        return absorb.write(entry, Absorption([reworked(layer, base)]))
+        return absorb.write(entry, Absorption([alone(layer, base, absorb.REWORK)]))
     if row.into == BillLine.Into.LOSS:
         return [Draft(bill.company_id, case.loss_account, base, layer=layer.pk)]
     if sign > 0:

@@ -87,6 +87,7 @@ def credit_lines(request: BillRequest, *, lock: bool = False) -> list[CreditLine
 def _cases(request: BillRequest, keys: Iterable[int], *, lock: bool = False) -> dict[int, Claim]:
     found = Claim.objects.select_for_update(of=("self",)) if lock else Claim.objects.all()
     found = found.filter(pk__in=list(keys), company=request.company, supplier=request.party, withdrawn_at=None)
+    found = found.exclude(kind__in=Claim.OF_NO_ORDER)
     return found.select_related("layer__shipment_line__instalment", "layer__item").order_by("pk").in_bulk()
 
 

@@ -89,10 +89,10 @@ def body_of(act: Act, request: AskRequest, case: Claim) -> str:
         for (_, party, currency), (amount, _) in open_claims([case.pk]).items()
         if party == case.against_id and amount > 0
     ]
-    line = case.layer.shipment_line.instalment.line
-    context = {"case": case, "line": line, "person": act.person, "words": " ".join(request.words.split())[:500]}
+    context = {"case": case, "line": case.line, "person": act.person, "words": " ".join(request.words.split())[:500]}
     context |= {"claimed": " and ".join(claimed), "answer_by": request.answer_by}
-    context["link"] = LINK if case.against.kind == Party.Kind.SUPPLIER else ""
+    # Through the link a supplier answers about goods of its orders.
+    context["link"] = LINK if case.against.kind == Party.Kind.SUPPLIER and not case.of_no_order else ""
     return render_to_string("letters/case.txt", context)
 
 

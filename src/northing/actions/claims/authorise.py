@@ -7,6 +7,7 @@ from decimal import Decimal
 from northing.access.acts import Act, future_problem
 from northing.actions.claims.out_of_stock import open_problems
 from northing.actions.quality.inspect import links_of
+from northing.actions.receiving.held_cases import held_links
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
@@ -71,7 +72,8 @@ def locked_case(key: int) -> Claim:
 
 def case_links(case: Claim) -> list[tuple[str, int, int | None]]:
     """Where an act on a case is told of: on the case, its order and its item."""
-    return [*links_of(case.layer), ("case", case.pk, case.company_id)]
+    of_goods = held_links(case.layer) if case.of_no_order else links_of(case.layer)
+    return [*of_goods, ("case", case.pk, case.company_id)]
 
 
 @once

@@ -134,8 +134,7 @@ def _turned(act: Act, request: TurnRequest) -> tuple[Claim, CostLayer, Party]:
     problems = future_problem(request.occurred_on, act) + _reason(request.reason)
     if party.pk == case.against_id:
         problems.append(Problem(f"It is claimed from {party} already.", "party", "Choose another party."))
-    if case.withdrawn_at:
-        problems.append(Problem("This case never was: what opened it is reversed."))
+    problems += _no_money(case)
     refuse_if(problems)
     return case, locked_layer(case.layer_id), party
 
@@ -213,10 +212,18 @@ def _locked(act: Act, request: MoneyRequest, permission: str) -> Claim:
         problems.append(Problem(f"This is no amount in {request.currency}.", "amount"))
     if request.rate is not None and request.rate <= 0:
         problems.append(Problem("A rate is above 0.", "rate"))
-    if case.withdrawn_at:
-        problems.append(Problem("This case never was: what opened it is reversed."))
+    problems += _no_money(case)
     refuse_if(problems)
     return case
+
+
+def _no_money(case: Claim) -> list[Problem]:
+    """Why nothing can be claimed of a case."""
+    if case.withdrawn_at:
+        return [Problem("This case never was: what opened it is reversed.")]
+    if case.of_no_order:
+        return [Problem("These goods belong to no order, and have no price.", mend="Decide about them first.")]
+    return []
 
 
 def _is_amount(request: MoneyRequest) -> bool:

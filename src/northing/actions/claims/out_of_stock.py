@@ -107,6 +107,9 @@ def open_problems(
     have no way yet.
     """
     found = []
+    if case.of_no_order:
+        mend = "Tie them to an order, send them back, or keep them, on the page of the held goods."
+        return [Problem("These units belong to no order.", mend=mend, record=("layer", case.layer_id))]
     if case.kind != kind and kind == Claim.Kind.REJECTED:
         found.append(Problem("Missing goods are not here.", mend="They are found again, lost, or never supplied."))
     if case.kind != kind and kind == Claim.Kind.MISSING:

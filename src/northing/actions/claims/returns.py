@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
 from northing.actions.claims.out_of_stock import bring_back, open_problems, take_out
+from northing.actions.claims.replaced import settle_after_return
 from northing.actions.costing.goods_price import Leaving
 from northing.actions.quality.inspect import links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
@@ -112,7 +113,7 @@ def _leave(act: Act, rows: Sequence[Back], day: date) -> None:
     leaving = [Leaving(entry, row.case, row.layer, row.quantity) for entry, row in zip(entries, rows, strict=True)]
     gone = take_out(leaving, LayerTake.Reason.RETURNED)
     said = authorisations_of((row.case.pk for row in rows), (row.reference for row in rows))
-    claims.write_returns(
+    notes = claims.write_returns(
         [
             ReturnNote(
                 goods_return=row.made,
@@ -133,6 +134,7 @@ def _leave(act: Act, rows: Sequence[Back], day: date) -> None:
         ]
     )
     positions.move_rows([(history, _moved(row.layer, "rejected", "returned", row.quantity)) for history, row in told])
+    settle_after_return(act, notes)
 
 
 def _authorisation(said: Mapping[tuple[int, str], Authorisation], row: Back) -> Authorisation | None:

@@ -30,6 +30,9 @@ Component = int | None  # a charge's id, None for the goods value, the differenc
 PRICE_DIFFERENCE = -1
 # What was paid for the goods of one layer alone; no bearer has a total of it.
 REWORK = -2
+# What was claimed for failed goods in whose place those of the layer came free.
+REPLACED = -3
+OF_ONE_LAYER = (REWORK, REPLACED)
 OF_GOODS = (None, PRICE_DIFFERENCE)
 
 
@@ -139,6 +142,7 @@ def _taken(layers: Iterable[CostLayer]) -> dict[tuple[int, Component], Decimal]:
 APART: dict[str, Component] = {
     LayerCost.Component.PRICE_DIFFERENCE: PRICE_DIFFERENCE,
     LayerCost.Component.REWORK: REWORK,
+    LayerCost.Component.REPLACED: REPLACED,
 }
 
 
@@ -222,8 +226,8 @@ def write(entry: Entry, found: Absorption) -> list[Draft]:
             account = late_account(kinds[one.component], way)
             draft = Draft(account=account, amount=amount, **common)
             drafts.append(raised(entry, layer, draft) if account == Account.CLAIMS else draft)
-        if one.component == REWORK:
-            # It is owed to who did it; nothing waited for it.
+        if one.component in OF_ONE_LAYER:
+            # It is owed to who did it, or was claimed; nothing waited for it.
             continue
         charge = _charge(one.component)
         drafts.append(_drawn(one, next(drawn[charge, layer.company_id]) if charge else None))
@@ -240,8 +244,8 @@ def _kinds(found: Absorption) -> dict[Component, str]:
 
 
 def _charge(component: Component) -> int | None:
-    """The charge that a component is; None of the goods, their price, and rework."""
-    return None if component in (PRICE_DIFFERENCE, REWORK) else component
+    """The charge that a component is; None of the goods, their price, and what is of one layer."""
+    return None if component in (PRICE_DIFFERENCE, *OF_ONE_LAYER) else component
 
 
 def _accruals(found: Absorption) -> dict[tuple[int, int], Iterator[Draft]]:

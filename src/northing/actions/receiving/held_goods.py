@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
+from northing.actions.receiving.held_cases import held_links
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
@@ -48,7 +49,7 @@ def end_held_goods(act: Act, request: EndRequest) -> int:
     what = f"{plain(request.quantity)} {layer.item.unit} of {layer.item.code} of {layer.receipt_line.receipt}"
     went = f"Sent back {what} under" if request.way == Way.SENT_BACK else f"Kept {what} free of charge:"
     text = f"{went} {request.reference.strip()}"
-    history = add_history(act, "end_held_goods", text, _links(layer), request.occurred_on)
+    history = add_history(act, "end_held_goods", text, held_links(layer), request.occurred_on)
     entry = open_entry(act, history, text, request.occurred_on)
     kept = request.way == Way.KEPT
     inventory.move_stock(history, _moves(layer, request, "in_store" if kept else ""))
@@ -86,12 +87,6 @@ def _locked(key: int) -> CostLayer:
     return found.select_related("company", "item", "receipt_line__receipt").get(pk=key)
 
 
-def _links(layer: CostLayer) -> list[tuple[str, int, int | None]]:
-    line, company = layer.receipt_line, layer.company_id
-    links = [("item", layer.item_id, company), ("receipt", line.receipt_id, company), ("layer", layer.pk, company)]
-    return links + ([("line", line.stands_for_id, company)] if line.stands_for_id else [])
-
-
 def _problems(act: Act, request: EndRequest, layer: CostLayer) -> list[Problem]:
     found = future_problem(request.occurred_on, act)
     held = OnHand.objects.filter(layer=layer, status="held").aggregate(total=Sum("quantity"))["total"] or ZERO
@@ -121,7 +116,7 @@ def reverse_end(act: Act, request: ReverseRequest) -> int:
     refuse_reversal("decision", decision.reversed_by_id, request.reason)
     refuse_if(_reversal_problems(decision, layer))
     text = f"Reversed: {decision.entry.text}: {request.reason.strip()}"
-    history = add_history(act, "reverse_end", text, _links(layer), act.today)
+    history = add_history(act, "reverse_end", text, held_links(layer), act.today)
     entry = open_entry(act, history, text, act.today, reverses=decision.entry)
     if decision.way == Way.SENT_BACK:
         ledger.give_back(layer, decision.quantity, ZERO, ZERO, LayerTake.Reason.RETURNED, entry)

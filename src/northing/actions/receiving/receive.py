@@ -10,12 +10,14 @@ from northing.access.acts import Act, future_problem
 from northing.access.models import Person
 from northing.access.permissions import may
 from northing.actions.claims.damage import open_damaged
+from northing.actions.claims.replaced import settle_by_goods
 from northing.actions.costing.charges import respread_estimates
 from northing.actions.inventory.shelves import Coming, refusals
 from northing.actions.quality.skip_lot import draw_lots
 from northing.actions.receiving import intake, short
 from northing.actions.receiving.found import Found, found_by
 from northing.actions.receiving.given import Given
+from northing.actions.receiving.held_cases import open_held
 from northing.actions.receiving.minded import lot_problems
 from northing.actions.receiving.missing import miss, open_cases
 from northing.actions.receiving.not_there import hand_back
@@ -113,8 +115,11 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
     drafts += intake.own_on_receipt(entry, found, layers)
     drafts += intake.absorb_costs(entry, found)
     cases = open_cases(request, site, found, layers)
-    add_links(history, [("case", case.pk, site.company_id) for case in cases.values()])
+    strange = open_held(receipt, unordered, layers)
+    opened = [*cases.values(), *strange]
+    add_links(history, [("case", case.pk, site.company_id) for case in opened])
     drafts += miss(entry, layers, cases)
+    drafts += settle_by_goods(entry, {one.of_line.pk for one in found}, [layer.pk for layer in layers])
     _finish(act, receipt, container, found, unordered, entry, drafts)
     held = {one.line.pk for one in [*found, *unordered] if one.is_held and one.line}
     bring_along(
@@ -122,7 +127,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
         dated=dated,
         shipments=[container.shipment_id] if container else [],
         layers=[layer.pk for layer in layers if layer.receipt_line_id in held],
-        cases=[case.pk for case in cases.values()],
+        cases=[case.pk for case in opened],
         questions=short.ask(act, receipt, container, found),
     )
     # All of it is rejected; a case says so.

@@ -8,6 +8,7 @@ from django.db.models import Q, Sum
 
 from northing.access.acts import Act
 from northing.actions.claims.damage import not_damaged
+from northing.actions.claims.replaced import unsettle
 from northing.actions.costing import absorb, accruals, advances, ahead, ownership
 from northing.actions.costing.absorb import Totals
 from northing.actions.costing.charges import respread_estimates
@@ -151,6 +152,7 @@ def _undo_books(entry: Entry, receipt: Receipt, layers: Sequence[CostLayer]) -> 
     advances.take_up_again(entry, receipt.entry)
     advances.give_up_all(entry, DocumentKind.RECEIPT_LINE, receipt.lines.values_list("pk", flat=True))
     claims.take_back_of_layers(entry, keys)
+    unsettle(entry, keys)
     accruals.true_up(entry, {charge for _, charge, *_ in costs if charge})
     ledger.empty_layers(keys)
 

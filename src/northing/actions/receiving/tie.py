@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from northing.access.acts import Act
 from northing.actions.receiving.receive import Reason, ReceiveRequest, ReceiveRow, take_in
+from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import once
 from northing.core.money.exact import plain
@@ -82,6 +83,7 @@ def tie(act: Act, request: TieRequest) -> int:
             for one in lying
         ]
     )
+    bring_along(layers=[one.layer.pk for one in lying])
     return made.pk
 
 

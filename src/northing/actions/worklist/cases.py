@@ -15,6 +15,10 @@ from northing.masterdata.models import Party
 from northing.worklist.operations import MatterDraft, write_matters
 
 ZERO = Decimal(0)
+DECIDE = {
+    Claim.Kind.EXCESS: "held, too many: order, send back or keep",
+    Claim.Kind.WRONG: "held, no order: tie, send back or keep",
+}
 ORDER = "shipment_line__instalment__line__order"
 Money = dict[int, list[tuple[str, Decimal, Decimal]]]
 
@@ -22,7 +26,8 @@ Money = dict[int, list[tuple[str, Decimal, Decimal]]]
 def refresh_cases(cases: Iterable[int]) -> None:
     """Cases with units that have no end yet, or of which something is claimed."""
     keys, drafts = list(cases), []
-    related = ("layer__item", f"layer__{ORDER}", "company", "supplier", "against")
+    came_with = "layer__receipt_line__stands_for__order"
+    related = ("layer__item", f"layer__{ORDER}", came_with, "company", "supplier", "against")
     found = list(Claim.objects.filter(pk__in=keys).select_related(*related))
     days = deadlines_of(found)
     claimed, references, coming = _claimed(keys), _references(keys), coming_in_their_place(keys)
@@ -40,7 +45,7 @@ def refresh_cases(cases: Iterable[int]) -> None:
                 company=case.company_id,
                 move=None if case.withdrawn_at else moves.case_move(facts),
                 at_stake=_at_stake(case, claimed[case.pk]),
-                person=case.looked_after_by_id,
+                person=case.looked_after_by_id or _buyer(case),
             )
         )
     write_matters(drafts)
@@ -56,6 +61,7 @@ def _facts(
     amounts = [f"{currency} {money(amount, currency)}" for currency, amount, _ in claimed]
     return moves.CaseFacts(
         words=f"{case.kind}: {case.reason or 'no reason given'}",
+        of_no_order=DECIDE.get(case.kind, ""),
         against=case.against.name,
         undecided=case.undecided,
         authorised=case.authorised,
@@ -69,6 +75,11 @@ def _facts(
         answer_by=case.answer_by,
         due=due,
     )
+
+
+def _buyer(case: Claim) -> int | None:
+    """Who decides about goods that belong to no order (an id): the buyer of the order that they came with."""
+    return case.line.order.buyer_id if case.of_no_order and case.line else None
 
 
 def _at_stake(case: Claim, claimed: list[tuple[str, Decimal, Decimal]]) -> Decimal:

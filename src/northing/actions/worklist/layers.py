@@ -3,8 +3,11 @@
 from collections.abc import Iterable
 from decimal import Decimal
 
-from django.db.models import Sum
+from django.db.models import Q, Sum
 
+from northing.actions.worklist.cases import refresh_cases
+from northing.claims import operations as claims
+from northing.claims.models import Claim
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
 from northing.inventory.models import OnHand
@@ -20,11 +23,12 @@ def refresh_layers(layers: Iterable[int]) -> None:
     held = dict(
         OnHand.objects.filter(layer__in=keys, status="held").values_list("layer").annotate(total=Sum("quantity"))
     )
-    drafts = []
+    drafts, decided = [], _follow_decisions(keys)
     found = CostLayer.objects.filter(pk__in=keys, kind="stock")
     for layer in found.select_related("company", "receipt_line__stands_for__order"):
         quantity = held.get(layer.pk) or ZERO
-        waits = _waits(layer) if quantity else None
+        # Of goods without an order their case says what waits.
+        waits = _waits(layer) if quantity and layer.pk not in decided else None
         line = layer.receipt_line.stands_for if layer.receipt_line else None
         value = layer.value * quantity / layer.remaining if layer.remaining else ZERO
         drafts.append(
@@ -38,17 +42,18 @@ def refresh_layers(layers: Iterable[int]) -> None:
             )
         )
     write_matters(drafts)
+    if decided:
+        refresh_cases(decided.values())
 
 
-DECIDE = {
-    "unordered": "held, no order: tie, send back or keep",
-    "excess": "held, too many: order, send back or keep",
-    "other item": "held, another item: tie, send back or keep",
-}
+def _follow_decisions(layers: Iterable[int]) -> dict[int, int]:
+    """By layer (id), the case of its goods that belong to no order; its units end as they are decided about."""
+    found = Claim.objects.filter(layer__in=list(layers), kind__in=Claim.OF_NO_ORDER, withdrawn_at=None)
+    said = Sum("layer__receipt_line__decisions__quantity", filter=Q(layer__receipt_line__decisions__reversed_by=None))
+    rows = list(found.order_by("pk").values_list("pk", "layer", "ended").annotate(units=said))
+    claims.end_by_decisions({case: units or ZERO for case, _, ended, units in rows if ended != (units or ZERO)})
+    return {layer: case for case, layer, _, _ in rows}
 
 
 def _waits(layer: CostLayer) -> moves.Move:
-    why = layer.receipt_line.why if layer.receipt_line else ""
-    if why:
-        return moves.Move(moves.US, DECIDE[why], layer.occurred_on)
     return moves.Move(moves.QUALITY, "held, to be inspected", layer.occurred_on)

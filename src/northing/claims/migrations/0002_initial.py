@@ -400,4 +400,14 @@ class Migration(migrations.Migration):
             name='serials',
             field=models.TextField(blank=True, db_default=''),
         ),
+        migrations.AlterField(
+            model_name='claim',
+            name='kind',
+            field=models.CharField(choices=[('rejected', 'Rejected'), ('missing', 'Missing'), ('excess', 'More than ordered'), ('wrong', 'Not ordered'), ('late', 'Late'), ('price', 'Wrongly billed'), ('other', 'Other')], max_length=8),
+        ),
+        migrations.AlterField(
+            model_name='claimamount',
+            name='why',
+            field=models.CharField(choices=[('price', 'Price of goods that are gone'), ('difference', 'Price difference of goods that are gone'), ('credited', 'Credited by the supplier'), ('reduced', 'Kept at a lower price'), ('more', 'Claimed beyond the price'), ('turned', 'Claimed from another party'), ('paid', 'Paid in money'), ('given up', 'Given up'), ('cost', 'A cost that a bill brought'), ('replaced', 'Settled by goods that came free in their place')], max_length=10),
+        ),
     ]

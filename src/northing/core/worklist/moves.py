@@ -176,6 +176,8 @@ class CaseFacts:
     coming: Decimal = ZERO
     coming_on: str = ""
     coming_by: date | None = None
+    # Units that belong to no order: what is to be decided about them.
+    of_no_order: str = ""
 
 
 def case_move(facts: CaseFacts) -> Move | None:
@@ -189,6 +191,8 @@ def case_move(facts: CaseFacts) -> Move | None:
     if facts.undecided and facts.asked_on:
         reason = f"{facts.words}; {facts.against} is asked about {facts.undecided.normalize():f} {facts.unit}"
         return Move(facts.owes, reason, facts.asked_on, facts.answer_by)
+    if facts.undecided and facts.of_no_order:
+        return Move(US, facts.of_no_order, facts.opened_on, facts.due)
     if facts.undecided:
         return Move(US, f"{facts.words}; settle with {facts.against}", facts.opened_on, facts.due)
     if facts.authorised:

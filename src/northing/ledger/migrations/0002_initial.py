@@ -312,10 +312,10 @@ class Migration(migrations.Migration):
         migrations.AlterField(
             model_name='layercost',
             name='component',
-            field=models.CharField(choices=[('goods', 'Goods'), ('price_difference', 'Price difference'), ('rework', 'Rework'), ('charge', 'Charge'), ('duty', 'Duty'), ('tax', 'Tax')], default='goods', max_length=16),
+            field=models.CharField(choices=[('goods', 'Goods'), ('price_difference', 'Price difference'), ('rework', 'Rework'), ('replaced', 'Claimed for the goods it replaces'), ('charge', 'Charge'), ('duty', 'Duty'), ('tax', 'Tax')], default='goods', max_length=16),
         ),
         migrations.AddConstraint(
             model_name='layercost',
-            constraint=models.CheckConstraint(condition=models.Q(models.Q(('charge', None), ('component__in', ('goods', 'price_difference', 'rework'))), models.Q(('charge__isnull', False), ('component__in', ('charge', 'duty', 'tax'))), _connector='OR'), name='layer_cost_of_goods_or_charge'),
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('charge', None), ('component__in', ('goods', 'price_difference', 'rework', 'replaced'))), models.Q(('charge__isnull', False), ('component__in', ('charge', 'duty', 'tax'))), _connector='OR'), name='layer_cost_of_goods_or_charge'),
         ),
     ]

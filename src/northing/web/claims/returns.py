@@ -134,7 +134,7 @@ def _all_layers(of: Of) -> list[int]:
 
 
 # Goods of more layers than that are the worker's.
-AT_ONCE = 15
+AT_ONCE = 150
 
 
 def _now_or_later(act: Act, request: ReturnAllRequest) -> list[int] | Job:

@@ -18,6 +18,7 @@ from northing.drawings.figures import count
 from northing.ledger.models import Account
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Party
+from northing.receiving.models import HeldDecision
 from northing.web.claims.forms import ReturnForm
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
@@ -36,6 +37,7 @@ def case(request, case_id: int):
         "layer__item",
         "layer__receipt_line__receipt",
         "layer__shipment_line__instalment__line__order",
+        "layer__receipt_line__stands_for__order",
         "supplier",
         "against",
         "company",
@@ -60,6 +62,7 @@ def case(request, case_id: int):
         "places": _places(record),
         "said": said,
         "claims": claims_of(record),
+        "decisions": _decisions(record),
         "costs": record.credits.filter(bill__reversed_by=None).exclude(into="").select_related("bill__party"),
         "credits": record.credits.filter(bill__reversed_by=None, into="").select_related("bill").order_by("pk"),
         "money": record.money.select_related("party", "before").order_by("pk"),
@@ -73,6 +76,13 @@ def case(request, case_id: int):
         "history": history_for(request, "case", record.pk),
     }
     return render(request, "claims/case.html", context, status=422 if form.errors else 200)
+
+
+def _decisions(case: Claim) -> Iterable[HeldDecision]:
+    """What was decided about units that belong to no order, and stands."""
+    if not case.of_no_order:
+        return []
+    return HeldDecision.objects.filter(line=case.layer.receipt_line, reversed_by=None).order_by("pk")
 
 
 def _start(case: Claim, said: Iterable[Authorisation]) -> dict[str, object]:
@@ -102,6 +112,8 @@ def _send(request, case: Claim, form: ReturnForm):
 
 def _places(case: Claim) -> dict[str, Decimal]:
     """The case's units by where they are, as the strip draws them."""
+    if case.of_no_order:
+        return _decided_places(case)
     found = {case.kind: case.undecided, "authorised": case.authorised}
     stands = Q(reversed_by=None)
     for way, units in (
@@ -110,6 +122,15 @@ def _places(case: Claim) -> dict[str, Decimal]:
         place = PLACES.get(way, way)
         found[place] = found.get(place, ZERO) + units
     found["returned"] = case.returns.filter(stands).aggregate(u=Sum("quantity"))["u"] or ZERO
+    return found
+
+
+def _decided_places(case: Claim) -> dict[str, Decimal]:
+    """Where units are that belong to no order: held, or by what was decided; tied ones are units of that order."""
+    found = {"held": case.undecided}
+    for one in _decisions(case):
+        place = {HeldDecision.Way.SENT_BACK: "returned", HeldDecision.Way.KEPT: "in_store"}.get(one.way, "ordered")
+        found[place] = found.get(place, ZERO) + one.quantity
     return found
 
 

@@ -24,7 +24,10 @@ from northing.web.common.keys import key_of
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 
-RELATED = ("layer__item", "layer__shipment_line__instalment__line__order", "supplier", "against", "company")
+RELATED = (
+    *("layer__item", "layer__shipment_line__instalment__line__order", "layer__receipt_line__stands_for__order"),
+    *("supplier", "against", "company"),
+)
 # The action, its words before and after, and the right it takes.
 WAYS = {
     "keep": (ways.keep, "Keep", "They are in store.", "return_goods"),

@@ -24,11 +24,11 @@ from northing.masterdata.models import Defect
 from northing.quality.models import Inspection, LotDraw
 from northing.quality.queries import inspected_before, plan_of, rule_of, sample_places, waiting_draw
 from northing.reports.inspection_paper import inspection_paper
-from northing.reports.inspection_register import COLUMNS, register, register_rows
+from northing.reports.inspection_register import COLUMNS, register, register_rows, verdicts
 from northing.web.common.addresses import address_of
 from northing.web.common.answers import file_answer
 from northing.web.common.forms import act_of
-from northing.web.common.paging import page_of_keys, page_of_rows
+from northing.web.common.paging import page_of, page_of_keys, page_of_rows
 from northing.web.common.permissions import form_for, open_page
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.tables import csv_file
@@ -39,14 +39,6 @@ from northing.worklist.queries import open_matters
 ORDER = "shipment_line__instalment__line__order"
 NEED_BY = "layer__shipment_line__instalment__line__need_by"
 
-
-# What a row of the register shows; whole records of all that it passes through would be most of its time.
-REGISTER = (
-    *("occurred_on", "passed", "failed", "reason", "lot", "sample", "state", "accepted", "skipped", "overruled"),
-    *("reversed_by", "layer__lot", "layer__item__code", "layer__item__description"),
-    *(f"layer__{ORDER}__number", f"layer__{ORDER}__supplier__name"),
-    *("inspector__username", "inspector__first_name", "inspector__last_name"),
-)
 
 # Two lists share the page.
 ROWS = 60
@@ -68,6 +60,7 @@ def quality(request):
     held = held.filter(Q(layer__receipt_line=None) | Q(layer__receipt_line__why=""))
     cases = Claim.objects.filter(withdrawn_at=None)
     related = ("layer__item", "supplier", "against", "looked_after_by", f"layer__{ORDER}")
+    related += ("layer__receipt_line__stands_for__order",)
     cases = scoped(cases.select_related(*related), request.user)
     only_mine = request.GET.get("mine") == "1"
     if only_mine:
@@ -89,8 +82,9 @@ def inspections(request):
     """The register: every verdict, and those of an item, supplier, order or lot by a word."""
     word = request.GET.get("q", "").replace("\x00", "")[:60]
     found = register(companies_of(request.user), word)
-    wide = found.select_related("layer__item", "inspector", f"layer__{ORDER}__supplier").only(*REGISTER)
-    context = {"page": page_of_keys(found, request.GET, ROWS, wide=wide), "word": word}
+    keys = found.values_list("pk", flat=True)
+    page = page_of(lambda first, past: verdicts(keys[first:past]), request.GET, ROWS)
+    context = {"page": page, "word": word}
     return render(request, "quality/inspections.html", context)
 
 

@@ -168,7 +168,11 @@ def _came(layer: CostLayer) -> str:
 def _cases(keys: Iterable[int]) -> dict[int, Named]:
     found = Claim.objects.filter(pk__in=keys).select_related("layer__item")
     return {
-        one.pk: (f"Case {one.pk}: {count(one.open_quantity)} {one.layer.item.code}", reverse("case", args=[one.pk]))
+        one.pk: (
+            f"Case {one.pk}: {count(one.open_quantity)} {one.layer.item.code}",
+            # What belongs to no order is decided about where it is held.
+            reverse("held", args=[one.layer_id]) if one.of_no_order else reverse("case", args=[one.pk]),
+        )
         for one in found
     }
 

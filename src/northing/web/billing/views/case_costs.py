@@ -39,7 +39,7 @@ def _asked(request) -> tuple[Claim | GoodsReturn, Weighed, dict[str, object]]:
     """The case, or the cases of the return by what their goods cost, that the address names; and what is likely."""
     mine = companies_of(request.user)
     if key := key_of(request.GET.get("case", "")):
-        found = Claim.objects.select_related("company", "layer__item", "against")
+        found = Claim.objects.exclude(kind__in=Claim.OF_NO_ORDER).select_related("company", "layer__item", "against")
         case = get_object_or_404(found, pk=key, company__in=mine, withdrawn_at=None)
         return case, [(case, Decimal(1))], {"currency": case.company.currency, "into": "claim"}
     made = get_object_or_404(

@@ -12,6 +12,7 @@ from northing.actions.receiving.held_goods import end_held_goods, reverse_end
 from northing.actions.receiving.order_held import order_held
 from northing.actions.receiving.short import question_words
 from northing.actions.receiving.tie import TieRequest, tie
+from northing.claims.models import Claim
 from northing.core.money.exact import plain
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
@@ -71,6 +72,8 @@ def held_goods(request, layer_id: int):
         "asks": asks_only(tie_form),
         "asked_line": request.POST.get("order_line", ""),
         "allowed": may(request.user, "decide_goods", layer.company_id),
+        "case": layer.cases.filter(kind__in=Claim.OF_NO_ORDER, withdrawn_at=None).select_related("against").first(),
+        "handles": may(request.user, "handle_cases", layer.company_id),
         "history": history_for(request, "receipt", line.receipt_id),
     }
     wrong = form.errors or tie_form.errors or order_form.errors
