@@ -147,7 +147,7 @@ REFUSED = [
     ("lines[0].rate", case(lines=[line("A", rate="0")])),
     ("lines[0].rate", case(lines=[line("A", currency="NZD", rate="2")])),
     ('"colour"', case(colour="red")),
-    ('lines[0]."duty"', case(lines=[line("A", duty="0.05")])),
+    ('lines[0]."dutty"', case(lines=[line("A", dutty="0.05")])),
     ("rates.book", case(rates={"book": {"QQQ": "1"}})),
     ("rates.book.USD", case(rates={"book": {"USD": "-1"}})),
     ("charges[0].amount", case(charges=[charge(amount="1.001")])),

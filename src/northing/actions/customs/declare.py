@@ -8,6 +8,7 @@ from decimal import Decimal
 from northing.actions.costing import ownership
 from northing.actions.costing.scope import aboard
 from northing.core.costing import landed_cost
+from northing.core.costing.customs import Expression
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
@@ -62,7 +63,7 @@ def _core_line(part: ShipmentLine, company: Company, rates: Rates) -> landed_cos
         currency=line.order.currency,
         book_rate=Decimal(1),
         customs_rate=rates.of(company, line.order.currency),
-        duty_rate=line.item.duty_rate,
+        duty=Expression(line.item.duty_rate),
     )
 
 

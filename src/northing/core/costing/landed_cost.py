@@ -8,6 +8,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
+from northing.core.costing.customs import (
+    FREIGHT,
+    INCLUDES,
+    INSURANCE,
+    USUAL_RULE,
+    Customs,
+    Declared,
+    Expression,
+    Group,
+    duties_of,
+    rounded_by,
+)
 from northing.core.money.exact import divide, exactly, round_to, times
 from northing.core.money.money import all_from_minor, converted, from_minor, rounded, to_minor
 from northing.core.money.spread import NothingToSpreadOver, spread, whole_weights
@@ -28,11 +40,17 @@ KINDS = (
 )
 CUSTOMS_VALUE, DUTY = "customs_value", "duty"
 ZERO, ONE = Decimal(0), Decimal(1)
+FREE = Expression()
+PRICE_ALONE = Customs()
 
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """Goods to be costed. Rates turn its currency into base currency."""
+    """Goods to be costed. Rates turn its currency into base currency.
+
+    `included` is what the price includes of freight and insurance, in its currency. Without a net weight the weight
+    counts for duties.
+    """
 
     id: str
     quantity: Decimal
@@ -42,7 +60,13 @@ class Line:
     customs_rate: Decimal
     volume_m3: Decimal = ZERO
     weight_kg: Decimal = ZERO
-    duty_rate: Decimal = ZERO
+    duty: Expression = FREE
+    extra: tuple[tuple[str, Expression], ...] = ()
+    hs: str = ""
+    origin: str = ""
+    net_weight_kg: Decimal | None = None
+    incoterm: str = USUAL_RULE
+    included: Mapping[str, Decimal] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +74,8 @@ class Charge:
     """A cost to be spread over `scope` (positions of its lines, ascending).
 
     `basis` is one of BASES, or empty when `by_hand` gives a weight for each line of the scope.
-    `customs_rate` may be absent where no import tax names the charge's kind.
+    `customs_rate` may be absent where no import tax names the charge's kind and it is not in the customs value;
+    `in_customs_value` says whether it is, None leaves that to its kind.
     """
 
     id: str
@@ -61,28 +86,45 @@ class Charge:
     basis: str = ""
     by_hand: Sequence[Decimal] = ()
     customs_rate: Decimal | None = None
+    in_customs_value: bool | None = None
+
+    def belongs(self, customs: Customs) -> bool:
+        """Whether its shares are in the customs value of lines whose price does not include it (rule 10)."""
+        if self.in_customs_value is None:
+            return customs.basis == "cif" and self.kind in (FREIGHT, INSURANCE)
+        return self.in_customs_value and customs.basis != "price"
 
 
 @dataclass(frozen=True, slots=True)
 class ImportTax:
     """Import tax: one rate on a base of named parts. `reclaimable` is the part of it (0 to 1) that is reclaimed
-    and stays out of landed cost.
+    and stays out of landed cost. Without a `unit` it is whole in the minor unit.
     """
 
     rate: Decimal = ZERO
     base: tuple[str, ...] = ()
     reclaimable: Decimal = ONE
+    unit: Decimal | None = None
+    way: str = "half up"
+
+
+class ValueBelowZero(ValueError):
+    """More is deducted from the price of a line (its id) than there is."""
 
 
 @dataclass(slots=True)
 class LineCost:
-    """The cost of one line. `charges` holds the share of each charge whose scope names the line."""
+    """The cost of one line. `charges` holds the share of each charge whose scope names the line, `duties` each duty
+    by its id, `deducted` what was taken off the price for customs by kind.
+    """
 
     id: str
     goods: Decimal
     customs_value: Decimal
     duty: Decimal
     charges: dict[str, Decimal] = field(default_factory=dict)
+    duties: dict[str, Decimal] = field(default_factory=dict)
+    deducted: dict[str, Decimal] = field(default_factory=dict)
     import_tax: Decimal = ZERO
     landed: Decimal = ZERO
     unit: Decimal = ZERO
@@ -90,7 +132,7 @@ class LineCost:
 
 @dataclass(frozen=True, slots=True)
 class CostSheet:
-    """Lines with their costs, and the totals."""
+    """Lines with their costs, the totals, and the groups of the entry where duties are reckoned by group."""
 
     lines: list[LineCost]
     duty: Decimal
@@ -98,6 +140,7 @@ class CostSheet:
     tax: Decimal
     reclaimed: Decimal
     landed: Decimal
+    groups: list[Group] = field(default_factory=list)
 
 
 def line_amount(quantity: Decimal, unit_price: Decimal, currency: str) -> Decimal:
@@ -135,17 +178,26 @@ def spread_amount(amount: Decimal, weights: Sequence[int], currency: str) -> lis
     return all_from_minor(spread(to_minor(amount, currency), weights), currency)
 
 
-def cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax, base_currency: str) -> CostSheet:
-    """Cost every line. Raises NothingToSpreadOver, with the charge's id, where all its weights are zero.
+def cost_sheet(
+    lines: Sequence[Line],
+    charges: Sequence[Charge],
+    tax: ImportTax,
+    base_currency: str,
+    customs: Customs = PRICE_ALONE,
+) -> CostSheet:
+    """Cost every line. Raises NothingToSpreadOver, with the charge's id, where all its weights are zero; and
+    ValueBelowZero, with the line's id.
 
     Source: the worked case of docs/landed-cost.md.
     """
     with exactly():
-        return _cost_sheet(lines, charges, tax, base_currency)
+        return _cost_sheet(lines, charges, tax, base_currency, customs)
 
 
-def _cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax, base_currency: str) -> CostSheet:
-    sheet = [_goods_and_duty(line, base_currency) for line in lines]
+def _cost_sheet(
+    lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax, base_currency: str, customs: Customs
+) -> CostSheet:
+    sheet = [_goods(line, base_currency) for line in lines]
     measures = {
         "value": [cost.goods for cost in sheet],
         "weight": [line.weight_kg for line in lines],
@@ -157,9 +209,12 @@ def _cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax
         amount = converted(charge.amount, charge.book_rate, base_currency)
         for position, share in zip(charge.scope, spread_amount(amount, weights[charge.id], base_currency), strict=True):
             sheet[position].charges[charge.id] = share
-    base_by_line = _tax_base_by_line(sheet, charges, weights, tax, base_currency)
+    shares = _at_customs_rate(charges, weights, tax, customs, base_currency)
+    _customs_values(sheet, lines, charges, shares, customs, base_currency)
+    groups = _duties(sheet, lines, customs, base_currency)
+    base_by_line = _tax_base_by_line(sheet, lines, charges, shares, tax, customs)
     tax_base = sum(base_by_line, ZERO)
-    tax_amount = rounded(times(tax_base, tax.rate), base_currency)
+    tax_amount = rounded_by(times(tax_base, tax.rate), tax.unit, tax.way, base_currency)
     reclaimed = rounded(times(tax_amount, tax.reclaimable), base_currency)
     if tax_amount != reclaimed:
         _spread_tax(sheet, tax_amount - reclaimed, base_by_line, base_currency)
@@ -168,19 +223,90 @@ def _cost_sheet(lines: Sequence[Line], charges: Sequence[Charge], tax: ImportTax
         cost.unit = divide(cost.landed, line.quantity, 4)
     total = from_minor(0, base_currency)
     duty, landed = (sum((getattr(c, name) for c in sheet), total) for name in ("duty", "landed"))
-    return CostSheet(sheet, duty, tax_base + total, tax_amount, reclaimed, landed)
+    return CostSheet(sheet, duty, tax_base + total, tax_amount, reclaimed, landed, groups)
 
 
-def _goods_and_duty(line: Line, base_currency: str) -> LineCost:
+def _goods(line: Line, base_currency: str) -> LineCost:
+    """The goods of a line; its customs value is the price alone as yet."""
     amount = line_amount(line.quantity, line.unit_price, line.currency)
-    customs_value = converted(amount, line.customs_rate, base_currency)
     return LineCost(
         id=line.id,
         goods=converted(amount, line.book_rate, base_currency),
-        customs_value=customs_value,
-        duty=ad_valorem(customs_value, line.duty_rate, base_currency),
+        customs_value=converted(amount, line.customs_rate, base_currency),
+        duty=ZERO,
         import_tax=from_minor(0, base_currency),
     )
+
+
+# Of a charge (its id) the share of each line of its scope, at the customs rate.
+Shares = Mapping[str, Sequence[Decimal]]
+
+
+def _at_customs_rate(
+    charges: Sequence[Charge],
+    weights: Mapping[str, Sequence[int]],
+    tax: ImportTax,
+    customs: Customs,
+    base_currency: str,
+) -> Shares:
+    """The shares of charges that customs counts, in its value or in the base of its tax."""
+    found = {}
+    for charge in charges:
+        if charge.kind in tax.base or charge.belongs(customs):
+            rate = charge.customs_rate if charge.customs_rate is not None else charge.book_rate
+            amount = converted(charge.amount, rate, base_currency)
+            found[charge.id] = spread_amount(amount, weights[charge.id], base_currency)
+    return found
+
+
+def _kept_out(charge: Charge, line: Line, customs: Customs) -> bool:
+    """Whether the price of a line includes what a charge is for, so that its share is counted in the price already."""
+    return customs.basis == "cif" and charge.kind in INCLUDES[line.incoterm]
+
+
+def _customs_values(
+    sheet: Sequence[LineCost],
+    lines: Sequence[Line],
+    charges: Sequence[Charge],
+    shares: Shares,
+    customs: Customs,
+    base_currency: str,
+) -> None:
+    """Add to the price what the territory counts, and take off what it leaves out (rule 10)."""
+    for charge in charges:
+        if charge.belongs(customs):
+            for position, share in zip(charge.scope, shares[charge.id], strict=True):
+                if not _kept_out(charge, lines[position], customs):
+                    sheet[position].customs_value += share
+    if customs.basis == "fob":
+        for line, cost in zip(lines, sheet, strict=True):
+            for kind, amount in line.included.items():
+                cost.deducted[kind] = converted(amount, line.customs_rate, base_currency)
+            cost.customs_value -= sum(cost.deducted.values(), ZERO)
+    below = next((cost.id for cost in sheet if cost.customs_value < 0), None)
+    if below is not None:
+        raise ValueBelowZero(below)
+
+
+def _duties(sheet: Sequence[LineCost], lines: Sequence[Line], customs: Customs, base_currency: str) -> list[Group]:
+    """Put the duties of each line into the sheet; returns the groups of the entry."""
+    declared = [
+        Declared(
+            line.hs,
+            line.origin,
+            cost.customs_value,
+            line.weight_kg if line.net_weight_kg is None else line.net_weight_kg,
+            line.quantity,
+            line.duty,
+            line.extra,
+        )
+        for line, cost in zip(lines, sheet, strict=True)
+    ]
+    found = duties_of(declared, customs, base_currency)
+    for cost, duties in zip(sheet, found.by_line, strict=True):
+        cost.duties = duties
+        cost.duty = sum(duties.values(), ZERO)
+    return found.groups
 
 
 def _weights(charges: Sequence[Charge], measures: Mapping[str, Sequence[Decimal]]) -> dict[str, Sequence[int]]:
@@ -205,25 +331,28 @@ def _weights(charges: Sequence[Charge], measures: Mapping[str, Sequence[Decimal]
 
 def _tax_base_by_line(
     sheet: Sequence[LineCost],
+    lines: Sequence[Line],
     charges: Sequence[Charge],
-    weights: Mapping[str, Sequence[int]],
+    shares: Shares,
     tax: ImportTax,
-    base_currency: str,
+    customs: Customs,
 ) -> list[Decimal]:
-    """Each line's part of the import tax base; charges enter at their customs rate (rule 6)."""
+    """Each line's part of the import tax base; charges enter at their customs rate, none of them twice (6, 13)."""
     parts = [ZERO] * len(sheet)
+    by_value = CUSTOMS_VALUE in tax.base
     for position, cost in enumerate(sheet):
-        if CUSTOMS_VALUE in tax.base:
+        if by_value:
             parts[position] += cost.customs_value
         if DUTY in tax.base:
             parts[position] += cost.duty
+        parts[position] += sum((amount for kind, amount in cost.deducted.items() if kind in tax.base), ZERO)
     for charge in charges:
         if charge.kind not in tax.base:
             continue
-        rate = charge.customs_rate if charge.customs_rate is not None else charge.book_rate
-        amount = converted(charge.amount, rate, base_currency)
-        for position, share in zip(charge.scope, spread_amount(amount, weights[charge.id], base_currency), strict=True):
-            parts[position] += share
+        counted = by_value and charge.belongs(customs)
+        for position, share in zip(charge.scope, shares[charge.id], strict=True):
+            if not counted or _kept_out(charge, lines[position], customs):
+                parts[position] += share
     return parts
 
 
