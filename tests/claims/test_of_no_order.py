@@ -52,8 +52,8 @@ def ended(layer, way, units):
 def test_a_receipt_opens_them_against_who_sent_the_goods(came):
     found = cases()
     assert {kind: (case.quantity, case.against, case.reason) for kind, case in found.items()} == {
-        "excess": (D(3), came.parties["USD"], "more than allowed, delivery note DN-1"),
-        "wrong": (D(4), came.parties["USD"], "without an order, delivery note DN-2"),
+        "excess": (D(3), came.parties["USD"], "delivery note DN-1"),
+        "wrong": (D(4), came.parties["USD"], "delivery note DN-2"),
     }
     assert found["excess"].line == came.order.lines.get() and found["wrong"].line is None
     # One matter for each: the buyer of the order that they came with decides.

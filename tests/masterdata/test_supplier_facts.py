@@ -10,7 +10,7 @@ from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside
 from northing.actions.quality.inspect import InspectRequest, inspect
-from northing.actions.quality.sample import SampleRequest
+from northing.actions.quality.request import SampleRequest
 from northing.claims.models import Claim
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import InspectionRule

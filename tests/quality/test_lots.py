@@ -6,8 +6,8 @@ from django.urls import reverse
 from northing.access.models import Grant
 from northing.actions.masterdata.records import RecordRequest, keep_record
 from northing.actions.quality.inspect import InspectRequest, inspect
+from northing.actions.quality.request import SampleRequest
 from northing.actions.quality.reverse import reverse_inspection
-from northing.actions.quality.sample import SampleRequest
 from northing.actions.reversal import ReverseRequest
 from northing.claims.models import Claim
 from northing.core.problems import Refused

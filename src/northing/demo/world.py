@@ -14,7 +14,7 @@ from northing.actions.inventory import issue
 from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.actions.quality import inspect
 from northing.actions.quality.findings import NotesRequest
-from northing.actions.quality.sample import SampleRequest
+from northing.actions.quality.request import SampleRequest
 from northing.actions.receiving import receive
 from northing.actions.shipping import carrier_events, despatch_notices, passage_statistics, required_documents
 from northing.claims.models import Claim

@@ -11,7 +11,7 @@ from northing.actions.inventory.put_away import PutAwayRequest, put_away
 from northing.actions.inventory.transfer import ArrivedRow, ArriveRequest, SendRequest, arrive_goods, send_goods
 from northing.actions.masterdata import opening
 from northing.actions.quality import inspect as inspect_action
-from northing.actions.quality.sample import SampleRequest
+from northing.actions.quality.request import SampleRequest
 from northing.core.problems import Problem, Refused
 from northing.core.quality.sampling import plan
 from northing.core.receiving.serials import numbers_of

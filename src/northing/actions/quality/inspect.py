@@ -1,15 +1,15 @@
 """Inspect held goods."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
 from django.db.models import Sum
 
 from northing.access.acts import Act, future_problem
-from northing.actions.quality.findings import NOTHING, NotesRequest, notes_of, notes_problems, write_notes
-from northing.actions.quality.sample import SampleRequest, put_plan, sample_problems
+from northing.actions.quality.findings import notes_of, notes_problems, write_notes
+from northing.actions.quality.request import InspectRequest, SampleRequest
+from northing.actions.quality.sample import put_plan, sample_problems
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, add_links, once
@@ -30,21 +30,6 @@ from northing.quality.queries import LotPlan, plan_of
 
 ZERO = Decimal(0)
 REASONS = ("chipped", "glaze cracks", "dents", "does not heat", "wrong colour", "wet cartons", "other")
-
-
-@dataclass(frozen=True)
-class InspectRequest:
-    """A verdict on held units of a layer."""
-
-    layer: int
-    passed: Decimal
-    failed: Decimal
-    reason: str
-    occurred_on: date
-    # Which units failed, where they have serial numbers; the others passed.
-    serials: tuple[str, ...] = ()
-    sample: SampleRequest | None = None
-    notes: NotesRequest = NOTHING
 
 
 @once

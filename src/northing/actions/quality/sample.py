@@ -1,47 +1,22 @@
 """What a sample says of its lot, and what may be decided otherwise."""
 
-from dataclasses import dataclass
 from decimal import Decimal
-from typing import TYPE_CHECKING
 
 from northing.access.acts import Act
 from northing.access.permissions import may
+from northing.actions.quality.request import InspectRequest, SampleRequest
 from northing.core.money.exact import plain
 from northing.core.problems import Problem
 from northing.ledger.models import CostLayer
 from northing.quality.models import Inspection
 from northing.quality.queries import LotPlan
 
-if TYPE_CHECKING:
-    from northing.actions.quality.inspect import InspectRequest
-
 # Who may take a lot that its sample rejects, or reject one that it accepts.
 OVERRULES = "decide_goods"
 
 
-@dataclass(frozen=True)
-class SampleRequest:
-    """Units looked at; of them those with a critical, with a major, with only minor defects.
-
-    `sorted`: all of the lot was looked at after its sample rejected it.
-    """
-
-    size: int
-    critical: int = 0
-    major: int = 0
-    minor: int = 0
-    sorted: bool = False
-    # Why it is decided otherwise than by the plan.
-    overruled: str = ""
-
-    @property
-    def failed(self) -> int:
-        """Units of the sample that are not right."""
-        return self.critical + self.major + self.minor
-
-
 def sample_problems(
-    act: Act, request: "InspectRequest", layer: CostLayer, held: Decimal, found: LotPlan | None
+    act: Act, request: InspectRequest, layer: CostLayer, held: Decimal, found: LotPlan | None
 ) -> list[Problem]:
     """What is wrong with the sample, and with the verdict on its lot."""
     said = request.sample
@@ -63,9 +38,7 @@ def sample_problems(
     return _against_plan(act, request, layer, held, found)
 
 
-def _against_plan(
-    act: Act, request: "InspectRequest", layer: CostLayer, held: Decimal, found: LotPlan
-) -> list[Problem]:
+def _against_plan(act: Act, request: InspectRequest, layer: CostLayer, held: Decimal, found: LotPlan) -> list[Problem]:
     """What is decided otherwise than the plan says: a person who may says why."""
     said = request.sample
     assert said is not None

@@ -13,6 +13,8 @@ KINDS = {
     ReceiptLine.Why.OTHER_ITEM: Claim.Kind.WRONG,
     ReceiptLine.Why.UNORDERED: Claim.Kind.WRONG,
 }
+# What their kind does not say of how they came.
+MORE: dict[str, str] = {ReceiptLine.Why.OTHER_ITEM: "another item than ordered, "}
 
 
 def open_held(receipt: Receipt, unordered: Sequence[Unordered], layers: Sequence[CostLayer]) -> list[Claim]:
@@ -26,7 +28,7 @@ def open_held(receipt: Receipt, unordered: Sequence[Unordered], layers: Sequence
                 layer=of_line[one.line.pk],
                 supplier=one.supplier,
                 against=one.supplier,
-                reason=f"{ReceiptLine.Why(one.why).label.lower()}, delivery note {receipt.delivery_note}"[:80],
+                reason=f"{MORE.get(one.why, '')}delivery note {receipt.delivery_note}"[:80],
                 quantity=one.quantity,
                 opened_on=receipt.occurred_on,
             )

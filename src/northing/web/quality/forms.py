@@ -8,7 +8,7 @@ from django import forms
 
 from northing.actions.quality.findings import NotesRequest, notes_of
 from northing.actions.quality.inspect import REASONS, InspectRequest
-from northing.actions.quality.sample import SampleRequest
+from northing.actions.quality.request import SampleRequest
 from northing.activity.documents import LARGEST
 from northing.core.money.exact import plain, read_exact
 from northing.core.quality.findings import CLASSES, Found
