@@ -24,7 +24,7 @@ from northing.actions.reversal import ReverseRequest
 from northing.claims.models import Authorisation, Claim, ClaimAmount, GoodsReturn, ReturnNote
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.despatch import read_advice
-from northing.inventory.models import OnHand
+from northing.inventory.models import OnHand, StockIssue
 from northing.inventory.serials import serials_in
 from northing.jobs.jobs import run
 from northing.jobs.models import Job
@@ -413,3 +413,27 @@ def test_of_an_item_only_what_one_may_send_back_goes(stored):
     assert states(theirs) == {"in_store": 6}
     with pytest.raises(NotAllowed):
         back(stored, order=None, layer=theirs.pk)
+
+
+def test_some_issued_units_are_set_aside_and_the_others_stay_out(stored):
+    issue = issue_stock(
+        stored.act("dock"), IssueRequest(stored.layer.site_id, stored.items["A"].pk, D(9), "shop", TODAY)
+    )
+    person = stored.people["inspector"]
+    for grant in Grant.objects.filter(person=stored.people["dock"]):
+        Grant.objects.create(person=person, role=grant.role, company=grant.company, site=grant.site)
+    case = Claim.objects.get(pk=aside(stored, 2, issue=issue))
+    assert states(stored.layer) == {"in_store": 1, "rejected": 2} and case.open_quantity == 2
+    assert (position(stored).issued, position(stored).rejected) == (7, 2)
+    [again] = StockIssue.objects.filter(reversed_by=None)
+    assert (again.quantity, again.purpose, again.occurred_on) == (7, "shop", TODAY)
+    assert balance(Account.STOCK_ISSUES) == round(stored.layer.total_cost * 7 / 10, 2)
+    assert book_faults() == []
+    for change, words in (
+        ({"units": 8, "issue": again.pk}, "7 pc of it were issued for shop"),
+        ({"units": 1, "issue": issue}, "not issued any more"),
+        ({"units": 1, "issue": again.pk, "reason": " "}, "what is wrong"),
+    ):
+        with pytest.raises(Refused, match=words):
+            aside(stored, **change)
+    assert StockIssue.objects.filter(reversed_by=None).get() == again

@@ -50,7 +50,9 @@ class Cases(Played):
         if action.kind:
             owed = MoneyCaseRequest(layer.pk, action.kind, action.amount, action.reason, action.day)
             return "money case", open_money_case(self.laid.act(action.day), owed)
-        asked = SetAsideRequest(layer.pk, action.quantity, action.reason, action.day, numbers_of(action.serials))
+        issue = self.find("issue", action.issue) if action.issue else None
+        head = (layer.pk, action.quantity, action.reason, action.day, numbers_of(action.serials))
+        asked = SetAsideRequest(*head, issue)
         return "case", set_aside(self.laid.act(action.day), asked)
 
     def authorise(self, action: shapes.Authorise) -> tuple[str, int]:

@@ -501,6 +501,8 @@ class SetAside(Dated):
     amount: Number = Decimal(0)
     reason: str
     serials: Serials = []
+    # Of units that were issued: the issue out of which they come back.
+    issue: Id = ""
 
 
 class Return(Dated):

@@ -7,6 +7,7 @@ from decimal import Decimal
 
 from northing.access.acts import Act, future_problem
 from northing.actions.claims.out_of_stock import units_problems
+from northing.actions.inventory.bring_back import bring_back
 from northing.actions.quality.inspect import ZERO, links_of, locked_layer
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
@@ -30,13 +31,14 @@ GOOD = ("held", "in_store")
 
 @dataclass(frozen=True)
 class SetAsideRequest:
-    """Units of a layer that lie in store and are not right."""
+    """Units of a layer that lie in store and are not right; or (with the id of an issue) were issued, and come back."""
 
     layer: int
     quantity: Decimal
     reason: str
     occurred_on: date
     serials: tuple[str, ...] = ()
+    issue: int | None = None
 
 
 @once
@@ -44,6 +46,10 @@ def set_aside(act: Act, request: SetAsideRequest) -> int:
     """Units in store are rejected and a case is opened for them. Returns the case's id."""
     layer = locked_layer(request.layer)
     act.require_at("return_goods", layer.company_id, layer.site_id)
+    if request.issue:
+        refuse_if(_reason_problems(request))
+        bring_back(act, request.issue, layer.pk, request.quantity, request.reason, request.serials)
+        layer.refresh_from_db(fields=["gone", "taken_cost", "goods_taken", "site"])
     refuse_if(_problems(act, request, layer))
     rows = [Aside(layer, [("in_store", request.quantity)], request.serials)]
     [case] = put_aside(act, rows, request.reason, request.occurred_on)
@@ -113,13 +119,16 @@ def _problems(act: Act, request: SetAsideRequest, layer: CostLayer) -> list[Prob
     mend = "Set aside at most that many; what was issued is taken back first."
     few = Problem(f"Only {plain(there)} {item.unit} of this receipt lie in store.", "quantity", mend)
     found += units_problems(item, request.quantity, there, few)
-    if not request.reason.strip():
-        found.append(Problem("Say what is wrong with them.", "reason"))
+    found += _reason_problems(request)
     if item.keeps_serial and len(request.serials) != request.quantity:
         found.append(
             Problem("These units have serial numbers: say which.", "serials", "Name as many as are set aside.")
         )
     return found
+
+
+def _reason_problems(request: SetAsideRequest) -> list[Problem]:
+    return [] if request.reason.strip() else [Problem("Say what is wrong with them.", "reason")]
 
 
 @once

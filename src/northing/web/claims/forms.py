@@ -134,11 +134,11 @@ class SetAsideForm(NumberedForm):
     reason = forms.CharField(max_length=80, label="What is wrong with them")
     occurred_on = DayField(label="Found on")
 
-    def asked(self, layer: int) -> SetAsideRequest:
-        """The case as a request."""
+    def asked(self, layer: int, issue: int | None = None) -> SetAsideRequest:
+        """The case as a request; of units that were issued, with their issue (id)."""
         entered = self.cleaned_data
         head = (layer, entered["quantity"], entered["reason"], entered["occurred_on"])
-        return SetAsideRequest(*head, self.said_serials)
+        return SetAsideRequest(*head, self.said_serials, issue)
 
 
 class EndForm(NumberedForm):

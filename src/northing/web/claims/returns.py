@@ -14,7 +14,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.acts import Act
-from northing.access.permissions import companies_of
+from northing.access.permissions import companies_of, may
 from northing.access.queries import scoped
 from northing.actions.claims.jobs import as_asked
 from northing.actions.claims.prepared import cancel_return, despatch_return
@@ -62,20 +62,22 @@ ORDER = "shipment_line__instalment__line__order"
 
 @form_for("return_goods")
 def aside(request, layer_id: int):
-    """Open a case for units of a layer that lie in store."""
+    """Open a case for units of a layer that lie in store, or of an issue that the address names."""
     found = CostLayer.objects.select_related("item", "site", "company", "receipt_line__receipt")
     found = found.filter(CAME, shipment_line__isnull=False)
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     rows = layer.on_hand.filter(status="in_store").aggregate(units=Sum("quantity"))
-    there = rows["units"] or Decimal(0)
+    issued = _issued([layer.pk])
+    out = _named_issue(request, layer) if may(request.user, "issue_stock", layer.company_id, layer.site_id) else None
+    there = out.quantity if out else rows["units"] or Decimal(0)
     start = {"occurred_on": timezone.localdate(), "quantity": plain(there)}
     form = SetAsideForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial)
     if request.method == "POST":
-        made = form.do(request, set_aside, lambda _: form.asked(layer.pk))
+        made = form.do(request, set_aside, lambda _: form.asked(layer.pk, out.issue_id if out else None))
         if made:
             say_done(request, "They are set aside, and a case is opened.", "take-back-case", made)
             return redirect("case", made)
-    context = {"layer": layer, "there": there, "form": form, "issued": _issued([layer.pk])}
+    context = {"layer": layer, "there": there, "form": form, "issued": issued, "out": out}
     return render(request, "claims/set_aside.html", context, status=422 if form.errors else 200)
 
 
@@ -118,6 +120,14 @@ def send_back(request):
             return redirect("goods-return", made[0])
     context = {"of": title, "layers": layers, "form": form, "issued": _issued(_all_layers(of))}
     return render(request, "claims/send_back.html", context, status=422 if form.errors else 200)
+
+
+def _named_issue(request, layer: CostLayer) -> StockIssueLine | None:
+    """The units of a layer that an issue took which the address names, as long as it stands."""
+    key = key_of(request.GET.get("issue", ""))
+    return (
+        StockIssueLine.objects.filter(issue=key, layer=layer, issue__reversed_by=None).select_related("issue").first()
+    )
 
 
 def _issued(layers: Iterable[int]) -> QuerySet[StockIssueLine]:
