@@ -2,7 +2,8 @@
 
 import sys
 
-from northing.formats.cost_case import BadCase, compute
+from northing.formats.cost_case import compute
+from northing.formats.json_fields import BadCase
 
 
 def cost(arguments: list[str]) -> int:

@@ -23,6 +23,7 @@ from northing.masterdata.models import (
     Characteristic,
     ClaimDays,
     Company,
+    CountryGroup,
     Defect,
     ExchangeRate,
     FreeTime,
@@ -36,7 +37,9 @@ from northing.masterdata.models import (
     Port,
     RouteLeg,
     Site,
+    TariffRule,
     TaxCode,
+    Territory,
     WorkingWeek,
 )
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
@@ -261,6 +264,12 @@ def make_small_world() -> World:
     Characteristic.objects.create(group="glass", name="Height", unit="mm", least=D(90), most=D(110))
     for code, name in (("W-CHIP", "chipped"), ("W-DENT", "dents")):
         Defect.objects.create(code=code, name=name)
+    # Of a country to which nothing goes.
+    Territory.objects.create(code="FJ", basis="cif", per="group", unit=D("0.05"))
+    islands = CountryGroup.objects.create(code="ISLES", name="Islands", countries="TO WS")
+    TariffRule.objects.create(
+        territory="FJ", hs="69", group=islands, ad_valorem=D("0.05"), kind="duty", valid_from=TODAY
+    )
     ClaimDays.objects.create(party=world.parties["provider"], mode="air", notice_days=14, claim_days=270)
     PaymentTerms.objects.create(code="M14", name="14 days from the end of the month", days=14, from_month_end=True)
     owners = ({"company": nz}, {"party": world.parties["USD"]}, {"party": world.parties["provider"]})

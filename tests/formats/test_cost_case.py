@@ -8,7 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from northing.formats.cost_case import BadCase, compute
+from northing.formats.cost_case import compute
+from northing.formats.json_fields import BadCase
 
 ROOT = Path(__file__).resolve().parents[2]
 WORKED = ROOT / "tests" / "files" / "worked_case.json"

@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
-from northing.formats.cost_case import BadCase, compute
+from northing.formats.cost_case import compute
+from northing.formats.json_fields import BadCase
 
 
 def case(**change):

@@ -57,4 +57,35 @@ class CustomsLine(models.Model):
     origin = models.CharField(max_length=2)
     customs_value = fields.money()
     duty_rate = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    # The duty in words; `duty` is with the extra duties, each of which stands in `extra` by its name.
+    words = models.CharField(max_length=120, blank=True, db_default="")
     duty = fields.money()
+    extra = models.JSONField(default=dict)
+
+
+class OriginProof(models.Model):
+    """A paper of a shipment by which goods of a company are given a preference."""
+
+    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="origin_proofs")
+    company = models.ForeignKey(Company, models.PROTECT)
+    name = models.CharField("Proof", max_length=60)
+    number = models.CharField(max_length=40)
+    dated = models.DateField()
+    valid_until = models.DateField(null=True)
+    added_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    # It was no proof after all.
+    withdrawn_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["shipment", "company", "name", "number"],
+                condition=Q(withdrawn_at=None),
+                name="origin_proof_once",
+            )
+        ]
+
+    def __str__(self):
+        return f"{self.name} {self.number}"

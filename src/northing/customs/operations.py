@@ -1,10 +1,11 @@
 """Writes of customs entries."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import Decimal
 
-from northing.customs.models import CustomsEntry, CustomsLine
+from northing.customs.models import CustomsEntry, CustomsLine, OriginProof
 from northing.ledger.models import Entry
 
 
@@ -17,7 +18,9 @@ class DeclaredLine:
     origin: str
     customs_value: Decimal
     duty_rate: Decimal
+    words: str
     duty: Decimal
+    extra: Mapping[str, str]
 
 
 @dataclass(frozen=True)
@@ -40,6 +43,18 @@ def write_entry(entry: CustomsEntry, declared: Declaration) -> CustomsEntry:
     return entry
 
 
+def write_proof(proof: OriginProof) -> OriginProof:
+    """A paper that proves the origin of goods."""
+    proof.save(force_insert=True)
+    return proof
+
+
+def withdraw_proof(proof: OriginProof, at: datetime) -> None:
+    """It was no proof after all; it stays a fact."""
+    proof.withdrawn_at = at
+    proof.save(update_fields=["withdrawn_at"])
+
+
 def mark_undone(entry: CustomsEntry, by: Entry) -> None:
     """A customs entry was corrected or reversed; it stays a fact."""
     entry.reversed_by = by
@@ -55,7 +70,9 @@ def _customs_lines(entry: CustomsEntry, lines: Iterable[DeclaredLine]) -> list[C
             origin=line.origin,
             customs_value=line.customs_value,
             duty_rate=line.duty_rate,
+            words=line.words[:120],
             duty=line.duty,
+            extra=dict(line.extra),
         )
         for line in lines
     ]

@@ -185,9 +185,11 @@ def yes_no(said: str) -> bool:
 def one_of(choices: Sequence[str]) -> Reader:
     """One of some words."""
 
+    known = {choice.replace("_", " "): choice for choice in choices}
+
     def read(said: str) -> str:
-        kept = said.lower().replace(" ", "_")
-        if kept not in choices:
+        kept = known.get(said.lower().replace("_", " "))
+        if kept is None:
             raise ValueError(f"is not one of {', '.join(choices)}")
         return kept
 

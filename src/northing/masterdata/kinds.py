@@ -30,6 +30,7 @@ from northing.masterdata.models import (
 )
 from northing.masterdata.planning_kinds import PLANNING
 from northing.masterdata.quality_kinds import QUALITY
+from northing.masterdata.tariff_kinds import TARIFFS
 
 TOLERANCE = of.number(ZERO, Decimal(100), 2)
 NAME = Fact("name", "Name", of.text(120))
@@ -326,6 +327,7 @@ KINDS = {
         ),
         *PLANNING,
         *QUALITY,
+        *TARIFFS,
         Kind(
             "price",
             "price",

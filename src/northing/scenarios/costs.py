@@ -8,7 +8,7 @@ from northing.actions.billing import approve, bills, keep
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.costing import charges
-from northing.actions.customs import entries
+from northing.actions.customs import entries, proofs
 from northing.billing.models import BillLine
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
@@ -155,6 +155,12 @@ class Costs(Played):
         """An estimate will not be billed."""
         request = charges.EndRequest(self.find("charge", action.charge), action.reason)
         charges.end_estimate(self.laid.act(action.day), request)
+
+    def proof(self, action: shapes.Proof) -> tuple[str, int]:
+        """A paper proves the origin of goods in a shipment."""
+        company = self.laid.one("companies", action.company)
+        head = (self.find("shipment", action.shipment), company.pk, action.name, action.number, action.dated)
+        return "proof", proofs.add_proof(self.laid.act(action.day), proofs.ProofRequest(*head, action.until))
 
     def customs(self, action: shapes.Customs) -> tuple[str, int]:
         """A customs entry as computed; it may take the place of an earlier one."""

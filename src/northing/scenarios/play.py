@@ -18,6 +18,7 @@ from northing.actions.claims.returns import reverse_return
 from northing.actions.claims.set_aside import take_back
 from northing.actions.claims.ways import reverse_way
 from northing.actions.customs.entries import reverse_customs_entry
+from northing.actions.customs.proofs import withdraw_proof
 from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
 from northing.actions.inventory.undo_move import undo_move
@@ -59,6 +60,7 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "settlement": reverse_between,
     "closing": lambda act, asked: reopen_period(act, ReopenRequest(asked.record, asked.reason)),
     "customs entry": reverse_customs_entry,
+    "proof": withdraw_proof,
     "held goods": reverse_end,
     "adjustment": reverse_adjustment,
     "move": undo_move,
@@ -99,6 +101,7 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "close": self.close,
             "end": self.end,
             "customs": self.customs,
+            "proof": self.proof,
             "receive": self.receive,
             "issue": self.issue,
             "inspect": self.inspect,

@@ -323,6 +323,19 @@ class Customs(Dated):
     corrects: Id = ""
 
 
+class Proof(Dated):
+    """A paper proves the origin of goods, by the name that the tariff gives it."""
+
+    do: Literal["proof"]
+    id: Id = ""
+    shipment: Id
+    company: Code
+    name: str
+    number: str
+    dated: date
+    until: date | None = None
+
+
 class RowShape(Shape):
     """The units found of a line; a short rest says whether it is coming, what is over whether it is held.
 
@@ -737,6 +750,7 @@ Action = Annotated[
     | Close
     | EndEstimate
     | Customs
+    | Proof
     | Receive
     | TakeTold
     | Correct

@@ -10,7 +10,20 @@ from northing.access.models import Grant, Person
 from northing.access.permissions import OF_LINKS, ROLES
 from northing.core.checks import CHECKS
 from northing.core.quality.sampling import AQLS
-from northing.masterdata.models import Bin, Company, ExchangeRate, InspectionRule, Item, Pack, Party, Site, TaxCode
+from northing.masterdata.models import (
+    Bin,
+    Company,
+    CountryGroup,
+    ExchangeRate,
+    InspectionRule,
+    Item,
+    Pack,
+    Party,
+    Site,
+    TariffRule,
+    TaxCode,
+    Territory,
+)
 from northing.scenarios.shapes import NotScenario, WorldShape
 from northing.scenarios.world_shapes import BinShape
 
@@ -87,6 +100,7 @@ def lay(world: WorldShape) -> Laid:
     _lay_homes(laid, world)
     _lay_inspection(laid, world)
     _lay_rates(laid, world)
+    _lay_tariffs(laid, world)
     return laid
 
 
@@ -175,6 +189,33 @@ def _lay_inspection(laid: Laid, world: WorldShape) -> None:
             reduces=one.reduced,
             skip_after=one.skip_after,
             skip_one_in=one.one_in,
+        )
+
+
+def _lay_tariffs(laid: Laid, world: WorldShape) -> None:
+    for one in world.territory:
+        kinds = {"value_kinds": one.value_kinds, "basis": one.basis, "per": one.per}
+        Territory.objects.create(code=one.country, unit=one.unit, way=one.way, **kinds)
+    for number, rule in enumerate(world.tariffs, 1):
+        several = len(rule.origins) > 1
+        names = {"code": f"G{number}", "name": f"G{number}", "countries": " ".join(rule.origins)}
+        specific = rule.specific
+        TariffRule.objects.create(
+            territory=rule.country,
+            kind=rule.kind,
+            hs=rule.hs,
+            origin="" if several or not rule.origins else rule.origins[0],
+            group=CountryGroup.objects.create(**names) if several else None,
+            supplier=laid.one("parties", rule.supplier) if rule.supplier else None,
+            name=rule.name,
+            proof=rule.proof,
+            ad_valorem=rule.ad_valorem,
+            amount=specific.amount if specific else None,
+            currency=specific.currency if specific else "",
+            per=specific.per if specific else "kg",
+            combine=rule.combine,
+            valid_from=rule.since,
+            valid_until=rule.until,
         )
 
 

@@ -172,6 +172,42 @@ class RateShape(Shape):
     payment: Number | None = None
 
 
+class TerritoryShape(Shape):
+    """How customs of a country counts, as in a cost file; `value_kinds` are charges that belong to its value."""
+
+    country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
+    basis: Literal["price", "cif", "fob"] = "price"
+    per: Literal["line", "group"] = "line"
+    unit: Number | None = None
+    way: Literal["half up", "down", "up"] = "half up"
+    value_kinds: list[str] = []
+
+
+class SpecificShape(Shape):
+    """So much per kg or per unit."""
+
+    amount: Number
+    currency: Code
+    per: Literal["kg", "unit"]
+
+
+class TariffShape(Shape):
+    """A rule of a country's tariff, for codes that begin with `hs`; origins are countries, none: any."""
+
+    country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
+    kind: Literal["duty", "preference", "extra"] = "duty"
+    hs: Annotated[str, Field(pattern="^([0-9]{2,10})?$")] = ""
+    origins: list[Annotated[str, Field(pattern="^[A-Z]{2}$")]] = []
+    supplier: Code = ""
+    name: str = ""
+    proof: str = ""
+    ad_valorem: Number = Decimal(0)
+    specific: SpecificShape | None = None
+    combine: Literal["sum", "higher", "lower"] = "sum"
+    since: date
+    until: date | None = None
+
+
 class WorldShape(Shape):
     """Where the actions happen."""
 
@@ -183,3 +219,5 @@ class WorldShape(Shape):
     items: list[ItemShape] = []
     inspection: list[InspectionShape] = []
     rates: list[RateShape] = []
+    territory: list[TerritoryShape] = []
+    tariffs: list[TariffShape] = []

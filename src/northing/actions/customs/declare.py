@@ -4,17 +4,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from functools import partial
 
 from northing.actions.costing import ownership
 from northing.actions.costing.scope import aboard
 from northing.core.costing import landed_cost
-from northing.core.costing.customs import Expression
+from northing.core.costing.customs import DUTY, FREIGHT, INCLUDES, INSURANCE, USUAL_RULE, Customs, Group
+from northing.core.costing.tariff import Applied, because, words_of
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
 from northing.customs import operations
-from northing.masterdata.models import Company
+from northing.customs.queries import proved_on
+from northing.masterdata.models import Company, Item
 from northing.masterdata.queries import Rates
+from northing.masterdata.tariffs import Tariff, customs_of, duty_of
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
@@ -23,60 +27,125 @@ OFFICES = (Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX)
 
 @dataclass(frozen=True)
 class Declared:
-    """A declaration before it is made: the sheet of the core beside the shipment lines it is about."""
+    """A declaration before it is made: the sheet of the core beside the shipment lines it is about.
+
+    `rules` are the tariff's for each line; `saved` is how much less would be owed if the proofs were there that
+    preferences miss.
+    """
 
     sheet: landed_cost.CostSheet
     shipment_lines: list[ShipmentLine]
     company: Company
+    rules: list[Applied]
+    saved: Decimal = ZERO
 
     @property
     def kept(self) -> Decimal:
         """Import tax that is not reclaimed: it is a cost of the goods."""
         return self.sheet.tax - self.sheet.reclaimed
 
-    def rows(self) -> list[tuple[ShipmentLine, landed_cost.LineCost]]:
-        """Shipment lines beside their costs."""
-        return list(zip(self.shipment_lines, self.sheet.lines, strict=True))
+    @property
+    def missing_proofs(self) -> list[str]:
+        """The papers that preferences miss."""
+        return sorted({found.missed.proof for found in self.rules if found.missed})
+
+    def rows(self) -> list[tuple[ShipmentLine, landed_cost.LineCost, Applied]]:
+        """Shipment lines beside their costs and the rules of the tariff."""
+        return list(zip(self.shipment_lines, self.sheet.lines, self.rules, strict=True))
+
+    def told(self) -> list[tuple[ShipmentLine, landed_cost.LineCost, str, list[str]]]:
+        """Shipment lines beside their costs, the duty in words, and why it is that."""
+        return [
+            (part, cost, _duty_words(part.instalment.line.item, found), _because(found))
+            for part, cost, found in self.rows()
+        ]
+
+    def groups(self) -> list[tuple[Group, str, int]]:
+        """The entry by group: its sums, the duty in words, and how many lines it has."""
+        found = []
+        for group in self.sheet.groups:
+            part, rules = self.shipment_lines[group.lines[0]], self.rules[group.lines[0]]
+            found.append((group, words_of(duty_of(part.instalment.line.item, rules)), len(group.lines)))
+        return found
+
+
+def _duty_words(item: Item, found: Applied) -> str:
+    extras = [f"{rule.name} {words_of(rule.expression)}" for rule in found.extras]
+    return " + ".join([words_of(duty_of(item, found)), *extras])
+
+
+def _because(found: Applied) -> list[str]:
+    reasons = [because(found.duty), *(f"{rule.name}: {because(rule)}" for rule in found.extras)]
+    if found.missed:
+        reasons.append(f"{words_of(found.missed.expression)} with {found.missed.proof}, which is not there")
+    if found.finer:
+        codes = ", ".join(dict.fromkeys(rule.hs for rule in found.finer))
+        reasons.append(f"the item's code is too short to tell whether {codes} applies")
+    return reasons
 
 
 def declare(shipment: int, company: Company, day: date) -> Declared:
-    """Customs value, duty and import tax of a company's goods in a shipment, at the day's customs rates."""
+    """Customs value, duty and import tax of a company's goods in a shipment, at the day's customs rates and tariff."""
     parts = [part for part in aboard([shipment]) if part.instalment.line.order.company_id == company.pk]
     if not parts:
         raise Refused(Problem(f"{company} has no goods in this shipment.", "company"))
     rates = Rates(day, "customs")
-    lines = [_core_line(part, company, rates) for part in parts]
+    tariff = Tariff(company.country, day, partial(rates.of, company))
+    proofs = proved_on(shipment, company.pk, day)
+    rules = [tariff.of(part.instalment.line.item, part.instalment.line.order.supplier_id, proofs) for part in parts]
+    how, kinds = customs_of(company.country)
     tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
-    return Declared(
-        landed_cost.cost_sheet(lines, _tax_charges(parts, company, rates, tax), tax, company.currency), parts, company
-    )
+    charges = _charges(parts, company, rates, tax, how, kinds)
+
+    def sheet(found: Sequence[Applied]) -> landed_cost.CostSheet:
+        lines = [_core_line(part, company, rates, one) for part, one in zip(parts, found, strict=True)]
+        return landed_cost.cost_sheet(lines, charges, tax, company.currency, how)
+
+    made = sheet(rules)
+    saved = ZERO
+    if any(one.missed for one in rules):
+        proved = sheet([one.with_proof() for one in rules])
+        saved = made.duty + made.tax - made.reclaimed - (proved.duty + proved.tax - proved.reclaimed)
+    return Declared(made, parts, company, rules, saved)
 
 
-def _core_line(part: ShipmentLine, company: Company, rates: Rates) -> landed_cost.Line:
+def _core_line(part: ShipmentLine, company: Company, rates: Rates, rules: Applied) -> landed_cost.Line:
     line = part.instalment.line
-    amount = ownership.goods_amount(part, part.quantity)
+    item, order = line.item, line.order
     return landed_cost.Line(
         id=str(part.pk),
-        # One lot at its rounded amount, so that packs and discounts are rounded once.
-        quantity=Decimal(1),
-        unit_price=amount,
-        currency=line.order.currency,
+        quantity=part.quantity,
+        unit_price=ZERO,
+        # Packs and discounts are rounded once, over all of it.
+        amount=ownership.goods_amount(part, part.quantity),
+        currency=order.currency,
         book_rate=Decimal(1),
-        customs_rate=rates.of(company, line.order.currency),
-        duty=Expression(line.item.duty_rate),
+        customs_rate=rates.of(company, order.currency),
+        weight_kg=item.weight_kg * part.quantity,
+        duty=duty_of(item, rules),
+        extra=tuple((rule.name, rule.expression) for rule in rules.extras),
+        hs=item.hs_code,
+        origin=item.origin,
+        incoterm=order.incoterm if order.incoterm in INCLUDES else USUAL_RULE,
     )
 
 
-def _tax_charges(
-    parts: Sequence[ShipmentLine], company: Company, rates: Rates, tax: landed_cost.ImportTax
+def _charges(
+    parts: Sequence[ShipmentLine],
+    company: Company,
+    rates: Rates,
+    tax: landed_cost.ImportTax,
+    how: Customs,
+    kinds: Sequence[str],
 ) -> list[landed_cost.Charge]:
-    """The company's parts of the charges that the tax base names, weighed by their shares."""
+    """The company's parts of the charges that customs counts, in its value or by its tax, weighed by their shares."""
     place = {part.pk: index for index, part in enumerate(parts)}
     by_charge: dict[int, dict[int, Decimal]] = {}
     for (charge, part), amount in shares_of(parts).items():
         by_charge.setdefault(charge, {})[place[part]] = amount
+    counted = {*tax.base, *((FREIGHT, INSURANCE) if how.basis == "cif" else ()), *kinds}
     charges = (
-        Charge.objects.filter(pk__in=by_charge, kind__in=tax.base).exclude(kind__in=OFFICES).order_by("pk").in_bulk()
+        Charge.objects.filter(pk__in=by_charge, kind__in=counted).exclude(kind__in=OFFICES).order_by("pk").in_bulk()
     )
     found = []
     for key, charge in charges.items():
@@ -90,6 +159,7 @@ def _tax_charges(
                 scope=scope,
                 by_hand=[abs(by_charge[key][index]) for index in scope],
                 customs_rate=rates.of(company, charge.currency),
+                in_customs_value=True if charge.kind in kinds else None,
             )
         )
     return found
@@ -107,10 +177,11 @@ def _aboard_part(charge: Charge, company: Company, inside: Decimal) -> Decimal:
 def declaration(declared: Declared) -> operations.Declaration:
     """As it is written down."""
     lines = []
-    for part, cost in declared.rows():
+    for part, cost, rules in declared.rows():
         item = part.instalment.line.item
-        lines.append(
-            operations.DeclaredLine(part.pk, item.hs_code, item.origin, cost.customs_value, item.duty_rate, cost.duty)
-        )
+        duty = duty_of(item, rules)
+        extra = {name: str(amount) for name, amount in cost.duties.items() if name != DUTY}
+        said = (item.hs_code, item.origin, cost.customs_value, duty.ad_valorem, words_of(duty), cost.duty, extra)
+        lines.append(operations.DeclaredLine(part.pk, *said))
     value = sum((cost.customs_value for cost in declared.sheet.lines), ZERO)
     return operations.Declaration(value, declared.sheet.duty, declared.sheet.tax_base, declared.sheet.tax, tuple(lines))

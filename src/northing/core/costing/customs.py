@@ -4,7 +4,7 @@ The rules are numbered as in docs/landed-cost.md (9 to 14). Amounts are in base 
 unless they are said to be exact.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
@@ -94,7 +94,7 @@ class Declared:
     extra: tuple[tuple[str, Expression], ...] = ()
 
     @property
-    def group(self) -> tuple:
+    def group(self) -> tuple[str, str, Expression, frozenset[tuple[str, Expression]]]:
         """What lines of one group share (rule 12)."""
         return self.hs, self.origin, self.duty, frozenset(self.extra)
 
@@ -161,7 +161,7 @@ def _rounded(amounts: Mapping[str, Decimal], how: Customs, currency: str) -> dic
 
 def _grouped(lines: Sequence[Declared]) -> Iterable[list[int]]:
     """The positions of each group's lines, in the order of its first."""
-    found: dict[tuple, list[int]] = {}
+    found: dict[Hashable, list[int]] = {}
     for place, line in enumerate(lines):
         found.setdefault(line.group, []).append(place)
     return found.values()

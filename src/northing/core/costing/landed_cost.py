@@ -49,7 +49,7 @@ class Line:
     """Goods to be costed. Rates turn its currency into base currency.
 
     `included` is what the price includes of freight and insurance, in its currency. Without a net weight the weight
-    counts for duties.
+    counts for duties. An `amount` that is given is that of the line, whatever quantity x price would be.
     """
 
     id: str
@@ -67,6 +67,7 @@ class Line:
     net_weight_kg: Decimal | None = None
     incoterm: str = USUAL_RULE
     included: Mapping[str, Decimal] = field(default_factory=dict)
+    amount: Decimal | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,7 +229,7 @@ def _cost_sheet(
 
 def _goods(line: Line, base_currency: str) -> LineCost:
     """The goods of a line; its customs value is the price alone as yet."""
-    amount = line_amount(line.quantity, line.unit_price, line.currency)
+    amount = line_amount(line.quantity, line.unit_price, line.currency) if line.amount is None else line.amount
     return LineCost(
         id=line.id,
         goods=converted(amount, line.book_rate, base_currency),

@@ -619,4 +619,57 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('party', 'mode'), name='claim_days_once_by_mode')],
             },
         ),
+        migrations.CreateModel(
+            name='CountryGroup',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('code', models.CharField(max_length=16, unique=True)),
+                ('name', models.CharField(max_length=80)),
+                ('countries', models.TextField()),
+            ],
+            options={
+                'ordering': ['code'],
+            },
+        ),
+        migrations.CreateModel(
+            name='Territory',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('code', models.CharField(max_length=2, unique=True)),
+                ('basis', models.CharField(choices=[('price', 'price'), ('cif', 'cif'), ('fob', 'fob')], default='price', max_length=5)),
+                ('per', models.CharField(choices=[('line', 'line'), ('group', 'group')], default='line', max_length=5)),
+                ('unit', models.DecimalField(decimal_places=4, max_digits=10, null=True)),
+                ('way', models.CharField(choices=[('half up', 'half up'), ('down', 'down'), ('up', 'up')], default='half up', max_length=7)),
+                ('value_kinds', models.JSONField(default=list)),
+            ],
+            options={
+                'ordering': ['code'],
+                'constraints': [models.CheckConstraint(condition=models.Q(('unit', None), ('unit__gt', 0), _connector='OR'), name='territory_unit_above_zero')],
+            },
+        ),
+        migrations.CreateModel(
+            name='TariffRule',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('territory', models.CharField(max_length=2)),
+                ('kind', models.CharField(choices=[('duty', 'duty'), ('preference', 'preference'), ('extra', 'extra')], max_length=10)),
+                ('hs', models.CharField(blank=True, default='', max_length=10)),
+                ('origin', models.CharField(blank=True, default='', max_length=2)),
+                ('name', models.CharField(blank=True, default='', max_length=40)),
+                ('proof', models.CharField(blank=True, default='', max_length=60)),
+                ('ad_valorem', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=7)),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=14, null=True)),
+                ('currency', models.CharField(blank=True, default='', max_length=3)),
+                ('per', models.CharField(choices=[('kg', 'kg'), ('unit', 'unit')], default='kg', max_length=4)),
+                ('combine', models.CharField(choices=[('sum', 'sum'), ('higher', 'higher'), ('lower', 'lower')], default='sum', max_length=6)),
+                ('valid_from', models.DateField()),
+                ('valid_until', models.DateField(null=True)),
+                ('group', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='rules', to='masterdata.countrygroup')),
+                ('supplier', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='tariff_rules', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['territory', 'hs', 'id'],
+                'constraints': [models.UniqueConstraint(fields=('territory', 'kind', 'hs', 'origin', 'group', 'supplier', 'name', 'valid_from'), name='tariff_once', nulls_distinct=False), models.CheckConstraint(condition=models.Q(('combine', 'sum'), models.Q(('ad_valorem__gt', 0), ('amount__isnull', False)), _connector='OR'), name='tariff_combines_two'), models.CheckConstraint(condition=models.Q(models.Q(('amount', None), ('currency', '')), models.Q(('amount__isnull', False), models.Q(('currency', ''), _negated=True)), _connector='OR'), name='tariff_amount_in_currency'), models.CheckConstraint(condition=models.Q(models.Q(('kind', 'extra'), _negated=True), models.Q(('name', ''), _negated=True), _connector='OR'), name='tariff_extra_named'), models.CheckConstraint(condition=models.Q(models.Q(('kind', 'preference'), _negated=True), models.Q(('origin', ''), _negated=True), ('group__isnull', False), _connector='OR'), name='tariff_preference_of'), models.CheckConstraint(condition=models.Q(('origin', ''), ('group', None), _connector='OR'), name='tariff_one_origin'), models.CheckConstraint(condition=models.Q(('valid_until', None), ('valid_until__gte', models.F('valid_from')), _connector='OR'), name='tariff_valid')],
+            },
+        ),
     ]

@@ -16,12 +16,14 @@ from northing.masterdata.models.parties import (
 )
 from northing.masterdata.models.places import Bin, Company, Port, Site, WithoutOrder
 from northing.masterdata.models.planning import FreeTime, Holiday, PastPassage, RouteLeg, WorkingWeek
+from northing.masterdata.models.tariffs import CountryGroup, TariffRule, Territory
 
 __all__ = [
     "Agreement",
     "BankAccount",
     "Bin",
     "Company",
+    "CountryGroup",
     "Characteristic",
     "ClaimDays",
     "Defect",
@@ -37,7 +39,9 @@ __all__ = [
     "PastPassage",
     "PaymentMethod",
     "PaymentTerms",
+    "TariffRule",
     "TaxCode",
+    "Territory",
     "Port",
     "RouteLeg",
     "Severity",

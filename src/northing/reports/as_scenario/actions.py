@@ -6,12 +6,13 @@ from decimal import Decimal
 from typing import Any
 
 from django.db.models import Q
+from django.utils import timezone
 
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
 from northing.core.money.exact import divide, plain
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry
+from northing.customs.models import CustomsEntry, OriginProof
 from northing.orders.models import Instalment, OrderLine
 from northing.payments.models import PaymentPart
 from northing.receiving.models import Receipt, ReceiptLine
@@ -27,7 +28,7 @@ ZERO = Decimal(0)
 def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
     """All actions, oldest first. A fact that was reversed is there with its reversal."""
     found: list[Recorded] = []
-    for part in (_orders, _shipments, _charges, _bills, _payments, _entries, _receipts, *STOCK):
+    for part in (_orders, _shipments, _charges, _bills, _payments, _proofs, _entries, _receipts, *STOCK):
         found += part(reach, names)
     found.sort(key=lambda one: one[:2])
     return [one for _, _, one in found]
@@ -252,6 +253,21 @@ def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
         yield entry.at, 6, action("customs", entry.day, **facts)
         if not CustomsEntry.objects.filter(corrects=entry).exists():
             yield from reversal(entry, name)
+
+
+def _proofs(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """Proofs of origin that stand; what one that was withdrawn did, its entries tell no more."""
+    for one in OriginProof.objects.filter(shipment__in=reach.shipments, withdrawn_at=None).order_by("pk"):
+        facts = {
+            "shipment": names.of("shipment", one.shipment_id),
+            "company": names.of("company", one.company_id),
+            "name": one.name,
+            "number": one.number,
+            "dated": one.dated.isoformat(),
+        }
+        if one.valid_until:
+            facts["until"] = one.valid_until.isoformat()
+        yield one.at, 5, action("proof", timezone.localdate(one.at), **facts)
 
 
 def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:

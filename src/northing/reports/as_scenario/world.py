@@ -13,7 +13,17 @@ from northing.costing.models import Charge
 from northing.inventory.models import Status, StockMovement
 from northing.ledger.models import CostLayer
 from northing.masterdata.inspections import rules_of
-from northing.masterdata.models import Bin, Company, ExchangeRate, InspectionRule, Item, Party, Site
+from northing.masterdata.models import (
+    Bin,
+    Company,
+    ExchangeRate,
+    InspectionRule,
+    Item,
+    Party,
+    Site,
+    TariffRule,
+    Territory,
+)
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.as_scenario.reach import Reach
 
@@ -113,7 +123,40 @@ def world_of(reach: Reach, names: Names) -> dict[str, Any]:
         "items": [_item(one, names) for one in items],
         "inspection": _inspection(items, of_kind["supplier"], names),
         "rates": _rates(companies, names),
+        "territory": _territories(companies),
+        "tariffs": _tariffs(companies, names),
     }
+
+
+def _territories(companies: Iterable[Company]) -> list[dict[str, Any]]:
+    """How customs counts in the countries of companies."""
+    found = Territory.objects.filter(code__in={one.country for one in companies}).order_by("code")
+    return [
+        {"country": one.code, "basis": one.basis, "per": one.per, "way": one.way, "value_kinds": one.value_kinds}
+        | ({"unit": plain(one.unit)} if one.unit else {})
+        for one in found
+    ]
+
+
+def _tariffs(companies: Iterable[Company], names: Names) -> list[dict[str, Any]]:
+    """The tariffs of the countries of companies; not the rules for suppliers that are not in the story."""
+    rules = TariffRule.objects.filter(territory__in={one.country for one in companies}).select_related("group")
+    parties = set(names.keys("party"))
+    return [_tariff(one, names) for one in rules.order_by("pk") if one.supplier_id in {None, *parties}]
+
+
+def _tariff(one: TariffRule, names: Names) -> dict[str, Any]:
+    origins = one.group.countries.split() if one.group else [one.origin] if one.origin else []
+    facts = {"country": one.territory, "kind": one.kind, "hs": one.hs, "origins": origins, "name": one.name}
+    facts |= {"proof": one.proof, "ad_valorem": plain(one.ad_valorem), "combine": one.combine}
+    facts |= {"since": one.valid_from.isoformat()}
+    if one.supplier_id:
+        facts["supplier"] = names.of("party", one.supplier_id)
+    if one.amount is not None:
+        facts["specific"] = {"amount": plain(one.amount), "currency": one.currency, "per": one.per}
+    if one.valid_until:
+        facts["until"] = one.valid_until.isoformat()
+    return facts
 
 
 def _company(one: Company, names: Names) -> dict[str, Any]:
@@ -164,6 +207,8 @@ def _rates(companies: Iterable[Company], names: Names) -> list[dict[str, str]]:
     """The rates of the currencies that the companies' orders and charges are in, a row for each day."""
     currencies = {order.currency for order in names.orders.values()}
     currencies |= set(Charge.objects.filter(pk__in=names.keys("charge")).values_list("currency", flat=True))
+    rules = TariffRule.objects.filter(territory__in={one.country for one in companies})
+    currencies |= set(rules.exclude(currency="").values_list("currency", flat=True))
     found: dict[tuple[str, str, Any], dict[str, str]] = {}
     for company in companies:
         rows = ExchangeRate.objects.filter(company=company, currency__in=currencies - {company.currency})

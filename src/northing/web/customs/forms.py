@@ -3,8 +3,25 @@
 from django import forms
 
 from northing.actions.customs.entries import EntryRequest
+from northing.actions.customs.proofs import ProofRequest
 from northing.masterdata.models import Party
 from northing.web.common.forms import ActionForm, DayField
+
+
+class ProofForm(ActionForm):
+    """A paper that proves the origin of goods."""
+
+    name = forms.CharField(max_length=60, label="Proof")
+    number = forms.CharField(max_length=40, label="Its number")
+    dated = DayField(label="Dated")
+    valid_until = DayField(label="Valid until", required=False)
+
+    def asked(self, shipment: int, company: int) -> ProofRequest:
+        """The paper as a request."""
+        entered = self.cleaned_data
+        return ProofRequest(
+            shipment, company, entered["name"], entered["number"], entered["dated"], entered["valid_until"]
+        )
 
 
 class EntryForm(ActionForm):

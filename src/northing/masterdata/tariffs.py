@@ -1,0 +1,71 @@
+"""The tariff of a territory on a day, as the core reckons with it."""
+
+from collections.abc import Callable, Collection
+from datetime import date
+from decimal import Decimal
+
+from django.db.models import Q
+
+from northing.core.costing.customs import Customs, Expression, Specific
+from northing.core.costing.tariff import Applied, Goods, Rule, applied
+from northing.masterdata.models import Item, TariffRule, Territory
+
+# The customs rate of a currency into the base currency.
+RateOf = Callable[[str], Decimal]
+
+
+class Tariff:
+    """The rules of a territory that stand on a day, read once; without any what an item says itself counts."""
+
+    def __init__(self, territory: str, day: date, rate_of: RateOf):
+        self.day = day
+        found = TariffRule.objects.filter(Q(valid_until=None) | Q(valid_until__gte=day), territory=territory)
+        records = found.filter(valid_from__lte=day).select_related("group", "supplier")
+        self.records = {record.pk: record for record in records}
+        self._rules = [rule_of(record, rate_of) for record in self.records.values()]
+
+    def of(self, item: Item, supplier: int | None, proofs: Collection[str] = ()) -> Applied:
+        """The rules that apply to goods of an item from a supplier (id), with proofs of origin by their names."""
+        return applied(self._rules, Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), self.day)
+
+    def record(self, rule: Rule | None) -> TariffRule | None:
+        """The record of a rule."""
+        return self.records.get(rule.key) if rule else None
+
+
+def rule_of(record: TariffRule, rate_of: RateOf) -> Rule:
+    """A record as the core sees it."""
+    countries = frozenset(record.group.countries.split()) if record.group else None
+    return Rule(
+        key=record.pk,
+        kind=record.kind,
+        hs=record.hs,
+        since=record.valid_from,
+        until=record.valid_until,
+        expression=_expression(record, rate_of),
+        countries=frozenset({record.origin}) if record.origin else countries,
+        one_country=bool(record.origin),
+        supplier=record.supplier_id,
+        name=record.name,
+        proof=record.proof,
+    )
+
+
+def _expression(record: TariffRule, rate_of: RateOf) -> Expression:
+    if record.amount is None:
+        return Expression(record.ad_valorem)
+    specific = Specific(record.amount, record.currency, record.per, rate_of(record.currency))
+    return Expression(record.ad_valorem, (specific,), record.combine)
+
+
+def duty_of(item: Item, found: Applied) -> Expression:
+    """The duty of goods: by the tariff, else what their item says itself."""
+    return found.duty.expression if found.duty else Expression(item.duty_rate)
+
+
+def customs_of(territory: str) -> tuple[Customs, tuple[str, ...]]:
+    """How a territory counts, and the kinds of charges that belong to its value whatever the price includes."""
+    record = Territory.objects.filter(code=territory).first()
+    if record is None:
+        return Customs(), ()
+    return Customs(record.basis, record.per, record.unit, record.way), tuple(record.value_kinds)
