@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from northing.access.models import Grant, Person
 from northing.demo.people import PASSWORD, PEOPLE
+from northing.demo.tariffs import lay_tariffs
 from northing.formats.identifiers import with_gtin_check_digit
 from northing.masterdata.models import (
     Agreement,
@@ -166,6 +167,7 @@ def lay_directory(today: date) -> None:
     _people()
     _parties()
     _items(today)
+    lay_tariffs(today)
     _rates(today)
     _free_time(today)
     _past_passages(today)

@@ -7,7 +7,7 @@ from decimal import Decimal
 from django.db.models import Q
 
 from northing.core.costing.customs import Customs, Expression, Specific
-from northing.core.costing.tariff import Applied, Goods, Rule, applied
+from northing.core.costing.tariff import Applied, Goods, Rule, applied, because, words_of
 from northing.masterdata.models import Item, TariffRule, Territory
 
 # The customs rate of a currency into the base currency.
@@ -61,6 +61,23 @@ def _expression(record: TariffRule, rate_of: RateOf) -> Expression:
 def duty_of(item: Item, found: Applied) -> Expression:
     """The duty of goods: by the tariff, else what their item says itself."""
     return found.duty.expression if found.duty else Expression(item.duty_rate)
+
+
+def duty_words(item: Item, found: Applied) -> str:
+    """All duties of goods, in words."""
+    extras = [f"{rule.name} {words_of(rule.expression)}" for rule in found.extras]
+    return " + ".join([words_of(duty_of(item, found)), *extras])
+
+
+def reasons(found: Applied) -> list[str]:
+    """Why it is these duties: what counts, what a proof would bring, and what only a longer code would tell."""
+    said = [because(found.duty), *(f"{rule.name}: {because(rule)}" for rule in found.extras)]
+    if found.missed:
+        said.append(f"{words_of(found.missed.expression)} with {found.missed.proof}, which is not there")
+    if found.finer:
+        codes = ", ".join(dict.fromkeys(rule.hs for rule in found.finer))
+        said.append(f"the item's code is too short to tell whether {codes} applies")
+    return said
 
 
 def customs_of(territory: str) -> tuple[Customs, tuple[str, ...]]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
-from northing.core.costing.landed_cost import ad_valorem, unit_price_of
+from northing.core.costing.landed_cost import unit_price_of
 from northing.core.money.money import converted
 from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge
@@ -12,6 +12,7 @@ from northing.costing.queries import shares_of
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
+from northing.reports.expected_duty import ExpectedDuty
 from northing.shipping.models import Shipment, ShipmentLine
 
 ZERO = Decimal(0)
@@ -52,6 +53,7 @@ class Sheet:
 
     company: Company
     charges: list[Charge]
+    duties: ExpectedDuty
     rows: list[SheetRow] = field(default_factory=list)
     entry: CustomsEntry | None = None
 
@@ -101,7 +103,8 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
         sheet = sheets.get(company.pk)
         if sheet is None:
             own = list(charges.get(company.pk, {}).values())
-            sheet = sheets[company.pk] = Sheet(company, own, entry=entries.get(company.pk))
+            duties = ExpectedDuty(company, shipment.pk, today, customs_rates)
+            sheet = sheets[company.pk] = Sheet(company, own, duties, entry=entries.get(company.pk))
         sheet.rows.append(_row(part, sheet, amounts, rates, customs_rates))
     return list(sheets.values())
 
@@ -116,7 +119,7 @@ def _row(part: ShipmentLine, sheet: Sheet, amounts: dict, rates: Rates, customs_
         goods = converted(amount, rate, currency)
     duty = None
     if sheet.entry is None and (rate := customs_rates.known(sheet.company, order.currency)):
-        duty = ad_valorem(converted(amount, rate, currency), line.item.duty_rate, currency)
+        duty = sheet.duties.of(part, converted(amount, rate, currency))
     shares = [amounts.get((charge.pk, part.pk)) for charge in sheet.charges]
     billed = [not charge.expected for charge in sheet.charges]
     return SheetRow(part, goods, part.goods_base is None, shares, billed, duty)

@@ -10,15 +10,15 @@ from northing.actions.costing import ownership
 from northing.actions.costing.scope import aboard
 from northing.core.costing import landed_cost
 from northing.core.costing.customs import DUTY, FREIGHT, INCLUDES, INSURANCE, USUAL_RULE, Customs, Group
-from northing.core.costing.tariff import Applied, because, words_of
+from northing.core.costing.tariff import Applied, words_of
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
 from northing.customs import operations
 from northing.customs.queries import proved_on
-from northing.masterdata.models import Company, Item
+from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
-from northing.masterdata.tariffs import Tariff, customs_of, duty_of
+from northing.masterdata.tariffs import Tariff, customs_of, duty_of, duty_words, reasons
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
@@ -56,7 +56,7 @@ class Declared:
     def told(self) -> list[tuple[ShipmentLine, landed_cost.LineCost, str, list[str]]]:
         """Shipment lines beside their costs, the duty in words, and why it is that."""
         return [
-            (part, cost, _duty_words(part.instalment.line.item, found), _because(found))
+            (part, cost, duty_words(part.instalment.line.item, found), reasons(found))
             for part, cost, found in self.rows()
         ]
 
@@ -67,21 +67,6 @@ class Declared:
             part, rules = self.shipment_lines[group.lines[0]], self.rules[group.lines[0]]
             found.append((group, words_of(duty_of(part.instalment.line.item, rules)), len(group.lines)))
         return found
-
-
-def _duty_words(item: Item, found: Applied) -> str:
-    extras = [f"{rule.name} {words_of(rule.expression)}" for rule in found.extras]
-    return " + ".join([words_of(duty_of(item, found)), *extras])
-
-
-def _because(found: Applied) -> list[str]:
-    reasons = [because(found.duty), *(f"{rule.name}: {because(rule)}" for rule in found.extras)]
-    if found.missed:
-        reasons.append(f"{words_of(found.missed.expression)} with {found.missed.proof}, which is not there")
-    if found.finer:
-        codes = ", ".join(dict.fromkeys(rule.hs for rule in found.finer))
-        reasons.append(f"the item's code is too short to tell whether {codes} applies")
-    return reasons
 
 
 def declare(shipment: int, company: Company, day: date) -> Declared:

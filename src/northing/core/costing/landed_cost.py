@@ -153,15 +153,6 @@ def line_amount(quantity: Decimal, unit_price: Decimal, currency: str) -> Decima
     return rounded(times(quantity, unit_price), currency)
 
 
-def ad_valorem(customs_value: Decimal, rate: Decimal, base_currency: str) -> Decimal:
-    """Duty as a part of the customs value, rounded per line (rule 3).
-
-    >>> ad_valorem(Decimal("7235.62"), Decimal("0.05"), "NZD")
-    Decimal('361.78')
-    """
-    return rounded(times(customs_value, rate), base_currency)
-
-
 def basis_weights(basis: str, measures: Mapping[str, Sequence[Decimal]], scope: Sequence[int]) -> list[int]:
     """Whole weights of the lines in `scope` by `basis`; `measures` holds a column per basis."""
     if basis == "equal":

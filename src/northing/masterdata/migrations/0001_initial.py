@@ -652,7 +652,7 @@ class Migration(migrations.Migration):
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('territory', models.CharField(max_length=2)),
-                ('kind', models.CharField(choices=[('duty', 'duty'), ('preference', 'preference'), ('extra', 'extra')], max_length=10)),
+                ('kind', models.CharField(choices=[('duty', 'duty'), ('preference', 'preference'), ('extra', 'extra')], default='duty', max_length=10)),
                 ('hs', models.CharField(blank=True, default='', max_length=10)),
                 ('origin', models.CharField(blank=True, default='', max_length=2)),
                 ('name', models.CharField(blank=True, default='', max_length=40)),

@@ -50,7 +50,7 @@ class TariffRule(models.Model):
     """A rule of a territory's tariff, for codes that begin with its prefix: duty, preference, or an extra duty."""
 
     territory = models.CharField(max_length=2)
-    kind = models.CharField(max_length=10, choices=_words(tariff.KINDS))
+    kind = models.CharField(max_length=10, choices=_words(tariff.KINDS), default=tariff.DUTY)
     hs = models.CharField(max_length=10, blank=True, default="")
     # A country's two letters; or the code of a group; neither: any origin.
     origin = models.CharField(max_length=2, blank=True, default="")

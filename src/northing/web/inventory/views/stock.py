@@ -23,6 +23,7 @@ from northing.ledger.models import CostLayer
 from northing.ledger.queries import CAME, posting_note
 from northing.masterdata.models import Bin, Item, Site
 from northing.orders.models import OrderLine
+from northing.reports.item_duty import item_duties
 from northing.reports.stock import stock_rows
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
@@ -114,6 +115,7 @@ def item(request, item_id: int):
         "coming": lines.select_related("order__supplier", "summary").order_by("summary__expected_on")[:SHOWN],
         "form": form,
         "issues": page_of_rows(_issues(record, mine), request.GET, 20, name="issues"),
+        "duties": item_duties(record, mine, timezone.localdate()),
         "delay_form": DelayForm(initial={"cost": plain(record.delay_cost)}),
         "history": history_for(request, "item", record.pk),
     }
