@@ -28,7 +28,7 @@ from northing.core.money.exact import exactly
 from northing.core.money.money import MINOR_UNITS
 from northing.core.money.spread import NothingToSpreadOver
 from northing.formats import json_fields as fields
-from northing.formats.cost_customs import DUTY_FACTS, customs_of, duty_facts, entry_of, rounding_of
+from northing.formats.cost_customs import DUTY_FACTS, Duties, customs_of, duty_facts, entry_of, rounding_of
 from northing.formats.json_fields import BadCase
 
 _CASE = {"base_currency", "rates", "lines", "charges", "import_tax", "customs"}
@@ -129,7 +129,7 @@ def _lines(case: dict[str, Any], rates: _Rates) -> list[Line]:
     records = fields.typed(case, "lines", list, "", None)
     if not records:
         raise BadCase("lines: there is no line")
-    lines, seen = [], set[str]()
+    lines, seen, duties = [], set[str](), Duties(rates.customs)
     for index, record in enumerate(records):
         where = f"lines[{index}]."
         fields.is_object(record, where, _LINE)
@@ -148,7 +148,7 @@ def _lines(case: dict[str, Any], rates: _Rates) -> list[Line]:
                 customs_rate=rates.customs(record, where),
                 volume_m3=fields.not_negative(record, "volume_m3", where, ZERO),
                 weight_kg=fields.not_negative(record, "weight_kg", where, ZERO),
-                **duty_facts(record, where, currency, rates.customs),
+                **duty_facts(record, where, currency, duties),
             )
         )
     return lines

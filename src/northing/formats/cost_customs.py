@@ -52,18 +52,33 @@ def rounding_of(record: dict[str, Any], where: str, base_currency: str) -> dict[
     return {"unit": unit, "way": _word(record, "way", where, WAYS)}
 
 
-def duty_facts(record: dict[str, Any], where: str, currency: str, rate_of: RateOf) -> dict[str, Any]:
+class Duties:
+    """Reads what lines say about their duties; an expression that many lines have is read once."""
+
+    def __init__(self, rate_of: RateOf):
+        self._rate_of = rate_of
+        self._read: dict[str, Expression] = {}
+
+    def expression(self, record: Any, where: str, known: set[str]) -> Expression:
+        """A duty. Raises BadCase."""
+        said = repr(record)
+        if said not in self._read:
+            self._read[said] = _expression(record, where, known, self._rate_of)
+        return self._read[said]
+
+
+def duty_facts(record: dict[str, Any], where: str, currency: str, duties: Duties) -> dict[str, Any]:
     """What a line says about its duties, as the core's line takes it. Raises BadCase."""
     if "duty" in record and "duty_rate" in record:
         raise BadCase(f"{where}duty: give duty or duty_rate, not both")
     if "duty" in record:
-        duty = _expression(record["duty"], f"{where}duty.", _EXPRESSION, rate_of)
+        duty = duties.expression(record["duty"], f"{where}duty.", _EXPRESSION)
     else:
         duty = Expression(fields.not_negative(record, "duty_rate", where, ZERO))
     incoterm = _word(record, "incoterm", where, tuple(INCLUDES), USUAL_RULE)
     return {
         "duty": duty,
-        "extra": _extra(record, where, rate_of),
+        "extra": _extra(record, where, duties),
         "hs": fields.text(record, "hs", where) if "hs" in record else "",
         "origin": fields.text(record, "origin", where) if "origin" in record else "",
         "net_weight_kg": fields.not_negative(record, "net_weight_kg", where) if "net_weight_kg" in record else None,
@@ -94,12 +109,12 @@ def _included(record: dict[str, Any], where: str, incoterm: str, currency: str) 
     }
 
 
-def _extra(record: dict[str, Any], where: str, rate_of: RateOf) -> tuple[tuple[str, Expression], ...]:
+def _extra(record: dict[str, Any], where: str, duties: Duties) -> tuple[tuple[str, Expression], ...]:
     found, seen = [], {DUTY}
     for index, one in enumerate(fields.typed(record, "extra", list, where, [])):
         place = f"{where}extra[{index}]."
         fields.is_object(one, place, {"id", *_EXPRESSION})
-        found.append((fields.new_id(one, place, seen), _expression(one, place, {"id", *_EXPRESSION}, rate_of)))
+        found.append((fields.new_id(one, place, seen), duties.expression(one, place, {"id", *_EXPRESSION})))
     return tuple(found)
 
 

@@ -8,7 +8,7 @@ from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
-from northing.core.money.exact import exactly, nearest_whole, times
+from northing.core.money.exact import nearest_whole, plus, times
 from northing.core.money.money import all_from_minor, minor_units, to_minor
 from northing.core.money.spread import spread, whole_weights
 
@@ -72,12 +72,9 @@ class Expression:
         part = times(value, self.ad_valorem)
         if not self.specific:
             return part
-        with exactly():
-            specific = sum(
-                (one.amount * one.rate * (weight if one.per == "kg" else quantity) for one in self.specific), ZERO
-            )
-            if self.combine == "sum":
-                return part + specific
+        specific = plus(times(one.amount, one.rate, weight if one.per == "kg" else quantity) for one in self.specific)
+        if self.combine == "sum":
+            return plus((part, specific))
         return max(part, specific) if self.combine == "higher" else min(part, specific)
 
 
@@ -172,10 +169,9 @@ def _of_group(
 ) -> Group:
     """Reckon a group; the shares of its lines are put into `found`."""
     first = rows[0][1]
-    with exactly():
-        value, weight, quantity = (
-            sum((getattr(line, name) for _, line in rows), ZERO) for name in ("value", "weight", "quantity")
-        )
+    value, weight, quantity = (
+        plus(getattr(line, name) for _, line in rows) for name in ("value", "weight", "quantity")
+    )
     whole = Declared(first.hs, first.origin, value, weight, quantity, first.duty, first.extra)
     duties = _rounded(whole.amounts(), how, currency)
     own = [line.amounts() for _, line in rows]

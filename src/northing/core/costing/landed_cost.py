@@ -4,7 +4,7 @@ The rules are numbered as in docs/landed-cost.md. All amounts are in base curren
 otherwise, whole in its minor unit; every rounding is half up, away from zero.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
@@ -251,9 +251,14 @@ def _at_customs_rate(
     return found
 
 
-def _kept_out(charge: Charge, line: Line, customs: Customs) -> bool:
-    """Whether the price of a line includes what a charge is for, so that its share is counted in the price already."""
-    return customs.basis == "cif" and charge.kind in INCLUDES[line.incoterm]
+def _kept_out(lines: Sequence[Line], customs: Customs) -> Mapping[str, Collection[int]]:
+    """By kind of charge, the lines whose price includes it, so that their shares are counted in the price already."""
+    if customs.basis != "cif":
+        return {}
+    return {
+        kind: {position for position, line in enumerate(lines) if kind in INCLUDES[line.incoterm]}
+        for kind in (FREIGHT, INSURANCE)
+    }
 
 
 def _customs_values(
@@ -265,10 +270,12 @@ def _customs_values(
     base_currency: str,
 ) -> None:
     """Add to the price what the territory counts, and take off what it leaves out (rule 10)."""
+    kept_out = _kept_out(lines, customs)
     for charge in charges:
         if charge.belongs(customs):
+            out = kept_out.get(charge.kind, ())
             for position, share in zip(charge.scope, shares[charge.id], strict=True):
-                if not _kept_out(charge, lines[position], customs):
+                if position not in out:
                     sheet[position].customs_value += share
     if customs.basis == "fob":
         for line, cost in zip(lines, sheet, strict=True):
@@ -337,13 +344,16 @@ def _tax_base_by_line(
             parts[position] += cost.customs_value
         if DUTY in tax.base:
             parts[position] += cost.duty
-        parts[position] += sum((amount for kind, amount in cost.deducted.items() if kind in tax.base), ZERO)
+        for kind, amount in cost.deducted.items():
+            parts[position] += amount if kind in tax.base else ZERO
+    kept_out = _kept_out(lines, customs)
     for charge in charges:
         if charge.kind not in tax.base:
             continue
         counted = by_value and charge.belongs(customs)
+        out = kept_out.get(charge.kind, ())
         for position, share in zip(charge.scope, shares[charge.id], strict=True):
-            if not counted or _kept_out(charge, lines[position], customs):
+            if not counted or position in out:
                 parts[position] += share
     return parts
 

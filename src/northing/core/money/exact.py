@@ -71,6 +71,18 @@ def times(*factors: Decimal) -> Decimal:
     return product
 
 
+def plus(terms: Iterable[Decimal]) -> Decimal:
+    """The exact sum; raises decimal.Inexact beyond 160 digits, never rounds.
+
+    >>> plus([Decimal("0.1"), Decimal("0.20")])
+    Decimal('0.30')
+    """
+    total = Decimal(0)
+    for term in terms:
+        total = _EXACT.add(total, term)
+    return total
+
+
 def round_to(value: Decimal, decimals: int) -> Decimal:
     """`value` rounded half up, away from zero, to `decimals` places (0 to 10).
 
