@@ -419,9 +419,6 @@ def test_some_issued_units_are_set_aside_and_the_others_stay_out(stored):
     issue = issue_stock(
         stored.act("dock"), IssueRequest(stored.layer.site_id, stored.items["A"].pk, D(9), "shop", TODAY)
     )
-    person = stored.people["inspector"]
-    for grant in Grant.objects.filter(person=stored.people["dock"]):
-        Grant.objects.create(person=person, role=grant.role, company=grant.company, site=grant.site)
     case = Claim.objects.get(pk=aside(stored, 2, issue=issue))
     assert states(stored.layer) == {"in_store": 1, "rejected": 2} and case.open_quantity == 2
     assert (position(stored).issued, position(stored).rejected) == (7, 2)

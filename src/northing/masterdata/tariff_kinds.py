@@ -51,7 +51,7 @@ TARIFFS = (
             choice("way", "Rounded", customs.WAYS, absent="half up"),
             Fact("value_kinds", "Kinds of charges that belong to the value", _kinds, []),
         ),
-        ("keep_house",),
+        ("keep_house", "estimate_charge"),
     ),
     Kind(
         "origins",
@@ -60,7 +60,7 @@ TARIFFS = (
         CountryGroup,
         ("code",),
         (code(16), Fact("name", "Name", of.text(80)), Fact("countries", "Countries", _countries)),
-        ("keep_house",),
+        ("keep_house", "estimate_charge"),
     ),
     Kind(
         "tariff",
@@ -72,6 +72,8 @@ TARIFFS = (
             Fact("territory", "Territory", of.country, fixed=True),
             choice("kind", "Kind", tariff.KINDS, absent=tariff.DUTY, fixed=True),
             Fact("hs", "HS code begins with", _prefix, "", fixed=True),
+            Fact("valid_from", "Valid from", of.day, fixed=True),
+            Fact("valid_until", "Valid until", of.day, None),
             Fact("origin", "Origin, a country", _origin, "", fixed=True),
             Fact("group", "or a group of countries", absent=None, refers="origins", fixed=True),
             Fact("supplier", "Only from the supplier", absent=None, refers="supplier", fixed=True),
@@ -82,9 +84,7 @@ TARIFFS = (
             Fact("currency", "in the currency", _currency, ""),
             choice("per", "per", customs.MEASURES, absent="kg"),
             choice("combine", "Both together", customs.COMBINES, absent="sum"),
-            Fact("valid_from", "Valid from", of.day, fixed=True),
-            Fact("valid_until", "Valid until", of.day, None),
         ),
-        ("keep_house",),
+        ("keep_house", "estimate_charge"),
     ),
 )

@@ -4,8 +4,7 @@ from collections.abc import Collection
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.actions.inventory.issue import IssueRequest, issue_stock, take_back_issue
-from northing.actions.reversal import ReverseRequest
+from northing.actions.inventory.issue import IssueRequest, issued, taken_back
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.inventory.models import StockIssue, StockIssueLine, StockMovement
@@ -16,24 +15,25 @@ ZERO = Decimal(0)
 def bring_back(act: Act, issue: int, layer: int, quantity: Decimal, reason: str, serials: Collection[str] = ()) -> None:
     """So many units of a layer (id) come back of an issue (id): it is taken back, and the rest is issued again.
 
-    They lie where they lay, at their cost; what stays out keeps purpose and day. Raises Refused.
+    They lie where they lay, at their cost; what stays out keeps purpose and day. Who may is asked by the caller. Raises
+    Refused.
     """
     found = StockIssue.objects.select_for_update(of=("self",)).filter(pk=issue, reversed_by=None)
-    made = found.select_related("item", "entry").first()
+    made = found.select_related("item", "site__company", "entry").first()
     lines = list(made.lines.order_by("layer")) if made else []
     line = next((one for one in lines if one.layer_id == layer), None)
     if made is None or line is None:
         raise Refused(Problem("These units are not issued any more.", "quantity", "Reload the page."))
     numbers = _numbers(made)
     refuse_if(_problems(line, made, quantity, numbers.get(layer, ()), serials))
-    take_back_issue(act.inner(), ReverseRequest(made.pk, reason))
+    taken_back(act, made, reason)
     for one in lines:
         back = quantity if one is line else ZERO
         if rest := one.quantity - back:
             gone = set(serials) if one is line else set()
             stay = tuple(number for number in numbers.get(one.layer_id, ()) if number not in gone)
             again = IssueRequest(made.site_id, made.item_id, rest, made.purpose, made.occurred_on, one.layer_id, stay)
-            issue_stock(act.inner(), again)
+            issued(act, again, made.site, made.item)
 
 
 def _numbers(issue: StockIssue) -> dict[int, tuple[str, ...]]:

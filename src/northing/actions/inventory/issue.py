@@ -41,8 +41,12 @@ class IssueRequest:
 def issue_stock(act: Act, request: IssueRequest) -> int:
     """Take available units out of the oldest layers. Returns the issue's id."""
     site = Site.objects.select_related("company").get(pk=request.site)
-    item = Item.objects.get(pk=request.item)
     act.require_at("issue_stock", site.company_id, site.pk)
+    return issued(act, request, site, Item.objects.get(pk=request.item)).pk
+
+
+def issued(act: Act, request: IssueRequest, site: Site, item: Item) -> StockIssue:
+    """Units leave the oldest layers, without asking who may."""
     refuse_if(_problems(act, request, item))
     numbers = _numbers(request, item)
     takes = _takes(request, site, item, {key: Decimal(len(those)) for key, those in numbers.items()})
@@ -71,7 +75,7 @@ def issue_stock(act: Act, request: IssueRequest) -> int:
     )
     operations.write_issue(issue, lines)
     move_units(history, takes, "in_store", "issued")
-    return issue.pk
+    return issue
 
 
 def _drafts(layer: CostLayer, cost: Decimal, issued: Decimal) -> list[Draft]:
@@ -91,8 +95,14 @@ def take_back_issue(act: Act, request: ReverseRequest) -> int:
     issue = locked.get(pk=request.record)
     act.require_at("issue_stock", issue.company_id, issue.site_id)
     refuse_reversal("issue", issue.reversed_by_id, request.reason)
+    taken_back(act, issue, request.reason)
+    return issue.pk
+
+
+def taken_back(act: Act, issue: StockIssue, reason: str) -> None:
+    """The units of a locked issue lie where they lay, without asking who may."""
     what = f"{plain(issue.quantity)} {issue.item.unit} of {issue.item.code} for {issue.purpose}"
-    text = f"Took back the issue of {what}: {request.reason.strip()}{posting_note([issue.company_id], act.today)}"
+    text = f"Took back the issue of {what}: {reason.strip()}{posting_note([issue.company_id], act.today)}"
     lines = _locked_lines(issue)
     takes = [(line.layer, line.quantity) for line in lines]
     links = [("item", issue.item_id, issue.company_id), *_layer_links(takes, issue.company_id)]
@@ -106,7 +116,6 @@ def take_back_issue(act: Act, request: ReverseRequest) -> int:
     operations.move_back(history, issue.entry.history)
     move_units(history, takes, "issued", "in_store")
     operations.mark_taken_back(issue, entry)
-    return issue.pk
 
 
 def _locked_lines(issue: StockIssue) -> list[StockIssueLine]:

@@ -14,7 +14,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.acts import Act
-from northing.access.permissions import companies_of, may
+from northing.access.permissions import companies_of
 from northing.access.queries import scoped
 from northing.actions.claims.jobs import as_asked
 from northing.actions.claims.prepared import cancel_return, despatch_return
@@ -68,7 +68,7 @@ def aside(request, layer_id: int):
     layer = get_object_or_404(scoped(found, request.user), pk=layer_id)
     rows = layer.on_hand.filter(status="in_store").aggregate(units=Sum("quantity"))
     issued = _issued([layer.pk])
-    out = _named_issue(request, layer) if may(request.user, "issue_stock", layer.company_id, layer.site_id) else None
+    out = _named_issue(request, layer)
     there = out.quantity if out else rows["units"] or Decimal(0)
     start = {"occurred_on": timezone.localdate(), "quantity": plain(there)}
     form = SetAsideForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial)
