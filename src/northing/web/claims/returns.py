@@ -70,7 +70,8 @@ def aside(request, layer_id: int):
     issued = _issued([layer.pk])
     out = _named_issue(request, layer)
     there = out.quantity if out else rows["units"] or Decimal(0)
-    start = {"occurred_on": timezone.localdate(), "quantity": plain(there)}
+    # Of what was issued some come back, seldom all.
+    start = {"occurred_on": timezone.localdate(), "quantity": "" if out else plain(there)}
     form = SetAsideForm(request.POST or None, initial=start, numbered=layer.item.keeps_serial)
     if request.method == "POST":
         made = form.do(request, set_aside, lambda _: form.asked(layer.pk, out.issue_id if out else None))
