@@ -20,7 +20,7 @@ from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, GoodsReturn, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry, OriginProof
+from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
 from northing.formats.despatch import Line, Notice
 from northing.formats.told_receipts import Told, ToldLine
 from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
@@ -148,6 +148,16 @@ def facts_of(world):
         OriginProof.objects.create(
             shipment=Shipment.objects.get(), name="certificate", number="C-1", dated=TODAY, added_by=who, **common
         )
+        OfficePayment.objects.create(
+            shipment=Shipment.objects.get(),
+            office=world.parties["customs"],
+            day=TODAY,
+            amount=1,
+            paid_by=who,
+            entry=entry(),
+            **common,
+        )
+        Release.objects.create(shipment=Shipment.objects.get(), day=TODAY, said_by=who, **common)
         Opening.objects.create(layer=layer, quantity=1, entered_by=who, entry=entry(), **common, **of_day)
     return {
         "inspection_id": Inspection.objects.get().pk,
@@ -157,6 +167,8 @@ def facts_of(world):
         "money_id": ClaimMoney.objects.get().pk,
         "return_id": GoodsReturn.objects.get().pk,
         "customs_entry_id": CustomsEntry.objects.get().pk,
+        "office_payment_id": OfficePayment.objects.get().pk,
+        "release_id": Release.objects.get().pk,
         "proof_id": OriginProof.objects.get().pk,
         "opening_id": Opening.objects.get().pk,
     }

@@ -32,6 +32,7 @@ CONSTRAINTS = {
     "masterdata_territory_code_key": Problem("This territory is there already.", "code", "Change that one."),
     "territory_unit_above_zero": Problem("Amounts are rounded to a unit above 0.", "unit", "Leave it empty for cents."),
     "masterdata_countrygroup_code_key": Problem("This code is taken.", "code", "Change that group."),
+    "released_once": Problem("They are released already.", mend="Reload the page."),
     "origin_proof_once": Problem("This proof is there already.", "number"),
     "tariff_once": Problem("There is such a rule from that day.", "valid_from", "Change that one."),
     "tariff_combines_two": Problem("The higher or lower of two takes a percentage and an amount.", "combine"),

@@ -20,6 +20,7 @@ class Check:
 
 DEPART_WITHOUT_VOYAGE = Check("depart_without_voyage", "Departure without a voyage", Strength.ASK)
 RECEIVE_WITHOUT_ENTRY = Check("receive_without_entry", "Receipt without a customs entry", Strength.ASK)
+RECEIVE_NOT_RELEASED = Check("receive_not_released", "Receipt before customs released the goods", Strength.WARN)
 BILL_ABOVE_PRICE = Check("bill_above_price", "Bill above the agreed price", Strength.ASK)
 BILL_ABOVE_ORDER = Check("bill_above_order", "Bill of more than was ordered", Strength.ASK)
 BILL_NOT_AGREED = Check("bill_not_agreed", "Bill of goods that are not agreed", Strength.BLOCK)
@@ -29,6 +30,7 @@ BILL_REPEATED = Check("bill_repeated", "Bill that looks like an earlier one", St
 CHECKS = (
     DEPART_WITHOUT_VOYAGE,
     RECEIVE_WITHOUT_ENTRY,
+    RECEIVE_NOT_RELEASED,
     BILL_ABOVE_PRICE,
     BILL_ABOVE_ORDER,
     BILL_NOT_AGREED,

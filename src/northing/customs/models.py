@@ -23,6 +23,10 @@ class CustomsEntry(models.Model):
     duty = fields.money()
     tax_base = fields.money()
     tax = fields.money()
+    # What we reckon, where the office asks for figures of its own; and why those differ.
+    our_duty = models.DecimalField(max_digits=18, decimal_places=4, null=True)
+    our_tax = models.DecimalField(max_digits=18, decimal_places=4, null=True)
+    reason = models.CharField(max_length=120, blank=True, db_default="")
     # What of it is a cost of the goods: duty, and import tax that is not reclaimed.
     duty_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
     kept_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
@@ -89,3 +93,48 @@ class OriginProof(models.Model):
 
     def __str__(self):
         return f"{self.name} {self.number}"
+
+
+class Release(models.Model):
+    """Customs released a company's goods of a shipment. It stands whatever becomes of the entry."""
+
+    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="releases")
+    company = models.ForeignKey(Company, models.PROTECT)
+    day = models.DateField()
+    said_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    # It was not released after all.
+    withdrawn_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["shipment", "company"], condition=Q(withdrawn_at=None), name="released_once"
+            )
+        ]
+
+
+class OfficePayment(models.Model):
+    """What a company paid to a customs office for a shipment; below 0 the office paid back."""
+
+    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="office_payments")
+    company = models.ForeignKey(Company, models.PROTECT)
+    office = models.ForeignKey(Party, models.PROTECT, related_name="+")
+    day = models.DateField()
+    amount = fields.money()
+    paid_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    entry = models.OneToOneField(Entry, models.PROTECT)
+    reversed_by = models.OneToOneField(Entry, models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["id"]
+
+
+class OfficePaymentPart(models.Model):
+    """What of a payment to an office is of one customs entry; below 0 what was paid for one that does not stand."""
+
+    payment = models.ForeignKey(OfficePayment, models.CASCADE, related_name="parts")
+    customs_entry = models.ForeignKey(CustomsEntry, models.PROTECT, related_name="payments")
+    amount = fields.money()

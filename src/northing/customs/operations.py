@@ -1,11 +1,11 @@
 """Writes of customs entries."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 
-from northing.customs.models import CustomsEntry, CustomsLine, OriginProof
+from northing.customs.models import CustomsEntry, CustomsLine, OfficePayment, OfficePaymentPart, OriginProof, Release
 from northing.ledger.models import Entry
 
 
@@ -53,6 +53,33 @@ def withdraw_proof(proof: OriginProof, at: datetime) -> None:
     """It was no proof after all; it stays a fact."""
     proof.withdrawn_at = at
     proof.save(update_fields=["withdrawn_at"])
+
+
+def write_office_payment(payment: OfficePayment, parts: Sequence[OfficePaymentPart]) -> OfficePayment:
+    """A payment to an office, by entry."""
+    payment.save(force_insert=True)
+    for part in parts:
+        part.payment = payment
+    OfficePaymentPart.objects.bulk_create(parts)
+    return payment
+
+
+def mark_office_payment_reversed(payment: OfficePayment, by: Entry) -> None:
+    """It was not paid after all; it stays a fact."""
+    payment.reversed_by = by
+    payment.save(update_fields=["reversed_by"])
+
+
+def write_release(said: Release) -> Release:
+    """Customs released goods."""
+    said.save(force_insert=True)
+    return said
+
+
+def withdraw_release(said: Release, at: datetime) -> None:
+    """It did not after all; it stays a fact."""
+    said.withdrawn_at = at
+    said.save(update_fields=["withdrawn_at"])
 
 
 def mark_undone(entry: CustomsEntry, by: Entry) -> None:

@@ -18,7 +18,7 @@ from northing.claims.models import CaseEnd, ClaimAmount, ClaimMoney
 from northing.core.costing.accruals import foreign_taken
 from northing.core.money.money import converted, from_minor, rounded, to_minor
 from northing.costing.models import ChargePart
-from northing.customs.models import CustomsEntry
+from northing.customs.models import CustomsEntry, OfficePayment, OfficePaymentPart
 from northing.ledger.models import (
     OPEN_ITEM_ACCOUNTS,
     Account,
@@ -367,6 +367,9 @@ def _customs_payables(facts: _Facts) -> Explained:
     for entry in facts.customs:
         owed = -(entry.duty + entry.tax)
         yield entry.company_id, (DocumentKind.CUSTOMS_ENTRY.value, entry.pk), owed, owed
+    for part in OfficePaymentPart.objects.filter(payment__reversed_by=None).select_related("payment"):
+        key = (DocumentKind.CUSTOMS_ENTRY.value, part.customs_entry_id)
+        yield part.payment.company_id, key, part.amount, part.amount
 
 
 def _import_tax(facts: _Facts) -> Explained:
@@ -453,6 +456,8 @@ def _bank(facts: _Facts) -> Explained:
     yield from _bank_between()
     for done in _claims_paid():
         yield done.company_id, (), done.bank_base, done.bank_base
+    for paid in OfficePayment.objects.filter(reversed_by=None):
+        yield paid.company_id, (), -paid.amount, -paid.amount
 
 
 def _bank_between() -> Explained:

@@ -8,7 +8,7 @@ from northing.actions.billing import approve, bills, keep
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.costing import charges
-from northing.actions.customs import entries, proofs
+from northing.actions.customs import entries, office, proofs
 from northing.billing.models import BillLine
 from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
@@ -156,6 +156,17 @@ class Costs(Played):
         request = charges.EndRequest(self.find("charge", action.charge), action.reason)
         charges.end_estimate(self.laid.act(action.day), request)
 
+    def pay_office(self, action: shapes.PayOffice) -> tuple[str, int]:
+        """The office is paid."""
+        asked = office.PayOfficeRequest(self.find("customs entry", action.entry), action.day)
+        return "office payment", office.pay_office(self.laid.act(action.day), asked)
+
+    def release(self, action: shapes.Released) -> tuple[str, int]:
+        """Customs releases the goods."""
+        company = self.laid.one("companies", action.company)
+        asked = office.ReleaseRequest(self.find("shipment", action.shipment), company.pk, action.day)
+        return "release", office.release(self.laid.act(action.day), asked)
+
     def proof(self, action: shapes.Proof) -> tuple[str, int]:
         """A paper proves the origin of goods in a shipment."""
         company = self.laid.one("companies", action.company)
@@ -167,6 +178,8 @@ class Costs(Played):
         company, office = self.laid.one("companies", action.company), self.laid.one("parties", action.office)
         shipment = self.find("shipment", action.shipment)
         corrects = self.find("customs entry", action.corrects) if action.corrects else None
-        request = entries.EntryRequest(shipment, company.pk, office.pk, action.number, action.day, corrects)
+        their = action.their
+        said = (tuple(their.duty), their.tax, their.reason) if their else ()
+        request = entries.EntryRequest(shipment, company.pk, office.pk, action.number, action.day, corrects, *said)
         entries.book_customs_entry(self.laid.act(action.day), request)
         return "customs entry", CustomsEntry.objects.get(shipment=shipment, company=company, reversed_by=None).pk

@@ -18,6 +18,7 @@ from northing.actions.claims.returns import reverse_return
 from northing.actions.claims.set_aside import take_back
 from northing.actions.claims.ways import reverse_way
 from northing.actions.customs.entries import reverse_customs_entry
+from northing.actions.customs.office import reverse_office_payment, withdraw_release
 from northing.actions.customs.proofs import withdraw_proof
 from northing.actions.inventory.adjust import reverse_adjustment
 from northing.actions.inventory.issue import take_back_issue
@@ -61,6 +62,8 @@ REVERSALS: dict[str, Callable[[Act, ReverseRequest], object]] = {
     "closing": lambda act, asked: reopen_period(act, ReopenRequest(asked.record, asked.reason)),
     "customs entry": reverse_customs_entry,
     "proof": withdraw_proof,
+    "office payment": reverse_office_payment,
+    "release": withdraw_release,
     "held goods": reverse_end,
     "adjustment": reverse_adjustment,
     "move": undo_move,
@@ -102,6 +105,8 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "end": self.end,
             "customs": self.customs,
             "proof": self.proof,
+            "pay office": self.pay_office,
+            "release": self.release,
             "receive": self.receive,
             "issue": self.issue,
             "inspect": self.inspect,

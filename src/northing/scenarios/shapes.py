@@ -312,8 +312,16 @@ class EndEstimate(Dated):
     reason: str = "no bill will come"
 
 
+class TheirFigures(Shape):
+    """What the office asks: duty of the groups in their order (of all, where duty is by line), and import tax."""
+
+    duty: list[Number | None] = []
+    tax: Number | None = None
+    reason: str = ""
+
+
 class Customs(Dated):
-    """Book a customs entry as computed."""
+    """Book a customs entry as computed, or as the office reckons."""
 
     do: Literal["customs"]
     shipment: Id
@@ -321,6 +329,24 @@ class Customs(Dated):
     office: Code
     number: str
     corrects: Id = ""
+    their: TheirFigures | None = None
+
+
+class PayOffice(Dated):
+    """What a customs entry, and those before it, owe to the office is paid."""
+
+    do: Literal["pay office"]
+    id: Id = ""
+    entry: Id
+
+
+class Released(Dated):
+    """Customs releases a company's goods of a shipment."""
+
+    do: Literal["release"]
+    id: Id = ""
+    shipment: Id
+    company: Code
 
 
 class Proof(Dated):
@@ -751,6 +777,8 @@ Action = Annotated[
     | EndEstimate
     | Customs
     | Proof
+    | PayOffice
+    | Released
     | Receive
     | TakeTold
     | Correct

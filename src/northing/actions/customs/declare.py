@@ -1,7 +1,7 @@
 """A declaration to a customs office: values, duty and import tax of a company's goods in a shipment."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from functools import partial
@@ -11,6 +11,7 @@ from northing.actions.costing.scope import aboard
 from northing.core.costing import landed_cost
 from northing.core.costing.customs import DUTY, FREIGHT, INCLUDES, INSURANCE, USUAL_RULE, Customs, Group
 from northing.core.costing.tariff import Applied, words_of
+from northing.core.costing.their_figures import Theirs, with_theirs
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
@@ -38,6 +39,20 @@ class Declared:
     company: Company
     rules: list[Applied]
     saved: Decimal = ZERO
+    # As we reckon it, where `sheet` is the office's.
+    ours: landed_cost.CostSheet | None = None
+
+    @property
+    def differs(self) -> bool:
+        """Whether the office asks for something else than we reckon."""
+        return self.ours is not None and (self.ours.duty, self.ours.tax) != (self.sheet.duty, self.sheet.tax)
+
+    def by_them(self, theirs: Theirs) -> "Declared":
+        """The same with the office's figures."""
+        quantities = [part.quantity for part in self.shipment_lines]
+        reclaimed = self.company.import_tax_reclaimed
+        made = with_theirs(self.sheet, theirs, quantities, reclaimed, self.company.currency)
+        return replace(self, sheet=made, ours=self.sheet)
 
     @property
     def kept(self) -> Decimal:

@@ -11,6 +11,8 @@ from northing.actions.customs.declare import Declared, declaration, declare
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import Link, add_history, once
+from northing.core.costing.their_figures import Theirs, groups_of
+from northing.core.money.money import is_whole
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
 from northing.costing.models import Charge
@@ -24,12 +26,16 @@ from northing.masterdata.models import Company
 from northing.shipping import operations as shipping
 from northing.shipping.models import Shipment
 
-ZERO = Decimal(0)
+ZERO, MOST = Decimal(0), Decimal(999_999_999_999)
 
 
 @dataclass(frozen=True)
 class EntryRequest:
-    """A customs entry of one company for one shipment; `corrects` is the entry (id) whose place it takes."""
+    """A customs entry of one company for one shipment; `corrects` is the entry (id) whose place it takes.
+
+    `their_duty` is what the office asks for the groups of the entry, in their order (for all of it, where duty is by
+    line), `their_tax` its import tax; None: as we reckon. `reason` says why that is not what we reckon.
+    """
 
     shipment: int
     company: int
@@ -37,6 +43,9 @@ class EntryRequest:
     number: str
     day: date
     corrects: int | None = None
+    their_duty: tuple[Decimal | None, ...] = ()
+    their_tax: Decimal | None = None
+    reason: str = ""
 
 
 @once
@@ -50,10 +59,13 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     shipment = shipping.lock([request.shipment])[request.shipment]
     refuse_if(_entry_problems(act, request, shipment))
     old = _corrected(request)
-    declared = declare(request.shipment, company, request.day)
+    declared = _by_them(request, declare(request.shipment, company, request.day))
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
     text += f", import tax {money(sheet.tax, company.currency)}"
+    if declared.differs and declared.ours:
+        ours = f"{money(declared.ours.duty, company.currency)} and {money(declared.ours.tax, company.currency)}"
+        text += f" (we reckon {ours}: {request.reason.strip()})"
     if old is not None:
         text += f", in place of {old.number}"
     text += posting_note([company.pk], request.day)
@@ -73,6 +85,9 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
         duty_charge=duty,
         kept_charge=kept,
         corrects=old,
+        our_duty=declared.ours.duty if declared.ours else None,
+        our_tax=declared.ours.tax if declared.ours else None,
+        reason=request.reason.strip() if declared.differs else "",
         entered_by=act.person,
         at=act.at,
         entry=book,
@@ -81,6 +96,32 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     post(book, drafts + more + _owed(made, 1))
     bring_along(shipments=[request.shipment])
     return request.shipment
+
+
+def _by_them(request: EntryRequest, declared: Declared) -> Declared:
+    """The declaration as the office reckons it. Raises Refused."""
+    duty = {place: asked for place, asked in enumerate(request.their_duty) if asked is not None}
+    if not duty and request.their_tax is None:
+        return declared
+    groups, currency = groups_of(declared.sheet), declared.company.currency
+    found = [
+        Problem("The entry has other groups by now.", f"their-{place}", "Reload the page.")
+        for place in duty
+        if place >= len(groups)
+    ]
+    for where, amount in [
+        *((f"their-{place}", amount) for place, amount in duty.items()),
+        ("their_tax", request.their_tax),
+    ]:
+        if amount is not None and (amount < 0 or amount > MOST or not is_whole(amount, currency)):
+            found.append(Problem(f"This is no amount in {currency}.", where, "Enter it as the office wrote it."))
+    refuse_if(found)
+    made = declared.by_them(Theirs(duty, request.their_tax))
+    if made.differs and not request.reason.strip():
+        refuse_if([Problem("Say why it is not what we reckon.", "reason", "Another rate, another value?")])
+    if len(request.reason) > 120:
+        refuse_if([Problem("The reason is longer than 120 signs.", "reason")])
+    return made
 
 
 def _links(shipment: int, declared: Declared) -> list[Link]:

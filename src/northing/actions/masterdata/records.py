@@ -32,12 +32,13 @@ from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Bin, Company, Party
 from northing.masterdata.records import Reading
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
-from northing.shipping.models import Container
+from northing.shipping.models import Container, Shipment
 from northing.shipping.queries import given_back
 
 MOST_ROWS = 50_000
 # What is expected of a supplier's open lines follows from it.
 PASSAGE = KINDS["supplier"].fact("passage_days").words
+RELEASED = KINDS["company"].fact("receive_not_released").words
 # A new site can receive at once.
 FIRST_BINS = (("DOCK", Bin.Purpose.DOCK), ("QUARANTINE", Bin.Purpose.QUARANTINE), ("STORE", Bin.Purpose.STORE))
 
@@ -310,6 +311,12 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
         # Every container that stands may be free for longer or shorter now.
         boxes = Container.objects.filter(shipment__arrived_on__isnull=False).exclude(given_back())
         clocks.refresh_clocks(boxes.values_list("shipment", flat=True).distinct())
+    strict = [one.record.pk for one in changed if any(told["field"] == RELEASED for told in one.changes)]
+    if kind.name == "company" and strict:
+        # Whose move a landed shipment is depends on it.
+        found = Shipment.objects.filter(containers__shipment_lines__instalment__line__order__company__in=strict)
+        found = found.filter(arrived_on__isnull=False).distinct()
+        bring_along(shipments=list(found.values_list("pk", flat=True)))
     later = [one.record.pk for one in changed if any(told["field"] == PASSAGE for told in one.changes)]
     if kind.model is Party and later:
         waiting = Instalment.objects.filter(line__order__supplier__in=later, line__summary__is_open=True)

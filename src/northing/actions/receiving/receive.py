@@ -32,16 +32,16 @@ from northing.activity.operations import add_history, add_links, once
 from northing.core.checks import answered, finding
 from northing.core.inventory.bins import Goods
 from northing.core.problems import Problem, Strength, refuse_if
-from northing.customs.models import CustomsEntry
+from northing.customs.queries import released_on, standing_entry
 from northing.ledger.models import Entry
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Bin, Site
+from northing.masterdata.models import Bin, Company, Site
 from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt
 from northing.receiving.queries import same_note
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container
+from northing.shipping.models import Container, Shipment
 
 __all__ = ["Papers", "ReceiveRequest", "ReceiveRow", "note_words", "receive", "take_in"]
 
@@ -222,12 +222,22 @@ def _entry_problems(
     """Goods from abroad are received behind customs."""
     company = site.company
     foreign = any(one.of_line.order.supplier.country != company.country for one in found)
-    entered = CustomsEntry.objects.filter(company=company, reversed_by=None)
-    if container is None or not foreign or entered.filter(shipment=container.shipment_id).exists():
+    if container is None or not foreign:
         return []
+    if standing_entry(container.shipment_id, company.pk):
+        return _release_problems(request, company, container.shipment)
     what = f"{company.code} has no customs entry for {container.shipment}."
     problem = finding(company.receive_without_entry, what, "Book it first", "receive all the same")
     return [answered(problem, request.accept)]
+
+
+def _release_problems(request: ReceiveRequest, company: Company, shipment: Shipment) -> list[Problem]:
+    """What customs has not released is received as the company says; where it only warns nobody records releases."""
+    strength = company.receive_not_released
+    if strength == Strength.WARN or released_on(shipment.pk, company.pk):
+        return []
+    what = f"Customs has not released {shipment} for {company.code}."
+    return [answered(finding(strength, what, "Record the release first", "receive all the same"), request.accept)]
 
 
 def _note_problems(

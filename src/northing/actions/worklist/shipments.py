@@ -1,5 +1,6 @@
 """Open matters of shipments on their way."""
 
+from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
@@ -11,6 +12,7 @@ from northing.actions.worklist.documents import refresh_documents
 from northing.actions.worklist.stakes import Stakes, day_of
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
+from northing.customs.queries import owed_to_offices, released_of
 from northing.masterdata.models import Company
 from northing.shipping.models import Leg, Shipment
 from northing.worklist.models import Matter
@@ -59,6 +61,11 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
     found = Shipment.objects.prefetch_related("customs_entries").in_bulk(keys)
     mains = {leg.shipment_id: leg for leg in Leg.objects.filter(shipment__in=keys, main=True)}
     aboard = _aboard(keys)
+    asks = any(company.receive_not_released != "warn" for _, company in aboard)
+    released = released_of(keys) if asks else set()
+    owed: dict[tuple[int, int], Decimal] = defaultdict(Decimal)
+    for (shipment, company, _), parts in (owed_to_offices(keys) if asks else {}).items():
+        owed[shipment, company] += sum(parts.values(), ZERO)
     drafts = []
     for (key, company), goods in aboard.items():
         shipment, main = found[key], mains.get(key)
@@ -73,6 +80,8 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
             departed_on=shipment.departed_on,
             arrived_on=shipment.arrived_on,
             entry_on=entries.get(company.pk),
+            released=company.receive_not_released == "warn" or (key, company.pk) in released,
+            office_owed=owed.get((key, company.pk), ZERO) > 0,
         )
         drafts.append(
             MatterDraft(

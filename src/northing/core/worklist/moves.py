@@ -132,6 +132,9 @@ class ShipmentFacts:
     departed_on: date | None
     arrived_on: date | None
     entry_on: date | None
+    # Where goods are received only when customs released them: whether they are, and whether the office is to be paid.
+    released: bool = True
+    office_owed: bool = False
 
 
 def shipment_move(facts: ShipmentFacts) -> Move | None:
@@ -148,6 +151,10 @@ def shipment_move(facts: ShipmentFacts) -> Move | None:
         return Move(CARRIER, "to arrive", facts.departed_on, facts.arrival)
     if not facts.entry_on:
         return Move(CUSTOMS, "landed without a customs entry", facts.arrived_on, facts.dock)
+    if not facts.released and facts.office_owed:
+        return Move(US, "declared: pay the customs office", facts.entry_on, facts.dock)
+    if not facts.released:
+        return Move(CUSTOMS, "to release the goods", facts.entry_on, facts.dock)
     return Move(DOCK, "to be received", max(facts.arrived_on, facts.entry_on), facts.dock)
 
 

@@ -90,4 +90,62 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(condition=models.Q(('withdrawn_at', None)), fields=('shipment', 'company', 'name', 'number'), name='origin_proof_once')],
             },
         ),
+        migrations.AddField(
+            model_name='customsentry',
+            name='our_duty',
+            field=models.DecimalField(decimal_places=4, max_digits=18, null=True),
+        ),
+        migrations.AddField(
+            model_name='customsentry',
+            name='our_tax',
+            field=models.DecimalField(decimal_places=4, max_digits=18, null=True),
+        ),
+        migrations.AddField(
+            model_name='customsentry',
+            name='reason',
+            field=models.CharField(blank=True, db_default='', max_length=120),
+        ),
+        migrations.CreateModel(
+            name='OfficePayment',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('day', models.DateField()),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('at', models.DateTimeField()),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
+                ('entry', models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, to='ledger.entry')),
+                ('office', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party')),
+                ('paid_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('reversed_by', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry')),
+                ('shipment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='office_payments', to='shipping.shipment')),
+            ],
+            options={
+                'ordering': ['id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='OfficePaymentPart',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('amount', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('customs_entry', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='payments', to='customs.customsentry')),
+                ('payment', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='parts', to='customs.officepayment')),
+            ],
+        ),
+        migrations.CreateModel(
+            name='Release',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('day', models.DateField()),
+                ('at', models.DateTimeField()),
+                ('withdrawn_at', models.DateTimeField(null=True)),
+                ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
+                ('said_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ('shipment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='releases', to='shipping.shipment')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(condition=models.Q(('withdrawn_at', None)), fields=('shipment', 'company'), name='released_once')],
+            },
+        ),
     ]

@@ -672,4 +672,9 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('territory', 'kind', 'hs', 'origin', 'group', 'supplier', 'name', 'valid_from'), name='tariff_once', nulls_distinct=False), models.CheckConstraint(condition=models.Q(('combine', 'sum'), models.Q(('ad_valorem__gt', 0), ('amount__isnull', False)), _connector='OR'), name='tariff_combines_two'), models.CheckConstraint(condition=models.Q(models.Q(('amount', None), ('currency', '')), models.Q(('amount__isnull', False), models.Q(('currency', ''), _negated=True)), _connector='OR'), name='tariff_amount_in_currency'), models.CheckConstraint(condition=models.Q(models.Q(('kind', 'extra'), _negated=True), models.Q(('name', ''), _negated=True), _connector='OR'), name='tariff_extra_named'), models.CheckConstraint(condition=models.Q(models.Q(('kind', 'preference'), _negated=True), models.Q(('origin', ''), _negated=True), ('group__isnull', False), _connector='OR'), name='tariff_preference_of'), models.CheckConstraint(condition=models.Q(('origin', ''), ('group', None), _connector='OR'), name='tariff_one_origin'), models.CheckConstraint(condition=models.Q(('valid_until', None), ('valid_until__gte', models.F('valid_from')), _connector='OR'), name='tariff_valid')],
             },
         ),
+        migrations.AddField(
+            model_name='company',
+            name='receive_not_released',
+            field=models.CharField(db_default='warn', default='warn', max_length=5),
+        ),
     ]

@@ -32,6 +32,7 @@ class Company(models.Model):
     # How strong the checks are that a company chooses (core.checks).
     depart_without_voyage = _strength(checks.DEPART_WITHOUT_VOYAGE)
     receive_without_entry = _strength(checks.RECEIVE_WITHOUT_ENTRY)
+    receive_not_released = _strength(checks.RECEIVE_NOT_RELEASED)
     bill_above_price = _strength(checks.BILL_ABOVE_PRICE)
     bill_above_order = _strength(checks.BILL_ABOVE_ORDER)
     bill_not_agreed = _strength(checks.BILL_NOT_AGREED)

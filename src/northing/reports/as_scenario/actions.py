@@ -12,7 +12,8 @@ from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
 from northing.core.money.exact import divide, plain
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry, OriginProof
+from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
+from northing.masterdata.models import Territory
 from northing.orders.models import Instalment, OrderLine
 from northing.payments.models import PaymentPart
 from northing.receiving.models import Receipt, ReceiptLine
@@ -28,7 +29,7 @@ ZERO = Decimal(0)
 def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
     """All actions, oldest first. A fact that was reversed is there with its reversal."""
     found: list[Recorded] = []
-    for part in (_orders, _shipments, _charges, _bills, _payments, _proofs, _entries, _receipts, *STOCK):
+    for part in (_orders, _shipments, _charges, _bills, _payments, _proofs, _entries, _office, _receipts, *STOCK):
         found += part(reach, names)
     found.sort(key=lambda one: one[:2])
     return [one for _, _, one in found]
@@ -239,7 +240,7 @@ def _set_off(parts: list[PaymentPart], names: Names) -> Iterator[Recorded]:
 
 def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
     entries = CustomsEntry.objects.filter(shipment__in=reach.shipments).order_by("pk")
-    for entry in entries.select_related("reversed_by"):
+    for entry in entries.select_related("reversed_by", "company"):
         name = names.of("entry", entry.pk)
         facts = {
             "id": name,
@@ -250,9 +251,34 @@ def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
         }
         if entry.corrects_id:
             facts["corrects"] = names.of("entry", entry.corrects_id)
+        if entry.reason:
+            facts["their"] = _theirs(entry)
         yield entry.at, 6, action("customs", entry.day, **facts)
         if not CustomsEntry.objects.filter(corrects=entry).exists():
             yield from reversal(entry, name)
+
+
+def _office(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """What was paid to offices, and what they released; releases that stand."""
+    paid = OfficePayment.objects.filter(shipment__in=reach.shipments).select_related("reversed_by").order_by("pk")
+    for one in paid:
+        name = f"O{one.pk}"
+        of = one.parts.order_by("-customs_entry").first()
+        yield one.at, 7, action("pay office", one.day, id=name, entry=names.of("entry", of.customs_entry_id))
+        yield from reversal(one, name)
+    for said in Release.objects.filter(shipment__in=reach.shipments, withdrawn_at=None).order_by("pk"):
+        facts = {"shipment": names.of("shipment", said.shipment_id), "company": names.of("company", said.company_id)}
+        yield said.at, 7, action("release", said.day, **facts)
+
+
+def _theirs(entry: CustomsEntry) -> dict[str, Any]:
+    """The figures that the office asked for, of each group of the entry as it was reckoned."""
+    sums: dict[tuple[str, str, str, tuple[str, ...]], Decimal] = {}
+    by_group = Territory.objects.filter(code=entry.company.country, per="group").exists()
+    for line in entry.lines.order_by("pk"):
+        key = (line.hs_code, line.origin, line.words, tuple(sorted(line.extra))) if by_group else ("", "", "", ())
+        sums[key] = sums.get(key, ZERO) + line.duty
+    return {"duty": [plain(amount) for amount in sums.values()], "tax": plain(entry.tax), "reason": entry.reason}
 
 
 def _proofs(reach: Reach, names: Names) -> Iterator[Recorded]:

@@ -5,7 +5,13 @@ from django import forms
 from northing.actions.customs.entries import EntryRequest
 from northing.actions.customs.proofs import ProofRequest
 from northing.masterdata.models import Party
-from northing.web.common.forms import ActionForm, DayField
+from northing.web.common.forms import ActionForm, DayField, ExactField
+
+
+class DayForm(ActionForm):
+    """The day on which something happened."""
+
+    day = DayField(label="Day")
 
 
 class ProofForm(ActionForm):
@@ -25,7 +31,9 @@ class ProofForm(ActionForm):
 
 
 class EntryForm(ActionForm):
-    """A customs entry."""
+    """A customs entry, and the office's own figures for its groups where they are not ours."""
+
+    MOST_GROUPS = 200
 
     office = forms.ModelChoiceField(Party.objects.filter(kind="customs"), label="Customs office")
     number = forms.CharField(max_length=28, label="Entry number")
@@ -33,8 +41,28 @@ class EntryForm(ActionForm):
     # The entry that stood when the form was shown; the new one takes its place.
     corrects = forms.IntegerField(widget=forms.HiddenInput, required=False, min_value=1, max_value=2**62)
 
+    their_tax = ExactField(label="Their import tax", required=False)
+    reason = forms.CharField(max_length=120, label="Why their figures differ", required=False)
+
+    def __init__(self, *args, groups: int = 1, **more):
+        super().__init__(*args, **more)
+        self.groups = min(groups, self.MOST_GROUPS)
+        for place in range(self.groups):
+            self.fields[f"their-{place}"] = ExactField(label=f"Their duty, group {place + 1}", required=False)
+        for name in ("their_tax", *(f"their-{place}" for place in range(self.groups))):
+            self.fields[name].widget.attrs["aria-label"] = self.fields[name].label
+
+    def head_fields(self):
+        """The fields above the goods."""
+        return [self[name] for name in ("office", "number", "day")]
+
+    def their_fields(self):
+        """The office's duty of each group, in their order."""
+        return [self[f"their-{place}"] for place in range(self.groups)]
+
     def asked(self, shipment: int, company: int) -> EntryRequest:
         """The entry as a request."""
         entered = self.cleaned_data
         facts = (entered["office"].pk, entered["number"], entered["day"], entered["corrects"])
-        return EntryRequest(shipment, company, *facts)
+        their = tuple(entered[f"their-{place}"] for place in range(self.groups))
+        return EntryRequest(shipment, company, *facts, their, entered["their_tax"], entered["reason"])

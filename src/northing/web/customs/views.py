@@ -1,24 +1,28 @@
 """A customs entry: ours shown first, then booked."""
 
+from decimal import Decimal
+from itertools import zip_longest
+
 from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.queries import scoped
-from northing.actions.customs import entries, proofs
+from northing.actions.customs import entries, office, proofs
 from northing.core.problems import Refused
-from northing.customs.models import CustomsEntry, OriginProof
-from northing.customs.queries import proofs_of
+from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
+from northing.customs.queries import owed_to_offices, proofs_of
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
+from northing.shipping.models import Shipment
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page, say_done
-from northing.web.customs.forms import EntryForm, ProofForm
+from northing.web.customs.forms import DayForm, EntryForm, ProofForm
 from northing.web.shipping.views.shipments import visible_shipments
 
 
-@form_for("book_customs_entry")
+@form_for("book_customs_entry", "pay")
 def customs(request, shipment_id: int, company_id: int):
     """A company's customs entry for a shipment: ours shown first, then booked."""
     shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
@@ -28,7 +32,9 @@ def customs(request, shipment_id: int, company_id: int):
     initial = {"day": timezone.localdate(), "office": _usual_office(company, standing)}
     initial["corrects"] = standing and standing.pk
     proving = request.POST.get("act") == "proof"
-    form = EntryForm(None if proving else request.POST or None, initial=initial)
+    sent = None if proving else request.POST or None
+    groups = sum(name.startswith("their-") for name in sent) if sent else _groups(shipment, company)
+    form = EntryForm(sent, initial=initial, groups=max(groups, 1))
     proof_form = ProofForm(request.POST if proving else None, initial={"dated": timezone.localdate()})
     if proving:
         if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(shipment.pk, company.pk)):
@@ -43,14 +49,38 @@ def customs(request, shipment_id: int, company_id: int):
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
     context = {"shipment": shipment, "company": company, "form": form, "entered": entered, "standing": standing}
     context |= {"proof_form": proof_form, "proofs": proofs_of(shipment.pk, company.pk), "today": timezone.localdate()}
+    context |= _after(shipment, company)
     try:
         context["declared"] = declared = entries.declare(shipment.pk, company, day or timezone.localdate())
+        context["groups"] = list(zip_longest(declared.groups(), form.their_fields()[: len(declared.groups())]))
         if declared.missing_proofs and not proving:
             proof_form.initial["name"] = declared.missing_proofs[0]
     except Refused as refused:
         context["refused"] = refused.problems
     wrong = form.errors or proof_form.errors
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
+
+
+def _after(shipment: Shipment, company: Company) -> dict[str, object]:
+    """What comes after the entry: what is owed to offices, what was paid, and the release."""
+    owed = {
+        whose[2]: sum(parts.values(), Decimal(0))
+        for whose, parts in owed_to_offices([shipment.pk]).items()
+        if whose[1] == company.pk
+    }
+    payments = OfficePayment.objects.filter(shipment=shipment, company=company, reversed_by=None)
+    released = Release.objects.filter(shipment=shipment, company=company, withdrawn_at=None).first()
+    total = sum(owed.values(), Decimal(0))
+    after = {"owed": total, "owed_back": -total, "released": released}
+    return after | {"payments": payments.select_related("office")}
+
+
+def _groups(shipment: Shipment, company: Company) -> int:
+    """How many groups today's entry has."""
+    try:
+        return len(entries.declare(shipment.pk, company, timezone.localdate()).groups())
+    except Refused:
+        return 1
 
 
 def _usual_office(company: Company, standing: CustomsEntry | None) -> int | None:
@@ -79,3 +109,61 @@ def withdraw_proof(request, proof_id: int):
     record = get_object_or_404(scoped(OriginProof.objects.filter(withdrawn_at=None), request.user), pk=proof_id)
     back = reverse("customs", args=[record.shipment_id, record.company_id])
     return reversal_page(request, f"Withdraw {record}", proofs.withdraw_proof, record, back)
+
+
+@form_for("pay")
+def pay(request, customs_entry_id: int):
+    """All that is open with the office for the shipment of an entry is paid."""
+    record = get_object_or_404(scoped(CustomsEntry.objects.select_related("office"), request.user), pk=customs_entry_id)
+    form = DayForm(request.POST or None, initial={"day": timezone.localdate()})
+    if request.method == "POST":
+        made = form.do(
+            request, office.pay_office, lambda _: office.PayOfficeRequest(record.pk, form.cleaned_data["day"])
+        )
+        if made:
+            say_done(request, "Paid.", "reverse-office-payment", made)
+            return redirect("customs", record.shipment_id, record.company_id)
+    return _day_page(request, form, f"Pay {record.office}", record.shipment_id, record.company_id)
+
+
+@form_for("book_customs_entry")
+def release(request, shipment_id: int, company_id: int):
+    """Customs released a company's goods of a shipment."""
+    shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
+    company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
+    form = DayForm(request.POST or None, initial={"day": timezone.localdate()})
+    if request.method == "POST":
+        made = form.do(
+            request,
+            office.release,
+            lambda _: office.ReleaseRequest(shipment.pk, company.pk, form.cleaned_data["day"]),
+        )
+        if made:
+            say_done(request, "Released.", "withdraw-release", made)
+            return redirect("customs", shipment.pk, company.pk)
+    return _day_page(request, form, "Customs released the goods", shipment.pk, company.pk)
+
+
+def _day_page(request, form: DayForm, title: str, shipment: int, company: int):
+    """A page that asks for a day only."""
+    context = {"form": form, "title": title, "back": reverse("customs", args=[shipment, company])}
+    return render(request, "customs/day.html", context, status=422 if form.errors else 200)
+
+
+@form_for("pay")
+def reverse_payment(request, office_payment_id: int):
+    """A payment to an office did not happen."""
+    paid = OfficePayment.objects.filter(reversed_by=None).select_related("office")
+    record = get_object_or_404(scoped(paid, request.user), pk=office_payment_id)
+    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    return reversal_page(
+        request, f"Reverse the payment to {record.office}", office.reverse_office_payment, record, back
+    )
+
+
+@form_for("book_customs_entry")
+def withdraw_release(request, release_id: int):
+    """Customs did not release the goods after all."""
+    record = get_object_or_404(scoped(Release.objects.filter(withdrawn_at=None), request.user), pk=release_id)
+    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    return reversal_page(request, "Withdraw the release", office.withdraw_release, record, back)
