@@ -20,7 +20,7 @@ from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, GoodsReturn, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
+from northing.customs.models import CustomsEntry, OfficePayment, OfficePaymentPart, OriginProof, Release
 from northing.formats.despatch import Line, Notice
 from northing.formats.told_receipts import Told, ToldLine
 from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
@@ -148,15 +148,16 @@ def facts_of(world):
         OriginProof.objects.create(
             shipment=Shipment.objects.get(), name="certificate", number="C-1", dated=TODAY, added_by=who, **common
         )
-        OfficePayment.objects.create(
+        paid = OfficePayment.objects.create(
             shipment=Shipment.objects.get(),
             office=world.parties["customs"],
             day=TODAY,
-            amount=1,
+            amount=0,
             paid_by=who,
             entry=entry(),
             **common,
         )
+        OfficePaymentPart.objects.create(payment=paid, customs_entry=CustomsEntry.objects.get(), amount=0)
         Release.objects.create(shipment=Shipment.objects.get(), day=TODAY, said_by=who, **common)
         Opening.objects.create(layer=layer, quantity=1, entered_by=who, entry=entry(), **common, **of_day)
     return {
