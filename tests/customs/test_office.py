@@ -129,9 +129,11 @@ def test_more_than_the_limit_is_paid_by_a_second_person(landed):
 
 def test_the_pages_carry_each_act_to_the_next(landed, signed_in):
     entry, desk = declare(landed), signed_in("accounts")
+    assert "<u>P</u>ay the office" in desk.get(reverse("watch")).content.decode()
     address = reverse("customs", args=[landed.landed.pk, landed.order.company_id])
     to_pay = reverse("pay-office", args=[entry.pk])
-    assert to_pay in desk.get(address).content.decode()
+    page = desk.get(address).content.decode()
+    assert to_pay in page and "Book in place" not in page
     assert desk.post(to_pay, {"key": "k", "day": str(TODAY)}).url == address
     desk = signed_in("costs")
     to_release = reverse("release-goods", args=[landed.landed.pk, landed.order.company_id])

@@ -119,6 +119,9 @@ def clock_move(facts: ClockFacts) -> Move:
     return Move(US, reason, facts.started, facts.free_until)
 
 
+TO_PAY, TO_RELEASE = "declared: pay the customs office", "to release the goods"
+
+
 @dataclass(frozen=True, slots=True)
 class ShipmentFacts:
     """The facts that decide whose move a shipment is."""
@@ -152,9 +155,9 @@ def shipment_move(facts: ShipmentFacts) -> Move | None:
     if not facts.entry_on:
         return Move(CUSTOMS, "landed without a customs entry", facts.arrived_on, facts.dock)
     if not facts.released and facts.office_owed:
-        return Move(US, "declared: pay the customs office", facts.entry_on, facts.dock)
+        return Move(US, TO_PAY, facts.entry_on, facts.dock)
     if not facts.released:
-        return Move(CUSTOMS, "to release the goods", facts.entry_on, facts.dock)
+        return Move(CUSTOMS, TO_RELEASE, facts.entry_on, facts.dock)
     return Move(DOCK, "to be received", max(facts.arrived_on, facts.entry_on), facts.dock)
 
 

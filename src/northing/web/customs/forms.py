@@ -46,7 +46,7 @@ class EntryForm(ActionForm):
 
     def __init__(self, *args, groups: int = 1, **more):
         super().__init__(*args, **more)
-        self.groups = min(groups, self.MOST_GROUPS)
+        self.groups = min(max(groups, 1), self.MOST_GROUPS)
         for place in range(self.groups):
             self.fields[f"their-{place}"] = ExactField(label=f"Their duty, group {place + 1}", required=False)
         for name in ("their_tax", *(f"their-{place}" for place in range(self.groups))):

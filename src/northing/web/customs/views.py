@@ -1,5 +1,7 @@
 """A customs entry: ours shown first, then booked."""
 
+from collections.abc import Sequence
+from datetime import date
 from decimal import Decimal
 from itertools import zip_longest
 
@@ -10,7 +12,7 @@ from django.utils import timezone
 
 from northing.access.queries import scoped
 from northing.actions.customs import entries, office, proofs
-from northing.core.problems import Refused
+from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
 from northing.customs.queries import owed_to_offices, proofs_of
 from northing.ledger.queries import posting_note
@@ -33,9 +35,12 @@ def customs(request, shipment_id: int, company_id: int):
     initial["corrects"] = standing and standing.pk
     proving = request.POST.get("act") == "proof"
     sent = None if proving else request.POST or None
-    groups = sum(name.startswith("their-") for name in sent) if sent else _groups(shipment, company)
-    form = EntryForm(sent, initial=initial, groups=max(groups, 1))
-    proof_form = ProofForm(request.POST if proving else None, initial={"dated": timezone.localdate()})
+    today = timezone.localdate()
+    declared, refused = _declared(shipment, company, today)
+    known = len(declared.groups()) if declared else 1
+    form = EntryForm(sent, initial=initial, groups=sum(name.startswith("their-") for name in sent) if sent else known)
+    dated = {"dated": timezone.localdate()}
+    proof_form = ProofForm(request.POST if proving else None, initial=dated, auto_id="proof_%s")
     if proving:
         if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(shipment.pk, company.pk)):
             messages.success(request, "The proof is there.")
@@ -46,17 +51,17 @@ def customs(request, shipment_id: int, company_id: int):
             note = posting_note([company.pk], form.cleaned_data["day"])
             say_done(request, f"The customs entry is booked{note}.", "reverse-customs-entry", entered.latest("pk").pk)
             return redirect("shipment", shipment.pk)
-    day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else timezone.localdate()
+    day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else None
+    if day and day != today:
+        declared, refused = _declared(shipment, company, day)
     context = {"shipment": shipment, "company": company, "form": form, "entered": entered, "standing": standing}
-    context |= {"proof_form": proof_form, "proofs": proofs_of(shipment.pk, company.pk), "today": timezone.localdate()}
-    context |= _after(shipment, company)
-    try:
-        context["declared"] = declared = entries.declare(shipment.pk, company, day or timezone.localdate())
-        context["groups"] = list(zip_longest(declared.groups(), form.their_fields()[: len(declared.groups())]))
+    context |= {"proof_form": proof_form, "proofs": proofs_of(shipment.pk, company.pk), "today": today}
+    context |= {"declared": declared, "refused": refused} | _after(shipment, company)
+    if declared:
+        groups = declared.groups()
+        context["groups"] = list(zip_longest(groups, form.their_fields()[: len(groups)]))
         if declared.missing_proofs and not proving:
             proof_form.initial["name"] = declared.missing_proofs[0]
-    except Refused as refused:
-        context["refused"] = refused.problems
     wrong = form.errors or proof_form.errors
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
 
@@ -75,12 +80,12 @@ def _after(shipment: Shipment, company: Company) -> dict[str, object]:
     return after | {"payments": payments.select_related("office")}
 
 
-def _groups(shipment: Shipment, company: Company) -> int:
-    """How many groups today's entry has."""
+def _declared(shipment: Shipment, company: Company, day: date) -> tuple[entries.Declared | None, Sequence[Problem]]:
+    """What would be declared on a day, or why it cannot be."""
     try:
-        return len(entries.declare(shipment.pk, company, timezone.localdate()).groups())
-    except Refused:
-        return 1
+        return entries.declare(shipment.pk, company, day), ()
+    except Refused as refused:
+        return None, refused.problems
 
 
 def _usual_office(company: Company, standing: CustomsEntry | None) -> int | None:

@@ -13,7 +13,7 @@ from northing.access.queries import scoped
 from northing.billing.models import Bill
 from northing.confirmations.models import Answer
 from northing.core.orders.orders import asks_second_person
-from northing.core.worklist.moves import ACCOUNTS, CARRIER, CUSTOMS, DOCK, QUALITY
+from northing.core.worklist.moves import ACCOUNTS, CARRIER, CUSTOMS, DOCK, QUALITY, TO_PAY, TO_RELEASE
 from northing.drawings.figures import count, price
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
@@ -211,8 +211,14 @@ def _receive(container: int, site: int, number: str) -> Act:
 def _on_the_way(matter: Matter, legs: Sequence[Leg]) -> Act | None:
     """Up to the dock: what is to be entered about the shipment next."""
     key = matter.record
+    page = reverse("customs", args=[key, matter.company_id])
+    if matter.reason == TO_RELEASE:
+        address = reverse("release-goods", args=[key, matter.company_id])
+        return Act("Released", address, "book_customs_entry", "b")
+    if matter.reason == TO_PAY:
+        return Act("Pay the office", page, "pay", "p")
     if matter.party == CUSTOMS:
-        return Act("Book entry", reverse("customs", args=[key, matter.company_id]), "book_customs_entry", "b")
+        return Act("Book entry", page, "book_customs_entry", "b")
     if matter.party == CARRIER:
         departs = matter.reason == "to depart"
         leg = first_carried(legs) if departs else next((leg for leg in legs if leg.main), None)

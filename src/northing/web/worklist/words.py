@@ -166,15 +166,16 @@ def _came(layer: CostLayer) -> str:
 
 
 def _cases(keys: Iterable[int]) -> dict[int, Named]:
-    found = Claim.objects.filter(pk__in=keys).select_related("layer__item")
-    return {
-        one.pk: (
-            f"Case {one.pk}: {count(one.open_quantity)} {one.layer.item.code}",
-            # What belongs to no order is decided about where it is held.
-            reverse("held", args=[one.layer_id]) if one.of_no_order else reverse("case", args=[one.pk]),
-        )
-        for one in found
-    }
+    related = ("layer__item", "layer__receipt_line__receipt", "layer__receipt_line__supplier")
+    return {one.pk: _case(one) for one in Claim.objects.filter(pk__in=keys).select_related(*related)}
+
+
+def _case(one: Claim) -> Named:
+    """A case; what belongs to no order is decided about where it is held."""
+    units, item = count(one.open_quantity), one.layer.item
+    if one.of_no_order:
+        return f"{units} {item.unit} {item}", reverse("held", args=[one.layer_id]), _came(one.layer)
+    return f"Case {one.pk}: {units} {item.code}", reverse("case", args=[one.pk])
 
 
 def _shorts(keys: Iterable[int]) -> dict[int, Named]:
