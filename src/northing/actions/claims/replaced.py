@@ -54,7 +54,7 @@ def settle_after_return(act: Act, notes: Sequence[ReturnNote]) -> None:
     lines = Replacement.objects.filter(authorisation__in=said).values_list("order_line", flat=True)
     for one in _allotments(lines):
         note = said.get(one.said.pk)
-        if note is None:
+        if note is None or not one.came:
             continue
         before = _returned(one.said).units - note.quantity
         entry = open_entry(act, note.entry.history, f"{note.entry.text}: free goods came for them", note.occurred_on)

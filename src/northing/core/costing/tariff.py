@@ -58,8 +58,8 @@ class Goods:
 
 @dataclass(frozen=True, slots=True)
 class Applied:
-    """The rules that apply. `missed` is the preference whose proof is not there; whether `finer` ones apply nobody can
-    tell: their codes are longer than that of the goods.
+    """The rules that apply. `missed` is a preference without its proof; `finer` rules have longer codes than the
+    goods, so they may or may not apply.
     """
 
     duty: Rule | None = None

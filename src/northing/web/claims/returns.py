@@ -144,13 +144,13 @@ def _all_layers(of: Of) -> list[int]:
     return list(CostLayer.objects.filter(CAME, **asked).values_list("pk", flat=True)) if asked else []
 
 
-# Goods of more layers than that are the worker's.
-AT_ONCE = 150
+# Goods of more layers than that are the worker's; of a prepared return fewer, it is written layer by layer.
+AT_ONCE, PREPARED_AT_ONCE = 150, 15
 
 
 def _now_or_later(act: Act, request: ReturnAllRequest) -> list[int] | Job:
     layers = foresee_return(act, request)
-    if layers <= AT_ONCE:
+    if layers <= (PREPARED_AT_ONCE if request.prepared else AT_ONCE):
         return return_all(act, request)
     title = f"Send back goods of {layers} layers under {request.reference}"
     return begin(act, "send_back", title, as_asked(request), layers, reverse("goods-returns"))

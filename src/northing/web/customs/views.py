@@ -68,14 +68,11 @@ def customs(request, shipment_id: int, company_id: int):
 
 def _after(shipment: Shipment, company: Company) -> dict[str, object]:
     """What comes after the entry: what is owed to offices, what was paid, and the release."""
-    owed = {
-        whose[2]: sum(parts.values(), Decimal(0))
-        for whose, parts in owed_to_offices([shipment.pk]).items()
-        if whose[1] == company.pk
-    }
+    owed = owed_to_offices([shipment.pk])
     payments = OfficePayment.objects.filter(shipment=shipment, company=company, reversed_by=None)
     released = Release.objects.filter(shipment=shipment, company=company, withdrawn_at=None).first()
-    total = sum(owed.values(), Decimal(0))
+    mine = (parts for (_, whose, _), parts in owed.items() if whose == company.pk)
+    total = sum((amount for parts in mine for amount in parts.values()), Decimal(0))
     after = {"owed": total, "owed_back": -total, "released": released}
     return after | {"payments": payments.select_related("office")}
 
