@@ -113,7 +113,7 @@ def test_queries_of_records_do_not_grow_with_their_lines(lived_in, client):
         counted.append({name: queries_of(client, reverse(name, args=args)) for name, args in pages.items()})
     # One less for many lines: a story names no lines where it is about the whole.
     few, many = counted
-    assert all(0 <= few[name] - many[name] <= 1 for name in few) and max(few.values()) <= 41, counted
+    assert all(0 <= few[name] - many[name] <= 1 for name in few) and max(few.values()) <= 38, counted
 
 
 def make_item(world, code):

@@ -21,16 +21,16 @@ class Tariff:
         self.day = day
         found = TariffRule.objects.filter(Q(valid_until=None) | Q(valid_until__gte=day), territory=territory)
         records = found.filter(valid_from__lte=day).select_related("group", "supplier")
-        self.records = {record.pk: record for record in records}
-        self._rules = [rule_of(record, rate_of) for record in self.records.values()]
+        self._rules = [rule_of(record, rate_of) for record in records]
 
     def of(self, item: Item, supplier: int | None, proofs: Collection[str] = ()) -> Applied:
         """The rules that apply to goods of an item from a supplier (id), with proofs of origin by their names."""
         return applied(self._rules, Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), self.day)
 
-    def record(self, rule: Rule | None) -> TariffRule | None:
-        """The record of a rule."""
-        return self.records.get(rule.key) if rule else None
+    @property
+    def asks_proof(self) -> bool:
+        """Whether a preference of this tariff needs a proof of origin."""
+        return any(rule.proof for rule in self._rules)
 
 
 def rule_of(record: TariffRule, rate_of: RateOf) -> Rule:

@@ -95,7 +95,7 @@ def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[She
     charges: dict[int, dict[int, Charge]] = {}
     for charge, part in sorted(amounts):
         charges.setdefault(owner[part], {})[charge] = known[charge]
-    entries = {entry.company_id: entry for entry in shipment.customs_entries.filter(reversed_by=None)}
+    entries = {entry.company_id: entry for entry in shipment.customs_entries.all() if not entry.reversed_by_id}
     sheets: dict[int, Sheet] = {}
     rates, customs_rates = Rates(today), Rates(today, "customs")
     for part in parts:

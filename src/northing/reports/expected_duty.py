@@ -21,7 +21,7 @@ class ExpectedDuty:
         # Without a rate a specific duty cannot be expected yet.
         self._tariff = Tariff(company.country, day, lambda currency: rates.known(company, currency) or ZERO)
         self._how, _ = customs_of(company.country)
-        self._proofs = proved_on(shipment, company.pk, day)
+        self._proofs = proved_on(shipment, company.pk, day) if self._tariff.asks_proof else set()
 
     def of(self, part: ShipmentLine, price: Decimal) -> Decimal:
         """The duty on a part of the shipment, its price in base currency; freight in the value is not expected yet."""

@@ -9,7 +9,6 @@ from django.urls import reverse
 
 from northing.core.checks import strongest
 from northing.core.problems import Strength
-from northing.customs.models import CustomsEntry
 from northing.drawings.figures import first_of
 from northing.masterdata.models import Bin, Company, Item
 from northing.shipping.models import RequiredDocument, Shipment, ShipmentLine
@@ -48,7 +47,7 @@ class Readiness:
 def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readiness:
     """Where the shipment stands for these companies (ids)."""
     parts = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
-    entered = set(CustomsEntry.objects.filter(shipment=shipment, reversed_by=None).values_list("company", flat=True))
+    entered = {entry.company_id for entry in shipment.customs_entries.all() if not entry.reversed_by_id}
     aboard = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
     page = reverse("shipment", args=[shipment.pk])
     if not shipment.departed_on:

@@ -7,7 +7,7 @@ from uuid import uuid4
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
-from django.db.models import Count
+from django.db.models import Count, prefetch_related_objects
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -111,6 +111,7 @@ def back_of(request) -> str | None:
 def shipment(request, shipment_id: int):
     """A shipment: what is aboard, its legs, its costs so far, its story."""
     record = _shipment(request, shipment_id)
+    prefetch_related_objects([record], "legs", "customs_entries")
     mine = companies_of(request.user)
     shipment_lines = list(
         ShipmentLine.objects.filter(container__shipment=record, instalment__line__order__company__in=mine)
@@ -131,7 +132,7 @@ def shipment(request, shipment_id: int):
         "boxes": boxes,
         "clocks": [(one, one.clock(today)) for one in standing],
         "boxes_form": _boxes_form(record, today),
-        "legs": record.legs.order_by("number"),
+        "legs": sorted(record.legs.all(), key=lambda leg: leg.number),
         "said": said_of_shipment(record),
         "sheets": cost_sheet(record, mine, timezone.localdate()),
         "readiness": readiness_of(record, mine, today),
