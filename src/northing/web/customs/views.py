@@ -23,6 +23,8 @@ from northing.web.common.reversals import reversal_page, say_done
 from northing.web.customs.forms import DayForm, EntryForm, ProofForm
 from northing.web.shipping.views.shipments import visible_shipments
 
+RELATED = ("office", "company", "shipment")
+
 
 @form_for("book_customs_entry", "pay")
 def customs(request, shipment_id: int, company_id: int):
@@ -116,7 +118,7 @@ def withdraw_proof(request, proof_id: int):
 @form_for("pay")
 def pay(request, customs_entry_id: int):
     """All that is open with the office for the shipment of an entry is paid."""
-    record = get_object_or_404(scoped(CustomsEntry.objects.select_related("office"), request.user), pk=customs_entry_id)
+    record = get_object_or_404(scoped(CustomsEntry.objects.select_related(*RELATED), request.user), pk=customs_entry_id)
     form = DayForm(request.POST or None, initial={"day": timezone.localdate()})
     if request.method == "POST":
         made = form.do(
@@ -125,7 +127,7 @@ def pay(request, customs_entry_id: int):
         if made:
             say_done(request, "Paid.", "reverse-office-payment", made)
             return redirect("customs", record.shipment_id, record.company_id)
-    return _day_page(request, form, f"Pay {record.office}", record.shipment_id, record.company_id)
+    return _day_page(request, form, f"Pay {record.office}", record.shipment, record.company)
 
 
 @form_for("book_customs_entry")
@@ -143,12 +145,12 @@ def release(request, shipment_id: int, company_id: int):
         if made:
             say_done(request, "Released.", "withdraw-release", made)
             return redirect("customs", shipment.pk, company.pk)
-    return _day_page(request, form, "Customs released the goods", shipment.pk, company.pk)
+    return _day_page(request, form, "Customs released the goods", shipment, company)
 
 
-def _day_page(request, form: DayForm, title: str, shipment: int, company: int):
-    """A page that asks for a day only."""
-    context = {"form": form, "title": title, "back": reverse("customs", args=[shipment, company])}
+def _day_page(request, form: DayForm, title: str, shipment: Shipment, company: Company):
+    """A page that asks for a day only, and says what is owed to the office."""
+    context = {"form": form, "title": title, "shipment": shipment, "company": company} | _after(shipment, company)
     return render(request, "customs/day.html", context, status=422 if form.errors else 200)
 
 
