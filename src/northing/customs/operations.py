@@ -43,16 +43,15 @@ def write_entry(entry: CustomsEntry, declared: Declaration) -> CustomsEntry:
     return entry
 
 
-def write_proof(proof: OriginProof) -> OriginProof:
-    """A paper that proves the origin of goods."""
-    proof.save(force_insert=True)
-    return proof
+def write_fact(fact: OriginProof | Release) -> None:
+    """A paper proves the origin of goods, or customs released them."""
+    fact.save(force_insert=True)
 
 
-def withdraw_proof(proof: OriginProof, at: datetime) -> None:
-    """It was no proof after all; it stays a fact."""
-    proof.withdrawn_at = at
-    proof.save(update_fields=["withdrawn_at"])
+def withdraw(fact: OriginProof | Release, at: datetime) -> None:
+    """It was not so after all; it stays a fact."""
+    fact.withdrawn_at = at
+    fact.save(update_fields=["withdrawn_at"])
 
 
 def write_office_payment(payment: OfficePayment, parts: Sequence[OfficePaymentPart]) -> OfficePayment:
@@ -64,28 +63,10 @@ def write_office_payment(payment: OfficePayment, parts: Sequence[OfficePaymentPa
     return payment
 
 
-def mark_office_payment_reversed(payment: OfficePayment, by: Entry) -> None:
-    """It was not paid after all; it stays a fact."""
-    payment.reversed_by = by
-    payment.save(update_fields=["reversed_by"])
-
-
-def write_release(said: Release) -> Release:
-    """Customs released goods."""
-    said.save(force_insert=True)
-    return said
-
-
-def withdraw_release(said: Release, at: datetime) -> None:
-    """It did not after all; it stays a fact."""
-    said.withdrawn_at = at
-    said.save(update_fields=["withdrawn_at"])
-
-
-def mark_undone(entry: CustomsEntry, by: Entry) -> None:
-    """A customs entry was corrected or reversed; it stays a fact."""
-    entry.reversed_by = by
-    entry.save(update_fields=["reversed_by"])
+def mark_undone(done: CustomsEntry | OfficePayment, by: Entry) -> None:
+    """A customs entry was corrected or reversed, or a payment to an office; it stays a fact."""
+    done.reversed_by = by
+    done.save(update_fields=["reversed_by"])
 
 
 def _customs_lines(entry: CustomsEntry, lines: Iterable[DeclaredLine]) -> list[CustomsLine]:

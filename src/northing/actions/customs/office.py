@@ -114,7 +114,7 @@ def reverse_office_payment(act: Act, request: ReverseRequest) -> int:
     history = add_history(act, "reverse_office_payment", text, [("shipment", shipment.pk, paid.company_id)], act.today)
     book = open_entry(act, history, text, act.today, reverses=paid.entry)
     ledger.mirror(book, paid.entry, [])
-    operations.mark_office_payment_reversed(paid, book)
+    operations.mark_undone(paid, book)
     bring_along(shipments=[shipment.pk])
     return paid.pk
 
@@ -128,7 +128,7 @@ def release(act: Act, request: ReleaseRequest) -> int:
     refuse_if(_release_problems(act, request, company))
     _told(act, request.shipment, company, f"Customs released the goods of {company} in {shipment}", "release_goods")
     made = Release(shipment=shipment, company=company, day=request.day, said_by=act.person, at=act.at)
-    operations.write_release(made)
+    operations.write_fact(made)
     bring_along(shipments=[shipment.pk])
     return made.pk
 
@@ -162,6 +162,6 @@ def withdraw_release(act: Act, request: ReverseRequest) -> int:
         raise Refused(Problem(wrong, "reason"))
     text = f"Customs did not release the goods of {said.company} in {said.shipment}: {request.reason.strip()}"
     _told(act, said.shipment_id, said.company, text, "withdraw_release")
-    operations.withdraw_release(said, act.at)
+    operations.withdraw(said, act.at)
     bring_along(shipments=[said.shipment_id])
     return said.pk

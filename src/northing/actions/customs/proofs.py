@@ -33,18 +33,17 @@ def add_proof(act: Act, request: ProofRequest) -> int:
     act.require("book_customs_entry", company.pk)
     shipment = shipping.lock([request.shipment])[request.shipment]
     refuse_if(_problems(act, request))
-    made = operations.write_proof(
-        OriginProof(
-            shipment=shipment,
-            company=company,
-            name=request.name.strip(),
-            number=request.number.strip(),
-            dated=request.dated,
-            valid_until=request.valid_until,
-            added_by=act.person,
-            at=act.at,
-        )
+    made = OriginProof(
+        shipment=shipment,
+        company=company,
+        name=request.name.strip(),
+        number=request.number.strip(),
+        dated=request.dated,
+        valid_until=request.valid_until,
+        added_by=act.person,
+        at=act.at,
     )
+    operations.write_fact(made)
     text = f"{made} of {day_words(made.dated, act.today.year)} proves the origin of goods of {company}"
     add_history(act, "add_proof", text, [("shipment", shipment.pk, company.pk)])
     return made.pk
@@ -59,7 +58,7 @@ def withdraw_proof(act: Act, request: ReverseRequest) -> int:
     if not request.reason.strip():
         found.append(Problem("Say why.", "reason", "One sentence is enough."))
     refuse_if(found)
-    operations.withdraw_proof(proof, act.at)
+    operations.withdraw(proof, act.at)
     text = f"{proof} does not prove it: {request.reason.strip()}"
     add_history(act, "withdraw_proof", text, [("shipment", proof.shipment_id, proof.company_id)])
     return proof.pk
