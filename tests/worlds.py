@@ -35,11 +35,13 @@ from northing.masterdata.models import (
     PastPassage,
     PaymentTerms,
     Port,
+    RateCard,
     RouteLeg,
     Site,
     TariffRule,
     TaxCode,
     Territory,
+    UsualBasis,
     WorkingWeek,
 )
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
@@ -270,6 +272,18 @@ def make_small_world() -> World:
     TariffRule.objects.create(
         territory="FJ", hs="69", group=islands, ad_valorem=D("0.05"), kind="duty", valid_from=TODAY
     )
+    # Of a country from which nothing comes.
+    RateCard.objects.create(
+        code="FJ-40",
+        provider=world.parties["provider"],
+        kind="freight",
+        per="container",
+        price=D(2100),
+        currency="NZD",
+        origin="FJ",
+        valid_from=TODAY,
+    )
+    UsualBasis.objects.create(kind="inspection", basis="quantity")
     ClaimDays.objects.create(party=world.parties["provider"], mode="air", notice_days=14, claim_days=270)
     PaymentTerms.objects.create(code="M14", name="14 days from the end of the month", days=14, from_month_end=True)
     owners = ({"company": nz}, {"party": world.parties["USD"]}, {"party": world.parties["provider"]})

@@ -19,7 +19,9 @@ class Charge(models.Model):
         VALUE = "value", "Value"
         WEIGHT = "weight", "Weight"
         VOLUME = "volume", "Volume"
+        CHARGEABLE = "chargeable", "Chargeable weight"
         QUANTITY = "quantity", "Quantity"
+        CONTAINER = "container", "Container"
         EQUAL = "equal", "Equally"
         BY_HAND = "by_hand", "By hand"
 
@@ -41,7 +43,7 @@ class Charge(models.Model):
     company = models.ForeignKey(Company, models.PROTECT, help_text="Who is billed")
     payee = models.ForeignKey(Party, models.PROTECT, related_name="charges")
     kind = models.CharField(max_length=12, choices=Kind.choices)
-    basis = models.CharField(max_length=8, choices=Basis.choices)
+    basis = models.CharField(max_length=10, choices=Basis.choices)
     currency = fields.currency()
     estimated = fields.money(null=True)
     estimated_on = models.DateField(null=True)
@@ -118,6 +120,8 @@ class ChargePart(models.Model):
     base_amount = fields.money()
     billed = fields.money(default=fields.ZERO)
     billed_base = fields.money(default=fields.ZERO)
+    # What was estimated before the first bill came; kept beside the bill.
+    estimated_base = fields.money(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["charge", "company"], name="part_once_per_company")]

@@ -64,7 +64,10 @@ def write_charge(
 
 
 def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
-    """Replace how a charge is spread."""
+    """Replace how a charge is spread; what was estimated before its first bill is kept."""
+    estimated = dict(charge.parts.values_list("company", "estimated_base"))
+    if charge.billed is None and charge.expected:
+        estimated = {part.company: part.base_amount for part in parts}
     charge.shares.all().delete()
     charge.parts.all().delete()
     ChargePart.objects.bulk_create(
@@ -75,6 +78,7 @@ def write_spread(charge: Charge, parts: Sequence[PartDraft]) -> None:
             base_amount=part.base_amount,
             billed=part.billed,
             billed_base=part.billed_base,
+            estimated_base=estimated.get(part.company),
         )
         for part in parts
     )

@@ -28,21 +28,40 @@ def shares_of(parts: Sequence[ShipmentLine]) -> dict[tuple[int, int], Decimal]:
 
     The share of a whole order line goes along with its units, the first packed first.
     """
-    keys = {part.pk for part in parts}
-    found: dict[tuple[int, int], Decimal] = {}
+    return all_shares(parts, ())[0]
+
+
+# By charge and bearer (ids).
+SharesOf = dict[tuple[int, int], Decimal]
+
+
+def all_shares(parts: Sequence[ShipmentLine], lines: Iterable[int]) -> tuple[SharesOf, SharesOf]:
+    """The shares of shipment lines; and what of the shares of whole order lines (ids) no packed units have taken along
+    yet, by charge and order line.
+    """
+    keys, open_lines = {part.pk for part in parts}, set(lines)
+    found: SharesOf = {}
     whole: dict[int, list[ChargeShare]] = {}
-    lines = {part.instalment.line_id for part in parts}
-    shares = ChargeShare.objects.filter(order_line__in=lines).select_related("company").order_by("charge_id", "pk")
+    asked = {part.instalment.line_id for part in parts} | open_lines
+    if not asked:
+        return {}, {}
+    shares = ChargeShare.objects.filter(order_line__in=asked).select_related("company").order_by("charge_id", "pk")
     for share in shares:
         if share.shipment_line_id is None:
             whole.setdefault(share.order_line_id, []).append(share)
         elif share.shipment_line_id in keys:
             found[share.charge_id, share.shipment_line_id] = share.amount
-    along = _along(whole) if whole else {}
-    return found | {key: amount for key, amount in along.items() if key[1] in keys}
+    left = {(one.charge_id, line): one.amount for line in open_lines for one in whole.get(line, ())}
+    for (charge, line, part), amount in (_along(whole) if whole else {}).items():
+        if part in keys:
+            found[charge, part] = amount
+        if line in open_lines:
+            left[charge, line] -= amount
+    return found, left
 
 
-def _along(whole: Mapping[int, Sequence[ChargeShare]]) -> dict[tuple[int, int], Decimal]:
+def _along(whole: Mapping[int, Sequence[ChargeShare]]) -> dict[tuple[int, int, int], Decimal]:
+    """By charge, order line and shipment line (ids): what units that are packed have taken along."""
     units, found = line_units(whole), {}
     packed = ShipmentLine.objects.filter(instalment__line__in=list(whole), quantity__gt=0).order_by("pk")
     through: dict[int, Decimal] = {}
@@ -55,5 +74,5 @@ def _along(whole: Mapping[int, Sequence[ChargeShare]]) -> dict[tuple[int, int], 
             currency = share.company.currency
             total = to_minor(share.amount, currency)
             part = share_so_far(total, after, units[line]) - share_so_far(total, before, units[line])
-            found[share.charge_id, key] = from_minor(part, currency)
+            found[share.charge_id, line, key] = from_minor(part, currency)
     return found

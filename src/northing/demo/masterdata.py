@@ -5,6 +5,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from northing.access.models import Grant, Person
+from northing.demo.cards import lay_cards
 from northing.demo.people import PASSWORD, PEOPLE
 from northing.demo.tariffs import lay_tariffs
 from northing.formats.identifiers import with_gtin_check_digit
@@ -168,6 +169,7 @@ def lay_directory(today: date) -> None:
     _parties()
     _items(today)
     lay_tariffs(today)
+    lay_cards(today)
     _rates(today)
     _free_time(today)
     _past_passages(today)

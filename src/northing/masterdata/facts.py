@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import models
 
+from northing.core.planning.loading import LOOSE, TYPES
 from northing.formats import facts as of
 
 ZERO, LARGEST = Decimal(0), Decimal("999999999")
@@ -96,6 +97,14 @@ def yes(name: str, words: str) -> Fact:
 def measure(name: str, words: str, decimals: int, absent: Any = ZERO) -> Fact:
     """A number from 0 on, with so many decimals."""
     return Fact(name, words, of.number(ZERO, LARGEST, decimals), absent)
+
+
+def size_type(said: str) -> str:
+    """A container type by its ISO 6346 size-type, or loose packages."""
+    kept = said.upper()
+    if kept not in TYPES and kept != LOOSE:
+        raise ValueError(f"is no container type that is known: {', '.join(TYPES)}, or {LOOSE} for loose packages")
+    return kept
 
 
 def address(name: str, words: str) -> Fact:

@@ -12,6 +12,7 @@ from northing.core.costing.landed_cost import KINDS as CHARGE_KINDS
 from northing.core.costing.ownership import INCOTERMS
 from northing.core.orders.orders import MODES
 from northing.formats import facts as of
+from northing.masterdata.cost_kinds import COSTS
 from northing.masterdata.facts import LARGEST, ZERO, Fact, Kind, address, choice, code, measure, percent, yes
 from northing.masterdata.models import (
     Agreement,
@@ -328,6 +329,7 @@ KINDS = {
         *PLANNING,
         *QUALITY,
         *TARIFFS,
+        *COSTS,
         Kind(
             "price",
             "price",

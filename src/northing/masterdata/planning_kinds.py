@@ -3,7 +3,7 @@
 from northing.core.planning.calendars import CALENDAR, WORKING, read_rest
 from northing.core.planning.free_time import read_tiers
 from northing.formats import facts as of
-from northing.masterdata.facts import Fact, Kind, choice, yes
+from northing.masterdata.facts import Fact, Kind, choice, size_type, yes
 from northing.masterdata.models import FreeTime, Holiday, PastPassage, RouteLeg, WorkingWeek
 
 MILESTONES = ("discharged", "gate_out", "returned")
@@ -63,6 +63,7 @@ PLANNING = (
             choice("days_in", "Days are", (CALENDAR, WORKING), absent=CALENDAR),
             Fact("country", "Working days of the country", of.country, ""),
             Fact("site", "and of the site", absent=None, refers="site"),
+            Fact("size_type", "Usual container", size_type, ""),
         ),
         ("keep_house", "pack"),
     ),

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Q, QuerySet
 
 from northing.core.money.exact import divide
 from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
@@ -57,21 +57,48 @@ def rate_for(company: Company, currency: str, day: date, purpose: str = "book") 
 
 def _newest(company: Company, currency: str, day: date, purpose: str) -> Decimal | None:
     rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__lte=day)
-    stands = company.rates_stand_days
-    if stands is not None:
-        rates = rates.filter(day__gte=day - timedelta(days=CUSTOMS_STANDS_DAYS if purpose == "customs" else stands))
+    rates = rates.filter(day__gte=_stands_from(company, day, purpose))
     return rates.order_by("-day").values_list("rate", flat=True).first()
+
+
+def _stands_from(company: Company, day: date, purpose: str) -> date:
+    """The day of the oldest rate that still stands on a day."""
+    if company.rates_stand_days is None:
+        return date.min
+    return day - timedelta(days=CUSTOMS_STANDS_DAYS if purpose == "customs" else company.rates_stand_days)
+
+
+# Rates that are older are looked for one by one.
+RECENT = timedelta(days=370)
+# By purpose and currency: the day of the newest rate, and the rate.
+Newest = dict[tuple[str, str], tuple[date, Decimal]]
+
+
+def _newest_of_all(company: Company, day: date) -> Newest:
+    """The newest rate on or before a day of each purpose and currency, whether it still stands or not: one statement.
+
+    Where there are only later ones, one of those: it tells that the purpose has rates.
+    """
+    rates = ExchangeRate.objects.filter(company=company, day__gte=day - RECENT).annotate(by_then=Q(day__lte=day))
+    rates = rates.order_by("purpose", "currency", "-by_then", "-day").distinct("purpose", "currency")
+    rows = rates.values_list("purpose", "currency", "day", "rate")
+    return {(purpose, currency): (since, rate) for purpose, currency, since, rate in rows}
 
 
 @dataclass
 class Rates:
-    """Rates of one day, each read once however many lines ask for it."""
+    """Rates of one day; those of a company are read once, however many lines ask for them.
+
+    Rates of another purpose use what those `beside` them have read.
+    """
 
     day: date
     purpose: str = "book"
+    beside: "Rates | None" = None
 
     def __post_init__(self):
         self._found: dict[tuple[int, str], Decimal | Refused] = {}
+        self._newest: dict[int, Newest] = self.beside._newest if self.beside else {}
 
     def of(self, company: Company, currency: str) -> Decimal:
         """The rate. Raises Refused when there is none."""
@@ -88,11 +115,27 @@ class Rates:
     def _read(self, company: Company, currency: str) -> Decimal | Refused:
         key = (company.pk, currency)
         if key not in self._found:
-            try:
-                self._found[key] = rate_for(company, currency, self.day, self.purpose)
-            except Refused as refused:
-                self._found[key] = refused
+            self._found[key] = self._standing(company, currency) or self._asked(company, currency)
         return self._found[key]
+
+    def _standing(self, company: Company, currency: str) -> Decimal | None:
+        """The rate, if it is among the newest and stands."""
+        if currency == company.currency:
+            return ONE
+        if company.pk not in self._newest:
+            self._newest[company.pk] = _newest_of_all(company, self.day)
+        newest, purpose = self._newest[company.pk], self.purpose
+        if (purpose, currency) not in newest:
+            purpose = "book"
+        since, rate = newest.get((purpose, currency), (None, None))
+        stands = since is not None and _stands_from(company, self.day, purpose) <= since <= self.day
+        return rate if stands else None
+
+    def _asked(self, company: Company, currency: str) -> Decimal | Refused:
+        try:
+            return rate_for(company, currency, self.day, self.purpose)
+        except Refused as refused:
+            return refused
 
 
 def find_pack(text: str) -> tuple[Item, Pack | None]:

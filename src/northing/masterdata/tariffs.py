@@ -15,17 +15,19 @@ RateOf = Callable[[str], Decimal]
 
 
 class Tariff:
-    """The rules of a territory that stand on a day, read once; without any what an item says itself counts."""
+    """The rules of a territory that stand on a day or later, read once; without any what an item says itself counts."""
 
     def __init__(self, territory: str, day: date, rate_of: RateOf):
         self.day = day
         found = TariffRule.objects.filter(Q(valid_until=None) | Q(valid_until__gte=day), territory=territory)
-        records = found.filter(valid_from__lte=day).select_related("group", "supplier")
-        self._rules = [rule_of(record, rate_of) for record in records]
+        self._rules = [rule_of(record, rate_of) for record in found.select_related("group", "supplier")]
 
-    def of(self, item: Item, supplier: int | None, proofs: Collection[str] = ()) -> Applied:
-        """The rules that apply to goods of an item from a supplier (id), with proofs of origin by their names."""
-        return applied(self._rules, Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), self.day)
+    def of(self, item: Item, supplier: int | None, proofs: Collection[str] = (), day: date | None = None) -> Applied:
+        """The rules that apply to goods of an item from a supplier (id), with proofs of origin by their names.
+
+        On the day of the tariff, or on a later one.
+        """
+        return applied(self._rules, Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), day or self.day)
 
     @property
     def asks_proof(self) -> bool:

@@ -1,50 +1,132 @@
-"""The cost sheet of a shipment: charges against parts, billed and still expected side by side."""
+"""The cost sheet: parts down, kinds of cost across; what is billed, estimated and expected, and how it differs."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 
-from northing.core.costing.landed_cost import unit_price_of
-from northing.core.money.money import converted
-from northing.core.orders.orders import net_amount
-from northing.costing.models import Charge
-from northing.costing.queries import shares_of
+from northing.core.costing.landed_cost import DUTY, KINDS, unit_price_of
+from northing.core.money.exact import divide
+from northing.core.money.money import minor_units
+from northing.costing.models import Charge, ChargePart
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Company
-from northing.masterdata.queries import Rates
-from northing.reports.expected_duty import ExpectedDuty
+from northing.orders.models import OrderLine, PurchaseOrder
+from northing.reports.cost_pieces import parts_of_shipments, pieces_of
+from northing.reports.expected_cost import CardCost, Expectations, Expected, Piece
 from northing.shipping.models import Shipment, ShipmentLine
 
 ZERO = Decimal(0)
+IMPORT_TAX = "import_tax"
+ORDERED = (*KINDS, DUTY, IMPORT_TAX)
+WORDS = dict(Charge.Kind.choices)
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A kind of cost in base currency: what is billed, the estimate whose bill is to come, and what is expected beside.
+
+    `estimated` is what the estimates said of what is billed now; None where there was none.
+    """
+
+    billed: Decimal = ZERO
+    estimate: Decimal = ZERO
+    expected: Decimal = ZERO
+    estimated: Decimal | None = None
+
+    @property
+    def amount(self) -> Decimal:
+        """What counts now."""
+        return self.billed + self.estimate + self.expected
+
+    @property
+    def state(self) -> str:
+        """How sure it is: billed, estimated, expected, or billed in part; empty where there is nothing."""
+        said = [name for name in ("billed", "estimate", "expected") if getattr(self, name)]
+        if len(said) == 1:
+            return {"estimate": "estimated"}.get(said[0], said[0])
+        return "billed in part" if said else ""
+
+    @property
+    def difference(self) -> Decimal | None:
+        """How much more is billed than was estimated; None where there is nothing to compare."""
+        return None if self.estimated is None else self.billed - self.estimated
+
+    def __add__(self, other: "Cell") -> "Cell":
+        said = [one for one in (self.estimated, other.estimated) if one is not None]
+        return Cell(
+            self.billed + other.billed,
+            self.estimate + other.estimate,
+            self.expected + other.expected,
+            sum(said, ZERO) if said else None,
+        )
+
+
+NOTHING = Cell()
+
+
+@dataclass(frozen=True)
+class Part:
+    """A row of the sheet: the pieces (their places) that it is of, and its shares in charges, by id."""
+
+    line: OrderLine
+    source: str
+    places: tuple[int, ...]
+    shares: Mapping[int, Decimal]
+    owned: bool = False
 
 
 @dataclass
 class SheetRow:
-    """A part of a line with its costs in base currency. None stands for a rate that is missing."""
+    """A part with its costs in base currency. None stands for a rate that is missing."""
 
-    shipment_line: ShipmentLine
+    part: Part
+    quantity: Decimal
     goods: Decimal | None
-    expected_goods: bool
-    shares: list[Decimal | None]
-    billed: list[bool]
-    expected_duty: Decimal | None
+    cells: dict[str, Cell]
 
-    @property
-    def marked_shares(self) -> list[tuple[Decimal | None, bool]]:
-        """Each share, and whether its bill is still expected."""
-        return [(share, not billed) for share, billed in zip(self.shares, self.billed, strict=True)]
+    @cached_property
+    def costs(self) -> Cell:
+        """All of its costs beside the goods."""
+        return sum(self.cells.values(), NOTHING)
 
-    @property
+    @cached_property
     def landed(self) -> Decimal | None:
-        """Goods, shares and expected duty together."""
-        if self.goods is None:
-            return None
-        return self.goods + sum((share or ZERO for share in self.shares), ZERO) + (self.expected_duty or ZERO)
+        """Goods and costs together."""
+        return None if self.goods is None else self.goods + self.costs.amount
 
     @property
     def unit(self) -> Decimal | None:
         """Landed cost of one unit, 4 decimals."""
-        return None if self.landed is None else unit_price_of(self.landed, self.shipment_line.quantity)
+        return None if self.landed is None else unit_price_of(self.landed, self.quantity)
+
+    @property
+    def unit_billed(self) -> Decimal | None:
+        """Cost of one unit by what is billed alone, 4 decimals."""
+        if self.goods is None:
+            return None
+        return unit_price_of(self.goods + self.costs.billed, self.quantity)
+
+
+@dataclass
+class Column:
+    """A kind of cost: the charges and the cards that say it, and its total."""
+
+    kind: str
+    charges: list[Charge]
+    cards: list[CardCost]
+    total: Cell
+
+    @property
+    def words(self) -> str:
+        """The kind as people call it."""
+        return WORDS[self.kind]
+
+    @property
+    def open_charges(self) -> list[Charge]:
+        """Charges whose bill is still expected."""
+        return [charge for charge in self.charges if charge.expected]
 
 
 @dataclass
@@ -52,74 +134,195 @@ class Sheet:
     """One company's part of a shipment."""
 
     company: Company
-    charges: list[Charge]
-    duties: ExpectedDuty
+    columns: list[Column]
     rows: list[SheetRow] = field(default_factory=list)
     entry: CustomsEntry | None = None
+    missing: list[str] = field(default_factory=list)
+    # Its rows are of one order, and named by the numbers of its lines.
+    numbered: bool = False
 
-    @property
+    @cached_property
+    def table(self) -> list[tuple[SheetRow, list[Cell]]]:
+        """Rows with a cell for each column."""
+        return [(row, [row.cells.get(column.kind, NOTHING) for column in self.columns]) for row in self.rows]
+
+    @cached_property
+    def goods(self) -> Decimal:
+        return sum((row.goods or ZERO for row in self.rows), ZERO)
+
+    @cached_property
+    def costs(self) -> Cell:
+        """All costs beside the goods."""
+        return sum((column.total for column in self.columns), NOTHING)
+
+    @cached_property
     def landed(self) -> Decimal:
         return sum((row.landed or ZERO for row in self.rows), ZERO)
 
     @property
-    def goods(self) -> Decimal:
-        return sum((row.goods or ZERO for row in self.rows), ZERO)
+    def known(self) -> int | None:
+        """How much of the costs beside the goods is billed, in per cent; None where there are none."""
+        costs = self.costs
+        if costs.amount <= 0:
+            return None
+        # Less than all is never said to be all.
+        most = 100 if costs.billed == costs.amount else 99
+        return max(min(int(divide(costs.billed * 100, costs.amount, 0)), most), 0)
 
     @property
-    def duty_expected(self) -> Decimal:
-        return sum((row.expected_duty or ZERO for row in self.rows), ZERO)
+    def by_state(self) -> list[tuple[str, list[Decimal | None], Decimal]]:
+        """The totals by how sure they are, where that is not the same for all: words, a figure by column, the sum."""
+        said = (
+            ("Billed", "billed"),
+            ("Estimated, bill to come", "estimate"),
+            ("Expected by cards and tariff", "expected"),
+            ("Billed above the estimate", "difference"),
+        )
+        found = []
+        for words, name in said:
+            figures = [getattr(column.total, name) or None for column in self.columns]
+            whole = sum((one for one in figures if one), ZERO)
+            if any(figures) and (name == "difference" or whole != self.costs.amount):
+                found.append((words, figures, whole))
+        return found
 
     @property
-    def totals(self) -> list[Decimal]:
-        """Each charge's column."""
-        return [sum((row.shares[index] or ZERO for row in self.rows), ZERO) for index in range(len(self.charges))]
+    def open_charges(self) -> list[Charge]:
+        """Estimates whose bill is still expected."""
+        return [charge for column in self.columns for charge in column.open_charges]
 
     @property
-    def open_estimates(self) -> list[Charge]:
-        """Charges whose bill is still expected."""
-        return [charge for charge in self.charges if charge.expected]
+    def cards(self) -> list[CardCost]:
+        """What only cards say."""
+        return [card for column in self.columns for card in column.cards]
 
 
-def cost_sheet(shipment: Shipment, companies: set[int], today: date) -> list[Sheet]:
-    """A sheet for each company aboard that the reader may see."""
-    shipment_lines = (
-        ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
-        .select_related("container", "instalment__line__item", "instalment__line__order__company")
-        .order_by("instalment__line_id", "pk")
-    )
-    parts = list(shipment_lines)
-    amounts = shares_of(parts)
-    borne = Charge.objects.filter(pk__in={charge for charge, _ in amounts}).select_related("payee").order_by("pk")
-    known = borne.in_bulk()
-    owner = {part.pk: part.instalment.line.order.company_id for part in parts}
-    charges: dict[int, dict[int, Charge]] = {}
-    for charge, part in sorted(amounts):
-        charges.setdefault(owner[part], {})[charge] = known[charge]
-    entries = {entry.company_id: entry for entry in shipment.customs_entries.all() if not entry.reversed_by_id}
-    sheets: dict[int, Sheet] = {}
-    rates, customs_rates = Rates(today), Rates(today, "customs")
+def cost_sheet(shipment: Shipment, parts: Sequence[ShipmentLine], companies: set[int], today: date) -> list[Sheet]:
+    """A sheet for each company aboard that the reader may see; `parts` is all that is aboard."""
+    pieces = pieces_of(parts, today)
+    expected = Expectations(today).of(pieces.all)
+    found = sheets_of(_packed_parts(parts, pieces.shares), expected, pieces.said, companies)
+    for sheet in found:
+        sheet.entry = pieces.entries.get((shipment.pk, sheet.company.pk))
+    return found
+
+
+def order_sheet(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> Sheet | None:
+    """The sheet of an order: what of its lines is packed or came unpacked, part by part, and what is neither.
+
+    `lines` have their items, and their instalments with positions; None where nothing of it will come.
+    """
+    if not lines:
+        return None
+    for line in lines:
+        line.order = order
+    own = ShipmentLine.objects.filter(instalment__line__in=lines, quantity__gt=0).select_related("instalment")
+    own = list(own.select_related("container").order_by("pk"))
+    parts = parts_of_shipments({part.container.shipment_id for part in own if part.container})
+    loose = [part for part in own if part.container is None]
+    of_line = {line.pk: line for line in lines}
+    for part in loose:
+        part.instalment.line = of_line[part.instalment.line_id]
+    packed = [*parts, *loose]
+    pieces = pieces_of(packed, today, lines)
+    expected = Expectations(today).of(pieces.all)
+    rows = [part for part in _packed_parts(packed, pieces.shares) if part.line.order_id == order.pk]
+    rows += _open_parts(pieces.all[len(packed) :], len(packed), pieces.open_shares)
+    rows.sort(key=lambda part: part.line.number)
+    found = next(iter(sheets_of(rows, expected, pieces.said, {order.company_id})), None)
+    if found:
+        found.numbered = True
+    return found
+
+
+def _packed_parts(parts: Sequence[ShipmentLine], shares: Mapping[tuple[int, int], Decimal]) -> list[Part]:
+    by_part: dict[int, dict[int, Decimal]] = {}
+    for (charge, key), amount in shares.items():
+        by_part.setdefault(key, {})[charge] = amount
+    return [
+        Part(part.instalment.line, part.source, (place,), by_part.get(part.pk, {}), part.goods_base is not None)
+        for place, part in enumerate(parts)
+    ]
+
+
+def _open_parts(pieces: Sequence[Piece], first: int, shares: Mapping[tuple[int, int], Decimal]) -> list[Part]:
+    """What of lines is not packed: one row for each line. `first` is the place of the first piece."""
+    places: dict[int, list[int]] = {}
+    for place, piece in enumerate(pieces, first):
+        places.setdefault(piece.line.pk, []).append(place)
+    lines = {piece.line.pk: piece.line for piece in pieces}
+    of_line: dict[int, dict[int, Decimal]] = {}
+    for (charge, key), amount in shares.items():
+        of_line.setdefault(key, {})[charge] = amount
+    return [Part(lines[key], "not packed", tuple(some), of_line.get(key, {})) for key, some in places.items()]
+
+
+def sheets_of(
+    parts: Sequence[Part], expected: Expected, said: Mapping[tuple[int, int], ChargePart], companies: set[int]
+) -> list[Sheet]:
+    """Parts beside their pieces as sheets, one for each of some companies.
+
+    `said` is each company's part of a charge, by charge and company (ids).
+    """
+    rows: dict[int, list[Part]] = {}
     for part in parts:
-        company = part.instalment.line.order.company
-        sheet = sheets.get(company.pk)
-        if sheet is None:
-            own = list(charges.get(company.pk, {}).values())
-            duties = ExpectedDuty(company, shipment.pk, today, customs_rates)
-            sheet = sheets[company.pk] = Sheet(company, own, duties, entry=entries.get(company.pk))
-        sheet.rows.append(_row(part, sheet, amounts, rates, customs_rates))
-    return list(sheets.values())
+        company = expected.pieces[part.places[0]].company.pk
+        if company in companies:
+            rows.setdefault(company, []).append(part)
+    return [_sheet(some, expected, said) for some in rows.values()]
 
 
-def _row(part: ShipmentLine, sheet: Sheet, amounts: dict, rates: Rates, customs_rates: Rates) -> SheetRow:
-    line = part.instalment.line
-    order, currency = line.order, sheet.company.currency
-    price, paid = part.instalment.pack_price, part.instalment.net_share
-    amount = net_amount(part.quantity, line.pack_factor, price, paid, order.currency)
-    goods = part.goods_base
-    if goods is None and (rate := rates.known(sheet.company, order.currency)):
-        goods = converted(amount, rate, currency)
-    duty = None
-    if sheet.entry is None and (rate := customs_rates.known(sheet.company, order.currency)):
-        duty = sheet.duties.of(part, converted(amount, rate, currency))
-    shares = [amounts.get((charge.pk, part.pk)) for charge in sheet.charges]
-    billed = [not charge.expected for charge in sheet.charges]
-    return SheetRow(part, goods, part.goods_base is None, shares, billed, duty)
+def _cell(amount: Decimal, part: ChargePart, decimals: int) -> Cell:
+    """A share of a company's part of a charge."""
+    charge, whole = part.charge, part.base_amount
+    if not charge.expected or part.billed_base == whole:
+        billed = amount
+    else:
+        billed = divide(amount * part.billed_base, whole, decimals) if whole else ZERO
+    estimated = None
+    if part.estimated_base is not None and charge.billed is not None:
+        estimated = divide(part.estimated_base * amount, whole, decimals) if whole else ZERO
+    return Cell(billed, amount - billed, ZERO, estimated)
+
+
+def _sheet(parts: Sequence[Part], expected: Expected, said: Mapping[tuple[int, int], ChargePart]) -> Sheet:
+    company = expected.pieces[parts[0].places[0]].company
+    rows, of_kind = [], {}
+    for part in parts:
+        cells: dict[str, Cell] = {}
+        for key, amount in part.shares.items():
+            of_part = said.get((key, company.pk))
+            if of_part is not None:
+                charge = of_part.charge
+                of_kind.setdefault(charge.kind, {})[key] = charge
+                cell = _cell(amount, of_part, minor_units(company.currency))
+                cells[charge.kind] = cells.get(charge.kind, NOTHING) + cell
+        rows.append(_row(part, expected, cells))
+    places = {place for part in parts for place in part.places}
+    cards = [one for one in expected.cards if places & set(one.places)]
+    kinds = {kind for row in rows for kind in row.cells} | {one.kind for one in cards} | set(of_kind)
+    columns = [
+        Column(
+            kind,
+            [charge for _, charge in sorted(of_kind.get(kind, {}).items())],
+            [one for one in cards if one.kind == kind],
+            sum((row.cells.get(kind, NOTHING) for row in rows), NOTHING),
+        )
+        for kind in ORDERED
+        if kind in kinds
+    ]
+    missing = sorted(currency for code, currency in expected.missing if code == company.code)
+    return Sheet(company, columns, rows, missing=missing)
+
+
+def _row(part: Part, expected: Expected, cells: dict[str, Cell]) -> SheetRow:
+    """A part with what charges say (`cells`) and what is expected beside."""
+    goods: Decimal | None = ZERO
+    for place in part.places:
+        cost = expected.costs[place]
+        goods = None if goods is None or cost.goods is None else goods + cost.goods
+        for kind, amount in {**cost.cards, DUTY: cost.duty or ZERO, IMPORT_TAX: cost.tax}.items():
+            if amount:
+                cells[kind] = cells.get(kind, NOTHING) + Cell(expected=amount)
+    quantity = sum((expected.pieces[place].quantity for place in part.places), ZERO)
+    return SheetRow(part, quantity, goods, cells)

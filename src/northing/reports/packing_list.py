@@ -14,6 +14,7 @@ from northing.formats.tables import csv_line
 from northing.masterdata.models import Company, Party
 from northing.masterdata.queries import supplier_codes
 from northing.messaging.print_pdf import to_pdf
+from northing.orders.models import PurchaseOrder
 from northing.shipping.models import HandlingContent, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
@@ -132,12 +133,12 @@ def packing_pdf(shipment: Shipment, rows: Sequence[Packed]) -> bytes:
 
 def senders(shipment: Shipment, companies: set[int]) -> list[tuple[Party, Company]]:
     """From whom to whom goods are aboard: each pair has a despatch advice of its own."""
-    order = "instalment__line__order"
-    aboard = ShipmentLine.objects.filter(container__shipment=shipment, **{f"{order}__company__in": companies})
-    pairs = aboard.order_by().values_list(f"{order}__supplier", f"{order}__company").distinct()
-    suppliers = Party.objects.in_bulk([one for one, _ in pairs])
-    firms = Company.objects.in_bulk([one for _, one in pairs])
-    return sorted(((suppliers[one], firms[two]) for one, two in pairs), key=lambda pair: (pair[0].name, pair[1].code))
+    aboard = PurchaseOrder.objects.filter(lines__instalments__shipment_lines__container__shipment=shipment)
+    orders = (
+        aboard.filter(company__in=companies).select_related("supplier", "company").order_by("supplier_id", "company_id")
+    )
+    pairs = [(order.supplier, order.company) for order in orders.distinct("supplier_id", "company_id")]
+    return sorted(pairs, key=lambda pair: (pair[0].name, pair[1].code))
 
 
 def despatch_advice(shipment: Shipment, supplier: Party, company: Company) -> bytes:

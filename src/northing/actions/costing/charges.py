@@ -12,6 +12,7 @@ from northing.actions.costing import absorb, accruals
 from northing.actions.costing.scope import Goods, Scope, in_scope, lock_scope, scope_of
 from northing.actions.costing.spread import Plan, Tranche, plan
 from northing.activity.operations import Link, add_history, once
+from northing.core.costing import charges as spreading
 from northing.core.costing import landed_cost
 from northing.core.money.money import MINOR_UNITS, is_whole, minor_units
 from northing.core.money.periods import day_problems
@@ -75,7 +76,7 @@ def amount_problems(amount: Decimal, currency: str, day: date) -> list[Problem]:
 
 def kind_problems(kind: str, basis: str) -> list[Problem]:
     """Whether the kind of charge and its basis are known."""
-    if kind in landed_cost.KINDS and basis in landed_cost.BASES:
+    if kind in landed_cost.KINDS and basis in spreading.BASES:
         return []
     return [Problem("Choose the kind of charge and its basis.", "kind")]
 
@@ -83,6 +84,11 @@ def kind_problems(kind: str, basis: str) -> list[Problem]:
 @once
 def enter_estimate(act: Act, request: ChargeRequest) -> int:
     """A charge we expect: it is spread at once, and enters the cost of what is received. Returns its id."""
+    return estimate(act, request)
+
+
+def estimate(act: Act, request: ChargeRequest) -> int:
+    """Write what we expect of a charge, as a part of a larger action. Returns its id."""
     goods = lock_scope(request.scope)
     require(act, "estimate_charge", request.company, goods)
     refuse_if(amount_problems(request.amount, request.currency, request.day))
@@ -192,14 +198,17 @@ def only_billed(charge: Charge) -> absorb.Absorption:
 
 
 def _shrunk(charge: Charge, part) -> dict[costing.Key, Decimal]:
-    """The shares of a company's part, as they are to each other, of what is billed."""
-    if not part.billed_base:
-        return {}
+    """The shares of a company's part, as they are to each other, of what is billed.
+
+    Where nothing is, they stay as shares of nothing: they tell that this kind of cost is not expected any more.
+    """
     rows = list(
         charge.shares.filter(company=part.company_id)
         .values_list("order_line", "shipment_line", "amount")
         .order_by("pk")
     )
+    if not part.billed_base:
+        return {(line, key): ZERO for line, key, _ in rows}
     weights = landed_cost.whole_weights([abs(share) for _, _, share in rows])
     shares = landed_cost.spread_amount(part.billed_base, weights, part.company.currency)
     return {(line, key): share for (line, key, _), share in zip(rows, shares, strict=True)}

@@ -139,14 +139,18 @@ def measures(goods: Sequence[Goods], day: date) -> list[charges.Bearer]:
     of_line: dict[int, Decimal] = {}
     for one in goods:
         of_line[one.line.pk] = of_line.get(one.line.pk, ZERO) + one.quantity
+    sizes = [(one.line.item.volume_m3 * one.quantity, one.line.item.weight_kg * one.quantity) for one in goods]
+    boxes = [one.shipment_line.container_id if one.is_packed else None for one in goods]
+    filled = charges.parts_of_containers([(box, *size) for box, size in zip(boxes, sizes, strict=True)])
     return [
         charges.Bearer(
             company=one.line.order.company_id,
             goods=one.value(rates),
-            weight=one.line.item.weight_kg * one.quantity,
-            volume=one.line.item.volume_m3 * one.quantity,
+            weight=weight,
+            volume=volume,
             quantity=one.quantity,
             part_of_line=Fraction(one.quantity) / Fraction(of_line[one.line.pk]),
+            part_of_container=part,
         )
-        for one in goods
+        for one, (volume, weight), part in zip(goods, sizes, filled, strict=True)
     ]

@@ -29,7 +29,8 @@ from northing.ledger.models import Posting
 from northing.masterdata import operations
 from northing.masterdata.facts import NEEDED, Kind
 from northing.masterdata.kinds import KINDS
-from northing.masterdata.models import Bin, Company, Party
+from northing.masterdata.models import Bin, Company, Party, RateCard
+from northing.masterdata.rate_cards import card_problems, lock_cards
 from northing.masterdata.records import Reading
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.shipping.models import Container, Shipment
@@ -104,7 +105,10 @@ def keep_record(act: Act, request: RecordRequest) -> int | str:
         if found is None:
             raise Refused(Problem(f"There is no such {kind.words}."))
     facts = dict(request.facts)
+    if kind.model is RateCard:
+        lock_cards()
     one = _judge(kind, Reading(kind), 0, facts if found else with_followed(act, kind, facts), found)
+    _judge_together(kind, [one])
     refuse_if(one.problems)
     _require_for(act, kind, one)
     _save(act, kind, [one])
@@ -116,6 +120,8 @@ def keep_record(act: Act, request: RecordRequest) -> int | str:
 def keep_rows(act: Act, request: RowsRequest) -> int:
     """Keep the records of a file; returns how many were new or changed. Raises Refused naming every wrong row."""
     kind = KINDS[request.kind]
+    if kind.model is RateCard:
+        lock_cards()
     judged = judge_rows(act, request)
     refuse_if(
         Problem(f"Row {one.number}: {problem.what}", problem.where, problem.mend)
@@ -166,7 +172,18 @@ def judge_rows(act: Act, request: RowsRequest) -> list[Judged]:
             _require_for(act, kind, one)
         except NotAllowed as refused:
             one.problems += refused.problems
+    _judge_together(kind, judged)
     return judged
+
+
+def _judge_together(kind: Kind, judged: Sequence[Judged]) -> None:
+    """What is wrong with records beside each other and those that are kept already."""
+    if kind.model is not RateCard:
+        return
+    right = [one for one in judged if one.record is not None and not one.problems]
+    found = card_problems([one.record for one in right])
+    for one in right:
+        one.problems += found.get(one.record.code, [])
 
 
 def _key_of(kind: Kind, record: models.Model) -> tuple[str, ...]:

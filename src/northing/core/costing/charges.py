@@ -13,6 +13,13 @@ from northing.core.costing.landed_cost import spread_amount
 from northing.core.money.money import converted
 from northing.core.money.spread import NothingToSpreadOver, whole_weights
 
+CHARGEABLE, CONTAINER = "chargeable", "container"
+BASES = ("value", "weight", "volume", CHARGEABLE, "quantity", CONTAINER, "equal")
+# What a kind is spread by where the house does not say otherwise; value for every other kind.
+USUAL = {"freight": "volume", "haulage": "weight", "handling": CONTAINER, "storage": CONTAINER, "brokerage": "equal"}
+# A cubic metre counts as so many kg.
+AIR = Fraction(1_000_000, 6_000)
+
 
 @dataclass(frozen=True, slots=True)
 class Bearer:
@@ -24,6 +31,8 @@ class Bearer:
     volume: Decimal
     quantity: Decimal
     part_of_line: Fraction = Fraction(1)
+    # Its part of the container that it is in; goods in none share one.
+    part_of_container: Fraction = Fraction(1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +51,8 @@ def weight_of(bearer: Bearer, basis: str, rate: Decimal) -> Fraction:
     """The weight of a bearer by `basis`.
 
     Value is taken in the charge's currency, so that goods of companies with different base
-    currencies compare; equal means one for each order line, however many parts it travels in.
+    currencies compare; equal means one for each order line, however many parts it travels
+    in; container one for each container.
 
     >>> kettles = Bearer(1, Decimal("7251.07"), Decimal(408), Decimal("4.104"), Decimal(240))
     >>> weight_of(kettles, "weight", Decimal(1)), weight_of(kettles, "equal", Decimal(1))
@@ -50,9 +60,35 @@ def weight_of(bearer: Bearer, basis: str, rate: Decimal) -> Fraction:
     """
     if basis == "equal":
         return bearer.part_of_line
+    if basis == CONTAINER:
+        return bearer.part_of_container
+    if basis == CHARGEABLE:
+        return max(Fraction(bearer.weight), Fraction(bearer.volume) * AIR)
     if basis == "value":
         return Fraction(bearer.goods) / Fraction(rate)
     return Fraction({"weight": bearer.weight, "volume": bearer.volume, "quantity": bearer.quantity}[basis])
+
+
+def parts_of_containers(goods: Sequence[tuple[int | None, Decimal, Decimal]]) -> list[Fraction]:
+    """The part of each of some goods (container, volume, weight) in its container: by volume, where none by weight.
+
+    Goods without volume and weight have equal parts.
+
+    >>> parts_of_containers([(7, Decimal(3), Decimal(0)), (7, Decimal(1), Decimal(9)), (8, Decimal(0), Decimal(0))])
+    [Fraction(3, 4), Fraction(1, 4), Fraction(1, 1)]
+    """
+    sums: dict[int | None, tuple[Decimal, Decimal, int]] = {}
+    for box, volume, weight in goods:
+        before = sums.get(box, (Decimal(0), Decimal(0), 0))
+        sums[box] = (before[0] + volume, before[1] + weight, before[2] + 1)
+    found = []
+    for box, volume, weight in goods:
+        volumes, weights, count = sums[box]
+        if volumes:
+            found.append(Fraction(volume) / Fraction(volumes))
+        else:
+            found.append(Fraction(weight) / Fraction(weights) if weights else Fraction(1, count))
+    return found
 
 
 def weights_of(bearers: Sequence[Bearer], basis: str, rates: Mapping[int, CompanyRate]) -> list[int]:

@@ -92,4 +92,14 @@ class Migration(migrations.Migration):
             name='kind',
             field=models.CharField(choices=[('freight', 'Freight'), ('insurance', 'Insurance'), ('haulage', 'Haulage'), ('brokerage', 'Brokerage'), ('handling', 'Handling'), ('storage', 'Storage'), ('inspection', 'Inspection'), ('other', 'Other'), ('surcharge', 'Surcharge'), ('discount', 'Discount'), ('rounding', 'Rounding'), ('duty', 'Duty'), ('import_tax', 'Import tax')], max_length=12),
         ),
+        migrations.AlterField(
+            model_name='charge',
+            name='basis',
+            field=models.CharField(choices=[('value', 'Value'), ('weight', 'Weight'), ('volume', 'Volume'), ('chargeable', 'Chargeable weight'), ('quantity', 'Quantity'), ('container', 'Container'), ('equal', 'Equally'), ('by_hand', 'By hand')], max_length=10),
+        ),
+        migrations.AddField(
+            model_name='chargepart',
+            name='estimated_base',
+            field=models.DecimalField(decimal_places=4, max_digits=19, null=True),
+        ),
     ]

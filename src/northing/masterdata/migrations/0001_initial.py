@@ -677,4 +677,44 @@ class Migration(migrations.Migration):
             name='receive_not_released',
             field=models.CharField(db_default='warn', default='warn', max_length=5),
         ),
+        migrations.CreateModel(
+            name='UsualBasis',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('kind', models.CharField(choices=[('freight', 'freight'), ('insurance', 'insurance'), ('haulage', 'haulage'), ('brokerage', 'brokerage'), ('handling', 'handling'), ('storage', 'storage'), ('inspection', 'inspection'), ('surcharge', 'surcharge'), ('discount', 'discount'), ('rounding', 'rounding'), ('other', 'other')], max_length=12, unique=True)),
+                ('basis', models.CharField(choices=[('value', 'value'), ('weight', 'weight'), ('volume', 'volume'), ('chargeable', 'chargeable'), ('quantity', 'quantity'), ('container', 'container'), ('equal', 'equal')], max_length=10)),
+            ],
+            options={
+                'ordering': ['kind'],
+            },
+        ),
+        migrations.AddField(
+            model_name='routeleg',
+            name='size_type',
+            field=models.CharField(blank=True, db_default='', default='', max_length=4),
+        ),
+        migrations.CreateModel(
+            name='RateCard',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('code', models.CharField(max_length=16, unique=True)),
+                ('kind', models.CharField(choices=[('freight', 'freight'), ('insurance', 'insurance'), ('haulage', 'haulage'), ('brokerage', 'brokerage'), ('handling', 'handling'), ('storage', 'storage'), ('inspection', 'inspection'), ('surcharge', 'surcharge'), ('discount', 'discount'), ('rounding', 'rounding'), ('other', 'other')], max_length=12)),
+                ('per', models.CharField(choices=[('container', 'container'), ('W/M', 'W/M'), ('m3', 'm3'), ('kg', 'kg'), ('chargeable kg', 'chargeable kg'), ('order', 'order'), ('shipment', 'shipment'), ('entry', 'entry'), ('value', 'value')], max_length=13)),
+                ('price', models.DecimalField(decimal_places=4, max_digits=14)),
+                ('currency', models.CharField(max_length=3)),
+                ('minimum', models.DecimalField(decimal_places=4, default=Decimal('0'), max_digits=14)),
+                ('origin', models.CharField(blank=True, default='', max_length=8)),
+                ('destination', models.CharField(blank=True, default='', max_length=8)),
+                ('mode', models.CharField(blank=True, choices=[('sea', 'sea'), ('air', 'air'), ('road', 'road'), ('rail', 'rail')], default='', max_length=8)),
+                ('size_type', models.CharField(blank=True, default='', max_length=4)),
+                ('surcharges', models.CharField(blank=True, default='', max_length=400)),
+                ('valid_from', models.DateField()),
+                ('valid_until', models.DateField(null=True)),
+                ('provider', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='rate_cards', to='masterdata.party')),
+            ],
+            options={
+                'ordering': ['code'],
+                'constraints': [models.CheckConstraint(condition=models.Q(('valid_until', None), ('valid_until__gte', models.F('valid_from')), _connector='OR'), name='rate_card_valid'), models.CheckConstraint(condition=models.Q(('size_type', ''), ('per', 'container'), _connector='OR'), name='rate_card_type_of_containers')],
+            },
+        ),
     ]

@@ -1,5 +1,6 @@
 """Companies, sites, parties, items, and the facts that passages are planned by."""
 
+from northing.masterdata.models.costs import RateCard, UsualBasis
 from northing.masterdata.models.inspections import Characteristic, Defect, InspectionRule, Severity
 from northing.masterdata.models.items import Agreement, ExchangeRate, Item, Pack
 from northing.masterdata.models.parties import (
@@ -42,7 +43,9 @@ __all__ = [
     "TariffRule",
     "TaxCode",
     "Territory",
+    "UsualBasis",
     "Port",
+    "RateCard",
     "RouteLeg",
     "Severity",
     "Site",

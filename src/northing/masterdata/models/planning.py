@@ -60,6 +60,8 @@ class RouteLeg(models.Model):
     days_in = models.CharField(max_length=8, default="calendar")
     country = models.CharField(max_length=2, blank=True)
     site = models.ForeignKey(Site, models.PROTECT, null=True, blank=True, related_name="+")
+    # In which goods usually go on this leg; empty: not said.
+    size_type = models.CharField(max_length=4, blank=True, default="", db_default="")
 
     class Meta:
         ordering = ["route", "number"]

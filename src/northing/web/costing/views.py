@@ -8,11 +8,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.html import format_html
+from django.views.decorators.http import require_POST
 
 from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.actions.billing.bills import book_bill, foresee
 from northing.actions.costing import charges as charges_action
+from northing.actions.costing import from_cards
 from northing.actions.costing.named import NoSuchName, named_scope, names_of
 from northing.actions.costing.scope import companies_in
 from northing.billing.models import BillLine
@@ -27,6 +29,7 @@ from northing.reports.clocks import standings_of
 from northing.reports.cost_trail import cost_trail
 from northing.shipping.models import Container
 from northing.web.common.back import way_back
+from northing.web.common.forms import ActionForm
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
@@ -193,6 +196,22 @@ def charge(request, charge_id: int):
 
 def _ending(record: Charge):
     return lambda entered: charges_action.EndRequest(record.pk, entered["reason"])
+
+
+@form_for("estimate_charge")
+@require_POST
+def take_cards(request, shipment_id: int, company_id: int):
+    """Take what the cards say of a shipment as estimates."""
+    record = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
+    form = ActionForm(request.POST)
+    found = form.do(request, from_cards.take_cards, lambda _: from_cards.CardsRequest(record.pk, company_id))
+    if found:
+        many = "1 estimate stands" if len(found) == 1 else f"{len(found)} estimates stand"
+        messages.success(request, f"{many} in place of the cards{posting_note([company_id], timezone.localdate())}.")
+    else:
+        for error in form.non_field_errors() or ["Reload the page and try again."]:
+            messages.error(request, error)
+    return redirect("shipment", record.pk)
 
 
 @open_page

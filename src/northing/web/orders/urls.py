@@ -2,6 +2,7 @@
 
 from django.urls import path
 
+from northing.web.orders import landed
 from northing.web.orders.views import documents, files, lines, many, orders, revise
 
 urlpatterns = [
@@ -26,6 +27,8 @@ urlpatterns = [
     path("quote/", orders.quote, name="quote"),
     path("items/", orders.items, name="items"),
     path("usual/", orders.usual, name="usual"),
+    path("landed/", landed.new, name="landed"),
+    path("<int:order_id>/landed/", landed.changed, name="landed-change"),
     path("incoterm/", orders.incoterm, name="incoterm"),
     path("<int:order_id>/", orders.order, name="order"),
     path("<int:order_id>/check/", orders.order_step, {"step": "check"}, name="check"),

@@ -31,6 +31,7 @@ from northing.orders import documents
 from northing.orders.models import ADDRESSES, PurchaseOrder
 from northing.orders.queries import never_sold
 from northing.reports.came_and_went import came_and_went
+from northing.reports.cost_sheet import order_sheet
 from northing.reports.order_money import order_money
 from northing.web.common.back import way_back
 from northing.web.common.history import history_for
@@ -258,6 +259,7 @@ def order(request, order_id: int):
         "revisions": record.revisions.select_related("sent_by").order_by("-number"),
         "answers": [answer for answer in answers if answer.outcome == "open"],
         "shipments": page_of_keys(shipments_of(record), request.GET, 20, name="shipments"),
+        "sheet": order_sheet(record, lines, timezone.localdate()) if not record.cancelled_at else None,
         "went": page_of(partial(came_and_went, order=record.pk), request.GET, 20, name="went"),
         "money": order_money(record) if record.sent_at else None,
         "history": history_for(request, "order", record.pk),

@@ -22,6 +22,7 @@ from northing.core.worklist.moves import PARTIES
 from northing.ledger.queries import posting_note
 from northing.masterdata.queries import places
 from northing.reports.clocks import standings_of
+from northing.reports.cost_pieces import parts_of_shipments
 from northing.reports.cost_sheet import cost_sheet
 from northing.reports.packing_list import (
     despatch_advice,
@@ -113,12 +114,9 @@ def shipment(request, shipment_id: int):
     record = _shipment(request, shipment_id)
     prefetch_related_objects([record], "legs", "customs_entries")
     mine = companies_of(request.user)
-    shipment_lines = list(
-        ShipmentLine.objects.filter(container__shipment=record, instalment__line__order__company__in=mine)
-        .select_related("container", "instalment__line__item", "instalment__line__order__supplier")
-        .select_related("instalment__line__order__company")
-        .order_by("container__number", "pk")
-    )
+    aboard = parts_of_shipments([record.pk], record)
+    shipment_lines = [part for part in aboard if part.instalment.line.order.company_id in mine]
+    shipment_lines.sort(key=lambda part: (part.container.number, part.pk))
     ports = ("shipment__voyage__carrier", "shipment__discharge_port")
     containers = list(record.containers.select_related(*ports).order_by("number"))
     boxes = [
@@ -134,7 +132,7 @@ def shipment(request, shipment_id: int):
         "boxes_form": _boxes_form(record, today),
         "legs": sorted(record.legs.all(), key=lambda leg: leg.number),
         "said": said_of_shipment(record),
-        "sheets": cost_sheet(record, mine, timezone.localdate()),
+        "sheets": cost_sheet(record, aboard, mine, today),
         "readiness": readiness_of(record, mine, today),
         "range": shipment_range(record, Learnt(), today),
         "papers": record.required_documents.select_related("owner").order_by("done_on", "due", "pk"),

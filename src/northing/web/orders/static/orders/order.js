@@ -1,5 +1,6 @@
 // The order form: looks items up, fills in the agreed price, totals while one types.
 import "./items.js";
+import "./landed.js";
 import { read, roundTo, times, written } from "../common/exact.js";
 
 const form = document.querySelector(".order-form");
@@ -7,6 +8,7 @@ const body = document.getElementById("lines");
 const supplier = form.elements.supplier;
 let money = { currency: "", decimals: 2 };
 
+const rows = () => [...body.querySelectorAll("tr.entry-line")];
 const cell = (row, name) => row.querySelector(`[name$="-${name}"]`);
 
 async function look(row) {
@@ -42,7 +44,7 @@ function typed(row) {
 // An order without a need-by date is needed as soon as all of it can be here.
 function soonest() {
   const says = document.getElementById("id_need_by-says");
-  const days = [...body.rows].map((row) => row.dataset.soonest ?? "").filter((day) => day).sort();
+  const days = rows().map((row) => row.dataset.soonest ?? "").filter((day) => day).sort();
   if (!says || !days.length || says.closest(".wrong")) return;
   says.classList.add("hint");
   says.textContent = form.elements.need_by.value ? "" : `left empty: ${shown(days.at(-1))}, the first day all can be here`;
@@ -97,11 +99,11 @@ function amount(row, ...parts) {
 }
 
 function total() {
-  for (const row of body.rows) {
+  for (const row of rows()) {
     const found = amount(row);
     row.querySelector(".amount").textContent = found === null ? "–" : written(found, money.decimals);
   }
-  const sum = (...parts) => [...body.rows].reduce((whole, row) => whole + (amount(row, ...parts) ?? 0n), 0n);
+  const sum = (...parts) => rows().reduce((whole, row) => whole + (amount(row, ...parts) ?? 0n), 0n);
   const goods = sum();
   document.getElementById("total").textContent = written(goods, money.decimals);
   document.getElementById("total-currency").textContent = money.currency;
@@ -172,7 +174,7 @@ form.elements.company?.addEventListener("change", (event) => {
   const own = [...site.options].filter((option) => code && option.text.endsWith(code));
   if (own.length && !own.some((option) => option.selected)) site.value = own.length === 1 ? own[0].value : "";
 });
-supplier.addEventListener("change", () => [...body.rows].forEach(look));
+supplier.addEventListener("change", () => rows().forEach(look));
 for (const input of [supplier, form.elements.site]) input?.addEventListener("change", usual);
 for (const name of ["discount", "surcharge", "tax_rate"]) form.elements[name]?.addEventListener("input", total);
 form.elements.incoterm.addEventListener("change", async (event) => {
@@ -181,5 +183,5 @@ form.elements.incoterm.addEventListener("change", async (event) => {
   if (answer?.ok && form.elements.ours_from) form.elements.ours_from.value = (await answer.json()).ours_from;
 });
 document.getElementById("more-lines").addEventListener("click", add);
-[...body.rows].forEach(look);
+rows().forEach(look);
 usual();

@@ -1,0 +1,170 @@
+"""The pieces of shipments and orders whose cost is expected, with what charges say of them; in a few statements."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from decimal import Decimal
+from functools import cached_property, partial
+
+from django.db.models import Prefetch, Q, prefetch_related_objects
+
+from northing.billing.models import BillLine
+from northing.core.costing.landed_cost import spread_amount
+from northing.core.money.spread import whole_weights
+from northing.core.orders.orders import net_amount
+from northing.costing.models import Charge, ChargePart
+from northing.costing.queries import all_shares
+from northing.customs.models import CustomsEntry, OriginProof
+from northing.orders.models import Instalment, OrderLine
+from northing.reports.expected_cost import Piece, Shares
+from northing.shipping.models import Shipment, ShipmentLine
+
+ZERO = Decimal(0)
+OF_PART = "instalment__line__order"
+
+
+def parts_of_shipments(shipments: Iterable[int], known: Shipment | None = None) -> list[ShipmentLine]:
+    """All goods in shipments (ids), with what their costs are reckoned from.
+
+    `known` is the one shipment where it is there already, with what was read of it.
+    """
+    found = ShipmentLine.objects.filter(container__shipment__in=list(shipments))
+    found = found.select_related(
+        "container__shipment__forwarder", f"{OF_PART}__company", f"{OF_PART}__supplier", f"{OF_PART}__site"
+    )
+    found = list(found.select_related("instalment__line__item").order_by("instalment__line_id", "pk"))
+    for part in found if known else ():
+        part.container.shipment = known
+    prefetch_related_objects([part.container.shipment for part in found], "legs")
+    return found
+
+
+# By charge and bearer (ids): a share in base currency.
+SharesOf = Mapping[tuple[int, int], Decimal]
+
+
+@dataclass
+class Pieces:
+    """Pieces with their shares in charges: packed ones by shipment line, others by order line.
+
+    `entries` are the customs entries that stand, by shipment and company (ids); `said` is each company's part of a
+    charge, by charge and company (ids).
+    """
+
+    all: list[Piece]
+    shares: SharesOf = field(default_factory=dict)
+    open_shares: SharesOf = field(default_factory=dict)
+    charges: dict[int, Charge] = field(default_factory=dict)
+    said: dict[tuple[int, int], ChargePart] = field(default_factory=dict)
+    entries: dict[tuple[int, int], CustomsEntry] = field(default_factory=dict)
+
+
+def pieces_of(parts: Sequence[ShipmentLine], day: date, lines: Sequence[OrderLine] = ()) -> Pieces:
+    """Shipment lines as pieces, in their order; then what of order lines is not packed.
+
+    Lines have their order with company, supplier and site, their item, and their instalments with positions.
+    """
+    shares, open_shares = all_shares(parts, [line.pk for line in lines if line.pk])
+    found = Pieces([], shares, open_shares)
+    if keys := {charge for charge, _ in (*shares, *open_shares)}:
+        billed = Prefetch("charge__bill_lines", BillLine.objects.select_related("bill"))
+        said = ChargePart.objects.filter(charge__in=keys).select_related("charge__payee").prefetch_related(billed)
+        found.said = {(one.charge_id, one.company_id): one for one in said.order_by("charge", "pk")}
+        found.charges = {one.charge_id: one.charge for one in found.said.values()}
+    shipments = {part.container.shipment_id: part.container.shipment for part in parts if part.container}
+    if shipments:
+        prefetch_related_objects(list(shipments.values()), "customs_entries")
+    found.entries = {
+        (key, entry.company_id): entry
+        for key, shipment in shipments.items()
+        for entry in shipment.customs_entries.all()
+        if not entry.reversed_by_id
+    }
+    found.all = [*_packed(parts, found, Proofs(shipments, day)), *_unpacked(lines, found)]
+    return found
+
+
+class Proofs:
+    """The proofs of origin that count on a day for goods of shipments (ids); read when a preference asks for them."""
+
+    def __init__(self, shipments: Iterable[int], day: date):
+        self._shipments, self._day = list(shipments), day
+
+    @cached_property
+    def _found(self) -> dict[tuple[int, int], frozenset[str]]:
+        counts = OriginProof.objects.filter(Q(valid_until=None) | Q(valid_until__gte=self._day), dated__lte=self._day)
+        rows = counts.filter(shipment__in=self._shipments, withdrawn_at=None)
+        found: dict[tuple[int, int], frozenset[str]] = {}
+        for shipment, company, name in rows.values_list("shipment", "company", "name"):
+            found[shipment, company] = found.get((shipment, company), frozenset()) | {name}
+        return found
+
+    def of(self, shipment: int, company: int) -> frozenset[str]:
+        """The names of those of a company's goods in a shipment (ids)."""
+        return self._found.get((shipment, company), frozenset())
+
+
+def _packed(parts: Sequence[ShipmentLine], found: Pieces, proofs: Proofs) -> list[Piece]:
+    known = _by_kind(found.shares, found.charges)
+    pieces = []
+    for part in parts:
+        line = part.instalment.line
+        whose = (part.container.shipment_id if part.container else 0, line.order.company_id)
+        piece = Piece(line, part.quantity, _amount(part.instalment, line, part.quantity), part.container)
+        piece.goods, piece.known = part.goods_base, known.get(part.pk, {})
+        piece.proofs, piece.declared = partial(proofs.of, *whose), whose in found.entries
+        if part.container:
+            piece.leaves, piece.lands = part.container.shipment.departed_on, part.container.expected_dock
+        pieces.append(piece)
+    return pieces
+
+
+def _by_kind(shares: SharesOf, charges: Mapping[int, Charge]) -> dict[int, Shares]:
+    """Shares by charge and bearer (ids), by bearer and kind."""
+    found: dict[int, Shares] = {}
+    for (charge, bearer), amount in shares.items():
+        of_bearer, kind = found.setdefault(bearer, {}), charges[charge].kind
+        of_bearer[kind] = of_bearer.get(kind, ZERO) + amount
+    return found
+
+
+def _amount(part: Instalment, line: OrderLine, quantity: Decimal) -> Decimal:
+    return net_amount(quantity, line.pack_factor, part.pack_price, part.net_share, line.order.currency)
+
+
+def _unpacked(lines: Sequence[OrderLine], found: Pieces) -> list[Piece]:
+    """What of order lines is with the supplier still; of lines that were not sent yet all."""
+    known = _by_kind(found.open_shares, found.charges)
+    pieces: list[Piece] = []
+    for line in lines:
+        pieces += _of_line(line, known.get(line.pk or 0, {}))
+    return pieces
+
+
+def draft_piece(line: OrderLine, known: Shares | None = None) -> Piece:
+    """A line that was not sent yet, or is only typed."""
+    amount = net_amount(line.quantity, line.pack_factor, line.pack_price, line.net_share, line.order.currency)
+    leaves = line.need_by - timedelta(days=line.order.supplier.passage_days)
+    return Piece(line, line.quantity, amount, known=known or {}, leaves=leaves, lands=line.need_by)
+
+
+def _of_line(line: OrderLine, known: Shares) -> list[Piece]:
+    parts = list(line.instalments.all()) if line.pk else []
+    if not parts:
+        return [draft_piece(line, known)]
+    some = [(part, part.position.with_supplier) for part in parts if part.position.with_supplier > 0]
+    found = [
+        Piece(
+            line,
+            quantity,
+            _amount(part, line, quantity),
+            leaves=part.promise or part.asked_on,
+            lands=part.expected_on or line.need_by,
+        )
+        for part, quantity in some
+    ]
+    weights = whole_weights([quantity for _, quantity in some])
+    for kind, amount in known.items():
+        for piece, share in zip(found, spread_amount(amount, weights, line.order.company.currency), strict=True):
+            piece.known = piece.known | {kind: share}
+    return found
