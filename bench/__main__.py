@@ -14,7 +14,7 @@ import psycopg  # noqa: E402
 from django.db import connection  # noqa: E402
 from tests.worlds import NOW, TODAY, World, small_world  # noqa: E402
 
-from bench import bills, book, claims, dock, files, lists, open_items, pages, passage  # noqa: E402
+from bench import bills, book, claims, costs, dock, files, lists, open_items, pages, passage  # noqa: E402
 from bench.bulk import fill, fill_lines, parameters, spread_out  # noqa: E402
 from bench.timing import address, execute, measured, side_by_side, told, undone  # noqa: E402
 from northing.actions.shipping import milestones  # noqa: E402
@@ -84,6 +84,7 @@ def main() -> None:
     parser.add_argument("--open", action="store_true", help="only what is to pay, an open item to each line")
     parser.add_argument("--lists", action="store_true", help="only the dock's lists, a receipt line to each line")
     parser.add_argument("--claims", action="store_true", help="only quality, a case to each line")
+    parser.add_argument("--costs", action="store_true", help="only costs, on 30,000 lines")
     asked = parser.parse_args()
     lines, few = asked.lines, max(asked.lines // 100, 10_000)
     told(f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -103,6 +104,10 @@ def main() -> None:
         # So many that each of the suppliers has five hundred open.
         fill_lines(world, 80_000)
         print("\n".join(bills.everything(world)))
+        return
+    if asked.costs:
+        fill_lines(world, 30_000)
+        print("\n".join(costs.everything(world)))
         return
     if asked.open:
         print("\n".join(open_items.everything(world, lines)))

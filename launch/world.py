@@ -92,6 +92,7 @@ def demo(words: list[str]) -> int:
     programs = [
         _django("inbox", "--smtp", str(smtp), "--page", str(page)),
         _django("carrier", "--port", str(free_port(8070))),
+        _django("bank", "--port", str(free_port(8060))),
         # The worker does jobs, sends letters, and wakes at set times.
         _django("work"),
     ]

@@ -25,7 +25,7 @@ from northing.formats.despatch import Line, Notice
 from northing.formats.told_receipts import Told, ToldLine
 from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
 from northing.jobs.jobs import begin
-from northing.ledger.models import Closing, CostLayer, Entry, JournalExport
+from northing.ledger.models import AskedRate, Closing, CostLayer, Entry, JournalExport
 from northing.messaging.models import Message, Webhook
 from northing.orders.models import OrderFile, OrderLine, PurchaseOrder
 from northing.payments.models import AskedPayment, BetweenPayment, Payment
@@ -291,6 +291,9 @@ def addresses(world):
         "kind": "order",
         "record": PurchaseOrder.objects.order_by("pk").first().pk,
         "number": 1,
+        "rate_id": AskedRate.objects.get_or_create(
+            company=world.nz, currency="XAF", purpose="book", day=TODAY, rate=2, before=1, said_at=NOW, source="s"
+        )[0].pk,
         "kept_id": kept_of(world),
         "between_id": between_of(world),
         "asked_id": asked_of(world),

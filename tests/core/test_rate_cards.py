@@ -59,7 +59,7 @@ def told(cards, goods, **more):
     ],
 )
 def test_what_a_card_comes_to(found, boxes, amounts):
-    goods = Consignment(LANE, boxes, orders=2, of_shipment=F(1, 4), values={"USD": D(12500)})
+    goods = Consignment(LANE, boxes, orders=2, of_shipment=F(1, 4), of_entry=F(1, 4), values={"USD": D(12500)})
     assert [one.amount for one in estimates([found], goods, DAY)] == amounts
 
 

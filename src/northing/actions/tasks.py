@@ -11,6 +11,7 @@ from northing.access.acts import Act
 from northing.actions.claims import ask
 from northing.actions.confirmations import chasers, decision_letters
 from northing.actions.confirmations.supplier_links import acting_person
+from northing.actions.masterdata import rate_feed
 from northing.actions.shipping import carrier_feeds, passage_statistics
 from northing.core.problems import Refused
 from northing.masterdata.models import Company
@@ -46,6 +47,14 @@ def poll_feeds(timestamp: int) -> None:
     """Ask carriers' feeds that are due."""
     for said in carrier_feeds.poll_due(timezone.now()):
         LOG.info("feed asked", said=said)
+
+
+@app.periodic(cron="*/5 * * * *")
+@app.task(name="ask rates", queue="jobs", pass_context=False)
+def ask_rates(timestamp: int) -> None:
+    """Ask for a central bank's rates where it is time."""
+    for said in rate_feed.poll_due(timezone.now()):
+        LOG.info("rates asked for", said=said)
 
 
 @app.periodic(cron="20 3 * * *")

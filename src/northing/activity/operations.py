@@ -34,6 +34,8 @@ CONSTRAINTS = {
     "masterdata_countrygroup_code_key": Problem("This code is taken.", "code", "Change that group."),
     "released_once": Problem("They are released already.", mend="Reload the page."),
     "origin_proof_once": Problem("This proof is there already.", "number"),
+    "rate_once_a_day": Problem("There is a rate of that day.", "day", "Change that one."),
+    "rate_above_zero": Problem("The rate must be above 0.", "rate"),
     "rate_card_valid": Problem("The last day is before the first.", "valid_until"),
     "rate_card_type_of_containers": Problem("Only a card per container is for a container type.", "size_type"),
     "masterdata_ratecard_code_key": Problem("This code is taken.", "code", "Change that card, or give another code."),

@@ -102,6 +102,11 @@ def bear_nothing(charge: Charge) -> None:
     charge.parts.update(billed=Decimal(0), billed_base=Decimal(0))
 
 
+def keep_basis(charge: Charge) -> None:
+    """Save by what a charge is spread from now on."""
+    charge.save(update_fields=["basis"])
+
+
 def close(charge: Charge, day: date) -> None:
     """No bill of a charge is expected any more."""
     charge.closed_on = day

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
+from typing import NamedTuple
 
 from django.db.models import F, Sum
 
@@ -31,6 +32,14 @@ def shares_of(parts: Sequence[ShipmentLine]) -> dict[tuple[int, int], Decimal]:
     return all_shares(parts, ())[0]
 
 
+class WholeShare(NamedTuple):
+    """The share of a whole order line in a charge (id), in the base currency of its company."""
+
+    charge: int
+    amount: Decimal
+    currency: str
+
+
 # By charge and bearer (ids).
 SharesOf = dict[tuple[int, int], Decimal]
 
@@ -41,17 +50,18 @@ def all_shares(parts: Sequence[ShipmentLine], lines: Iterable[int]) -> tuple[Sha
     """
     keys, open_lines = {part.pk for part in parts}, set(lines)
     found: SharesOf = {}
-    whole: dict[int, list[ChargeShare]] = {}
+    whole: dict[int, list[WholeShare]] = {}
     asked = {part.instalment.line_id for part in parts} | open_lines
     if not asked:
         return {}, {}
-    shares = ChargeShare.objects.filter(order_line__in=asked).select_related("company").order_by("charge_id", "pk")
-    for share in shares:
-        if share.shipment_line_id is None:
-            whole.setdefault(share.order_line_id, []).append(share)
-        elif share.shipment_line_id in keys:
-            found[share.charge_id, share.shipment_line_id] = share.amount
-    left = {(one.charge_id, line): one.amount for line in open_lines for one in whole.get(line, ())}
+    shares = ChargeShare.objects.filter(order_line__in=asked).order_by("charge_id", "pk")
+    rows = shares.values_list("charge", "order_line", "shipment_line", "amount", "company__currency")
+    for charge, line, part, amount, currency in rows:
+        if part is None:
+            whole.setdefault(line, []).append(WholeShare(charge, amount, currency))
+        elif part in keys:
+            found[charge, part] = amount
+    left = {(one.charge, line): one.amount for line in open_lines for one in whole.get(line, ())}
     for (charge, line, part), amount in (_along(whole) if whole else {}).items():
         if part in keys:
             found[charge, part] = amount
@@ -60,7 +70,7 @@ def all_shares(parts: Sequence[ShipmentLine], lines: Iterable[int]) -> tuple[Sha
     return found, left
 
 
-def _along(whole: Mapping[int, Sequence[ChargeShare]]) -> dict[tuple[int, int, int], Decimal]:
+def _along(whole: Mapping[int, Sequence[WholeShare]]) -> dict[tuple[int, int, int], Decimal]:
     """By charge, order line and shipment line (ids): what units that are packed have taken along."""
     units, found = line_units(whole), {}
     packed = ShipmentLine.objects.filter(instalment__line__in=list(whole), quantity__gt=0).order_by("pk")
@@ -71,8 +81,7 @@ def _along(whole: Mapping[int, Sequence[ChargeShare]]) -> dict[tuple[int, int, i
         if not units[line]:
             continue
         for share in whole[line]:
-            currency = share.company.currency
-            total = to_minor(share.amount, currency)
+            total = to_minor(share.amount, share.currency)
             part = share_so_far(total, after, units[line]) - share_so_far(total, before, units[line])
-            found[share.charge_id, line, key] = from_minor(part, currency)
+            found[share.charge, line, key] = from_minor(part, share.currency)
     return found

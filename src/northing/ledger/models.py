@@ -321,3 +321,47 @@ class ExportedPosting(models.Model):
 
     posting = models.OneToOneField(Posting, models.PROTECT, primary_key=True, related_name="exported")
     export = models.ForeignKey(JournalExport, models.PROTECT, related_name="rows")
+
+
+class RateFeed(models.Model):
+    """A central bank's daily rates, which the worker asks for; there is one at most."""
+
+    url = models.CharField(max_length=200)
+    # For which purposes its rates count, with blanks between.
+    purposes = models.CharField(max_length=40)
+    every_minutes = models.PositiveSmallIntegerField(default=60)
+    active = models.BooleanField(default=True)
+    set_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
+    next_at = models.DateTimeField()
+    failures = models.PositiveIntegerField(default=0)
+    last_at = models.DateTimeField(null=True)
+    last_said = models.CharField(max_length=240, blank=True)
+
+    def __str__(self):
+        return self.url
+
+
+class AskedRate(models.Model):
+    """A rate that a bank said and that is not believed until a person says so."""
+
+    company = models.ForeignKey(Company, models.PROTECT, related_name="+")
+    currency = fields.currency()
+    purpose = models.CharField(max_length=8)
+    day = models.DateField()
+    rate = fields.price()
+    before = fields.price()
+    said_at = models.DateTimeField()
+    source = models.CharField(max_length=80)
+    # Believed or dropped, when and by whom.
+    settled_at = models.DateTimeField(null=True)
+    settled_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
+    believed = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-day", "id"]
+        constraints = [
+            models.UniqueConstraint(fields=["company", "currency", "purpose", "day"], name="asked_rate_once")
+        ]
+
+    def __str__(self):
+        return f"{self.currency} of {self.day:%-d %b %Y}"

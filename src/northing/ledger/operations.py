@@ -21,6 +21,7 @@ from northing.ledger.models import (
     Account,
     AccountNumber,
     Allocation,
+    AskedRate,
     Closing,
     CostLayer,
     Entry,
@@ -30,6 +31,7 @@ from northing.ledger.models import (
     LayerTake,
     OpenItem,
     Posting,
+    RateFeed,
 )
 from northing.masterdata.models import Company, Site
 
@@ -458,3 +460,29 @@ def name_lot(layer: CostLayer, lot: str, best_before: date | None) -> None:
     if lot:
         CostLayer.objects.filter(pk=layer.pk).update(lot=lot, best_before=best_before)
         layer.lot, layer.best_before = lot, best_before
+
+
+def keep_rate_feed(act: Act, url: str, purposes: str, every_minutes: int, active: bool) -> RateFeed:
+    """Set the feed of rates; it is asked at once."""
+    feed = RateFeed.objects.select_for_update().first() or RateFeed()
+    feed.url, feed.purposes, feed.every_minutes, feed.active = url, purposes, every_minutes, active
+    feed.set_by, feed.next_at, feed.failures = act.person, act.at, 0
+    feed.save()
+    return feed
+
+
+def note_rate_poll(feed: RateFeed, at: datetime, following: datetime, failures: int, said: str) -> None:
+    """How asking for rates went, and when they are asked for again."""
+    feed.last_at, feed.next_at, feed.failures, feed.last_said = at, following, failures, said[:240]
+    feed.save(update_fields=["last_at", "next_at", "failures", "last_said"])
+
+
+def ask_rates(rates: Sequence[AskedRate]) -> None:
+    """Keep rates that are asked about; one that is there already stays as it is."""
+    AskedRate.objects.bulk_create(rates, ignore_conflicts=True)
+
+
+def settle_rate(asked: AskedRate, act: Act, *, believed: bool) -> None:
+    """A person believed a rate, or dropped it."""
+    asked.settled_at, asked.settled_by, asked.believed = act.at, act.person, believed
+    asked.save(update_fields=["settled_at", "settled_by", "believed"])

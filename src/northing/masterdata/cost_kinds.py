@@ -9,8 +9,10 @@ from northing.core.money.exact import plain, shifted
 from northing.core.orders.orders import MODES
 from northing.formats import facts as of
 from northing.masterdata.facts import LARGEST, ZERO, Fact, Kind, choice, code, size_type
-from northing.masterdata.models import RateCard, UsualBasis
+from northing.masterdata.models import ExchangeRate, RateCard, UsualBasis
 
+# Of a rate.
+SMALLEST = Decimal("0.0000000001")
 KEEPERS = ("keep_house", "estimate_charge")
 
 
@@ -53,6 +55,22 @@ COSTS = (
             Fact("valid_until", "Valid until", of.day, None),
         ),
         KEEPERS,
+    ),
+    Kind(
+        "rate",
+        "exchange rate",
+        "exchange rates",
+        ExchangeRate,
+        ("company", "currency", "purpose", "day"),
+        (
+            Fact("company", "Company", refers="company", fixed=True),
+            Fact("currency", "Currency", of.currency, fixed=True),
+            choice("purpose", "Purpose", ExchangeRate.Purpose.values, absent="book", fixed=True),
+            Fact("day", "From", of.day, fixed=True),
+            Fact("rate", "Base currency for one unit", of.number(SMALLEST, LARGEST, 10)),
+        ),
+        ("enter_rate",),
+        company="company",
     ),
     Kind(
         "usual-basis",

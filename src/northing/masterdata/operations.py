@@ -1,7 +1,7 @@
 """Writes of the directory."""
 
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 
 from django.db.models import Model
@@ -12,21 +12,38 @@ from northing.core.money.periods import day_problems
 from northing.core.problems import Problem, refuse_if
 from northing.masterdata.models import Agreement, Company, ExchangeRate, Item, Party
 
+CUSTOMS_AHEAD = timedelta(days=40)
 
-def enter_rate(company: Company, currency: str, purpose: str, day: date, rate: Decimal) -> ExchangeRate:
-    """Write the rate of a day. Earlier postings keep their rate. Raises Refused for a rate that cannot be."""
-    problems = day_problems(day, "day")
-    if currency not in MINOR_UNITS:
-        problems.append(Problem(f"{currency!r} is not an ISO 4217 currency.", "currency"))
-    if currency == company.currency:
-        problems.append(Problem("The base currency's rate is 1 and is not entered.", "currency"))
-    if rate <= 0:
-        problems.append(Problem("The rate must be above 0.", "rate"))
-    refuse_if(problems)
+
+def enter_rate(
+    company: Company, currency: str, purpose: str, day: date, rate: Decimal, today: date, source: str = ""
+) -> ExchangeRate:
+    """Write the rate of a day. Earlier postings keep their rate. Raises Refused for a rate that cannot be.
+
+    `source` is who said it, where it was no person.
+    """
+    made = ExchangeRate(company=company, currency=currency, purpose=purpose, day=day, rate=rate)
+    refuse_if(rate_problems(made, today))
     found, _ = ExchangeRate.objects.update_or_create(
-        company=company, currency=currency, purpose=purpose, day=day, defaults={"rate": rate}
+        company=company, currency=currency, purpose=purpose, day=day, defaults={"rate": rate, "source": source}
     )
     return found
+
+
+def rate_problems(rate: ExchangeRate, today: date) -> list[Problem]:
+    """What is wrong with a rate. Customs offices say theirs before the month begins; no other is known ahead."""
+    problems = day_problems(rate.day, "day")
+    if not problems:
+        ahead = CUSTOMS_AHEAD if rate.purpose == ExchangeRate.Purpose.CUSTOMS else timedelta(0)
+        if rate.day > today + ahead:
+            problems = [Problem("This day has not come yet.", "day", "Enter the rate of today or of a day before.")]
+    if rate.currency not in MINOR_UNITS:
+        problems.append(Problem(f"{rate.currency!r} is not an ISO 4217 currency.", "currency"))
+    if rate.currency == rate.company.currency:
+        problems.append(Problem("The base currency's rate is 1 and is not entered.", "currency"))
+    if rate.rate <= 0:
+        problems.append(Problem("The rate must be above 0.", "rate"))
+    return problems
 
 
 # What is agreed in a price step besides whose and when.

@@ -57,11 +57,11 @@ def rate_for(company: Company, currency: str, day: date, purpose: str = "book") 
 
 def _newest(company: Company, currency: str, day: date, purpose: str) -> Decimal | None:
     rates = ExchangeRate.objects.filter(company=company, currency=currency, purpose=purpose, day__lte=day)
-    rates = rates.filter(day__gte=_stands_from(company, day, purpose))
+    rates = rates.filter(day__gte=stands_from(company, day, purpose))
     return rates.order_by("-day").values_list("rate", flat=True).first()
 
 
-def _stands_from(company: Company, day: date, purpose: str) -> date:
+def stands_from(company: Company, day: date, purpose: str) -> date:
     """The day of the oldest rate that still stands on a day."""
     if company.rates_stand_days is None:
         return date.min
@@ -74,7 +74,7 @@ RECENT = timedelta(days=370)
 Newest = dict[tuple[str, str], tuple[date, Decimal]]
 
 
-def _newest_of_all(company: Company, day: date) -> Newest:
+def newest_rates(company: Company, day: date) -> Newest:
     """The newest rate on or before a day of each purpose and currency, whether it still stands or not: one statement.
 
     Where there are only later ones, one of those: it tells that the purpose has rates.
@@ -123,12 +123,12 @@ class Rates:
         if currency == company.currency:
             return ONE
         if company.pk not in self._newest:
-            self._newest[company.pk] = _newest_of_all(company, self.day)
+            self._newest[company.pk] = newest_rates(company, self.day)
         newest, purpose = self._newest[company.pk], self.purpose
         if (purpose, currency) not in newest:
             purpose = "book"
         since, rate = newest.get((purpose, currency), (None, None))
-        stands = since is not None and _stands_from(company, self.day, purpose) <= since <= self.day
+        stands = since is not None and stands_from(company, self.day, purpose) <= since <= self.day
         return rate if stands else None
 
     def _asked(self, company: Company, currency: str) -> Decimal | Refused:

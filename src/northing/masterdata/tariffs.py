@@ -30,6 +30,11 @@ class Tariff:
         return applied(self._rules, Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), day or self.day)
 
     @property
+    def changes(self) -> bool:
+        """Whether a rule begins or ends after the day."""
+        return any(rule.since > self.day or rule.until is not None for rule in self._rules)
+
+    @property
     def asks_proof(self) -> bool:
         """Whether a preference of this tariff needs a proof of origin."""
         return any(rule.proof for rule in self._rules)

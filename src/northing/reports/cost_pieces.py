@@ -15,12 +15,11 @@ from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge, ChargePart
 from northing.costing.queries import all_shares
 from northing.customs.models import CustomsEntry, OriginProof
-from northing.orders.models import Instalment, OrderLine
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.expected_cost import Piece, Shares
-from northing.shipping.models import Shipment, ShipmentLine
+from northing.shipping.models import Container, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
-OF_PART = "instalment__line__order"
 
 
 def parts_of_shipments(shipments: Iterable[int], known: Shipment | None = None) -> list[ShipmentLine]:
@@ -29,14 +28,33 @@ def parts_of_shipments(shipments: Iterable[int], known: Shipment | None = None) 
     `known` is the one shipment where it is there already, with what was read of it.
     """
     found = ShipmentLine.objects.filter(container__shipment__in=list(shipments))
-    found = found.select_related(
-        "container__shipment__forwarder", f"{OF_PART}__company", f"{OF_PART}__supplier", f"{OF_PART}__site"
-    )
-    found = list(found.select_related("instalment__line__item").order_by("instalment__line_id", "pk"))
-    for part in found if known else ():
-        part.container.shipment = known
-    prefetch_related_objects([part.container.shipment for part in found], "legs")
+    found = found.select_related("instalment__line__item")
+    found = list(found.order_by("instalment__line_id", "pk"))
+    with_orders(found)
+    _with_containers(found, known)
     return found
+
+
+def with_orders(parts: Sequence[ShipmentLine]) -> None:
+    """Give shipment lines their orders, each read once: many parts are of one order."""
+    keys = {part.instalment.line.order_id for part in parts}
+    orders = PurchaseOrder.objects.select_related("company", "supplier", "site").in_bulk(keys)
+    for part in parts:
+        part.instalment.line.order = orders[part.instalment.line.order_id]
+
+
+def _with_containers(parts: Sequence[ShipmentLine], known: Shipment | None) -> None:
+    """Give parts their containers with the shipment and its legs, each read once."""
+    boxes = Container.objects.in_bulk({part.container_id for part in parts})
+    if known is None:
+        shipments = Shipment.objects.select_related("forwarder").in_bulk({box.shipment_id for box in boxes.values()})
+    else:
+        shipments = {known.pk: known}
+    for box in boxes.values():
+        box.shipment = shipments[box.shipment_id]
+    for part in parts:
+        part.container = boxes[part.container_id]
+    prefetch_related_objects(list(shipments.values()), "legs")
 
 
 # By charge and bearer (ids): a share in base currency.

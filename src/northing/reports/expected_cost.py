@@ -383,8 +383,11 @@ class Expectations:
             company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed
         )
         lines = [self._core_line(place, piece, company) for place, piece in enumerate(some)]
+        # Where the price alone counts and tax comes back in full, no other cost moves what customs asks.
+        alone = how.basis == "price" and company.import_tax_reclaimed == 1
+        charges = [] if alone else _core_charges(costs, kinds)
         try:
-            sheet = landed_cost.cost_sheet(lines, _core_charges(costs, kinds), tax, company.currency, how)
+            sheet = landed_cost.cost_sheet(lines, charges, tax, company.currency, how)
         except landed_cost.ValueBelowZero:
             return
         for cost, line in zip(costs, sheet.lines, strict=True):

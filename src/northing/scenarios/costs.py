@@ -7,7 +7,7 @@ from typing import Any
 from northing.actions.billing import approve, bills, keep
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.confirmations.supplier_links import acting_person
-from northing.actions.costing import charges
+from northing.actions.costing import charges, from_cards
 from northing.actions.customs import entries, office, proofs
 from northing.billing.models import BillLine
 from northing.costing.models import Charge
@@ -142,6 +142,8 @@ class Costs(Played):
 
     def _charge(self, name: str) -> int:
         """A charge by its own id, or by that of a bill and the number of its line: "B1/2"."""
+        if name in self.made:
+            return self.find("charge", name)
         bill, _, number = name.partition("/")
         if self.made.get(bill, ("", 0))[0] != "bill":
             return self.find("charge", name)
@@ -155,6 +157,13 @@ class Costs(Played):
         """An estimate will not be billed."""
         request = charges.EndRequest(self.find("charge", action.charge), action.reason)
         charges.end_estimate(self.laid.act(action.day), request)
+
+    def take_cards(self, action: shapes.TakeCards) -> None:
+        """What cards say of a shipment is estimated."""
+        company = self.laid.one("companies", action.company)
+        asked = from_cards.CardsRequest(self.find("shipment", action.shipment), company.pk)
+        for key in from_cards.take_cards(self.laid.act(action.day), asked):
+            self.made[f"{action.id}/{Charge.objects.get(pk=key).kind}"] = ("charge", key)
 
     def pay_office(self, action: shapes.PayOffice) -> tuple[str, int]:
         """The office is paid."""

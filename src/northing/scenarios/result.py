@@ -5,6 +5,7 @@ from typing import Any
 
 from django.db.models import Sum
 
+from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine, BillLinePart
 from northing.claims.models import Claim
 from northing.core.costing.landed_cost import unit_price_of
@@ -16,6 +17,9 @@ from northing.customs.models import CustomsEntry
 from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer, Entry, OpenItem, Posting
 from northing.ledger.queries import CAME
+from northing.masterdata.models import RateCard
+from northing.orders.models import PurchaseOrder
+from northing.reports.cost_sheet import order_sheet
 from northing.scenarios.case_rows import case_rows
 from northing.scenarios.play import Player
 from northing.worklist.models import LineSummary
@@ -36,7 +40,27 @@ def result(player: Player) -> dict[str, Any]:
         "open": _open_items(names),
         "cases": case_rows(names),
         "entries": Entry.objects.count(),
+        **({"costs": _costs()} if RateCard.objects.exists() else {}),
     }
+
+
+def _costs() -> dict[str, dict[str, str]]:
+    """By order line what it costs landed, as seen after the last action: all of it, one unit, each kind of cost."""
+    today, found = HistoryEntry.objects.latest("at").at.date(), {}
+    for order in PurchaseOrder.objects.select_related("company", "supplier", "site").order_by("pk"):
+        lines = list(order.lines.select_related("item").prefetch_related("instalments__position"))
+        sheet = order_sheet(order, lines, today)
+        for line in lines if sheet else ():
+            rows = [row for row in sheet.rows if row.part.line.pk == line.pk and row.landed is not None]
+            currency, kinds = order.company.currency, {kind for row in rows for kind in row.cells}
+            landed = sum((row.landed for row in rows), Decimal(0))
+            unit = unit_price_of(landed, sum((row.quantity for row in rows), Decimal(0)))
+            costs = {
+                kind: sum((row.cells[kind].amount for row in rows if kind in row.cells), Decimal(0)) for kind in kinds
+            }
+            said = {"landed": money(landed, currency), "unit": str(unit)}
+            found[f"{order.number}/{line.number}"] = said | {kind: money(one, currency) for kind, one in costs.items()}
+    return found
 
 
 def _names(player: Player) -> Names:

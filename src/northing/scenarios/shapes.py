@@ -307,9 +307,21 @@ class Close(Dated):
 class EndEstimate(Dated):
     """An estimate will not be billed."""
 
-    do: Literal["end"]
+    do: Literal["end", "estimate end"]
     charge: Id
     reason: str = "no bill will come"
+
+
+class TakeCards(Dated):
+    """What rate cards say of a shipment is estimated for a company.
+
+    The charges are named by `id` and kind: "T1/freight".
+    """
+
+    do: Literal["take cards"]
+    id: Id = ""
+    shipment: Id
+    company: Code
 
 
 class TheirFigures(Shape):
@@ -778,6 +790,7 @@ Action = Annotated[
     | Customs
     | Proof
     | PayOffice
+    | TakeCards
     | Released
     | Receive
     | TakeTold

@@ -19,6 +19,7 @@ from northing.masterdata.models import (
     Item,
     Pack,
     Party,
+    RateCard,
     Site,
     TariffRule,
     TaxCode,
@@ -101,6 +102,7 @@ def lay(world: WorldShape) -> Laid:
     _lay_inspection(laid, world)
     _lay_rates(laid, world)
     _lay_tariffs(laid, world)
+    _lay_rate_cards(laid, world)
     return laid
 
 
@@ -217,6 +219,13 @@ def _lay_tariffs(laid: Laid, world: WorldShape) -> None:
             valid_from=rule.since,
             valid_until=rule.until,
         )
+
+
+def _lay_rate_cards(laid: Laid, world: WorldShape) -> None:
+    for one in world.rate_cards:
+        facts = one.model_dump(exclude={"provider", "since", "until"})
+        days = {"valid_from": one.since, "valid_until": one.until}
+        RateCard.objects.create(provider=laid.one("parties", one.provider), **facts, **days)
 
 
 def _lay_rates(laid: Laid, world: WorldShape) -> None:

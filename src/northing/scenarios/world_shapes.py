@@ -208,6 +208,25 @@ class TariffShape(Shape):
     until: date | None = None
 
 
+class RateCardShape(Shape):
+    """What a provider asks for a kind of cost; `origin` and `destination` are countries, or the latter a site."""
+
+    code: Code
+    provider: Code
+    kind: str
+    per: Literal["container", "W/M", "m3", "kg", "chargeable kg", "order", "shipment", "entry", "value"]
+    price: Number
+    currency: Code
+    minimum: Number = Decimal(0)
+    origin: str = ""
+    destination: str = ""
+    mode: Literal["", "sea", "air", "road", "rail"] = ""
+    size_type: str = ""
+    surcharges: str = ""
+    since: date
+    until: date | None = None
+
+
 class WorldShape(Shape):
     """Where the actions happen."""
 
@@ -221,3 +240,4 @@ class WorldShape(Shape):
     rates: list[RateShape] = []
     territory: list[TerritoryShape] = []
     tariffs: list[TariffShape] = []
+    rate_cards: list[RateCardShape] = []

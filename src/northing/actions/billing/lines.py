@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.costing.charges import amount_problems, kind_problems
+from northing.actions.costing.charges import amount_problems, basis_of, kind_problems
 from northing.actions.costing.scope import Goods, Scope, scope_of
 from northing.actions.costing.spread import Plan, Tranche, plan
 from northing.billing.models import Bill, BillLine, BillLinePart
@@ -89,7 +89,7 @@ def _new(request: BillRequest, asked: BillLineRequest) -> Charge:
         company_id=request.company,
         payee_id=request.party,
         kind=asked.kind,
-        basis=asked.basis or Charge.Basis.VALUE,
+        basis=basis_of(asked.kind, asked.basis),
         currency=request.currency,
     )
 
@@ -109,7 +109,7 @@ def _charge_problems(request: BillRequest, asked: BillLineRequest, charge: Charg
                 f"The estimate is in {charge.estimated_currency}; a part of it cannot be billed in {request.currency}."
             )
             return [Problem(what, "charge", "Bill it as a whole, or enter a charge of its own.")]
-        return kind_problems(asked.kind or charge.kind, asked.basis or charge.basis)
+        return kind_problems(asked.kind or charge.kind, asked.basis or Charge.Basis.VALUE)
     if request.kind == Bill.Kind.BILL and not charge.expected:
         mend = "Enter a charge of its own, or reverse that bill first."
         return [Problem(f"This charge is billed already ({charge.bill_numbers}).", "charge", mend)]

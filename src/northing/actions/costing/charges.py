@@ -23,6 +23,7 @@ from northing.drawings.figures import money
 from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Party
+from northing.masterdata.rate_cards import usual_bases
 from northing.shipping.models import Shipment
 
 ZERO = Decimal(0)
@@ -30,7 +31,7 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True)
 class ChargeRequest:
-    """An estimate as entered: amount in its currency; what it is spread over as ids."""
+    """An estimate as entered: amount in its currency; what it is spread over as ids; without a basis the usual one."""
 
     company: int
     payee: int
@@ -54,7 +55,12 @@ class ChargeRequest:
 def foresee(request: ChargeRequest) -> Plan:
     """The effect of the estimate, without writing. Raises Refused."""
     refuse_if(amount_problems(request.amount, request.currency, request.day))
-    return plan(in_scope(request.scope), request.basis, request.currency, [Tranche(request.amount, request.day)])
+    return plan(
+        in_scope(request.scope),
+        basis_of(request.kind, request.basis),
+        request.currency,
+        [Tranche(request.amount, request.day)],
+    )
 
 
 def amount_problems(amount: Decimal, currency: str, day: date) -> list[Problem]:
@@ -72,6 +78,11 @@ def amount_problems(amount: Decimal, currency: str, day: date) -> list[Problem]:
     if not amount:
         return [Problem("The amount is zero.", "amount", "Enter what is billed or expected.")]
     return []
+
+
+def basis_of(kind: str, basis: str) -> str:
+    """The basis that is said, else the usual one of the kind."""
+    return basis or usual_bases().get(kind, Charge.Basis.VALUE)
 
 
 def kind_problems(kind: str, basis: str) -> list[Problem]:
@@ -92,14 +103,15 @@ def estimate(act: Act, request: ChargeRequest) -> int:
     goods = lock_scope(request.scope)
     require(act, "estimate_charge", request.company, goods)
     refuse_if(amount_problems(request.amount, request.currency, request.day))
-    refuse_if(kind_problems(request.kind, request.basis))
+    basis = basis_of(request.kind, request.basis)
+    refuse_if(kind_problems(request.kind, basis))
     if not Party.objects.filter(pk=request.payee).exists():
         raise Refused(Problem("Choose who is to be paid.", "payee"))
     charge = Charge(
         company_id=request.company,
         payee_id=request.payee,
         kind=request.kind,
-        basis=request.basis,
+        basis=basis,
         currency=request.currency,
         estimated=request.amount,
         estimated_on=request.day,

@@ -1,16 +1,17 @@
 """Spreading a charge over its goods, and what that does to layers already received; computed first, written later."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from fractions import Fraction
 
 from northing.actions.costing import absorb
 from northing.actions.costing.scope import Goods, measures
 from northing.core.costing import charges, landed_cost
-from northing.core.money.spread import NothingToSpreadOver
+from northing.core.money.spread import NothingToSpreadOver, whole_weights
 from northing.core.problems import Problem, Refused
-from northing.costing.models import ChargeShare
+from northing.costing.models import Charge, ChargeShare
 from northing.costing.operations import Key, PartDraft
 from northing.masterdata.queries import rate_for
 
@@ -96,31 +97,54 @@ def plan(
     charge: int | None = None,
     *,
     lock: bool = False,
+    hand: Mapping[Key, Decimal] | None = None,
 ) -> Plan:
     """Spread tranches over goods and see what it does to layers already received. Raises Refused.
 
     The same computation previews (without locks) and books (with them). `charge` (id) is absent before it is saved.
+    By hand goods bear as the shares in `hand` are to each other, or as they bore before.
     """
     if not goods:
         raise Refused(Problem("Nothing bears a charge in this scope.", "scope", "Choose what holds or orders goods."))
     rates = [_rates(goods, currency, tranche) for tranche in tranches]
     bearers = measures(goods, tranches[-1].day)
-    try:
-        weights = charges.weights_of(bearers, basis, rates[-1])
-    except NothingToSpreadOver:
-        what = f"Every part in this scope has zero {basis}."
-        raise Refused(Problem(what, "basis", "Choose another basis, or complete the items.")) from None
+    old = _old_shares(charge)
+    if basis == Charge.Basis.BY_HAND:
+        weights = _by_hand(goods, old if hand is None else hand, rates[-1])
+    else:
+        weights = _by_basis(bearers, basis, rates[-1])
     between = [
         tranche.pinned or charges.between_companies(tranche.amount, currency, bearers, weights, own)
         for tranche, own in zip(tranches, rates, strict=True)
     ]
     parts = _parts(goods, bearers, weights, tranches, between, rates[-1])
-    old = _old_shares(charge)
     new = {key: amount for part in parts for key, amount in part.shares.items()}
     # A charge not saved yet is component 0: no layer has absorbed any of it.
     totals = {absorb.Bearer(*key): {charge or 0: new.get(key, ZERO)} for key in {**old, **new}}
     pinned = [{company: one.rate for company, one in own.items()} for own in rates]
     return Plan(goods, parts, between, pinned, absorb.absorption(totals, lock=lock), old)
+
+
+def _by_basis(bearers: Sequence[charges.Bearer], basis: str, rates: Mapping[int, charges.CompanyRate]) -> list[int]:
+    try:
+        return charges.weights_of(bearers, basis, rates)
+    except NothingToSpreadOver:
+        what = f"Every part in this scope has zero {basis}."
+        raise Refused(Problem(what, "basis", "Choose another basis, or complete the items.")) from None
+
+
+def _by_hand(
+    goods: Sequence[Goods], shares: Mapping[Key, Decimal], rates: Mapping[int, charges.CompanyRate]
+) -> list[int]:
+    """Whole weights of goods by their shares, which companies keep in currencies of their own."""
+    weights = [
+        Fraction(abs(shares.get(tuple(one.bearer), ZERO))) / Fraction(rates[one.line.order.company_id].rate)
+        for one in goods
+    ]
+    if not any(weights):
+        what = "None of the goods that are there now bears a share by hand."
+        raise Refused(Problem(what, "basis", "Choose another basis, or give the shares anew."))
+    return whole_weights(weights)
 
 
 def _rates(goods: Sequence[Goods], currency: str, tranche: Tranche) -> dict[int, charges.CompanyRate]:

@@ -29,7 +29,7 @@ def enter_rate(act: Act, request: RateRequest) -> int:
     act.require("enter_rate", company.pk)
     which = {"currency": request.currency, "purpose": request.purpose, "day": request.day}
     before = ExchangeRate.objects.filter(company=company, **which).values_list("rate", flat=True).first()
-    made = masterdata.enter_rate(company, request.currency, request.purpose, request.day, request.rate)
+    made = masterdata.enter_rate(company, request.currency, request.purpose, request.day, request.rate, act.today)
     if before != request.rate:
         words = f"{request.purpose.capitalize()} rate of {request.currency} from {request.day:%-d %b %Y}"
         change = {"field": "rate", "old": price(before, 4) if before else "", "new": price(request.rate, 4)}

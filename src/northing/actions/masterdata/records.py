@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from django.db import models
+from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.access.models import Grant
@@ -30,6 +31,7 @@ from northing.masterdata import operations
 from northing.masterdata.facts import NEEDED, Kind
 from northing.masterdata.kinds import KINDS
 from northing.masterdata.models import Bin, Company, Party, RateCard
+from northing.masterdata.operations import rate_problems
 from northing.masterdata.rate_cards import card_problems, lock_cards
 from northing.masterdata.records import Reading
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
@@ -263,6 +265,9 @@ def _together(kind: Kind, record: Any) -> list[Problem]:
             if round(getattr(record, name), record.item.decimals) != getattr(record, name):
                 return [Problem(f"{name}: has more decimals than {record.item.code} is counted in.", name)]
         record.currency = record.supplier.currency
+    if kind.name == "rate":
+        record.source = ""
+        return rate_problems(record, timezone.localdate())
     if kind.name == "free-time" and record.starts == record.ends:
         return [Problem("The clock ends where it starts.", "ends", "Choose what ends it.")]
     if kind.name == "past-passage" and not record.departed_on <= record.arrived_on:

@@ -185,7 +185,7 @@ def _of_kind(cards: Sequence[Card], goods: Consignment, payees: Sequence[int]) -
         return max(some, key=lambda card: goods.lane.narrow(card, payees), default=None)
 
     found, rest = [], []
-    for box in goods.boxes:
+    for box in _by_size(goods.boxes):
         card = narrowest(c for c in cards if c.per == CONTAINER and box.size_type != LOOSE and c.holds(box.size_type))
         if card:
             found.append(_estimate(card, box.count, goods, box.size_type))
@@ -196,6 +196,17 @@ def _of_kind(cards: Sequence[Card], goods: Consignment, payees: Sequence[int]) -
     if card and rest and (card.per in MEASURED or not found):
         found.append(_estimate(card, _count(card, goods, rest), goods))
     return found
+
+
+def _by_size(boxes: Iterable[Box]) -> list[Box]:
+    """Containers of the same type together."""
+    found: dict[str, Box] = {}
+    for box in boxes:
+        one = found.get(box.size_type)
+        if one:
+            box = Box(box.size_type, one.count + box.count, one.volume + box.volume, one.weight + box.weight)
+        found[box.size_type] = box
+    return list(found.values())
 
 
 def _count(card: Card, goods: Consignment, boxes: Iterable[Box]) -> Fraction:

@@ -717,4 +717,9 @@ class Migration(migrations.Migration):
                 'constraints': [models.CheckConstraint(condition=models.Q(('valid_until', None), ('valid_until__gte', models.F('valid_from')), _connector='OR'), name='rate_card_valid'), models.CheckConstraint(condition=models.Q(('size_type', ''), ('per', 'container'), _connector='OR'), name='rate_card_type_of_containers')],
             },
         ),
+        migrations.AddField(
+            model_name='exchangerate',
+            name='source',
+            field=models.CharField(blank=True, db_default='', default='', max_length=80),
+        ),
     ]

@@ -106,6 +106,8 @@ class ExchangeRate(models.Model):
     purpose = models.CharField(max_length=8, choices=Purpose.choices)
     day = models.DateField()
     rate = fields.price()
+    # Who said it, where it was no person.
+    source = models.CharField(max_length=80, blank=True, default="", db_default="")
 
     class Meta:
         constraints = [

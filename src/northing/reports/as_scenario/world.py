@@ -20,6 +20,7 @@ from northing.masterdata.models import (
     InspectionRule,
     Item,
     Party,
+    RateCard,
     Site,
     TariffRule,
     Territory,
@@ -125,7 +126,23 @@ def world_of(reach: Reach, names: Names) -> dict[str, Any]:
         "rates": _rates(companies, names),
         "territory": _territories(companies),
         "tariffs": _tariffs(companies, names),
+        "rate_cards": _rate_cards(names),
     }
+
+
+def _rate_cards(names: Names) -> list[dict[str, Any]]:
+    """The rate cards of providers that are in the story."""
+    cards = RateCard.objects.filter(provider__in=names.keys("party")).order_by("pk")
+    return [_rate_card(one, names) for one in cards]
+
+
+def _rate_card(one: RateCard, names: Names) -> dict[str, Any]:
+    facts = {name: getattr(one, name) for name in ("kind", "per", "currency", "mode", "size_type", "surcharges")}
+    facts |= {"code": f"C{one.pk}", "provider": names.of("party", one.provider_id), "price": plain(one.price)}
+    # Ports and sites have no place in a story but as their country.
+    facts |= {"origin": one.origin[:2], "destination": one.destination[:2] if len(one.destination) == 5 else ""}
+    facts |= {"minimum": plain(one.minimum), "since": one.valid_from.isoformat()}
+    return facts | ({"until": one.valid_until.isoformat()} if one.valid_until else {})
 
 
 def _territories(companies: Iterable[Company]) -> list[dict[str, Any]]:

@@ -1,18 +1,23 @@
 """The form of a charge: a bill, or without a number of one an estimate."""
 
+from decimal import Decimal
+
 from django import forms
 
 from northing.access.queries import scoped
 from northing.actions.billing.request import BillRequest, of_one
 from northing.actions.costing.charges import ChargeRequest
 from northing.actions.costing.named import NoSuchName, named_scope
+from northing.actions.costing.rebase import RebaseRequest
 from northing.actions.costing.scope import Scope, scope_of
 from northing.core.costing.landed_cost import KINDS
 from northing.costing.models import Charge
+from northing.drawings.figures import money as written
 from northing.masterdata.models import Company, Party
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 
-BASES = [choice for choice in Charge.Basis.choices if choice[0] != "by_hand"]
+BASES = [("", "as usual for its kind"), *(choice for choice in Charge.Basis.choices if choice[0] != "by_hand")]
+ZERO = Decimal(0)
 KIND_CHOICES = [choice for choice in Charge.Kind.choices if choice[0] in KINDS]
 
 
@@ -48,7 +53,7 @@ class ChargeForm(ActionForm):
         max_length=40, required=False, label="Number of the bill", help_text="Without one it is an estimate."
     )
     kind = forms.ChoiceField(choices=KIND_CHOICES)
-    basis = forms.ChoiceField(choices=BASES, label="Spread by", initial="value")
+    basis = forms.ChoiceField(choices=BASES, label="Spread by", required=False)
     day = DayField(label="Day of the bill or estimate")
     company = forms.ModelChoiceField(Company.objects.none(), label="Billed to")
     remark = forms.CharField(max_length=120, required=False)
@@ -99,3 +104,34 @@ class ChargeForm(ActionForm):
     def bill(self) -> BillRequest:
         """The charge as a bill of one line."""
         return of_one(self.asked(), self.cleaned_data["bill_number"], self.charge.pk if self.charge else None)
+
+
+class SpreadForm(ActionForm):
+    """What a charge is spread by; by hand with a share for each of its goods."""
+
+    basis = forms.ChoiceField(choices=[*BASES[1:], ("by_hand", "By hand")], label="Spread by")
+
+    def __init__(self, *args, charge: Charge, **kwargs):
+        super().__init__(*args, initial={"basis": charge.basis}, **kwargs)
+        self.charge = charge
+        shares = charge.shares.select_related("order_line__item", "order_line__order", "shipment_line__container")
+        self.shares = list(shares.select_related("company").order_by("company", "pk"))
+        for share in self.shares:
+            field = ExactField(required=False, initial=written(share.amount, share.company.currency))
+            field.widget.attrs |= {
+                "aria-label": f"Share of {share.order_line}",
+                "data-share": share.company.code,
+            }
+            self.fields[f"share-{share.pk}"] = field
+
+    def rows(self):
+        """(share, its field) for the template."""
+        return [(share, self[f"share-{share.pk}"]) for share in self.shares]
+
+    def asked(self) -> RebaseRequest:
+        """The basis as a request."""
+        if self.cleaned_data["basis"] != Charge.Basis.BY_HAND:
+            return RebaseRequest(self.charge.pk, self.cleaned_data["basis"])
+        typed = [(share, self.cleaned_data[f"share-{share.pk}"] or ZERO) for share in self.shares]
+        shares = tuple((share.order_line_id, share.shipment_line_id, amount) for share, amount in typed)
+        return RebaseRequest(self.charge.pk, Charge.Basis.BY_HAND, shares)

@@ -14,7 +14,7 @@ from northing.access.permissions import companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.actions.billing.bills import book_bill, foresee
 from northing.actions.costing import charges as charges_action
-from northing.actions.costing import from_cards
+from northing.actions.costing import from_cards, rebase
 from northing.actions.costing.named import NoSuchName, named_scope, names_of
 from northing.actions.costing.scope import companies_in
 from northing.billing.models import BillLine
@@ -34,7 +34,7 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import ReasonForm, say_done
-from northing.web.costing.forms import ChargeForm
+from northing.web.costing.forms import ChargeForm, SpreadForm
 from northing.web.shipping.views.shipments import visible_shipments
 
 # How many shipments are offered while one types; any other is taken as well.
@@ -46,6 +46,12 @@ def visible_charges(person):
     return Charge.objects.filter(
         Exists(ChargePart.objects.filter(charge=OuterRef("pk"), company__in=companies_of(person)))
     )
+
+
+def own_charges(person):
+    """Charges of which no other than the person's companies bear a part."""
+    others = ChargePart.objects.filter(charge=OuterRef("pk")).exclude(company__in=companies_of(person))
+    return visible_charges(person).exclude(Exists(others))
 
 
 @open_page
@@ -185,6 +191,10 @@ def charge(request, charge_id: int):
     context = {"charge": record, "shares": shares, "bills": bills, "form": None}
     context["parts"] = record.parts.filter(company__in=mine).select_related("company")
     context["history"] = history_for(request, "charge", record.pk)
+    right = "estimate_charge" if record.billed is None else "book_bill"
+    context["may_spread"] = (
+        may_somewhere(request.user, right) and not record.ended and record.kind not in rebase.OFFICES
+    )
     if record.expected and may_somewhere(request.user, "book_bill"):
         form = context["form"] = ReasonForm(request.POST or None)
         if request.method == "POST" and form.do(request, charges_action.end_estimate, _ending(record)):
@@ -196,6 +206,27 @@ def charge(request, charge_id: int):
 
 def _ending(record: Charge):
     return lambda entered: charges_action.EndRequest(record.pk, entered["reason"])
+
+
+@form_for("estimate_charge", "book_bill")
+def spread(request, charge_id: int):
+    """Change what a charge is spread by, or give shares by hand; its effect is shown as it is typed."""
+    record = get_object_or_404(own_charges(request.user).select_related("payee", "company"), pk=charge_id)
+    form = SpreadForm(request.POST or None, charge=record)
+    parts = record.parts.select_related("company").order_by("pk")
+    back = request.POST.get("back", request.GET.get("back", ""))
+    context = {"charge": record, "form": form, "parts": parts, "back": back}
+    if request.method == "POST" and form.is_valid():
+        if request.POST.get("act") == "show":
+            try:
+                context["plan"] = rebase.foresee_basis(form.asked())
+            except Refused as refused:
+                form.take(refused)
+        elif form.do(request, rebase.change_basis, lambda _: form.asked()):
+            record.refresh_from_db()
+            messages.success(request, f"It is spread {record.spread_words} now.")
+            return way_back(request, "charge", record.pk)
+    return render(request, "costing/spread.html", context, status=422 if form.errors else 200)
 
 
 @form_for("estimate_charge")

@@ -20,5 +20,7 @@ urlpatterns = [
     path("suppliers/<int:supplier_id>/invite/", suppliers.invite, name="invite"),
     path("suppliers/<int:supplier_id>/revoke/", suppliers.revoke, name="revoke"),
     path("rates/", rates.rates, name="rates"),
+    path("rates/feed/", rates.rate_feed, name="rate-feed"),
+    path("rates/<int:rate_id>/settle/", rates.asked_rate, name="asked-rate"),
     path("items/<int:item_id>/delay/", items.delay_cost, name="delay-cost"),
 ]

@@ -31,7 +31,7 @@ class Period:
         return (f"from={self.first.isoformat()}&" if self.first else "") + f"through={self.through.isoformat()}"
 
 
-def _period(request) -> Period:
+def period_of(request) -> Period:
     """The period that is asked for; a strange day counts as none."""
     days = []
     for name in ("from", "through"):
@@ -46,7 +46,7 @@ def _period(request) -> Period:
 @open_page
 def balance(request):
     """Each company's accounts over a period; they sum to zero."""
-    period, sheets = _period(request), []
+    period, sheets = period_of(request), []
     for company in scoped(Company.objects.all(), request.user, "pk"):
         rows = trial_balance(company, period.first, period.through)
         sheets.append({"company": company, "rows": rows, "total": sum(row.after for row in rows)})
@@ -59,7 +59,7 @@ def account(request, company_id: int, account: str):
     company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
     if account not in Account.values:
         raise Http404("There is no such account.")
-    period = _period(request)
+    period = period_of(request)
     items = items_of(company, account, period.through)
     if request.GET.get("as") == "csv":
         return _file(company, account, items)

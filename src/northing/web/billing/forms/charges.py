@@ -10,6 +10,7 @@ from northing.access.queries import scoped
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.billing.models import Bill
 from northing.costing.models import Charge
+from northing.drawings.figures import money
 from northing.masterdata.models import Company, Party
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 from northing.web.costing.forms import BASES, KIND_CHOICES, ScopeField
@@ -49,7 +50,8 @@ class BillForm(ActionForm):
         payee = self.data.get("payee", "")
         if payee.isascii() and payee.isdigit() and len(payee) < 15:
             found = found.filter(Q(payee=payee) | Q(pk__in=self._chosen()))
-        return list(found.select_related("payee").prefetch_related("shipments").order_by("-pk")[:MOST_ESTIMATES])
+        over = ("shipments", "containers", "lines__order")
+        return list(found.select_related("payee").prefetch_related(*over).order_by("-pk")[:MOST_ESTIMATES])
 
     def _chosen(self) -> list[str]:
         """Ids of estimates chosen in a row already; a bill may be of another payee than its estimate."""
@@ -61,7 +63,7 @@ class BillForm(ActionForm):
         of_row = {
             "charge": forms.ChoiceField(choices=charges, label=f"Estimate {label}", **optional),
             "kind": forms.ChoiceField(choices=[("", "as estimated"), *KIND_CHOICES], label=f"Kind {label}", **optional),
-            "basis": forms.ChoiceField(choices=BASES, label=f"Spread {label} by", initial="value", **optional),
+            "basis": forms.ChoiceField(choices=BASES, label=f"Spread {label} by", **optional),
             "over": ScopeField(person=person, label=f"What it is for {label}"),
             "amount": ExactField(label=f"Amount {label}", **optional),
             "remark": forms.CharField(max_length=120, label=f"Remark {label}", **optional),
@@ -101,7 +103,7 @@ class BillForm(ActionForm):
             amount=entered["amount"],
             charge=int(charge) if charge else None,
             kind=entered["kind"],
-            basis=self.charges[charge].basis if charge else entered["basis"],
+            basis="" if charge else entered["basis"],
             shipments=over.shipments,
             containers=over.containers,
             lines=over.lines,
@@ -112,6 +114,8 @@ class BillForm(ActionForm):
 
 
 def _named(charge: Charge) -> str:
-    over = ", ".join(str(shipment) for shipment in charge.shipments.all())
-    words = f"{charge.get_kind_display()} of {charge.payee}, {charge.currency} {charge.amount.normalize():f}"
-    return f"{words}, {over}" if over else words
+    """What it is for comes first: in a list of estimates of one payee that tells them apart."""
+    over = [str(one) for one in (*charge.shipments.all(), *charge.containers.all())]
+    over += sorted({line.order.number for line in charge.lines.all()} if not over else ())
+    words = f"{charge.get_kind_display().lower()} {charge.currency} {money(charge.amount, charge.currency)}"
+    return f"{', '.join(over[:3])}: {words}, {charge.payee}"

@@ -21,6 +21,7 @@ from northing.ledger.queries import posting_note
 from northing.orders.models import OrderLine
 from northing.reports.settlement import settlements
 from northing.web.billing.forms.charges import BillForm
+from northing.web.billing.proposed import proposed, waiting_payees
 from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
@@ -75,13 +76,12 @@ def new_bill(request):
     rows = int(rows) if rows.isascii() and rows.isdigit() and len(rows) < 3 else FIRST_ROWS
     if request.POST.get("act") == "another":
         rows += 1
-    form = BillForm(
-        request.POST or None,
-        person=request.user,
-        rows=rows,
-        initial={"day": timezone.localdate(), "kind": Bill.Kind.BILL},
-    )
+    initial = {"day": timezone.localdate(), "kind": Bill.Kind.BILL} | proposed(request)
+    if request.method != "POST":
+        rows = max(rows, initial.get("rows", 0))
+    form = BillForm(request.POST or None, person=request.user, rows=rows, initial=initial)
     context = {"form": form, "latest": visible_shipments(request.user).order_by("-pk")[:LATEST]}
+    context["waiting"] = waiting_payees(request.user)
     entered = request.method == "POST" and request.POST.get("act") != "another"
     if entered and form.is_valid():
         if request.POST.get("act") == "book":

@@ -3,6 +3,7 @@
 from django import forms
 
 from northing.access.queries import scoped
+from northing.actions.masterdata.rate_feed import RateFeedRequest
 from northing.actions.masterdata.rates import RateRequest
 from northing.masterdata.models import Company, ExchangeRate
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
@@ -26,3 +27,19 @@ class RateForm(ActionForm):
     def __init__(self, *args, person, **kwargs):
         super().__init__(*args, **kwargs)
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
+
+
+class RateFeedForm(ActionForm):
+    """A central bank's daily rates, which the worker asks for."""
+
+    url = forms.CharField(label="Address of the bank's daily XML", max_length=200)
+    purposes = forms.MultipleChoiceField(
+        choices=ExchangeRate.Purpose.choices, label="Its rates are for", widget=forms.CheckboxSelectMultiple
+    )
+    every_minutes = forms.IntegerField(label="Asked every … minutes", min_value=1, max_value=1440)
+    active = forms.BooleanField(required=False, label="It is asked")
+
+    @staticmethod
+    def asked(entered: dict) -> RateFeedRequest:
+        """The feed as a request."""
+        return RateFeedRequest(entered["url"], tuple(entered["purposes"]), entered["every_minutes"], entered["active"])

@@ -1,0 +1,112 @@
+"""Another basis for a charge, or shares by hand: what it does is shown first, and goods received take it up."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from northing.access.acts import Act
+from northing.actions.billing.lines import BilledCharge, tranches_of
+from northing.actions.billing.request import BillLineRequest
+from northing.actions.costing import absorb, accruals
+from northing.actions.costing.charges import links_of, require
+from northing.actions.costing.scope import Goods, in_scope, lock_scope, scope_of
+from northing.actions.costing.spread import Plan, plan
+from northing.activity.operations import add_history, once
+from northing.core.costing import charges as spreading
+from northing.core.money.money import is_whole
+from northing.core.problems import Problem, Refused, refuse_if
+from northing.costing import operations as costing
+from northing.costing.models import Charge
+from northing.costing.operations import Key
+from northing.drawings.figures import money
+from northing.ledger.operations import open_entry, post
+from northing.ledger.queries import posting_note
+
+ZERO = Decimal(0)
+OFFICES = (Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX)
+
+
+@dataclass(frozen=True)
+class RebaseRequest:
+    """A charge (id) and the basis it is to be spread by.
+
+    With `by_hand` the shares of goods in their company's base currency: (order line, shipment line or None, share); one
+    that is left out is 0.
+    """
+
+    charge: int
+    basis: str
+    shares: tuple[tuple[int, int | None, Decimal], ...] = ()
+
+
+def foresee_basis(request: RebaseRequest) -> Plan:
+    """What the basis would do, without writing. Raises Refused."""
+    charge = Charge.objects.select_related("company").get(pk=request.charge)
+    return _planned(charge, request, in_scope(scope_of(charge)))
+
+
+@once
+def change_basis(act: Act, request: RebaseRequest) -> int:
+    """Spread a charge by another basis, estimated or billed; between companies it stays divided as it was billed.
+
+    Returns the charge's id.
+    """
+    charge = Charge.objects.select_for_update().get(pk=request.charge)
+    goods = lock_scope(scope_of(charge))
+    require(act, "estimate_charge" if charge.billed is None else "book_bill", charge.company_id, goods)
+    found = _planned(charge, request, goods, lock=True)
+    before = charge.spread_words
+    charge.basis = request.basis
+    costing.keep_basis(charge)
+    costing.write_spread(charge, found.parts)
+    words = f"{charge.get_kind_display()} of {charge.payee} is spread {charge.spread_words}, not {before} any more"
+    companies = sorted({part.company for part in found.parts})
+    text = f"{words}{posting_note(companies, act.today) if found.absorbed.late else ''}"
+    history = add_history(act, "change_basis", text, links_of(charge, goods), act.today)
+    if found.absorbed.late:
+        entry = open_entry(act, history, text, act.today)
+        post(entry, absorb.write(entry, found.absorbed))
+        accruals.true_up(entry, [charge.pk])
+    return charge.pk
+
+
+def _planned(charge: Charge, request: RebaseRequest, goods: Sequence[Goods], *, lock: bool = False) -> Plan:
+    refuse_if(_problems(charge, request))
+    billed = BilledCharge(BillLineRequest(), "", charge, scope_of(charge), ZERO, goods)
+    tranches = tranches_of(billed, None)
+    if request.basis != Charge.Basis.BY_HAND:
+        return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock)
+    shares = {(line, part): share for line, part, share in request.shares}
+    _must_sum(charge, goods, shares)
+    return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock, hand=shares)
+
+
+def _problems(charge: Charge, request: RebaseRequest) -> list[Problem]:
+    if charge.kind in OFFICES:
+        return [Problem("Duty and import tax are spread as they were declared.", "basis", "Correct the customs entry.")]
+    if charge.ended:
+        return [Problem("The estimate has ended: there is nothing to spread.", "basis")]
+    if request.basis not in spreading.BASES and request.basis != Charge.Basis.BY_HAND:
+        return [Problem("Choose what it is spread by.", "basis")]
+    return []
+
+
+def _must_sum(charge: Charge, goods: Sequence[Goods], shares: Mapping[Key, Decimal]) -> None:
+    """Each company's shares are all of its part. Raises Refused with what is left to give."""
+    known = {tuple(one.bearer): one.line.order.company for one in goods}
+    if set(shares) - set(known):
+        raise Refused(Problem("Goods that are named do not bear this charge.", "shares", "Reload the page."))
+    problems = []
+    for part in charge.parts.select_related("company").order_by("pk"):
+        currency = part.company.currency
+        own = [share for key, share in shares.items() if known[key].pk == part.company_id]
+        if any(not is_whole(share, currency) or share * part.base_amount < 0 for share in own):
+            what = f"A share is below 0, or has more decimals than {currency}."
+            problems.append(Problem(what, "shares", "Check the figures."))
+        left = part.base_amount - sum(own, ZERO)
+        if left:
+            over = "still to give" if left * part.base_amount > 0 else "given too much"
+            figures = [f"{money(one, currency)}" for one in (abs(left), part.base_amount)]
+            what = f"{part.company.code}: {currency} {figures[0]} {over} of {figures[1]}."
+            problems.append(Problem(what, "shares", "Shares by hand sum to the charge, to the cent."))
+    refuse_if(problems)
