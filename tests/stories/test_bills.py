@@ -8,6 +8,7 @@ from northing.actions.billing import bills
 from northing.actions.billing.request import of_one
 from northing.actions.costing import charges
 from northing.billing.models import Bill
+from northing.costing.models import Charge
 from northing.ledger.models import Account
 from northing.masterdata.models import Company
 from northing.orders.models import OrderLine, PurchaseOrder
@@ -16,7 +17,7 @@ from northing.reports.book_proof import book_faults
 from tests.across.test_worked_case import balance
 from tests.confirmations.test_supplier_page import link
 from tests.stories.acts import job
-from tests.worlds import TODAY, D
+from tests.worlds import CONTAINERS, TODAY, D
 
 
 @pytest.fixture
@@ -57,6 +58,28 @@ def test_a_whole_shipment_afloat_is_billed_in_one_act(afloat):
         page.click("button:text-is('Book the bill')")
         expect(page.locator(".notes")).to_contain_text("Booked the bill.")
     assert Bill.objects.get().total == 184 + 368 + 107 + 30 and book_faults() == []
+
+
+def test_a_forwarders_bill_of_three_kinds_over_two_shipments(afloat):
+    """All of it is estimated; one more estimate of the same forwarder is not on this bill."""
+    other = afloat.world.shipment([afloat.world.sent_order({"C": D(90)})], CONTAINERS[1])
+    payee = afloat.world.parties["provider"].pk
+    said = ((afloat.shipment, "freight", "1200"), (afloat.shipment, "handling", "80"), (other, "haulage", "310.50"))
+    for shipment, kind, amount in (*said, (other, "storage", "45")):
+        asked = charges.ChargeRequest(afloat.world.nz.pk, payee, kind, "", "NZD", D(amount), TODAY, (shipment.pk,))
+        charges.enter_estimate(afloat.world.act("costs"), asked)
+    page = afloat.page("costs", "/billing/")
+    with job("a forwarder's bill of three kinds over two shipments, all estimated", 6) as done:
+        done.hear(page)
+        page.click("a:text-is('Enter a bill of charges')")
+        page.click(".chip:has-text('Forwarder')")
+        page.fill("#id_bill_number", "F-1")
+        page.fill("#id_total", "1590.50")
+        expect(page.locator("#lines-total")).to_have_text("1,590.50")
+        page.click("button:text-is('Book and spread')")
+        expect(page.locator(".notes")).to_contain_text("Booked and spread")
+    assert Bill.objects.get().lines.count() == 3 and book_faults() == []
+    assert Charge.objects.get(closed_on=None).kind == "storage"
 
 
 def test_a_price_in_dispute_is_seen_decided_and_held_back(afloat):

@@ -27,34 +27,31 @@ def parts_of_shipments(shipments: Iterable[int], known: Shipment | None = None) 
 
     `known` is the one shipment where it is there already, with what was read of it.
     """
-    found = ShipmentLine.objects.filter(container__shipment__in=list(shipments))
-    found = found.select_related("instalment__line__item")
-    found = list(found.order_by("instalment__line_id", "pk"))
-    with_orders(found)
-    _with_containers(found, known)
-    return found
+    return _parts(Q(container__shipment__in=list(shipments)), {known.pk: known} if known else {})
 
 
-def with_orders(parts: Sequence[ShipmentLine]) -> None:
-    """Give shipment lines their orders, each read once: many parts are of one order."""
+def parts_of_lines(lines: Iterable[int]) -> list[ShipmentLine]:
+    """All goods in the shipments that units of order lines (ids) are in; and what of the lines came unpacked."""
+    own = list(lines)
+    shipments = ShipmentLine.objects.filter(instalment__line__in=own, container__isnull=False)
+    unpacked = Q(container=None, quantity__gt=0, instalment__line__in=own)
+    return _parts(Q(container__shipment__in=shipments.values("container__shipment")) | unpacked, {})
+
+
+def _parts(which: Q, shipments: dict[int, Shipment]) -> list[ShipmentLine]:
+    """Orders, containers and shipments are given to parts once each: many parts are of one."""
+    found = ShipmentLine.objects.filter(which).select_related("container__shipment", "instalment__line__item")
+    parts = list(found.order_by("instalment__line_id", "pk"))
     keys = {part.instalment.line.order_id for part in parts}
     orders = PurchaseOrder.objects.select_related("company", "supplier", "site").in_bulk(keys)
+    boxes: dict[int, Container] = {}
     for part in parts:
         part.instalment.line.order = orders[part.instalment.line.order_id]
-
-
-def _with_containers(parts: Sequence[ShipmentLine], known: Shipment | None) -> None:
-    """Give parts their containers with the shipment and its legs, each read once."""
-    boxes = Container.objects.in_bulk({part.container_id for part in parts})
-    if known is None:
-        shipments = Shipment.objects.select_related("forwarder").in_bulk({box.shipment_id for box in boxes.values()})
-    else:
-        shipments = {known.pk: known}
-    for box in boxes.values():
-        box.shipment = shipments[box.shipment_id]
-    for part in parts:
-        part.container = boxes[part.container_id]
+        if part.container is not None:
+            part.container = box = boxes.setdefault(part.container.pk, part.container)
+            box.shipment = shipments.setdefault(box.shipment_id, box.shipment)
     prefetch_related_objects(list(shipments.values()), "legs")
+    return parts
 
 
 # By charge and bearer (ids): a share in base currency.

@@ -13,7 +13,7 @@ from northing.costing.models import Charge, ChargePart
 from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Company
 from northing.orders.models import OrderLine, PurchaseOrder
-from northing.reports.cost_pieces import parts_of_shipments, pieces_of
+from northing.reports.cost_pieces import parts_of_lines, pieces_of
 from northing.reports.expected_cost import CardCost, Expectations, Expected, Piece
 from northing.shipping.models import Shipment, ShipmentLine
 
@@ -216,14 +216,10 @@ def order_sheet(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -
         return None
     for line in lines:
         line.order = order
-    own = ShipmentLine.objects.filter(instalment__line__in=lines, quantity__gt=0).select_related("instalment")
-    own = list(own.select_related("container").order_by("pk"))
-    parts = parts_of_shipments({part.container.shipment_id for part in own if part.container})
-    loose = [part for part in own if part.container is None]
     of_line = {line.pk: line for line in lines}
-    for part in loose:
-        part.instalment.line = of_line[part.instalment.line_id]
-    packed = [*parts, *loose]
+    packed = parts_of_lines(of_line)
+    for part in packed:
+        part.instalment.line = of_line.get(part.instalment.line_id, part.instalment.line)
     pieces = pieces_of(packed, today, lines)
     expected = Expectations(today).of(pieces.all)
     rows = [part for part in _packed_parts(packed, pieces.shares) if part.line.order_id == order.pk]
