@@ -15,9 +15,10 @@ from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge, ChargePart
 from northing.costing.queries import all_shares
 from northing.customs.models import CustomsEntry, OriginProof
-from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine
 from northing.reports.expected_cost import Piece, Shares
 from northing.shipping.models import Container, Shipment, ShipmentLine
+from northing.shipping.queries import with_orders
 
 ZERO = Decimal(0)
 
@@ -41,12 +42,9 @@ def parts_of_lines(lines: Iterable[int]) -> list[ShipmentLine]:
 def _parts(which: Q, shipments: dict[int, Shipment]) -> list[ShipmentLine]:
     """Orders, containers and shipments are given to parts once each: many parts are of one."""
     found = ShipmentLine.objects.filter(which).select_related("container__shipment", "instalment__line__item")
-    parts = list(found.order_by("instalment__line_id", "pk"))
-    keys = {part.instalment.line.order_id for part in parts}
-    orders = PurchaseOrder.objects.select_related("company", "supplier", "site").in_bulk(keys)
+    parts = with_orders(list(found.order_by("instalment__line_id", "pk")), "company", "supplier", "site")
     boxes: dict[int, Container] = {}
     for part in parts:
-        part.instalment.line.order = orders[part.instalment.line.order_id]
         if part.container is not None:
             part.container = box = boxes.setdefault(part.container.pk, part.container)
             box.shipment = shipments.setdefault(box.shipment_id, box.shipment)

@@ -23,6 +23,7 @@ from northing.core.planning.passage import (
     for_container,
     weight,
 )
+from northing.orders.models import PurchaseOrder
 from northing.shipping.models import (
     CARRIED,
     Container,
@@ -309,3 +310,12 @@ def ready_too_late(shipment: Shipment, most: int = 20) -> list[TooLate]:
         TooLate(f"{item} of {order}/{number}", day, leg.expected_start)
         for item, order, number, day in late.values_list(*names)
     ]
+
+
+def with_orders(parts: list[ShipmentLine], *related: str) -> list[ShipmentLine]:
+    """Give shipment lines their orders with what is `related`, each read once: many parts are of one order."""
+    keys = {part.instalment.line.order_id for part in parts}
+    orders = PurchaseOrder.objects.select_related(*related).in_bulk(keys)
+    for part in parts:
+        part.instalment.line.order = orders[part.instalment.line.order_id]
+    return parts

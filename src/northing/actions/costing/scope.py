@@ -6,7 +6,7 @@ from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from northing.actions.costing import ownership
 from northing.actions.costing.absorb import Bearer
@@ -20,6 +20,7 @@ from northing.orders import operations as orders
 from northing.orders.models import OrderLine
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, ShipmentLine
+from northing.shipping.queries import with_orders
 
 ZERO = Decimal(0)
 
@@ -95,15 +96,18 @@ def scope_of(charge: Charge) -> Scope:
 
 def aboard(shipments: Iterable[int], containers: Iterable[int] = ()) -> list[ShipmentLine]:
     """The goods in whole shipments and containers (ids)."""
+    return _goods(_in_containers(shipments, containers))
+
+
+def _in_containers(shipments: Iterable[int], containers: Iterable[int]) -> QuerySet[ShipmentLine]:
     whole = Container.objects.filter(shipment__in=list(shipments)).values("pk")
     found = ShipmentLine.objects.filter(container__in=whole)
-    return _goods(found | ShipmentLine.objects.filter(container__in=list(containers)))
+    return found | ShipmentLine.objects.filter(container__in=list(containers))
 
 
-def _goods(found) -> list[ShipmentLine]:
-    order = "instalment__line__order"
-    found = found.select_related(f"{order}__company", "instalment__line__item", "container__shipment")
-    return list(found.order_by("instalment__line_id", "pk"))
+def _goods(found: QuerySet[ShipmentLine]) -> list[ShipmentLine]:
+    found = found.select_related("instalment__line__item", "container__shipment")
+    return with_orders(list(found.order_by("instalment__line_id", "pk")), "company")
 
 
 def in_scope(scope: Scope) -> list[Goods]:
@@ -126,11 +130,23 @@ def in_scope(scope: Scope) -> list[Goods]:
 
 def lock_scope(scope: Scope) -> list[Goods]:
     """Lock the shipments and orders of a scope, so that nothing of it is packed or received while it is spread."""
-    goods = in_scope(scope)
-    boxes = {one.shipment_line.container.shipment_id for one in goods if one.is_packed}
-    shipping.lock({*scope.shipments, *boxes})
-    orders.lock({one.line.order_id for one in goods})
+    shipments, of_orders = _records_of(scope)
+    shipping.lock({*scope.shipments, *shipments})
+    orders.lock(of_orders)
     return in_scope(scope)
+
+
+def _records_of(scope: Scope) -> tuple[set[int], set[int]]:
+    """The shipments that a scope's goods are in, and the orders that they are of (ids)."""
+    lines = scope.all_lines
+    if scope.shipments or scope.containers:
+        parts = _in_containers(scope.shipments, scope.containers)
+        parts = parts.filter(instalment__line__in=lines) if lines else parts
+    else:
+        parts = ShipmentLine.objects.filter(pk__in=scope.goods, quantity__gt=0)
+    rows = set(parts.values_list("container__shipment", "instalment__line__order").order_by().distinct())
+    named = OrderLine.objects.filter(pk__in=lines).values_list("order", flat=True) if lines else ()
+    return {shipment for shipment, _ in rows if shipment}, {order for _, order in rows} | set(named)
 
 
 def measures(goods: Sequence[Goods], day: date) -> list[charges.Bearer]:

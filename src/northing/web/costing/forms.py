@@ -117,11 +117,10 @@ class SpreadForm(ActionForm):
         shares = charge.shares.select_related("order_line__item", "order_line__order", "shipment_line__container")
         self.shares = list(shares.select_related("company").order_by("company", "pk"))
         for share in self.shares:
-            field = ExactField(required=False, initial=written(share.amount, share.company.currency))
-            field.widget.attrs |= {
-                "aria-label": f"Share of {share.order_line}",
-                "data-share": share.company.code,
-            }
+            line = share.order_line
+            label = f"Share of {line.item.code}, {line.order.number}/{line.number}"
+            field = ExactField(label=label, required=False, initial=written(share.amount, share.company.currency))
+            field.widget.attrs |= {"aria-label": label, "data-share": share.company.code}
             self.fields[f"share-{share.pk}"] = field
 
     def rows(self):
