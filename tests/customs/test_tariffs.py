@@ -64,6 +64,14 @@ def test_the_tariff_goes_before_the_items_own_rate_and_a_proof_saves(sailed):
     assert again.sheet.duty == cost.duties["levy"] and (again.missing_proofs, again.saved) == ([], 0)
 
 
+def test_duties_per_kg_count_the_net_weight_where_it_is_known(sailed):
+    # Ten per cent of the value is less than 3.00 a kg of ten units, whatever their packing weighs.
+    Item.objects.update(weight_kg=D(50), net_weight_kg=D(40))
+    assert declared(sailed).sheet.lines[0].duties["duty"] == D("1200.00")
+    Item.objects.update(net_weight_kg=None)
+    assert declared(sailed).sheet.lines[0].duties["duty"] == D("1500.00")
+
+
 def test_a_proof_counts_from_its_day_through_its_last(sailed):
     made = prove(sailed, dated=TODAY - timedelta(days=5), valid_until=TODAY - timedelta(days=1))
     assert declared(sailed).missing_proofs and not declared(sailed, TODAY - timedelta(days=1)).missing_proofs

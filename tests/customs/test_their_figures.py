@@ -1,8 +1,10 @@
 """The office's figures in the place of ours: to the cent over the lines, owed as they ask, and kept beside ours."""
 
+import re
 from dataclasses import replace
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from hypothesis import given
 from hypothesis import strategies as some
@@ -135,3 +137,37 @@ def test_the_page_takes_their_figures_beside_ours(sailed, signed_in):
     assert desk.post(address, asked | {"reason": "their rate is higher"}).status_code == 302
     page = desk.get(address).content.decode()
     assert "their rate is higher" in page and CustomsEntry.objects.get().our_duty == sailed.ours.duty
+
+
+def table(*rows, head="hs,origin,duty,import_tax"):
+    return SimpleUploadedFile("theirs.csv", "\n".join([head, *rows]).encode(), "text/csv")
+
+
+def test_their_table_fills_the_figures_and_books_nothing(sailed, signed_in):
+    desk, address = signed_in("costs"), reverse("customs", args=[sailed.sailed.pk, sailed.order.company_id])
+    asked = {"key": "k", "act": "file", "number": "E-7", "reason": "their rate"}
+    # A longer code, two rows of one group, a shorter code without an origin.
+    file = table("8516.10.00,CN,10.00,20.5", "85161000,CN,2.50,", "6911,,7.77,1")
+    page = desk.post(address, asked | {"their_file": file}).content.decode()
+    for name, value in {"their-0": "12.5", "their-1": "7.77", "their_tax": "21.5", "number": "E-7"}.items():
+        assert re.search(rf'name="{name}" value="{value}"|value="{value}"[^>]*name="{name}"', page), name
+    assert not CustomsEntry.objects.exists()
+
+
+@pytest.mark.parametrize(
+    ("rows", "words"),
+    [
+        (["9999,CN,1,"], "Row 2: 9999 CN fits none"),
+        (["8516,JP,1,"], "Row 2: 8516 JP fits none"),
+        ([",,1,"], "Row 2: no code fits several"),
+        (["8516,CN,x,"], "is no plain number"),
+        (["8516,CN,-1,"], "no amount an office asks"),
+        (["8516,CN,,"], "says no figures"),
+    ],
+)
+def test_a_table_that_does_not_fit_says_where(sailed, signed_in, rows, words):
+    desk, address = signed_in("costs"), reverse("customs", args=[sailed.sailed.pk, sailed.order.company_id])
+    found = desk.post(address, {"key": "k", "act": "file", "their_file": table(*rows)})
+    assert found.status_code == 422 and words in found.content.decode()
+    found = desk.post(address, {"key": "k", "act": "file"})
+    assert found.status_code == 422 and "Choose the table first" in found.content.decode()

@@ -1,6 +1,7 @@
 """The hand that lays the demo world: actions by short names, on days counted from today."""
 
 import random
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 
@@ -12,7 +13,7 @@ from northing.actions.billing.bills import book_bill
 from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
-from northing.actions.customs import entries
+from northing.actions.customs import entries, office
 from northing.actions.orders import send, write
 from northing.actions.receiving import receive as receive_action
 from northing.actions.shipping import container_milestones, milestones
@@ -28,6 +29,7 @@ from northing.actions.shipping.pack import (
     plan_passage,
     stow,
 )
+from northing.customs.models import CustomsEntry
 from northing.demo.masterdata import SEED
 from northing.formats.identifiers import with_container_check_digit
 from northing.masterdata.models import Company, Party, Site
@@ -195,12 +197,26 @@ class Hand:
         act = self.act("pell", day)
         return book_bill(act, of_one(request, bill)) if bill else charges.enter_estimate(act, request)
 
-    def entry(self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG") -> None:
-        """A customs entry."""
+    def entry(
+        self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG", more_tax: str = ""
+    ) -> None:
+        """A customs entry; the office may ask for more tax than we reckon."""
         office_key = self.parties[office].pk
         on = self.today + timedelta(days=day)
         request = entries.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
+        if more_tax:
+            ours = entries.declare(shipment, self.companies[company], on).sheet.tax
+            request = replace(request, their_tax=ours + Decimal(more_tax), reason="freight at another rate")
         entries.book_customs_entry(self.act("pell", day), request)
+
+    def cleared(self, shipment: int, paid: int, released: int, company: str = "KLN") -> None:
+        """The office is paid, then releases the goods, so many days from today."""
+        key = self.companies[company].pk
+        entry = CustomsEntry.objects.get(shipment=shipment, company=key, reversed_by=None)
+        on = self.today + timedelta(days=paid)
+        office.pay_office(self.act("maris", paid), office.PayOfficeRequest(entry.pk, on))
+        on = self.today + timedelta(days=released)
+        office.release(self.act("pell", released), office.ReleaseRequest(shipment, key, on))
 
     def receive(
         self, shipment: int, note: str, day: int, short: dict[str, int] | None = None, who="rua", lot: str = ""

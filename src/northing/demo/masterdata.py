@@ -4,11 +4,14 @@ import random
 from datetime import date, timedelta
 from decimal import Decimal
 
+from django.utils import timezone
+
 from northing.access.models import Grant, Person
 from northing.demo.cards import lay_cards
 from northing.demo.people import PASSWORD, PEOPLE
 from northing.demo.tariffs import lay_tariffs
 from northing.formats.identifiers import with_gtin_check_digit
+from northing.ledger.models import AskedRate
 from northing.masterdata.models import (
     Agreement,
     BankAccount,
@@ -438,3 +441,15 @@ def _rates(today: date) -> None:
                     ExchangeRate(company=companies[company], currency=currency, purpose=purpose, day=day, rate=rate)
                 )
     ExchangeRate.objects.bulk_create(rates)
+    # What the bank said of the yen yesterday is not believed yet.
+    before = D(RATES["KLN", "book"]["JPY"])
+    AskedRate.objects.create(
+        company=companies["KLN"],
+        currency="JPY",
+        purpose="book",
+        day=today - timedelta(days=1),
+        rate=before * D("1.4"),
+        before=before,
+        said_at=timezone.now(),
+        source="central bank, through the euro",
+    )

@@ -89,6 +89,7 @@ class _World(Hand):
         self.charge(shipment, "MAR", "insurance", "96.40", "NZD", "value", -70, "MC-5521")
         self.say(shipment, "arrival", -44)
         self.entry(shipment, "TG-240917", -43)
+        self.cleared(shipment, -42, -41)
         self.charge(shipment, "FEN", "brokerage", "95.00", "NZD", "equal", -42, "TF-3310")
         self.handle(shipment, "gate_out", -41)
         self.receive(shipment, "DN-70418", -40, {"KET-12": 6})
@@ -199,7 +200,7 @@ class _World(Hand):
         self.say(shipment, "departure", -36)
         self.charge(shipment, "QUI", "freight", "690.00", "USD", "volume", -33, "QF-88301")
         self.say(shipment, "arrival", -5)
-        self.entry(shipment, "TG-241118", -4)
+        self.entry(shipment, "TG-241118", -4, more_tax="12.40")
         self.receive(shipment, "DN-70502", -2)
 
     def close_the_books(self) -> None:

@@ -297,6 +297,7 @@ KINDS = {
                 Fact("unit", "Unit", of.text(8), "pc", settles=True),
                 Fact("decimals", "Decimals it is counted in", of.whole(0, 6), 0, settles=True),
                 measure("weight_kg", "Weight of one, kg", 6),
+                measure("net_weight_kg", "Net weight of one, kg, for duties", 6, None),
                 measure("volume_m3", "Volume of one, m³", 8),
                 percent("duty_rate", "Duty %"),
                 yes("keeps_lot", "Keeps a lot"),

@@ -407,6 +407,7 @@ class Expectations:
             book_rate=Decimal(1),
             customs_rate=self.customs_rates.of(company, piece.order.currency),
             weight_kg=piece.weight,
+            net_weight_kg=piece.item.net_weight(piece.quantity),
             duty=duty_of(piece.item, found),
             extra=tuple((one.name, one.expression) for one in found.extras),
             hs=piece.item.hs_code,

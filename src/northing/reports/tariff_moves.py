@@ -71,4 +71,6 @@ def _tariff(company: Company, today: date, rates: Rates) -> Tariff:
 
 def _duty(item: Item, found: Applied, value: Decimal, quantity: Decimal) -> Decimal:
     expressions = [duty_of(item, found), *(rule.expression for rule in found.extras)]
-    return sum((one.amount(value, item.weight_kg * quantity, quantity) for one in expressions), ZERO)
+    net = item.net_weight(quantity)
+    weight = item.weight_kg * quantity if net is None else net
+    return sum((one.amount(value, weight, quantity) for one in expressions), ZERO)

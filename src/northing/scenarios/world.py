@@ -157,6 +157,7 @@ def _lay_items(laid: Laid, world: WorldShape) -> None:
             unit=one.unit,
             decimals=one.decimals,
             weight_kg=one.weight_kg,
+            net_weight_kg=one.net_weight_kg,
             volume_m3=one.volume_m3,
             hs_code=one.hs,
             origin=one.origin,

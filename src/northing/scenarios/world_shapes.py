@@ -131,6 +131,7 @@ class ItemShape(Shape):
     unit: str = "pc"
     decimals: int = 0
     weight_kg: Number = Decimal(0)
+    net_weight_kg: Number | None = None
     volume_m3: Number = Decimal(0)
     hs: str = ""
     origin: str = "CN"

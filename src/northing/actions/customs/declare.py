@@ -122,6 +122,7 @@ def _core_line(part: ShipmentLine, company: Company, rates: Rates, rules: Applie
         book_rate=Decimal(1),
         customs_rate=rates.of(company, order.currency),
         weight_kg=item.weight_kg * part.quantity,
+        net_weight_kg=item.net_weight(part.quantity),
         duty=duty_of(item, rules),
         extra=tuple((rule.name, rule.expression) for rule in rules.extras),
         hs=item.hs_code,

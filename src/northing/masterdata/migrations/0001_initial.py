@@ -722,4 +722,9 @@ class Migration(migrations.Migration):
             name='source',
             field=models.CharField(blank=True, db_default='', default='', max_length=80),
         ),
+        migrations.AddField(
+            model_name='item',
+            name='net_weight_kg',
+            field=models.DecimalField(blank=True, decimal_places=6, max_digits=18, null=True),
+        ),
     ]

@@ -17,6 +17,8 @@ class Item(models.Model):
     unit = models.CharField(max_length=8, default="pc")
     decimals = models.PositiveSmallIntegerField(default=0)
     weight_kg = fields.quantity(default=fields.ZERO)
+    # Without its packing, for duties per kg; empty: the weight counts.
+    net_weight_kg = fields.quantity(null=True, blank=True)
     volume_m3 = models.DecimalField(max_digits=18, decimal_places=8, default=fields.ZERO)
     hs_code = models.CharField(max_length=10)
     origin = models.CharField(max_length=2)
@@ -49,6 +51,10 @@ class Item(models.Model):
 
     def __str__(self):
         return f"{self.code} {self.description}"
+
+    def net_weight(self, quantity):
+        """The weight in kg of so many units that duties per kg count; None where only the whole weight is known."""
+        return None if self.net_weight_kg is None else self.net_weight_kg * quantity
 
 
 class Pack(models.Model):

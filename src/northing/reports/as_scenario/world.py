@@ -196,7 +196,8 @@ def _supplier(one: Party, names: Names) -> dict[str, Any]:
 
 
 def _item(one: Item, names: Names) -> dict[str, Any]:
-    numbers = {"weight_kg": one.weight_kg, "volume_m3": one.volume_m3, "duty_rate": one.duty_rate}
+    net = {"net_weight_kg": one.net_weight_kg} if one.net_weight_kg is not None else {}
+    numbers = net | {"weight_kg": one.weight_kg, "volume_m3": one.volume_m3, "duty_rate": one.duty_rate}
     return {
         "code": names.of("item", one.pk),
         "unit": one.unit,

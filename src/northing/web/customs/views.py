@@ -12,17 +12,22 @@ from django.utils import timezone
 
 from northing.access.queries import scoped
 from northing.actions.customs import entries, office, proofs
+from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
 from northing.customs.queries import owed_to_offices, proofs_of
+from northing.formats.office_figures import read_office_figures
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
 from northing.shipping.models import Shipment
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page, say_done
+from northing.web.common.uploads import read_upload
 from northing.web.customs.forms import DayForm, EntryForm, ProofForm
 from northing.web.shipping.views.shipments import visible_shipments
 
+# What is typed already stays where their table is read.
+KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
 RELATED = ("office", "company", "shipment")
 
 
@@ -35,10 +40,15 @@ def customs(request, shipment_id: int, company_id: int):
     standing = next((one for one in entered if not one.reversed_by_id), None)
     initial = {"day": timezone.localdate(), "office": _usual_office(company, standing)}
     initial["corrects"] = standing and standing.pk
-    proving = request.POST.get("act") == "proof"
-    sent = None if proving else request.POST or None
+    proving, reading = request.POST.get("act") == "proof", request.POST.get("act") == "file"
+    sent = None if proving or reading else request.POST or None
     today = timezone.localdate()
     declared, refused = _declared(shipment, company, today)
+    file_problems: Sequence[Problem] = ()
+    if reading:
+        initial |= {name: value for name, value in request.POST.items() if name in KEPT and len(value) < LONGEST}
+        figures, file_problems = _their_table(request, declared)
+        initial |= figures
     known = len(declared.groups()) if declared else 1
     form = EntryForm(sent, initial=initial, groups=sum(name.startswith("their-") for name in sent) if sent else known)
     dated = {"dated": timezone.localdate()}
@@ -47,7 +57,7 @@ def customs(request, shipment_id: int, company_id: int):
         if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(shipment.pk, company.pk)):
             messages.success(request, "The proof is there.")
             return redirect("customs", shipment.pk, company.pk)
-    elif request.method == "POST" and form.is_valid():
+    elif request.method == "POST" and not reading and form.is_valid():
         booked = form.do(request, entries.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
         if booked:
             note = posting_note([company.pk], form.cleaned_data["day"])
@@ -59,13 +69,28 @@ def customs(request, shipment_id: int, company_id: int):
     context = {"shipment": shipment, "company": company, "form": form, "entered": entered, "standing": standing}
     context |= {"proof_form": proof_form, "proofs": proofs_of(shipment.pk, company.pk), "today": today}
     context |= {"declared": declared, "refused": refused} | _after(shipment, company)
+    context["file_problems"] = file_problems
     if declared:
         groups = declared.groups()
         context["groups"] = list(zip_longest(groups, form.their_fields()[: len(groups)]))
         if declared.missing_proofs and not proving:
             proof_form.initial["name"] = declared.missing_proofs[0]
-    wrong = form.errors or proof_form.errors
+    wrong = form.errors or proof_form.errors or file_problems
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
+
+
+def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, str], Sequence[Problem]]:
+    """The office's figures of a table as they stand in the form, or what is wrong with it."""
+    upload = request.FILES.get("their_file")
+    if upload is None or declared is None:
+        return {}, [Problem("Choose the table first.", "their_file")]
+    groups = [(group.hs, group.origin) for group, _, _ in declared.groups()] or [("", "")]
+    try:
+        found = read_upload(upload, lambda path: read_office_figures(path, groups))
+    except Refused as refused:
+        return {}, refused.problems
+    figures = {f"their-{place}": plain(amount) for place, amount in found.duty.items()}
+    return figures | ({} if found.tax is None else {"their_tax": plain(found.tax)}), ()
 
 
 def _after(shipment: Shipment, company: Company) -> dict[str, object]:

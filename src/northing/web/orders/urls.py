@@ -3,11 +3,12 @@
 from django.urls import path
 
 from northing.web.orders import landed
-from northing.web.orders.views import documents, files, lines, many, orders, revise
+from northing.web.orders.views import documents, files, lines, many, orders, revise, ways
 
 urlpatterns = [
     path("lines/", lines.lines, name="lines"),
     path("lines/<int:line_id>/", lines.line, name="line"),
+    path("lines/<int:line_id>/ways/", ways.ways, name="line-ways"),
     path("lines/<int:line_id>/parts/", revise.parts, name="line-parts"),
     path("lines/csv/", lines.export_lines, {"kind": "csv"}, name="lines-csv"),
     path("lines/xlsx/", lines.export_lines, {"kind": "xlsx"}, name="lines-xlsx"),
