@@ -249,6 +249,11 @@ def test_a_change_says_what_it_cost_before(carded, client):
     facts |= {f"line-{line.pk}-quantity": "480", f"line-{line.pk}-pack_price": "18.00"}
     changed = client.post(address, facts).json()["lines"][f"line-{line.pk}"]
     assert changed["was"] == "33.4562" and D(changed["unit"]) < D("33.4562")
+    # What is estimated over the line stands in the place of its card.
+    head = (carded.nz.pk, carded.parties["provider"].pk, "freight", "value", "NZD", D("240.00"), TODAY)
+    charges.enter_estimate(carded.act("costs"), charges.ChargeRequest(*head, lines=(line.pk,)))
+    same = client.post(address, {"lines-TOTAL_FORMS": 0, "lines-INITIAL_FORMS": 0}).json()["lines"][f"line-{line.pk}"]
+    assert "freight 240.00, by what is estimated or billed" in same["why"] and D(same["was"]) < D("33.4562")
     # Another person's order is not there.
     client.force_login(Person.objects.get(username="stranger"))
     assert client.post(address, facts).status_code in (403, 404)

@@ -88,13 +88,13 @@ def test_the_pages_and_their_files(world, costed, client):
     for by in (*BY, "nonsense"):
         page = client.get(reverse("actual-costs") + f"?by={by}")
         assert page.status_code == 200 and "520.00" in page.content.decode() or by in ("kind", "item", "nonsense")
-    file = client.get(reverse("actual-costs") + "?by=kind&as=csv").content.decode()
+    file = client.get(reverse("actual-costs") + "?by=kind&as=csv").getvalue().decode()
     assert "Freight,KLN,NZD,400,440,40" in file
     page = client.get(reverse("item-costs", args=[world.items["A"].pk])).content.decode()
     assert "<circle" in page and "freight 1.1000" in page
     assert (
         "KLN,2026-11-24,100,NZD"
-        in client.get(reverse("item-costs", args=[world.items["A"].pk]) + "?as=csv").content.decode()
+        in client.get(reverse("item-costs", args=[world.items["A"].pk]) + "?as=csv").getvalue().decode()
     )
     client.force_login(Person.objects.get(username="stranger"))
     assert "<circle" not in client.get(reverse("item-costs", args=[world.items["A"].pk])).content.decode()

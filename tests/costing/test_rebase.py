@@ -63,6 +63,26 @@ def test_shares_by_hand_sum_to_the_charge_to_the_cent(world, afloat):
     assert Charge.objects.get(pk=charge).spread_words == "by hand"
 
 
+def test_by_hand_each_company_bears_what_it_bore(world):
+    """A shipment of two companies in a foreign currency: the cents that were typed are the cents that are kept."""
+    orders = [world.sent_order({"A": D(7), "C": D(13)}), world.sent_order({"A": D(11), "C": D(3)}, company=world.au)]
+    shipment = world.shipment(orders)
+    asked = charges.ChargeRequest(
+        world.nz.pk, world.parties["provider"].pk, "freight", "volume", "USD", D("777.77"), TODAY, (shipment.pk,)
+    )
+    charge = charges.enter_estimate(world.act("costs"), asked)
+    before = dict(Charge.objects.get(pk=charge).parts.values_list("company", "base_amount"))
+    typed = []
+    for company, whole in before.items():
+        rows = ChargeShare.objects.filter(charge=charge, company=company).order_by("pk")
+        amounts = (whole - D("0.01"), D("0.01"))
+        typed += [(one.order_line_id, one.shipment_line_id, part) for one, part in zip(rows, amounts, strict=True)]
+    change_basis(world.act("costs"), RebaseRequest(charge, "by_hand", tuple(typed)))
+    kept = ChargeShare.objects.filter(charge=charge).values_list("order_line", "shipment_line", "amount")
+    assert sorted(kept) == sorted(typed)
+    assert dict(Charge.objects.get(pk=charge).parts.values_list("company", "base_amount")) == before
+
+
 def test_the_bill_of_an_estimate_by_hand_keeps_its_proportions(world, afloat):
     asked = charges.ChargeRequest(
         world.nz.pk, world.parties["provider"].pk, "freight", "volume", "NZD", D("300.00"), TODAY, (afloat.pk,)

@@ -7,9 +7,9 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from northing.formats.dcsa import Event, read_events
-from northing.integrations.carrier.base import Unreachable
 from northing.integrations.carrier.http import HttpFeed
 from northing.integrations.carrier.standin import Clock, Sail, StandIn, scenario, serve
+from northing.integrations.reading import Unreachable
 
 NOON = datetime(2026, 11, 1, 12, tzinfo=UTC)
 DAY = timedelta(days=1)
@@ -85,7 +85,7 @@ def test_what_fails_is_said_in_words(feed, monkeypatch):
     with pytest.raises(Unreachable, match="answers 500"):
         source.page(None)
     feed.broken_every, feed.slow_every, feed.slow_for = 0, 1, 0.6
-    monkeypatch.setattr("northing.integrations.carrier.http.TIMEOUT", 0.2)
+    monkeypatch.setattr("northing.integrations.reading.TIMEOUT", 0.2)
     with pytest.raises(Unreachable, match="cannot be reached"):
         source.page(None)
     with pytest.raises(Unreachable, match="answers 404"):
@@ -95,6 +95,6 @@ def test_what_fails_is_said_in_words(feed, monkeypatch):
     with pytest.raises(Unreachable, match="redirects us to another address"):
         source.page(None, "http://127.0.0.2/events")
     feed.slow_every = 0
-    monkeypatch.setattr("northing.integrations.carrier.http.LARGEST", 100)
+    monkeypatch.setattr("northing.integrations.reading.LARGEST", 100)
     with pytest.raises(Unreachable, match="larger than"):
         source.page(None)

@@ -8,20 +8,20 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.models import Person
-from northing.actions.masterdata import rate_feed
+from northing.actions.masterdata import rate_feed, records
 from northing.actions.masterdata.rate_feed import RateFeedRequest, SettleRequest
 from northing.actions.masterdata.rates import RateRequest, enter_rate
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.euro_rates import NotRates, read_euro_rates
-from northing.integrations.bank.http import Unreachable, fetch
 from northing.integrations.bank.standin import document, published_on, rates_on, serve
+from northing.integrations.reading import Unreachable, read_from
 from northing.ledger.models import AskedRate, RateFeed
 from northing.masterdata.models import ExchangeRate
-from northing.masterdata.queries import rate_for
+from northing.masterdata.queries import Rates, rate_for
 from tests.worlds import NOW, TODAY
 
 EUROS = {"USD": D("1.0850"), "NZD": D("1.7815"), "AUD": D("1.6344"), "XXQ": D(1)}
-DAY = TODAY - timedelta(days=1)
+DAY, XML = TODAY - timedelta(days=1), "application/xml"
 
 
 @pytest.fixture
@@ -70,6 +70,44 @@ def test_a_jump_is_asked_about_and_counts_only_once_it_is_believed(world, feed):
         rate_feed.settle_rate(world.act("costs"), SettleRequest(asked.pk, False))
 
 
+def test_a_rate_that_a_person_entered_meanwhile_stays(world, feed):
+    rate_feed.poll(feed, NOW, said(USD="0.7750"))
+    enter_rate(world.act("costs"), RateRequest(world.nz.pk, "USD", "book", DAY, D("1.66")))
+    asked = AskedRate.objects.get(company=world.nz, currency="USD")
+    with pytest.raises(Refused, match="was entered meanwhile"):
+        rate_feed.settle_rate(world.act("costs"), SettleRequest(asked.pk, True))
+    assert rate_of(world, "USD", DAY).rate == D("1.66")
+    rate_feed.settle_rate(world.act("costs"), SettleRequest(asked.pk, False))
+
+
+def test_a_rate_that_a_file_corrects_is_the_banks_no_more(world, feed):
+    rate_feed.poll(feed, NOW, said())
+    facts = {"company": "KLN", "currency": "USD", "purpose": "book", "day": str(DAY), "rate": "1.64"}
+    records.keep_rows(world.act("costs"), records.RowsRequest("rate", ((2, tuple(facts.items())),)))
+    found = rate_of(world, "USD", DAY)
+    assert (found.rate, found.source) == (D("1.64"), "")
+
+
+def test_pages_and_bookings_take_the_same_rate(world):
+    """A purpose whose rates are all too old has no rate; only one without any takes the book rate."""
+    company = world.nz
+    ExchangeRate.objects.filter(currency="USD", purpose="customs").delete()
+    old = {"currency": "USD", "purpose": "customs", "rate": D("1.5"), "day": TODAY - timedelta(days=800)}
+    ExchangeRate.objects.create(company=company, **old)
+    assert Rates(TODAY, "customs", Rates(TODAY)).known(company, "USD") is None
+    with pytest.raises(Refused):
+        rate_for(company, "USD", TODAY, "customs")
+    ExchangeRate.objects.filter(currency="USD", purpose="customs").delete()
+    assert Rates(TODAY, "customs").of(company, "USD") == rate_for(company, "USD", TODAY, "customs") == D("1.6420")
+
+
+def test_a_rate_beyond_all_measure_is_left_out(world, feed):
+    ExchangeRate.objects.all().delete()
+    tiny = said(USD="0.1111111111").replace(b"0.1111111111", b"0.0000000001")
+    assert "new rates" in rate_feed.poll(feed, NOW, tiny)
+    assert rate_of(world, "USD", DAY) is None and rate_of(world, "EUR", DAY)
+
+
 def test_a_jump_that_is_dropped_is_not_asked_about_again(world, feed):
     rate_feed.poll(feed, NOW, said(USD="0.7750"))
     for asked in AskedRate.objects.all():
@@ -112,12 +150,12 @@ def test_the_stand_in_speaks_over_the_network(world, feed, settings):
     server = serve(lambda: TODAY, 0)
     try:
         feed.url = f"http://127.0.0.1:{server.server_port}/daily.xml"
-        (found,) = read_euro_rates(fetch(feed.url, private=True))
+        (found,) = read_euro_rates(read_from(feed.url, XML, private=True)[0])
         assert found.day == published_on(TODAY) and set(found.rates) >= {"USD", "NZD"}
         with pytest.raises(Unreachable, match="private network"):
-            fetch(feed.url)
+            read_from(feed.url, XML, private=False)
         with pytest.raises(Unreachable, match="404"):
-            fetch(feed.url.replace("daily", "weekly"), private=True)
+            read_from(feed.url.replace("daily", "weekly"), XML, private=True)
     finally:
         server.shutdown()
     assert "cannot be reached" in rate_feed.poll(feed, NOW)
@@ -160,7 +198,7 @@ def test_the_page_says_who_needs_a_rate_and_asks(world, feed, client):
     rate_feed.poll(feed, NOW, said(USD="0.7750"))
     client.force_login(Person.objects.get(username="costs"))
     page = client.get(reverse("rates")).content.decode()
-    assert "The newest rate is 7 days old" in page and "1 open order lines" in page and "Is this right?" in page
+    assert "The newest rate is 7 days old" in page and "1 open order line" in page and "Is this right?" in page
     asked = AskedRate.objects.get(company=world.nz, currency="USD")
     client.post(reverse("asked-rate", args=[asked.pk]), {"key": "a", "drop": ""})
     assert AskedRate.objects.get(pk=asked.pk).settled_at and not rate_of(world, "USD", DAY)

@@ -15,7 +15,7 @@ from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.claims import authorise, money, money_cases, returns, tend, ways
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
-from northing.actions.costing import charges
+from northing.actions.costing import charges, rebase
 from northing.actions.customs import entries
 from northing.actions.inventory import issue
 from northing.actions.inventory.move import MoveRequest, move_goods
@@ -30,6 +30,7 @@ from northing.actions.shipping import pack
 from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer
+from northing.costing.models import Charge
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin, Item, Site
@@ -136,6 +137,29 @@ def replayed(found: dict) -> list[str]:
     actions = player.play()
     assert [one for one in actions if "refused" in one] == []
     return list(differences(scenario.expect, {"actions": actions} | result(player)))
+
+
+def test_shares_by_hand_replay_after_the_bill_that_grew_them(db):
+    world = small_world()
+    shipment = world.shipment([world.sent_order({"A": D(240), "C": D(900)})])
+    world.say(shipment, "departure")
+    head = (world.nz.pk, world.parties["provider"].pk)
+    asked = charges.ChargeRequest(*head, "freight", "volume", "USD", D("300.00"), TODAY, (shipment.pk,))
+    keys = [
+        charges.enter_estimate(world.act("costs"), asked),
+        world.charge(shipment, "handling", "90.00", "NZD", "equal"),
+    ]
+    world.receive(shipment, {"A": D(200), "C": D(900)})
+    for key in keys:
+        charge = Charge.objects.get(pk=key)
+        rows = [(one.order_line_id, one.shipment_line_id) for one in charge.shares.order_by("pk")]
+        whole = charge.parts.get().base_amount
+        given = tuple((*row, part) for row, part in zip(rows, (whole - D("12.34"), D("12.34")), strict=True))
+        rebase.change_basis(world.act("costs"), rebase.RebaseRequest(key, "by_hand", given))
+    bills.book_bill(
+        world.act("costs"), BillRequest(*head, "F-2", TODAY, "USD", (BillLineRequest(D("333.00"), keys[0]),))
+    )
+    assert replayed(as_scenario({OrderLine.objects.first().pk}, {world.nz.pk})) == []
 
 
 def test_goods_billed_ahead_and_after_with_an_advance_and_payments_replay(db):

@@ -9,7 +9,8 @@ from django.urls import reverse
 from northing.actions.shipping import carrier_events, carrier_feeds
 from northing.actions.worklist.proof import move_faults
 from northing.core.problems import NotAllowed, Refused
-from northing.integrations.carrier.base import Feed, Page, Unreachable
+from northing.integrations.carrier.base import Feed, Page
+from northing.integrations.reading import Unreachable
 from northing.reports.proofs import position_faults
 from northing.shipping.models import CarrierEvent, CarrierFeed, DateStatement, PortCall, Voyage
 from tests.shipping import test_carrier_events

@@ -72,7 +72,7 @@ def test_a_forwarders_bill_of_three_kinds_over_two_shipments(afloat):
     with job("a forwarder's bill of three kinds over two shipments, all estimated", 6) as done:
         done.hear(page)
         page.click("a:text-is('Enter a bill of charges')")
-        page.click(".chip:has-text('Forwarder')")
+        page.click(".chips a:has-text('Forwarder')")
         page.fill("#id_bill_number", "F-1")
         page.fill("#id_total", "1590.50")
         expect(page.locator("#lines-total")).to_have_text("1,590.50")

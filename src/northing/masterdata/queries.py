@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import Decimal
 
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, QuerySet
 
 from northing.core.money.exact import divide
 from northing.core.planning.calendars import SATURDAY_SUNDAY, USUAL, Calendar, read_rest
@@ -75,12 +75,9 @@ Newest = dict[tuple[str, str], tuple[date, Decimal]]
 
 
 def newest_rates(company: Company, day: date) -> Newest:
-    """The newest rate on or before a day of each purpose and currency, whether it still stands or not: one statement.
-
-    Where there are only later ones, one of those: it tells that the purpose has rates.
-    """
-    rates = ExchangeRate.objects.filter(company=company, day__gte=day - RECENT).annotate(by_then=Q(day__lte=day))
-    rates = rates.order_by("purpose", "currency", "-by_then", "-day").distinct("purpose", "currency")
+    """The newest rate on or before a day of each purpose and currency, whether it still stands or not."""
+    rates = ExchangeRate.objects.filter(company=company, day__gte=day - RECENT, day__lte=day)
+    rates = rates.order_by("purpose", "currency", "-day").distinct("purpose", "currency")
     rows = rates.values_list("purpose", "currency", "day", "rate")
     return {(purpose, currency): (since, rate) for purpose, currency, since, rate in rows}
 
@@ -119,17 +116,13 @@ class Rates:
         return self._found[key]
 
     def _standing(self, company: Company, currency: str) -> Decimal | None:
-        """The rate, if it is among the newest and stands."""
+        """The rate of this very purpose, if it is among the newest and stands."""
         if currency == company.currency:
             return ONE
         if company.pk not in self._newest:
             self._newest[company.pk] = newest_rates(company, self.day)
-        newest, purpose = self._newest[company.pk], self.purpose
-        if (purpose, currency) not in newest:
-            purpose = "book"
-        since, rate = newest.get((purpose, currency), (None, None))
-        stands = since is not None and stands_from(company, self.day, purpose) <= since <= self.day
-        return rate if stands else None
+        since, rate = self._newest[company.pk].get((self.purpose, currency), (None, None))
+        return rate if since is not None and stands_from(company, self.day, self.purpose) <= since else None
 
     def _asked(self, company: Company, currency: str) -> Decimal | Refused:
         try:

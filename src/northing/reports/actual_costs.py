@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import Case, CharField, F, OuterRef, Subquery, Sum, Value, When
+from django.db.models import CharField, Count, F, OuterRef, Subquery, Sum, Value
 from django.db.models.functions import Coalesce, Concat, NullIf
 
 from northing.core.money.exact import divide
+from northing.core.money.money import rounded
 from northing.costing.models import Charge, ChargeShare
 from northing.ledger.models import Account, Posting
 from northing.shipping.models import Leg
@@ -95,7 +96,7 @@ def compared(companies: Collection[int], by: str, first: date | None, last: date
             row["of"],
             row["company__code"],
             row["company__currency"],
-            round(row["estimated"] or ZERO, 2),
+            rounded(row["estimated"] or ZERO, row["company__currency"]),
             row["billed"],
         )
         for row in rows
@@ -125,7 +126,7 @@ def late_costs(companies: Collection[int], first: date | None, last: date) -> li
     found = Posting.objects.filter(company__in=companies, account__in=list(WAYS), entry__action__in=LATE)
     found = found.filter(posted_on__lte=last, **({"posted_on__gte": first} if first else {}))
     rows = found.values("company__code", "company", "company__currency", "account")
-    rows = rows.annotate(total=Sum("amount"), many=Sum(Case(When(amount__isnull=False, then=1))))
+    rows = rows.annotate(total=Sum("amount"), many=Count("pk"))
     return [
         LateCost(
             row["company__code"],

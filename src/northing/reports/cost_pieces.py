@@ -154,6 +154,12 @@ def _unpacked(lines: Sequence[OrderLine], found: Pieces) -> list[Piece]:
     return pieces
 
 
+def known_of(lines: Iterable[int]) -> dict[int, Shares]:
+    """Of order lines (ids), what estimates and bills say of their units that are not packed, by kind."""
+    _, shares = all_shares((), lines)
+    return _by_kind(shares, Charge.objects.in_bulk({charge for charge, _ in shares}))
+
+
 def draft_piece(line: OrderLine, known: Shares | None = None) -> Piece:
     """A line that was not sent yet, or is only typed."""
     amount = net_amount(line.quantity, line.pack_factor, line.pack_price, line.net_share, line.order.currency)

@@ -138,6 +138,8 @@ class Sheet:
     rows: list[SheetRow] = field(default_factory=list)
     entry: CustomsEntry | None = None
     missing: list[str] = field(default_factory=list)
+    # Charges (ids) whose spreading the reader's companies may change: they bear all of it.
+    spreadable: set[int] = field(default_factory=set)
     # Its rows are of one order, and named by the numbers of its lines.
     numbered: bool = False
 
@@ -265,7 +267,17 @@ def sheets_of(
         company = expected.pieces[part.places[0]].company.pk
         if company in companies:
             rows.setdefault(company, []).append(part)
-    return [_sheet(some, expected, said) for some in rows.values()]
+    found = [_sheet(some, expected, said) for some in rows.values()]
+    of_others = {charge for charge, company in said if company not in companies}
+    for sheet in found:
+        sheet.spreadable = {
+            charge.pk
+            for column in sheet.columns
+            if column.kind not in (DUTY, IMPORT_TAX)
+            for charge in column.charges
+            if not charge.ended and charge.pk not in of_others
+        }
+    return found
 
 
 def _cell(amount: Decimal, part: ChargePart, decimals: int) -> Cell:

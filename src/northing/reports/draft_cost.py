@@ -1,7 +1,7 @@
 """What an order would cost landed as it is typed: line by line, before anything is saved."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
@@ -10,7 +10,7 @@ from northing.costing.models import Charge
 from northing.drawings.figures import money
 from northing.orders.models import OrderLine
 from northing.reports.cost_pieces import draft_piece
-from northing.reports.expected_cost import Expectations, Expected
+from northing.reports.expected_cost import Expectations, Expected, Shares
 
 ZERO = Decimal(0)
 WORDS = dict(Charge.Kind.choices)
@@ -18,10 +18,14 @@ WORDS = dict(Charge.Kind.choices)
 
 @dataclass(frozen=True)
 class Typed:
-    """A line as it is typed, not saved: units that are not packed, and the pack price; `key` names its row."""
+    """A line as it is typed, not saved: units that are not packed, and the pack price; `key` names its row.
+
+    `known` are the shares of those units in estimates and bills, by kind.
+    """
 
     key: str
     line: OrderLine
+    known: Shares = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -37,7 +41,7 @@ class LineLanded:
 def landed_of(typed: Sequence[Typed], today: date) -> list[LineLanded]:
     """The expected cost of lines of one order; they have their item, and their order its company, supplier and site."""
     some = [one for one in typed if one.line.quantity > 0 and one.line.pack_price >= 0 and one.line.net_share >= 0]
-    pieces = [draft_piece(one.line) for one in some]
+    pieces = [draft_piece(one.line, one.known) for one in some]
     expected = Expectations(today).of(pieces)
     return [
         LineLanded(one.key, expected.unit(place), expected.costs[place].landed, _why(expected, place))

@@ -15,7 +15,7 @@ from functools import cached_property
 
 from northing.core.costing import charges as spreading
 from northing.core.costing import landed_cost
-from northing.core.costing.customs import INCLUDES, USUAL_RULE, Customs
+from northing.core.costing.customs import Customs
 from northing.core.costing.rate_cards import (
     VALUE,
     Box,
@@ -30,17 +30,18 @@ from northing.core.costing.rate_cards import (
 from northing.core.money.exact import divide
 from northing.core.money.money import converted, minor_units
 from northing.core.planning.loading import LOOSE
+from northing.customs.lines import customs_line
 from northing.masterdata.models import Company, Item, RouteLeg
 from northing.masterdata.queries import Rates
 from northing.masterdata.rate_cards import cards_from, usual_bases
-from northing.masterdata.tariffs import Tariff, customs_of, duty_of
+from northing.masterdata.tariffs import Tariff, customs_of
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.shipping.models import Container, Shipment
 
 ZERO = Decimal(0)
 USUAL_BOX = "42G1"
 AIR = "air"
-# A share is (kind, amount in base currency).
+# By kind of cost, in base currency.
 Shares = dict[str, Decimal]
 
 
@@ -397,23 +398,8 @@ class Expectations:
         tariff = self.tariff(company)
         proofs = piece.proofs() if tariff.asks_proof else ()
         found = tariff.of(piece.item, piece.order.supplier_id, proofs, max(piece.lands or self.day, self.day))
-        rule = piece.order.incoterm
-        return landed_cost.Line(
-            id=str(place),
-            quantity=piece.quantity,
-            unit_price=ZERO,
-            amount=piece.amount,
-            currency=piece.order.currency,
-            book_rate=Decimal(1),
-            customs_rate=self.customs_rates.of(company, piece.order.currency),
-            weight_kg=piece.weight,
-            net_weight_kg=piece.item.net_weight(piece.quantity),
-            duty=duty_of(piece.item, found),
-            extra=tuple((one.name, one.expression) for one in found.extras),
-            hs=piece.item.hs_code,
-            origin=piece.item.origin,
-            incoterm=rule if rule in INCLUDES else USUAL_RULE,
-        )
+        rate = self.customs_rates.of(company, piece.order.currency)
+        return customs_line(str(place), piece.line, piece.quantity, piece.amount, rate, found)
 
 
 def _part(some: Sequence[Piece], whole: Sequence[Piece]) -> Fraction:

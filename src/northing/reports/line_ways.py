@@ -7,7 +7,8 @@ from datetime import date, timedelta
 from decimal import Decimal
 
 from northing.core.costing.landed_cost import unit_price_of
-from northing.core.money.exact import round_to
+from northing.core.money.exact import divide
+from northing.core.money.money import minor_units, rounded
 from northing.core.planning.ranges import Range, arrival_range
 from northing.masterdata.models import RouteLeg
 from northing.orders.models import Instalment, OrderLine
@@ -78,7 +79,8 @@ def ways_of(line: OrderLine, fly: Decimal, today: date) -> list[Way]:
     pieces = pieces_of([], today, [line]).all
     asked = [ZERO, *([fly] if ZERO < fly < there else []), there]
     reckon = Expectations(today)
-    by_sea, by_air = _ranges(line, parts, today)
+    days, known_from = air_days(line)
+    by_sea, by_air = _ranges(line, parts, days, today)
     found: list[Way] = []
     waiting: Decimal | None = None
     for flown in asked:
@@ -88,7 +90,7 @@ def ways_of(line: OrderLine, fly: Decimal, today: date) -> list[Way]:
         ranges = [*([by_sea] if flown < there else []), *([by_air] if flown else [])]
         said = tuple(dict.fromkeys(one.estimate.because for one in expected.cards if one.kind == "freight"))
         if flown:
-            said += (air_days(line)[1],)
+            said += (known_from,)
         found.append(
             Way(
                 "wait" if not flown else "fly all" if flown == there else "fly a part",
@@ -127,10 +129,12 @@ def _divided(pieces: Sequence[Piece], flown: Decimal) -> list[Piece]:
 
 
 def _part(piece: Piece, quantity: Decimal, mode: str) -> Piece:
-    part = quantity / piece.quantity
+    def part(amount: Decimal, currency: str) -> Decimal:
+        return divide(amount * quantity, piece.quantity, minor_units(currency))
+
     made = copy(piece)
-    made.quantity, made.amount, made.goods = quantity, round_to(piece.amount * part, 2), None
-    made.known = {kind: round_to(amount * part, 2) for kind, amount in piece.known.items()}
+    made.quantity, made.amount, made.goods = quantity, part(piece.amount, piece.order.currency), None
+    made.known = {kind: part(amount, piece.company.currency) for kind, amount in piece.known.items()}
     if mode:
         made.line = copy(piece.line)
         made.line.order = copy(piece.order)
@@ -140,7 +144,7 @@ def _part(piece: Piece, quantity: Decimal, mode: str) -> Piece:
     return made
 
 
-def _ranges(line: OrderLine, parts: Sequence[Instalment], today: date) -> tuple[Range, Range]:
+def _ranges(line: OrderLine, parts: Sequence[Instalment], by_plane: int, today: date) -> tuple[Range, Range]:
     """The range of the last part that waits, and that of what flies."""
     for part in parts:
         part.line = line
@@ -155,7 +159,7 @@ def _ranges(line: OrderLine, parts: Sequence[Instalment], today: date) -> tuple[
         learnt.stretch(READY, ready_keys(order.supplier.code, port)),
         learnt.stretch(INLAND, inland_keys(site)),
     ]
-    return waits.range, arrival_range(ready + timedelta(days=air_days(line)[0]), stretches, today)
+    return waits.range, arrival_range(ready + timedelta(days=by_plane), stretches, today)
 
 
 def _chance(ranges: Sequence[Range], need_by: date) -> float | None:
@@ -172,4 +176,4 @@ def _delay(line: OrderLine, ranges: Sequence[Range]) -> Decimal:
         off = (one.base - line.need_by).days
         spread = one.spread or {0: 1.0}
         days = max(days, sum(max(off + day, 0) * part for day, part in spread.items()))
-    return round_to(line.item.delay_cost * Decimal(str(round(days, 1))), 2)
+    return rounded(line.item.delay_cost * Decimal(str(round(days, 1))), line.order.company.currency)

@@ -23,7 +23,8 @@ class Need:
 
     company: Company
     currency: str
-    needs: dict[str, int] = field(default_factory=dict)
+    # How many of what, called by its words for one and for several.
+    needs: dict[tuple[str, str], int] = field(default_factory=dict)
     rate: Decimal | None = None
     since: date | None = None
     stands: bool = False
@@ -32,7 +33,7 @@ class Need:
     @property
     def words(self) -> str:
         """Who needs it."""
-        return ", ".join(f"{count} {words}" for words, count in self.needs.items())
+        return ", ".join(f"{count} {words[0] if count == 1 else words[1]}" for words, count in self.needs.items())
 
     @property
     def problem(self) -> str:
@@ -49,23 +50,26 @@ def rates_needed(companies: Collection[int], today: date) -> list[Need]:
     firms = Company.objects.in_bulk(list(companies))
     found: dict[tuple[int, str], Need] = {}
 
-    def count(words: str, rows) -> None:
+    def count(words: tuple[str, str], rows) -> None:
         for company, currency, many in rows:
             if company in firms and currency != firms[company].currency:
                 need = found.setdefault((company, currency), Need(firms[company], currency))
                 need.needs[words] = many
 
     lines = LineSummary.objects.filter(is_open=True).values_list("line__order__company", "line__order__currency")
-    count("open order lines", lines.annotate(many=Count("pk")).order_by())
+    count(("open order line", "open order lines"), lines.annotate(many=Count("pk")).order_by())
     items = OpenItem.objects.exclude(amount=0).values_list("company", "currency")
-    count("open items", items.annotate(many=Count("pk")).order_by())
+    count(("open item", "open items"), items.annotate(many=Count("pk")).order_by())
     charges = Charge.objects.filter(closed_on=None).values_list("company", "estimated_currency")
-    count("charges whose bill is to come", charges.annotate(many=Count("pk")).order_by())
+    count(
+        ("charge whose bill is to come", "charges whose bills are to come"),
+        charges.annotate(many=Count("pk")).order_by(),
+    )
     for key, company in firms.items():
         newest = newest_rates(company, today)
         for need in (one for (owner, _), one in found.items() if owner == key):
             since, rate = newest.get(("book", need.currency), (None, None))
-            if since is not None and since <= today:
+            if since is not None:
                 need.since, need.rate, need.days = since, rate, (today - since).days
                 need.stands = since >= stands_from(company, today, "book")
     return sorted(found.values(), key=lambda one: (not one.problem, one.company.code, one.currency))

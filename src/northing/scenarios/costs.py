@@ -7,7 +7,7 @@ from typing import Any
 from northing.actions.billing import approve, bills, keep
 from northing.actions.billing.request import BillLineRequest, BillRequest, of_one
 from northing.actions.confirmations.supplier_links import acting_person
-from northing.actions.costing import charges, from_cards
+from northing.actions.costing import charges, from_cards, rebase
 from northing.actions.customs import entries, office, proofs
 from northing.billing.models import BillLine
 from northing.costing.models import Charge
@@ -16,6 +16,7 @@ from northing.orders.models import PurchaseOrder
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
 from northing.scenarios.shapes import NotScenario
+from northing.shipping.models import ShipmentLine
 
 
 class Costs(Played):
@@ -164,6 +165,22 @@ class Costs(Played):
         asked = from_cards.CardsRequest(self.find("shipment", action.shipment), company.pk)
         for key in from_cards.take_cards(self.laid.act(action.day), asked):
             self.made[f"{action.id}/{Charge.objects.get(pk=key).kind}"] = ("charge", key)
+
+    def spread(self, action: shapes.SpreadAnew) -> None:
+        """Another basis of a charge, or shares by hand."""
+        shares = tuple(self._hand_share(one) for one in action.shares)
+        asked = rebase.RebaseRequest(self._charge(action.charge), action.basis, shares)
+        rebase.change_basis(self.laid.act(action.day), asked)
+
+    def _hand_share(self, said: shapes.HandShare) -> tuple[int, int | None, Decimal]:
+        line = self.line(said.line)
+        if not said.container:
+            return line.pk, None, said.amount
+        box = self.find("container", said.container)
+        part = ShipmentLine.objects.filter(container=box, instalment__line=line).first()
+        if part is None:
+            raise NotScenario(f"there is nothing of {said.line} in {said.container}")
+        return line.pk, part.pk, said.amount
 
     def pay_office(self, action: shapes.PayOffice) -> tuple[str, int]:
         """The office is paid."""

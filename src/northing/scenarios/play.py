@@ -104,6 +104,7 @@ class Player(Goods, Dock, Costs, Payments, Stock):
             "close": self.close,
             **dict.fromkeys(("end", "estimate end"), self.end),
             "take cards": self.take_cards,
+            "spread": self.spread,
             "customs": self.customs,
             "proof": self.proof,
             "pay office": self.pay_office,

@@ -312,6 +312,23 @@ class EndEstimate(Dated):
     reason: str = "no bill will come"
 
 
+class HandShare(Shape):
+    """What a line bears, of a container of it (`SH1 2`) or as a whole; in base currency."""
+
+    line: Id
+    container: Id = ""
+    amount: Number
+
+
+class SpreadAnew(Dated):
+    """A charge is spread by another basis; or by hand, with the shares of all that bears it."""
+
+    do: Literal["spread"]
+    charge: Id
+    basis: str = "by_hand"
+    shares: list[HandShare] = []
+
+
 class TakeCards(Dated):
     """What rate cards say of a shipment is estimated for a company.
 
@@ -791,6 +808,7 @@ Action = Annotated[
     | Proof
     | PayOffice
     | TakeCards
+    | SpreadAnew
     | Released
     | Receive
     | TakeTold

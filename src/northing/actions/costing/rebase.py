@@ -1,7 +1,7 @@
 """Another basis for a charge, or shares by hand: what it does is shown first, and goods received take it up."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from northing.access.acts import Act
@@ -78,6 +78,11 @@ def _planned(charge: Charge, request: RebaseRequest, goods: Sequence[Goods], *, 
         return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock)
     shares = {(line, part): share for line, part, share in request.shares}
     _must_sum(charge, goods, shares)
+    # What companies bear stays to the cent: the shares that were given sum to it.
+    open_part = {
+        part.company_id: (part.amount - part.billed, part.base_amount - part.billed_base) for part in charge.parts.all()
+    }
+    tranches = [one if one.pinned else replace(one, pinned=open_part) for one in tranches]
     return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock, hand=shares)
 
 

@@ -9,13 +9,14 @@ from functools import partial
 from northing.actions.costing import ownership
 from northing.actions.costing.scope import aboard
 from northing.core.costing import landed_cost
-from northing.core.costing.customs import DUTY, FREIGHT, INCLUDES, INSURANCE, USUAL_RULE, Customs, Group
+from northing.core.costing.customs import DUTY, FREIGHT, INSURANCE, Customs, Group
 from northing.core.costing.tariff import Applied, words_of
 from northing.core.costing.their_figures import Theirs, with_theirs
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
 from northing.customs import operations
+from northing.customs.lines import customs_line
 from northing.customs.queries import proved_on
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
@@ -96,9 +97,14 @@ def declare(shipment: int, company: Company, day: date) -> Declared:
     how, kinds = customs_of(company.country)
     tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
     charges = _charges(parts, company, rates, tax, how, kinds)
+    amounts = [ownership.goods_amount(part, part.quantity) for part in parts]
+    customs_rates = [rates.of(company, part.instalment.line.order.currency) for part in parts]
 
     def sheet(found: Sequence[Applied]) -> landed_cost.CostSheet:
-        lines = [_core_line(part, company, rates, one) for part, one in zip(parts, found, strict=True)]
+        lines = [
+            customs_line(str(part.pk), part.instalment.line, part.quantity, amount, rate, one)
+            for part, amount, rate, one in zip(parts, amounts, customs_rates, found, strict=True)
+        ]
         return landed_cost.cost_sheet(lines, charges, tax, company.currency, how)
 
     made = sheet(rules)
@@ -107,28 +113,6 @@ def declare(shipment: int, company: Company, day: date) -> Declared:
         proved = sheet([one.with_proof() for one in rules])
         saved = made.duty + made.tax - made.reclaimed - (proved.duty + proved.tax - proved.reclaimed)
     return Declared(made, parts, company, rules, saved)
-
-
-def _core_line(part: ShipmentLine, company: Company, rates: Rates, rules: Applied) -> landed_cost.Line:
-    line = part.instalment.line
-    item, order = line.item, line.order
-    return landed_cost.Line(
-        id=str(part.pk),
-        quantity=part.quantity,
-        unit_price=ZERO,
-        # Packs and discounts are rounded once, over all of it.
-        amount=ownership.goods_amount(part, part.quantity),
-        currency=order.currency,
-        book_rate=Decimal(1),
-        customs_rate=rates.of(company, order.currency),
-        weight_kg=item.weight_kg * part.quantity,
-        net_weight_kg=item.net_weight(part.quantity),
-        duty=duty_of(item, rules),
-        extra=tuple((rule.name, rule.expression) for rule in rules.extras),
-        hs=item.hs_code,
-        origin=item.origin,
-        incoterm=order.incoterm if order.incoterm in INCLUDES else USUAL_RULE,
-    )
 
 
 def _charges(

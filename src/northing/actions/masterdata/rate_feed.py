@@ -15,7 +15,7 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.database.connections import release_connection
 from northing.drawings.figures import price
 from northing.formats.euro_rates import EuroRates, NotRates, read_euro_rates
-from northing.integrations.bank.http import Unreachable, fetch
+from northing.integrations.reading import Unreachable, read_from
 from northing.ledger import operations as ledger
 from northing.ledger.models import AskedRate, RateFeed
 from northing.masterdata import operations as masterdata
@@ -24,6 +24,7 @@ from northing.masterdata.models import Company, ExchangeRate, Party
 SOURCE = "central bank, through the euro"
 LONGEST_WAIT = timedelta(hours=4)
 # Of a longer history only so much is taken.
+LARGEST = Decimal(10) ** 9
 BACK, YEAR = timedelta(days=14), timedelta(days=370)
 
 
@@ -74,7 +75,9 @@ def poll(feed: RateFeed, now: datetime, content: bytes | None = None) -> str:
     said, wrong = "", True
     try:
         release_connection()
-        days = read_euro_rates(fetch(feed.url, private=settings.PRIVATE_ADDRESSES) if content is None else content)
+        if content is None:
+            content, _ = read_from(feed.url, "application/xml", private=settings.PRIVATE_ADDRESSES)
+        days = read_euro_rates(content)
         with transaction.atomic():
             said, wrong = _take(feed, Act(feed.set_by, now, channel="feed"), days), False
     except (Unreachable, NotRates) as error:
@@ -139,7 +142,8 @@ def _take_day(act: Act, known: Known, one: EuroRates, wanted: set[str]) -> tuple
     company, told, asked = known.company, [], []
     for currency in sorted(wanted):
         rate = cross_rate(one.rates, company.currency, currency)
-        if not rate or known.has(currency, one.day):
+        # Beyond this is no rate, but a mistake that no column would hold.
+        if not rate or rate > LARGEST or known.has(currency, one.day):
             continue
         before = known.before(currency, one.day)
         if before is not None and jumped(rate, before):
@@ -164,6 +168,10 @@ def settle_rate(act: Act, request: SettleRequest) -> int:
     if asked.settled_at:
         said = "believed" if asked.believed else "dropped"
         raise Refused(Problem(f"The rate was {said} on {asked.settled_at:%-d %b %Y}.", mend="Reload the page."))
+    which = {"company": asked.company, "currency": asked.currency, "purpose": asked.purpose, "day": asked.day}
+    if request.believed and ExchangeRate.objects.filter(**which).exists():
+        what = f"A rate of {asked} was entered meanwhile."
+        raise Refused(Problem(what, mend="Drop this one; or correct that one by hand."))
     if request.believed:
         facts = (asked.currency, asked.purpose, asked.day, asked.rate)
         masterdata.enter_rate(asked.company, *facts, act.today, asked.source)

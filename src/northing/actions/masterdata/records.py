@@ -3,7 +3,7 @@
 A file is taken whole or not at all. Every fact that changes is told, with what it was.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -30,7 +30,7 @@ from northing.ledger.models import Posting
 from northing.masterdata import operations
 from northing.masterdata.facts import NEEDED, Kind
 from northing.masterdata.kinds import KINDS
-from northing.masterdata.models import Bin, Company, Party, RateCard
+from northing.masterdata.models import Bin, Company, Party
 from northing.masterdata.operations import rate_problems
 from northing.masterdata.rate_cards import card_problems, lock_cards
 from northing.masterdata.records import Reading
@@ -71,6 +71,17 @@ class FoundRequest:
     person: PersonRequest
 
 
+@dataclass(frozen=True)
+class Beside:
+    """How records of a kind are judged beside each other: `problems` by code, while `hold` keeps others waiting."""
+
+    hold: Callable[[], None]
+    problems: Callable[[Sequence[Any]], Mapping[str, list[Problem]]]
+
+
+BESIDE = {"rate-card": Beside(lock_cards, card_problems)}
+
+
 @dataclass
 class Judged:
     """The outcome of a row: its record as it will be, the changes, the errors."""
@@ -107,8 +118,7 @@ def keep_record(act: Act, request: RecordRequest) -> int | str:
         if found is None:
             raise Refused(Problem(f"There is no such {kind.words}."))
     facts = dict(request.facts)
-    if kind.model is RateCard:
-        lock_cards()
+    _hold(kind)
     one = _judge(kind, Reading(kind), 0, facts if found else with_followed(act, kind, facts), found)
     _judge_together(kind, [one])
     refuse_if(one.problems)
@@ -122,8 +132,7 @@ def keep_record(act: Act, request: RecordRequest) -> int | str:
 def keep_rows(act: Act, request: RowsRequest) -> int:
     """Keep the records of a file; returns how many were new or changed. Raises Refused naming every wrong row."""
     kind = KINDS[request.kind]
-    if kind.model is RateCard:
-        lock_cards()
+    _hold(kind)
     judged = judge_rows(act, request)
     refuse_if(
         Problem(f"Row {one.number}: {problem.what}", problem.where, problem.mend)
@@ -178,12 +187,18 @@ def judge_rows(act: Act, request: RowsRequest) -> list[Judged]:
     return judged
 
 
+def _hold(kind: Kind) -> None:
+    """Of kinds that are judged beside each other only one person's are kept at a time."""
+    if kind.name in BESIDE:
+        BESIDE[kind.name].hold()
+
+
 def _judge_together(kind: Kind, judged: Sequence[Judged]) -> None:
     """What is wrong with records beside each other and those that are kept already."""
-    if kind.model is not RateCard:
+    if kind.name not in BESIDE:
         return
     right = [one for one in judged if one.record is not None and not one.problems]
-    found = card_problems([one.record for one in right])
+    found = BESIDE[kind.name].problems([one.record for one in right])
     for one in right:
         one.problems += found.get(one.record.code, [])
 
@@ -266,7 +281,6 @@ def _together(kind: Kind, record: Any) -> list[Problem]:
                 return [Problem(f"{name}: has more decimals than {record.item.code} is counted in.", name)]
         record.currency = record.supplier.currency
     if kind.name == "rate":
-        record.source = ""
         return rate_problems(record, timezone.localdate())
     if kind.name == "free-time" and record.starts == record.ends:
         return [Problem("The clock ends where it starts.", "ends", "Choose what ends it.")]
@@ -318,6 +332,11 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
     new = [one for one in doing if one.new]
     changed = [one for one in doing if not one.new]
     names = sorted({fact.name for fact in kind.facts if not fact.fixed})
+    if kind.name == "rate":
+        # From now on a person says it, whoever said it before.
+        names.append("source")
+        for one in changed:
+            one.record.source = ""
     operations.keep_records(kind.model, [one.record for one in new], [one.record for one in changed], names)
     if kind.name == "site":
         rows = [Bin(site=one.record, code=code, purpose=purpose) for one in new for code, purpose in FIRST_BINS]

@@ -18,8 +18,9 @@ from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.database.connections import release_connection
 from northing.formats.dcsa import Event, read_events
-from northing.integrations.carrier.base import Feed, Unreachable
+from northing.integrations.carrier.base import Feed
 from northing.integrations.carrier.http import HttpFeed
+from northing.integrations.reading import Unreachable
 from northing.masterdata.models import Party
 from northing.shipping import operations as shipping
 from northing.shipping.models import CarrierFeed

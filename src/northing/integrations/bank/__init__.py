@@ -1,1 +1,1 @@
-"""The daily rates of a central bank: over HTTP, and a stand-in that ships with the demo."""
+"""The stand-in for a central bank's daily rates that ships with the demo."""

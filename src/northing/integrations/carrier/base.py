@@ -5,10 +5,6 @@ from dataclasses import dataclass
 from datetime import datetime
 
 
-class Unreachable(Exception):
-    """The feed gave nothing this time: not there, too slow, an error of its own. A later try may help."""
-
-
 @dataclass(frozen=True, slots=True)
 class Page:
     """Events as they came (JSON), and where the next page is; empty where there is none."""

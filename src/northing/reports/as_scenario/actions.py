@@ -11,7 +11,7 @@ from django.utils import timezone
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
 from northing.core.money.exact import divide, plain
-from northing.costing.models import Charge
+from northing.costing.models import Charge, ChargeShare
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
 from northing.masterdata.models import Territory
 from northing.orders.models import Instalment, OrderLine
@@ -29,7 +29,8 @@ ZERO = Decimal(0)
 def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
     """All actions, oldest first. A fact that was reversed is there with its reversal."""
     found: list[Recorded] = []
-    for part in (_orders, _shipments, _charges, _bills, _payments, _proofs, _entries, _office, _receipts, *STOCK):
+    money = (_charges, _bills, _spreads, _payments, _proofs, _entries, _office)
+    for part in (_orders, _shipments, *money, _receipts, *STOCK):
         found += part(reach, names)
     found.sort(key=lambda one: one[:2])
     return [one for _, _, one in found]
@@ -122,7 +123,40 @@ def _over(charge: Charge, names: Names) -> dict[str, list[str]]:
 
 
 def _kind(charge: Charge, names: Names) -> dict[str, Any]:
-    return {"kind": charge.kind, "basis": charge.basis, "over": _over(charge, names)}
+    return {"kind": charge.kind, "basis": _basis(charge), "over": _over(charge, names)}
+
+
+def _basis(charge: Charge) -> str:
+    """The basis that a charge begins with; shares by hand are given later."""
+    return Charge.Basis.EQUAL if charge.basis == Charge.Basis.BY_HAND else charge.basis
+
+
+def _spreads(reach: Reach, names: Names) -> Iterator[Recorded]:
+    """Shares by hand, as they are after the last that happened to their charge."""
+    by_hand = Charge.objects.filter(pk__in=reach.charges, basis=Charge.Basis.BY_HAND)
+    for charge in by_hand.exclude(kind__in=(Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX)).order_by("pk"):
+        last = HistoryEntry.objects.filter(links__kind="charge", links__record=charge.pk).order_by("pk").last()
+        if last is None or charge.ended:
+            continue
+        shares = charge.shares.select_related("shipment_line__container").order_by("pk")
+        rows = [_hand_share(share, names) for share in shares]
+        yield last.at, 8, action("spread", last.occurred_on, charge=_charge_name(charge, names), shares=rows)
+
+
+def _hand_share(share: ChargeShare, names: Names) -> dict[str, str]:
+    said = {"line": names.of("line", share.order_line_id), "amount": plain(share.amount)}
+    box = share.shipment_line.container if share.shipment_line else None
+    if box is not None:
+        said["container"] = f"{names.of('shipment', box.shipment_id)} {names.of('container', box.pk)}"
+    return said
+
+
+def _charge_name(charge: Charge, names: Names) -> str:
+    """The name of a charge: its own, or that of the bill line it began with."""
+    if charge.estimated is not None:
+        return names.of("charge", charge.pk)
+    first = BillLine.objects.filter(charge=charge).order_by("pk")[0]
+    return f"{names.of('bill', first.bill_id)}/{first.number}"
 
 
 def _charges(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -178,13 +212,11 @@ def _bill_line(line: BillLine, names: Names) -> dict[str, Any]:
     facts: dict[str, Any] = {"amount": plain(line.amount), "final": line.final}
     charge = line.charge
     first = BillLine.objects.filter(charge=charge).order_by("pk").first()
-    if charge.estimated is not None:
-        facts["charge"] = names.of("charge", charge.pk)
-    elif first is not None and first.pk != line.pk:
-        facts["charge"] = f"{names.of('bill', first.bill_id)}/{first.number}"
+    if charge.estimated is not None or first is not None and first.pk != line.pk:
+        facts["charge"] = _charge_name(charge, names)
     if charge.goods.exists():
         # It lies over the goods of its bill, as a line that names nothing does.
-        return facts | {"kind": charge.kind, "basis": charge.basis}
+        return facts | {"kind": charge.kind, "basis": _basis(charge)}
     return facts | _kind(charge, names)
 
 

@@ -15,6 +15,7 @@ from northing.core.problems import Refused
 from northing.masterdata.catalogue import Catalogue
 from northing.masterdata.models import Party, Site
 from northing.orders.models import OrderLine, PurchaseOrder
+from northing.reports.cost_pieces import known_of
 from northing.reports.draft_cost import LineLanded, Typed, landed_of
 from northing.web.common.forms import DayField, ExactField, PercentField
 from northing.web.common.keys import key_of
@@ -53,13 +54,15 @@ def changed(request, order_id: int):
     order = seen_order(request, order_id)
     today = timezone.localdate()
     lines = list(order.lines.select_related("item").prefetch_related("instalments__position").order_by("number"))
+    known = known_of(line.pk for line in lines)
     before, after = [], []
     for line in lines[:MOST]:
         line.order = order
         parts = list(line.instalments.all())
         there = sum((part.position.with_supplier for part in parts), ZERO) if parts else line.quantity
-        before.append(Typed(f"line-{line.pk}", _copy(line, there, line.pack_price, line.net_share)))
-        after.append(_retyped(request, line, there))
+        shares = known.get(line.pk, {})
+        before.append(Typed(f"line-{line.pk}", _copy(line, there, line.pack_price, line.net_share), shares))
+        after.append(Typed(f"line-{line.pk}", _retyped(request, line, there), shares))
     was = {one.key: one for one in landed_of(before, today)}
     order.incoterm = request.POST.get("incoterm") or order.incoterm
     order.mode = request.POST.get("mode") or order.mode
@@ -105,7 +108,7 @@ def _added(request, order: PurchaseOrder) -> Iterator[Typed]:
             yield Typed(row.prefix, line)
 
 
-def _retyped(request, line: OrderLine, there: Decimal) -> Typed:
+def _retyped(request, line: OrderLine, there: Decimal) -> OrderLine:
     """A line as it is to be: so many units more or less than are there, at the price that is typed."""
     said = {
         name: _read(ExactField(required=False), request, f"line-{line.pk}-{name}")
@@ -116,7 +119,7 @@ def _retyped(request, line: OrderLine, there: Decimal) -> Typed:
     discount = line.discount if said["discount"] is None else said["discount"] / 100
     made = _copy(line, there + quantity - line.quantity, price, net_share(discount, *_percentages(request)))
     made.need_by = _read(DayField(required=False), request, f"line-{line.pk}-need_by") or line.need_by
-    return Typed(f"line-{line.pk}", made)
+    return made
 
 
 def _copy(line: OrderLine, quantity: Decimal, price: Decimal, paid: Decimal) -> OrderLine:

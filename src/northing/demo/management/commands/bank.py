@@ -1,13 +1,12 @@
 """`manage bank`: the stand-in for a central bank's daily rates, on loopback."""
 
-import signal
-
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.access.models import Person
 from northing.actions.masterdata.rate_feed import RateFeedRequest, set_rate_feed
+from northing.demo.standing import until_stopped
 from northing.integrations.bank.standin import serve
 
 
@@ -22,10 +21,4 @@ class Command(BaseCommand):
         asked = RateFeedRequest(f"http://127.0.0.1:{port}/daily.xml", every_minutes=30)
         set_rate_feed(Act(pell, timezone.now(), channel="demo"), asked)
         server = serve(timezone.localdate, port)
-        signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
-        try:
-            signal.pause()
-        except KeyboardInterrupt:
-            pass
-        finally:
-            server.shutdown()
+        until_stopped(server.shutdown)

@@ -1,6 +1,5 @@
 """`manage carrier`: the stand-in for a carrier's feed, on loopback, saying what befalls the demo's own voyages."""
 
-import signal
 from datetime import UTC, datetime, time
 
 from django.core.management.base import BaseCommand
@@ -9,6 +8,7 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.access.models import Person
 from northing.actions.shipping import carrier_feeds
+from northing.demo.standing import until_stopped
 from northing.integrations.carrier.standin import Clock, Sail, StandIn, scenario, serve
 from northing.masterdata.models import Party
 from northing.shipping.models import Container, Leg
@@ -27,13 +27,7 @@ class Command(BaseCommand):
         carrier_feeds.set_feed(Act(hanne, timezone.now(), channel="demo"), asked)
         standin = StandIn(scenario(_sails()), Clock(timezone.now(), speed))
         server = serve(standin, port)
-        signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
-        try:
-            signal.pause()
-        except KeyboardInterrupt:
-            pass
-        finally:
-            server.shutdown()
+        until_stopped(server.shutdown)
 
 
 def _sails() -> list[Sail]:

@@ -1,9 +1,8 @@
 """`manage inbox`: the stand-in for the post, an SMTP server on loopback with a page that shows what came."""
 
-import signal
-
 from django.core.management.base import BaseCommand
 
+from northing.demo.standing import until_stopped
 from northing.integrations.mail.standin import Inbox, serve
 
 
@@ -16,11 +15,4 @@ class Command(BaseCommand):
 
     def handle(self, *args, smtp, page, **options):
         server, shown = serve(Inbox(), smtp, page)
-        signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
-        try:
-            signal.pause()
-        except KeyboardInterrupt:
-            pass
-        finally:
-            shown.shutdown()
-            server.stop()
+        until_stopped(shown.shutdown, server.stop)
