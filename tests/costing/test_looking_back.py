@@ -10,6 +10,7 @@ from northing.actions.billing.bills import book_bill
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.costing import charges
 from northing.actions.inventory import issue
+from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.reports.actual_costs import BY, compared, late_costs
 from northing.reports.landed_history import landed_history
 from tests.worlds import CONTAINERS, TODAY, D
@@ -54,6 +55,9 @@ def test_what_is_billed_stands_beside_its_estimate(world, costed):
     whole = (D("480.00"), D("520.00"), D("40.00"))
     assert told(world, "provider") == {"Forwarder": whole}
     assert told(world, "shipment") == {costed.reference: whole} and told(world, "lane") == {"CNNGB to NZTRG": whole}
+    only = compared({world.nz.pk}, "shipment", None, TODAY, kind="freight", provider=world.parties["provider"].pk)
+    assert [(one.name, one.billed) for one in only] == [(costed.reference, D("440.00"))]
+    assert not compared({world.nz.pk}, "kind", None, TODAY, provider=world.parties["USD"].pk)
     assert not told(world, "kind", last=TODAY - timedelta(days=1))
     assert not compared({world.au.pk}, "kind", None, TODAY)
 
@@ -80,6 +84,20 @@ def test_an_items_cost_over_time_and_what_moved_it(world, costed):
     assert steps[1].moved["Freight"] == D("3.9000") and steps[1].mover == "Freight"
     assert steps[1].change == steps[1].unit - steps[0].unit
     assert steps[0].unit == sum(steps[0].parts.values())
+
+
+def test_opening_stock_has_one_value_and_moves_nothing(world, client):
+    head = "company,site,item,quantity,value,received_on,lot,best_before"
+    row = f"KLN,TRG,A,64,2560.00,{TODAY - timedelta(days=30)},,"
+    open_stock(world.act("administrator"), FileRequest("\n".join([head, row]).encode()))
+    shipment = world.shipment([world.sent_order({"A": D(100)})])
+    world.say(shipment, "departure")
+    world.receive(shipment, {"A": D(100)})
+    first, second = landed_history(world.items["A"].pk, {world.nz.pk})["KLN"]
+    assert first.parts == {"Opening value": D("40.0000")} and second.change is None
+    client.force_login(Person.objects.get(username="costs"))
+    page = client.get(reverse("item-costs", args=[world.items["A"].pk])).content.decode()
+    assert page.count("<circle") == 2 and "opening value 40.0000" in page
 
 
 def test_the_pages_and_their_files(world, costed, client):

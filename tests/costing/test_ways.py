@@ -41,14 +41,16 @@ def test_what_flying_costs_more(flying):
     # By plan: 7 days from ready by air, the supplier's passage by sea; both flown in part wait for the sea.
     passage = line.order.supplier.passage_days
     assert (wait.likely - everything.likely).days == passage - 7 and part.likely == wait.likely
-    assert wait.percent is None
+    assert wait.chances == ((D(240), None),) and part.chances == ((D(60), None), (D(180), None))
 
 
 def test_delay_costs_by_the_days_after_need_by(flying):
     line = line_of(flying, A=240)
     line.need_by = ways_of(line, D(0), TODAY)[0].likely - timedelta(days=3)
-    wait, everything = ways_of(line, D(0), TODAY)
+    wait, part, everything = ways_of(line, D(60), TODAY)
     assert wait.delay == D("60.00") and everything.delay == 0 and everything.whole == everything.more
+    # Three quarters of the line wait.
+    assert part.delay == D("45.00")
 
 
 def test_the_page_divides_the_line(flying, client):

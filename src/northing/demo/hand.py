@@ -29,6 +29,7 @@ from northing.actions.shipping.pack import (
     plan_passage,
     stow,
 )
+from northing.costing.models import Charge
 from northing.customs.models import CustomsEntry
 from northing.demo.masterdata import SEED
 from northing.formats.identifiers import with_container_check_digit
@@ -183,7 +184,7 @@ class Hand:
         company="KLN",
         lines=(),
     ) -> int:
-        """A bill with a number, or without one an estimate."""
+        """A bill with a number (of an estimate of that kind, if there is one), or without one an estimate."""
         request = charges.ChargeRequest(
             company=self.companies[company].pk,
             payee=self.parties[payee].pk,
@@ -195,7 +196,10 @@ class Hand:
             shipments=(shipment,),
         )
         act = self.act("pell", day)
-        return book_bill(act, of_one(request, bill)) if bill else charges.enter_estimate(act, request)
+        if not bill:
+            return charges.enter_estimate(act, request)
+        estimate = Charge.objects.filter(shipments=shipment, kind=kind, closed_on=None).first()
+        return book_bill(act, of_one(request, bill, estimate.pk if estimate else None))
 
     def entry(
         self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG", more_tax: str = ""

@@ -10,11 +10,11 @@ WIDE, HIGH, LEFT, FOOT, HEAD, RIGHT = 720, 190, 64, 26, 14, 16
 
 @dataclass(frozen=True)
 class CostDot:
-    """A receipt: its day, the landed cost of one unit, that of the goods alone, and how it is said."""
+    """A receipt: its day, the landed cost of one unit, that of the goods alone (None: not known), how it is said."""
 
     day: date
     landed: float
-    goods: float
+    goods: float | None
     says: str
 
 
@@ -36,13 +36,14 @@ def cost_line(dots: Sequence[CostDot], currency: str) -> str:
     def y(cost: float) -> float:
         return HIGH - FOOT - (HIGH - FOOT - HEAD) * max(cost, 0) / top
 
-    def path(costs: Sequence[float]) -> str:
-        return " ".join(f"{x(day):.1f},{y(cost):.1f}" for day, cost in zip(days, costs, strict=True))
+    def path(costs: Sequence[float | None]) -> str:
+        points = zip(days, costs, strict=True)
+        return " ".join(f"{x(day):.1f},{y(cost):.1f}" for day, cost in points if cost is not None)
 
     landed, goods = [dot.landed for dot in dots], [dot.goods for dot in dots]
+    marks = {max(landed), min(cost for cost in (*goods, *landed) if cost is not None)}
     drawn = [
-        f'<text x="{LEFT - 6}" y="{y(cost) + 4:.1f}" text-anchor="end">{cost:.4g}</text>'
-        for cost in (max(landed), min(goods))
+        f'<text x="{LEFT - 6}" y="{y(cost) + 4:.1f}" text-anchor="end">{cost:.4g}</text>' for cost in sorted(marks)
     ]
     drawn += [
         f'<polyline class="goods" points="{path(goods)}"/>',

@@ -53,6 +53,8 @@ class Kind:
     given: dict[str, Any] = field(default_factory=dict)
     # Which records of the model it is, where `given` does not say it.
     within: dict[str, Any] = field(default_factory=dict)
+    # How many facts a list shows, beside those that it is known by.
+    few: int = 6
 
     @property
     def needed(self) -> list[str]:

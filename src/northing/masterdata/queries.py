@@ -227,6 +227,14 @@ def route_choices() -> list[tuple[str, str]]:
     return [("", "not planned yet"), *((route, route) for route in routes)]
 
 
+def route_legs() -> dict[str, list[RouteLeg]]:
+    """The legs of each route pattern, in their order."""
+    found: dict[str, list[RouteLeg]] = {}
+    for leg in RouteLeg.objects.order_by("route", "number"):
+        found.setdefault(leg.route, []).append(leg)
+    return found
+
+
 def places() -> list[str]:
     """The names that a leg may begin and end at: ports by code, sites, cities of suppliers."""
     cities = Party.objects.filter(kind=Party.Kind.SUPPLIER).exclude(city="")

@@ -44,7 +44,8 @@ class Compared:
     """Costs of one company under a name: estimated, billed, the difference and its part of the estimate in per cent."""
 
     name: str
-    key: int | None
+    # The record that it is about, or the kind.
+    key: int | str | None
     company: str
     currency: str
     estimated: Decimal
@@ -73,8 +74,13 @@ class LateCost:
     entries: int
 
 
-def compared(companies: Collection[int], by: str, first: date | None, last: date) -> list[Compared]:
-    """Costs whose last bill came in a period, the largest difference first; `by` is one of BY."""
+def compared(
+    companies: Collection[int], by: str, first: date | None, last: date, kind: str = "", provider: int = 0
+) -> list[Compared]:
+    """Costs whose last bill came in a period, the largest difference first; `by` is one of BY.
+
+    Of a `kind` or a `provider` (id) only, where one is named.
+    """
     found = ChargeShare.objects.filter(
         company__in=companies,
         charge__parts__company=F("company"),
@@ -84,6 +90,8 @@ def compared(companies: Collection[int], by: str, first: date | None, last: date
     )
     if first:
         found = found.filter(charge__closed_on__gte=first)
+    found = found.filter(charge__kind=kind) if kind else found
+    found = found.filter(charge__payee=provider) if provider else found
     part = "charge__parts__"
     share = F(f"{part}estimated_base") * F("amount") / NullIf(F(f"{part}base_amount"), ZERO)
     name, key = _named(by)
@@ -118,7 +126,7 @@ def _named(by: str):
         return Coalesce(
             Subquery(legs.values(lane=Concat("origin", Value(" to "), "destination"))[:1]), Value("")
         ), nothing
-    return F("charge__kind"), nothing
+    return F("charge__kind"), F("charge__kind")
 
 
 def late_costs(companies: Collection[int], first: date | None, last: date) -> list[LateCost]:

@@ -31,8 +31,8 @@ from northing.core.money.exact import divide
 from northing.core.money.money import converted, minor_units
 from northing.core.planning.loading import LOOSE
 from northing.customs.lines import customs_line
-from northing.masterdata.models import Company, Item, RouteLeg
-from northing.masterdata.queries import Rates
+from northing.masterdata.models import Company, Item
+from northing.masterdata.queries import Rates, route_legs
 from northing.masterdata.rate_cards import cards_from, usual_bases
 from northing.masterdata.tariffs import Tariff, customs_of
 from northing.orders.models import OrderLine, PurchaseOrder
@@ -170,11 +170,8 @@ class Expectations:
     @cached_property
     def _usual_boxes(self) -> dict[tuple[str, str], str]:
         """By ports of loading and discharge, the container that goods usually go in."""
-        routes: dict[str, list[RouteLeg]] = {}
-        for leg in RouteLeg.objects.order_by("route", "number"):
-            routes.setdefault(leg.route, []).append(leg)
-        found = {}
-        for legs in routes.values():
+        found: dict[tuple[str, str], str] = {}
+        for legs in route_legs().values():
             size = next((leg.size_type for leg in legs if leg.size_type), "")
             carried = [leg for leg in legs if leg.mode in ("sea", AIR, "rail")]
             if size and carried:

@@ -14,6 +14,7 @@ ZERO = Decimal(0)
 # The newest receipts that are drawn.
 MOST = 200
 WORDS = dict(Charge.Kind.choices)
+GOODS, OPENING = "Goods", "Opening value"
 
 
 @dataclass
@@ -25,6 +26,11 @@ class Step:
     unit: Decimal
     parts: dict[str, Decimal]
     moved: dict[str, Decimal] = field(default_factory=dict)
+
+    @property
+    def opening(self) -> bool:
+        """Whether it was brought in as opening stock, whose parts are not known."""
+        return self.layer.shipment_line_id is None
 
     @property
     def change(self) -> Decimal | None:
@@ -51,7 +57,7 @@ def landed_history(item: int, companies: Collection[int]) -> dict[str, list[Step
     costs: dict[int, dict[str, Decimal]] = {}
     rows = LayerCost.objects.filter(layer__in=keys).values("layer", "component", kind=F("charge__kind"))
     for row in rows.annotate(total=Sum("amount")).order_by():
-        name = WORDS.get(row["kind"] or "", "Goods")
+        name = WORDS.get(row["kind"] or "", GOODS)
         of_layer = costs.setdefault(row["layer"], {})
         of_layer[name] = of_layer.get(name, ZERO) + row["total"]
     found: dict[str, list[Step]] = {}
@@ -64,9 +70,12 @@ def landed_history(item: int, companies: Collection[int]) -> dict[str, list[Step
 
 
 def _step(layer: CostLayer, kept: Decimal, costs: dict[str, Decimal], before: Step | None) -> Step:
+    if layer.shipment_line_id is None:
+        # All that it ever cost, as it was brought in.
+        costs = {OPENING: sum(costs.values(), ZERO)}
     parts = {name: unit_price_of(amount, layer.received) for name, amount in costs.items() if amount}
     step = Step(layer, kept, unit_price_of(layer.total_cost, layer.received), parts)
-    if before is not None:
+    if before is not None and not before.opening:
         names = dict.fromkeys((*before.parts, *parts))
         step.moved = {name: parts.get(name, ZERO) - before.parts.get(name, ZERO) for name in names}
     return step

@@ -8,9 +8,9 @@ from decimal import Decimal
 
 from northing.core.costing.landed_cost import unit_price_of
 from northing.core.money.exact import divide
-from northing.core.money.money import minor_units, rounded
+from northing.core.money.money import minor_units
 from northing.core.planning.ranges import Range, arrival_range
-from northing.masterdata.models import RouteLeg
+from northing.masterdata.queries import route_legs
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.cost_pieces import pieces_of
 from northing.reports.expected_cost import Expectations, Piece
@@ -27,7 +27,8 @@ class Way:
     """A way for the units of a line that are with the supplier: how many fly, and what follows from it.
 
     Costs are in base currency: `unit` landed (4 decimals), `more` than to wait for all of it. `delay` is what the days
-    after need-by cost on average.
+    after need-by cost on average, each unit its part of the line's cost of a day. `chances` are units with the chance
+    in whole per cent that they are there by need-by; None where too little is known.
     """
 
     name: str
@@ -35,14 +36,9 @@ class Way:
     unit: Decimal | None
     more: Decimal | None
     likely: date
-    chance: float | None
+    chances: tuple[tuple[Decimal, int | None], ...]
     delay: Decimal
     because: tuple[str, ...]
-
-    @property
-    def percent(self) -> int | None:
-        """The chance that all of it is there by need-by, in whole per cent."""
-        return None if self.chance is None else round(self.chance * 100)
 
     @property
     def whole(self) -> Decimal | None:
@@ -58,10 +54,7 @@ def open_parts(line: OrderLine) -> list[Instalment]:
 def air_days(line: OrderLine) -> tuple[int, str]:
     """Days by air from ready to our dock, and where that is known from."""
     loads, lands = line.order.supplier.port_id, line.order.site.port_id
-    routes: dict[str, list[RouteLeg]] = {}
-    for leg in RouteLeg.objects.order_by("route", "number"):
-        routes.setdefault(leg.route, []).append(leg)
-    for name, legs in routes.items():
+    for name, legs in route_legs().items():
         carried = [leg for leg in legs if leg.mode == AIR]
         if carried and (carried[0].origin, carried[-1].destination) == (loads, lands):
             return sum(leg.wait_days + leg.days for leg in legs), f"by the route {name}"
@@ -87,7 +80,7 @@ def ways_of(line: OrderLine, fly: Decimal, today: date) -> list[Way]:
         expected = reckon.of(_divided(pieces, flown))
         landed = _sum(cost.landed for cost in expected.costs)
         waiting = landed if not flown else waiting
-        ranges = [*([by_sea] if flown < there else []), *([by_air] if flown else [])]
+        groups = [(units, one) for units, one in ((flown, by_air), (there - flown, by_sea)) if units]
         said = tuple(dict.fromkeys(one.estimate.because for one in expected.cards if one.kind == "freight"))
         if flown:
             said += (known_from,)
@@ -97,9 +90,9 @@ def ways_of(line: OrderLine, fly: Decimal, today: date) -> list[Way]:
                 flown,
                 None if landed is None else unit_price_of(landed, there),
                 None if landed is None or waiting is None else landed - waiting,
-                max(one.likely or one.base for one in ranges),
-                _chance(ranges, line.need_by),
-                _delay(line, ranges),
+                max(one.likely or one.base for _, one in groups),
+                tuple((units, _percent(one.chance(line.need_by))) for units, one in groups),
+                _delay(line, groups, there),
                 said,
             )
         )
@@ -162,18 +155,16 @@ def _ranges(line: OrderLine, parts: Sequence[Instalment], by_plane: int, today: 
     return waits.range, arrival_range(ready + timedelta(days=by_plane), stretches, today)
 
 
-def _chance(ranges: Sequence[Range], need_by: date) -> float | None:
-    """The chance of the part that is least likely."""
-    chances = [one.chance(need_by) for one in ranges]
-    known = [one for one in chances if one is not None]
-    return min(known) if len(known) == len(chances) else None
+def _percent(chance: float | None) -> int | None:
+    return None if chance is None else round(chance * 100)
 
 
-def _delay(line: OrderLine, ranges: Sequence[Range]) -> Decimal:
-    """The cost of the days after need-by, on average, of the part that is latest; without history by plan."""
-    days = 0.0
-    for one in ranges:
+def _delay(line: OrderLine, groups: Sequence[tuple[Decimal, Range]], there: Decimal) -> Decimal:
+    """The cost of the days after need-by, on average; without history by plan."""
+    total = ZERO
+    for units, one in groups:
         off = (one.base - line.need_by).days
         spread = one.spread or {0: 1.0}
-        days = max(days, sum(max(off + day, 0) * part for day, part in spread.items()))
-    return rounded(line.item.delay_cost * Decimal(str(round(days, 1))), line.order.company.currency)
+        days = Decimal(str(round(sum(max(off + day, 0) * part for day, part in spread.items()), 1)))
+        total += line.item.delay_cost * days * units
+    return divide(total, there, minor_units(line.order.company.currency))

@@ -10,12 +10,13 @@ from northing.access.permissions import companies_of
 from northing.drawings.cost_line import CostDot, cost_line
 from northing.drawings.figures import price
 from northing.masterdata.models import Item
-from northing.reports.actual_costs import BY, compared, late_costs
-from northing.reports.landed_history import Step, landed_history
+from northing.reports.actual_costs import BY, Compared, compared, late_costs
+from northing.reports.landed_history import GOODS, Step, landed_history
 from northing.reports.tariff_moves import Moved, tariff_moves
+from northing.web.common.keys import key_of
 from northing.web.common.permissions import open_page
 from northing.web.common.tables import csv_file
-from northing.web.reports.sheets import period_of
+from northing.web.reports.sheets import Period, period_of
 
 # As many lines are drawn; the file has all.
 MOST = 300
@@ -28,16 +29,23 @@ def actual(request):
     period, mine = period_of(request), companies_of(request.user)
     by = request.GET.get("by", "kind")
     by = by if by in BY else "kind"
-    rows = compared(mine, by, period.first, period.through)
+    kind, provider = request.GET.get("kind", "")[:20], key_of(request.GET.get("provider", ""))
+    rows = compared(mine, by, period.first, period.through, kind, provider)
     if request.GET.get("as") == "csv":
         columns = (by, "company", "currency", "estimated", "billed", "difference")
         told = ((one.name, one.company, one.currency, one.estimated, one.billed, one.difference) for one in rows)
         return csv_file(f"estimate-against-actual-by-{by}.csv", columns, _named(columns, told))
-    page = OPENS.get(by)
-    told = [(one, reverse(page, args=[one.key]) if page and one.key else "") for one in rows]
+    told = [(one, _opens(by, one, period)) for one in rows]
     context = {"rows": told, "by": by, "ways": BY, "period": period}
     context["late"] = late_costs(mine, period.first, period.through)
     return render(request, "costing/actual.html", context)
+
+
+def _opens(by: str, one: Compared, period: Period) -> str:
+    """The address of what is behind a row: its shipment or item; of a kind or provider its shipments."""
+    if by in OPENS and one.key:
+        return reverse(OPENS[by], args=[one.key])
+    return f"?{period.query}&by=shipment&{by}={one.key}" if by in ("kind", "provider") else ""
 
 
 @open_page
@@ -65,7 +73,7 @@ def item(request, item_id: int):
             CostDot(
                 step.layer.occurred_on,
                 float(step.unit),
-                float(step.parts.get("Goods", 0)),
+                None if step.opening else float(step.parts.get(GOODS, 0)),
                 f"{step.layer.occurred_on:%-d %b %Y}: {price(step.unit, 4)}",
             )
             for step in steps

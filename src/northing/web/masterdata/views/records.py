@@ -24,7 +24,6 @@ from northing.web.masterdata.forms.records import RecordForm, RowsForm
 
 AT_ONCE, SHOWN = 500, 200
 # What a list shows of each record, beside its code.
-FEW = 6
 
 
 @open_page
@@ -70,7 +69,7 @@ def records(request, name: str):
             found |= Q(**{f"{column}__icontains": word})
         rows = rows.filter(found)
     page = page_of_rows(rows, request.GET)
-    facts = kind.facts[: FEW + len(kind.key) - 1]
+    facts = kind.facts[: kind.few + len(kind.key) - 1]
     lines = [(row, [fact.said(getattr(row, fact.name)) for fact in facts]) for row in page.rows]
     context = {"kind": kind, "facts": facts, "lines": lines, "page": page, "word": word}
     return render(request, "masterdata/records.html", context | {"keeps": _may_keep(request, kind)})
