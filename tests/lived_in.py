@@ -136,7 +136,6 @@ def facts_of(world):
             **of_day,
         )
         CustomsEntry.objects.create(
-            shipment=Shipment.objects.get(),
             office=world.parties["customs"],
             number="E",
             day=TODAY,
@@ -144,12 +143,11 @@ def facts_of(world):
             entry=entry(),
             **common,
             **numbers,
-        )
+        ).shipments.add(Shipment.objects.get())
         OriginProof.objects.create(
             shipment=Shipment.objects.get(), name="certificate", number="C-1", dated=TODAY, added_by=who, **common
         )
         paid = OfficePayment.objects.create(
-            shipment=Shipment.objects.get(),
             office=world.parties["customs"],
             day=TODAY,
             amount=0,
@@ -158,7 +156,7 @@ def facts_of(world):
             **common,
         )
         OfficePaymentPart.objects.create(payment=paid, customs_entry=CustomsEntry.objects.get(), amount=0)
-        Release.objects.create(shipment=Shipment.objects.get(), day=TODAY, said_by=who, **common)
+        Release.objects.create(customs_entry=CustomsEntry.objects.get(), day=TODAY, said_by=who, **common)
         Opening.objects.create(layer=layer, quantity=1, entered_by=who, entry=entry(), **common, **of_day)
     return {
         "inspection_id": Inspection.objects.get().pk,

@@ -14,6 +14,7 @@ from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers
 from northing.actions.inventory import issue as issuing
 from northing.actions.masterdata.rates import RateRequest, enter_rate
 from northing.actions.orders import send, write
@@ -194,7 +195,7 @@ def test_years_that_nobody_means(world, year):
     leg = LegPlan("sea", "a", "b", day, day, True)
     assert words in refused(pack.plan_passage, world.act("shipping"), pack.PassageRequest(shipment.pk, None, (leg,)))
     world.say(shipment, "departure")
-    entry = entries.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", day)
+    entry = entries.EntryRequest(Covers((shipment.pk,)), world.nz.pk, world.parties["customs"].pk, "E-1", day)
     assert words in refused(entries.book_customs_entry, world.act("costs"), entry)
     row = receiving.ReceiveRow(ShipmentLine.objects.get().pk, D(10))
     receipt = receiving.ReceiveRequest(Container.objects.get().pk, world.site.pk, "DN", day, (row,))
@@ -459,10 +460,10 @@ def test_inspection_return_and_issue(world):
 
 def test_a_customs_entry_number_is_booked_once(world):
     shipment = world.shipment([world.sent_order({"A": D(10)})])
-    request = entries.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
+    request = entries.EntryRequest(Covers((shipment.pk,)), world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
     assert "has not departed" in refused(entries.book_customs_entry, world.act("costs"), request)
     world.say(shipment, "departure")
     entries.book_customs_entry(world.act("costs"), request)
     assert "booked already" in refused(entries.book_customs_entry, world.act("costs"), request)
-    stranger = entries.EntryRequest(shipment.pk, world.au.pk, world.parties["customs"].pk, "E-2", TODAY)
+    stranger = entries.EntryRequest(Covers((shipment.pk,)), world.au.pk, world.parties["customs"].pk, "E-2", TODAY)
     assert "no goods in this shipment" in refused(entries.book_customs_entry, world.act("costs"), stranger)

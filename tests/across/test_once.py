@@ -10,6 +10,7 @@ from django.test.utils import CaptureQueriesContext
 from psycopg.errors import DeadlockDetected
 
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers
 from northing.actions.inventory import issue
 from northing.actions.orders import send
 from northing.actions.receiving import reverse
@@ -88,7 +89,7 @@ def prepared(world, action, lines, number):
         return lambda: world.charge(shipment, "freight", f"{lines}0.00", "USD", "weight")
     if action == "clear":
         office = world.parties["customs"].pk
-        request = entries.EntryRequest(shipment.pk, world.nz.pk, office, f"E{lines}", TODAY)
+        request = entries.EntryRequest(Covers((shipment.pk,)), world.nz.pk, office, f"E{lines}", TODAY)
         return lambda: entries.book_customs_entry(world.act("costs"), request)
     rows = {code: D(20) for code in codes}
     if action == "receive":

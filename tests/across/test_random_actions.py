@@ -13,6 +13,7 @@ from northing.actions.billing.request import BillLineRequest, BillRequest, of_on
 from northing.actions.claims import returns
 from northing.actions.costing import charges
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers
 from northing.actions.inventory import issue as issuing
 from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.orders import cancel
@@ -261,7 +262,7 @@ class Actions(DockRules, MoneyRules, Machine):
         entry = self.one(CustomsEntry.objects.filter(reversed_by=None), pick)
         if entry and correct:
             self.done += 1
-            facts = (entry.shipment_id, entry.company_id, entry.office_id, f"entry {self.done}", TODAY, entry.pk)
+            facts = (Covers(), entry.company_id, entry.office_id, f"entry {self.done}", TODAY, entry.pk)
             self.attempt(entries.book_customs_entry, "costs", entries.EntryRequest(*facts))
         elif entry:
             request = ReverseRequest(entry.pk, "withdrawn")
@@ -272,7 +273,7 @@ class Actions(DockRules, MoneyRules, Machine):
         self.done += 1
         shipment = Shipment.objects.get(containers=self.boxes[box])
         office = self.world.parties["customs"].pk
-        request = entries.EntryRequest(shipment.pk, self.world.nz.pk, office, f"entry {self.done}", TODAY)
+        request = entries.EntryRequest(Covers((shipment.pk,)), self.world.nz.pk, office, f"entry {self.done}", TODAY)
         self.attempt(entries.book_customs_entry, "costs", request)
 
     def prove(self):

@@ -12,6 +12,7 @@ from northing.actions.claims import authorise, money, returns
 from northing.actions.confirmations import answers, chaser_rules, chasers, supplier_links
 from northing.actions.costing import charges
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers
 from northing.actions.inventory import adjust, issue
 from northing.actions.ledger import close
 from northing.actions.masterdata import opening, rates, records, suppliers
@@ -136,7 +137,7 @@ def _date(shipment):
 
 
 def _entry(shipment, world, office):
-    return entries.EntryRequest(shipment.pk, world.nz.pk, office, "E-1", TODAY)
+    return entries.EntryRequest(Covers((shipment.pk,)), world.nz.pk, office, "E-1", TODAY)
 
 
 def _waiting_bill(world, estimate):

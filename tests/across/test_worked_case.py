@@ -12,6 +12,7 @@ from northing.actions.claims import returns
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers
 from northing.actions.inventory import issue
 from northing.actions.quality import inspect
 from northing.actions.receiving import reverse
@@ -58,7 +59,7 @@ def shipped(under_way):
 
 
 def enter_customs(world, shipment):
-    request = entries.EntryRequest(shipment.pk, world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
+    request = entries.EntryRequest(Covers((shipment.pk,)), world.nz.pk, world.parties["customs"].pk, "E-1", TODAY)
     entries.book_customs_entry(world.act("costs"), request)
 
 

@@ -6,6 +6,7 @@ import pytest
 from django.urls import reverse
 
 from northing.actions.customs import entries, proofs
+from northing.actions.customs.covers import Covers, covered
 from northing.actions.masterdata.records import RecordRequest, keep_record
 from northing.actions.reversal import ReverseRequest
 from northing.core.problems import NotAllowed, Refused
@@ -35,7 +36,7 @@ def sailed(world):
 
 
 def declared(world, day=TODAY):
-    return entries.declare(world.sailed.pk, world.company, day)
+    return entries.declare(covered(Covers((world.sailed.pk,)), world.company), world.company, day)
 
 
 def prove(world, who="costs", **change):
@@ -44,7 +45,7 @@ def prove(world, who="costs", **change):
 
 
 def book(world, number, corrects=None):
-    asked = (world.sailed.pk, world.company.pk, world.parties["customs"].pk, number, TODAY, corrects)
+    asked = (Covers((world.sailed.pk,)), world.company.pk, world.parties["customs"].pk, number, TODAY, corrects)
     entries.book_customs_entry(world.act("costs"), entries.EntryRequest(*asked))
     return CustomsEntry.objects.latest("pk")
 

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers, covered
 from northing.actions.reversal import ReverseRequest
 from northing.core.costing.customs import Customs, Expression
 from northing.core.costing.landed_cost import ImportTax, Line, cost_sheet
@@ -77,9 +78,9 @@ def sailed(world):
     world.order = world.sent_order({"A": D(10), "C": D(20)})
     world.sailed = world.shipment([world.order])
     world.say(world.sailed, "departure")
-    head = (world.sailed.pk, world.order.company_id, world.parties["customs"].pk, "E-1", TODAY)
+    head = (Covers((world.sailed.pk,)), world.order.company_id, world.parties["customs"].pk, "E-1", TODAY)
     world.asked = entries.EntryRequest(*head)
-    world.ours = entries.declare(world.sailed.pk, world.order.company, TODAY).sheet
+    world.ours = entries.declare(covered(world.asked.covers, world.order.company), world.order.company, TODAY).sheet
     return world
 
 

@@ -17,6 +17,7 @@ from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_b
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
 from northing.actions.costing import charges, rebase
 from northing.actions.customs import entries
+from northing.actions.customs.covers import Covers
 from northing.actions.inventory import issue
 from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.masterdata.opening import FileRequest, open_stock
@@ -62,7 +63,9 @@ def much_happens(world):
     bills.book_bill(world.act("costs"), BillRequest(world.nz.pk, provider, "F-1", TODAY, "USD", (part,)))
     world.say(shipment, "arrival")
     office = world.parties["customs"].pk
-    entries.book_customs_entry(world.act("costs"), entries.EntryRequest(shipment.pk, world.nz.pk, office, "E-1", TODAY))
+    entries.book_customs_entry(
+        world.act("costs"), entries.EntryRequest(Covers((shipment.pk,)), world.nz.pk, office, "E-1", TODAY)
+    )
     world.receive(shipment, {"A": D(100), "B": D(1200), "C": D(900)})
     layer = CostLayer.objects.get(item__code="B")
     inspect.inspect(world.act("inspector"), inspect.InspectRequest(layer.pk, D(1150), D(50), "dents", TODAY))

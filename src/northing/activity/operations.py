@@ -52,8 +52,10 @@ CONSTRAINTS = {
     "position_not_negative": Problem(
         "Another person has just moved these units.", mend="Look again and repeat what is still to do."
     ),
-    "entry_number_once": Problem("This customs entry number is booked already.", "number"),
-    "entry_once_per_shipment": Problem("The company has a customs entry for this shipment already.", "number"),
+    "entry_number_once": Problem(
+        "This customs entry number is booked already.", "number", "A correction has a number of its own."
+    ),
+    "goods_declared_once": Problem("Another entry declares some of these goods.", "number", "Reload the page."),
     "container_once": Problem("This container is in the shipment already.", "number"),
     "voyage_once": Problem("This voyage is known already; choose it from the list.", "number"),
     **{

@@ -12,9 +12,12 @@ from northing.shipping.models import Shipment, ShipmentLine
 
 
 class CustomsEntry(models.Model):
-    """A company's declaration for a shipment: figures as booked. A second one may take its place."""
+    """A company's declaration of goods: figures as booked. A second one may take its place.
 
-    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="customs_entries")
+    `shipments` are those that its lines are in; goods that came unpacked are in none.
+    """
+
+    shipments = models.ManyToManyField(Shipment, related_name="customs_entries")
     company = models.ForeignKey(Company, models.PROTECT)
     office = models.ForeignKey(Party, models.PROTECT)
     number = models.CharField(max_length=40)
@@ -43,9 +46,6 @@ class CustomsEntry(models.Model):
             models.UniqueConstraint(
                 fields=["office", "number"], condition=Q(reversed_by=None), name="entry_number_once"
             ),
-            models.UniqueConstraint(
-                fields=["shipment", "company"], condition=Q(reversed_by=None), name="entry_once_per_shipment"
-            ),
         ]
 
     def __str__(self):
@@ -53,9 +53,10 @@ class CustomsEntry(models.Model):
 
 
 class CustomsLine(models.Model):
-    """One shipment line on a customs entry."""
+    """One shipment line on a customs entry; it `stands` as long as its entry does."""
 
     entry = models.ForeignKey(CustomsEntry, models.CASCADE, related_name="lines")
+    stands = models.BooleanField(default=True)
     shipment_line = models.ForeignKey(ShipmentLine, models.PROTECT, related_name="customs_lines")
     hs_code = models.CharField(max_length=10)
     origin = models.CharField(max_length=2)
@@ -65,6 +66,11 @@ class CustomsLine(models.Model):
     words = models.CharField(max_length=120, blank=True, db_default="")
     duty = fields.money()
     extra = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["shipment_line"], condition=Q(stands=True), name="goods_declared_once")
+        ]
 
 
 class OriginProof(models.Model):
@@ -96,9 +102,9 @@ class OriginProof(models.Model):
 
 
 class Release(models.Model):
-    """Customs released a company's goods of a shipment. It stands whatever becomes of the entry."""
+    """Customs released the goods of an entry. It stands whatever becomes of the entry."""
 
-    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="releases")
+    customs_entry = models.ForeignKey(CustomsEntry, models.PROTECT, related_name="releases")
     company = models.ForeignKey(Company, models.PROTECT)
     day = models.DateField()
     said_by = models.ForeignKey(Person, models.PROTECT, related_name="+")
@@ -109,16 +115,13 @@ class Release(models.Model):
     class Meta:
         ordering = ["id"]
         constraints = [
-            models.UniqueConstraint(
-                fields=["shipment", "company"], condition=Q(withdrawn_at=None), name="released_once"
-            )
+            models.UniqueConstraint(fields=["customs_entry"], condition=Q(withdrawn_at=None), name="released_once")
         ]
 
 
 class OfficePayment(models.Model):
-    """What a company paid to a customs office for a shipment; below 0 the office paid back."""
+    """What a company paid to a customs office for goods it declared; below 0 the office paid back."""
 
-    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="office_payments")
     company = models.ForeignKey(Company, models.PROTECT)
     office = models.ForeignKey(Party, models.PROTECT, related_name="+")
     day = models.DateField()

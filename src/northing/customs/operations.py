@@ -34,11 +34,12 @@ class Declaration:
     lines: tuple[DeclaredLine, ...]
 
 
-def write_entry(entry: CustomsEntry, declared: Declaration) -> CustomsEntry:
-    """A customs entry as booked, with what was declared."""
+def write_entry(entry: CustomsEntry, declared: Declaration, shipments: Iterable[int]) -> CustomsEntry:
+    """A customs entry as booked, with what was declared, and the shipments (ids) that it is in."""
     entry.customs_value, entry.duty = declared.customs_value, declared.duty
     entry.tax_base, entry.tax = declared.tax_base, declared.tax
     entry.save()
+    entry.shipments.set(shipments)
     CustomsLine.objects.bulk_create(_customs_lines(entry, declared.lines))
     return entry
 
@@ -67,6 +68,8 @@ def mark_undone(done: CustomsEntry | OfficePayment, by: Entry) -> None:
     """A customs entry was corrected or reversed, or a payment to an office; it stays a fact."""
     done.reversed_by = by
     done.save(update_fields=["reversed_by"])
+    if isinstance(done, CustomsEntry):
+        done.lines.update(stands=False)
 
 
 def _customs_lines(entry: CustomsEntry, lines: Iterable[DeclaredLine]) -> list[CustomsLine]:

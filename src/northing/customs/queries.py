@@ -1,13 +1,15 @@
-"""Reads of customs: proofs of origin that count on a day, what offices are owed, what is released."""
+"""Reads of customs: proofs of origin that count on a day, what is declared, paid and released."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db.models import Q, QuerySet
+from django.db.models import Count, Exists, F, OuterRef, Q, QuerySet, Value
 
-from northing.customs.models import CustomsEntry, OriginProof, Release
+from northing.customs.models import CustomsEntry, CustomsLine, OriginProof, Release
 from northing.ledger.models import Account, DocumentKind, OpenItem
+from northing.shipping.models import ShipmentLine
 
 
 def proofs_of(shipment: int, company: int) -> QuerySet[OriginProof]:
@@ -21,39 +23,65 @@ def proved_on(shipment: int, company: int, day: date) -> set[str]:
     return set(counts.values_list("name", flat=True))
 
 
-def standing_entry(shipment: int, company: int) -> CustomsEntry | None:
-    """The entry of a company for a shipment (ids) that stands."""
-    found = CustomsEntry.objects.filter(shipment=shipment, company=company, reversed_by=None)
-    return found.select_related("office").first()
+def is_declared(but: int | None = None) -> Exists:
+    """Of shipment lines: whether they are on a customs entry that stands, other than `but` (id)."""
+    standing = CustomsLine.objects.filter(shipment_line=OuterRef("pk"), stands=True)
+    return Exists(standing.exclude(entry=but) if but else standing)
 
 
-def released_on(shipment: int, company: int) -> date | None:
-    """The day on which customs released a company's goods of a shipment (ids)."""
-    found = Release.objects.filter(shipment=shipment, company=company, withdrawn_at=None)
-    return found.values_list("day", flat=True).first()
+def is_released() -> Exists:
+    """Of shipment lines: whether customs released them."""
+    released = Release.objects.filter(withdrawn_at=None).values("customs_entry")
+    return Exists(CustomsLine.objects.filter(shipment_line=OuterRef("pk"), entry__in=released))
 
 
-def released_of(shipments: Iterable[int]) -> set[tuple[int, int]]:
-    """Which shipments are released for which companies (ids)."""
-    found = Release.objects.filter(shipment__in=list(shipments), withdrawn_at=None)
-    return set(found.values_list("shipment", "company"))
+# A shipment and a company (ids).
+Whose = tuple[int, int]
 
 
-# A shipment, a company and an office (ids).
-Whose = tuple[int, int, int]
+@dataclass
+class Cleared:
+    """How far a company's goods in a shipment are: the last entry's day once all is declared; what is owed."""
+
+    entry_on: date | None
+    released: bool
+    owed: Decimal = Decimal(0)
 
 
-def owed_to_offices(shipments: Iterable[int]) -> dict[Whose, dict[int, Decimal]]:
-    """By shipment, company and office (ids), what is owed for each customs entry (id); below 0 it was paid too much."""
-    entries = CustomsEntry.objects.filter(shipment__in=list(shipments))
-    whose = {
-        key: (shipment, company, office)
-        for key, shipment, company, office in entries.values_list("pk", "shipment", "company", "office")
-    }
+def cleared_of(shipments: Iterable[int], with_office: bool = True) -> dict[Whose, Cleared]:
+    """By shipment and company (ids). Without the office nothing is read of what it is owed and released."""
+    keys = list(shipments)
+    parts = ShipmentLine.objects.filter(container__shipment__in=keys).annotate(said=is_declared())
+    parts = parts.annotate(free=is_released() if with_office else Value(True))
+    whose = ("container__shipment", "instalment__line__order__company")
+    lacking = {"undeclared": Count("pk", filter=Q(said=False)), "held": Count("pk", filter=Q(free=False))}
+    rows = parts.order_by().values_list(*whose).annotate(**lacking)
+    found = {(shipment, company): Cleared(None, not held) for shipment, company, _, held in rows}
+    entries = CustomsEntry.objects.filter(shipments__in=keys).order_by("day", "pk")
+    said = list(entries.values_list("shipments", "company", "pk", "day", "reversed_by"))
+    owed = owed_on({key for _, _, key, _, _ in said}) if with_office else {}
+    undeclared = {(shipment, company) for shipment, company, some, _ in rows if some}
+    for shipment, company, key, day, reversed_by in said:
+        one = found.setdefault((shipment, company), Cleared(None, False))
+        one.owed += owed.get(key, Decimal(0))
+        if reversed_by is None and (shipment, company) not in undeclared:
+            one.entry_on = day
+    return found
+
+
+def owed_on(entries: Iterable[int]) -> dict[int, Decimal]:
+    """What is owed for each customs entry (ids), where it is not 0; below 0 it was paid too much."""
     items = OpenItem.objects.filter(
-        account=Account.CUSTOMS_PAYABLE, document_kind=DocumentKind.CUSTOMS_ENTRY, document__in=whose
+        account=Account.CUSTOMS_PAYABLE, document_kind=DocumentKind.CUSTOMS_ENTRY, document__in=list(entries)
     )
-    found: dict[Whose, dict[int, Decimal]] = {}
-    for document, amount in items.exclude(amount=0).order_by("document").values_list("document", "amount"):
-        found.setdefault(whose[document], {})[document] = -amount
+    rows = items.exclude(amount=0).order_by("document").values_list("document", "amount")
+    return {document: -amount for document, amount in rows}
+
+
+def same_goods(entries: Iterable[int]) -> dict[int, set[int]]:
+    """By entry (id), itself and those that declared some of its goods at the same office, whether they stand or not."""
+    found = {key: {key} for key in entries}
+    lines = CustomsLine.objects.filter(entry__in=found, shipment_line__customs_lines__entry__office=F("entry__office"))
+    for key, other in lines.order_by().values_list("entry", "shipment_line__customs_lines__entry").distinct():
+        found[key].add(other)
     return found

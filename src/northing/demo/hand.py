@@ -14,6 +14,7 @@ from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries, office
+from northing.actions.customs.covers import Covers, covered
 from northing.actions.orders import send, write
 from northing.actions.receiving import receive as receive_action
 from northing.actions.shipping import container_milestones, milestones
@@ -207,20 +208,22 @@ class Hand:
         """A customs entry; the office may ask for more tax than we reckon."""
         office_key = self.parties[office].pk
         on = self.today + timedelta(days=day)
-        request = entries.EntryRequest(shipment, self.companies[company].pk, office_key, number, on)
+        covers = Covers((shipment,))
+        request = entries.EntryRequest(covers, self.companies[company].pk, office_key, number, on)
         if more_tax:
-            ours = entries.declare(shipment, self.companies[company], on).sheet.tax
+            goods = covered(covers, self.companies[company])
+            ours = entries.declare(goods, self.companies[company], on).sheet.tax
             request = replace(request, their_tax=ours + Decimal(more_tax), reason="freight at another rate")
         entries.book_customs_entry(self.act("pell", day), request)
 
     def cleared(self, shipment: int, paid: int, released: int, company: str = "KLN") -> None:
         """The office is paid, then releases the goods, so many days from today."""
         key = self.companies[company].pk
-        entry = CustomsEntry.objects.get(shipment=shipment, company=key, reversed_by=None)
+        entry = CustomsEntry.objects.get(shipments=shipment, company=key, reversed_by=None)
         on = self.today + timedelta(days=paid)
         office.pay_office(self.act("maris", paid), office.PayOfficeRequest(entry.pk, on))
         on = self.today + timedelta(days=released)
-        office.release(self.act("pell", released), office.ReleaseRequest(shipment, key, on))
+        office.release(self.act("pell", released), office.ReleaseRequest(entry.pk, on))
 
     def receive(
         self, shipment: int, note: str, day: int, short: dict[str, int] | None = None, who="rua", lot: str = ""

@@ -183,8 +183,8 @@ def _charges(keys: Sequence[int]) -> dict[int, Named]:
 
 
 def _entries(keys: Sequence[int]) -> dict[int, Named]:
-    rows = CustomsEntry.objects.filter(pk__any_of=keys).values_list("pk", "number", "shipment")
-    return {key: (f"Customs entry {number}", ("shipment", shipment)) for key, number, shipment in rows}
+    rows = CustomsEntry.objects.filter(pk__any_of=keys).values_list("pk", "number")
+    return {key: (f"Customs entry {number}", ("customs-entry", key)) for key, number in rows}
 
 
 def _cases(keys: Sequence[int]) -> dict[int, Named]:

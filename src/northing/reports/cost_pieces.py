@@ -15,6 +15,7 @@ from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge, ChargePart
 from northing.costing.queries import all_shares
 from northing.customs.models import CustomsEntry, OriginProof
+from northing.customs.queries import is_declared
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.expected_cost import Piece, Shares
 from northing.shipping.models import Container, Shipment, ShipmentLine
@@ -41,7 +42,8 @@ def parts_of_lines(lines: Iterable[int]) -> list[ShipmentLine]:
 
 def _parts(which: Q, shipments: dict[int, Shipment]) -> list[ShipmentLine]:
     """Orders, containers and shipments are given to parts once each: many parts are of one."""
-    found = ShipmentLine.objects.filter(which).select_related("container__shipment", "instalment__line__item")
+    found = ShipmentLine.objects.filter(which).annotate(declared=is_declared())
+    found = found.select_related("container__shipment", "instalment__line__item")
     parts = with_orders(list(found.order_by("instalment__line_id", "pk")), "company", "supplier", "site")
     boxes: dict[int, Container] = {}
     for part in parts:
@@ -60,7 +62,7 @@ SharesOf = Mapping[tuple[int, int], Decimal]
 class Pieces:
     """Pieces with their shares in charges: packed ones by shipment line, others by order line.
 
-    `entries` are the customs entries that stand, by shipment and company (ids); `said` is each company's part of a
+    `entries` are the customs entries that stand, by company (id); `said` is each company's part of a
     charge, by charge and company (ids).
     """
 
@@ -69,7 +71,7 @@ class Pieces:
     open_shares: SharesOf = field(default_factory=dict)
     charges: dict[int, Charge] = field(default_factory=dict)
     said: dict[tuple[int, int], ChargePart] = field(default_factory=dict)
-    entries: dict[tuple[int, int], CustomsEntry] = field(default_factory=dict)
+    entries: dict[int, list[CustomsEntry]] = field(default_factory=dict)
 
 
 def pieces_of(parts: Sequence[ShipmentLine], day: date, lines: Sequence[OrderLine] = ()) -> Pieces:
@@ -87,12 +89,14 @@ def pieces_of(parts: Sequence[ShipmentLine], day: date, lines: Sequence[OrderLin
     shipments = {part.container.shipment_id: part.container.shipment for part in parts if part.container}
     if shipments:
         prefetch_related_objects(list(shipments.values()), "customs_entries")
-    found.entries = {
-        (key, entry.company_id): entry
-        for key, shipment in shipments.items()
+    standing = {
+        entry.pk: entry
+        for shipment in shipments.values()
         for entry in shipment.customs_entries.all()
         if not entry.reversed_by_id
     }
+    for _, entry in sorted(standing.items()):
+        found.entries.setdefault(entry.company_id, []).append(entry)
     found.all = [*_packed(parts, found, Proofs(shipments, day)), *_unpacked(lines, found)]
     return found
 
@@ -125,7 +129,7 @@ def _packed(parts: Sequence[ShipmentLine], found: Pieces, proofs: Proofs) -> lis
         whose = (part.container.shipment_id if part.container else 0, line.order.company_id)
         piece = Piece(line, part.quantity, _amount(part.instalment, line, part.quantity), part.container)
         piece.goods, piece.known = part.goods_base, known.get(part.pk, {})
-        piece.proofs, piece.declared = partial(proofs.of, *whose), whose in found.entries
+        piece.proofs, piece.declared = partial(proofs.of, *whose), part.declared
         if part.container:
             piece.leaves, piece.lands = part.container.shipment.departed_on, part.container.expected_dock
         pieces.append(piece)

@@ -136,7 +136,9 @@ class Sheet:
     company: Company
     columns: list[Column]
     rows: list[SheetRow] = field(default_factory=list)
-    entry: CustomsEntry | None = None
+    entries: list[CustomsEntry] = field(default_factory=list)
+    # Some of its goods are on no customs entry.
+    undeclared: bool = False
     missing: list[str] = field(default_factory=list)
     # Charges (ids) whose spreading the reader's companies may change: they bear all of it.
     spreadable: set[int] = field(default_factory=set)
@@ -205,7 +207,9 @@ def cost_sheet(shipment: Shipment, parts: Sequence[ShipmentLine], companies: set
     expected = Expectations(today).of(pieces.all)
     found = sheets_of(_packed_parts(parts, pieces.shares), expected, pieces.said, companies)
     for sheet in found:
-        sheet.entry = pieces.entries.get((shipment.pk, sheet.company.pk))
+        sheet.entries = pieces.entries.get(sheet.company.pk, [])
+        own = (part for part in parts if part.instalment.line.order.company_id == sheet.company.pk)
+        sheet.undeclared = not all(part.declared for part in own)
     return found
 
 

@@ -9,6 +9,7 @@ from django.urls import reverse
 
 from northing.core.checks import strongest
 from northing.core.problems import Strength
+from northing.customs.queries import is_declared
 from northing.drawings.figures import first_of
 from northing.masterdata.models import Bin, Company, Item
 from northing.shipping.models import RequiredDocument, Shipment, ShipmentLine
@@ -47,18 +48,20 @@ class Readiness:
 def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readiness:
     """Where the shipment stands for these companies (ids)."""
     parts = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
-    entered = {entry.company_id for entry in shipment.customs_entries.all() if not entry.reversed_by_id}
-    aboard = set(parts.order_by().values_list("instalment__line__order__company", flat=True).distinct())
+    said = parts.order_by().annotate(declared=is_declared())
+    rows = set(said.values_list("instalment__line__order__company", "declared").distinct())
+    undeclared = {company for company, declared in rows if not declared}
+    some = {company for company, declared in rows if declared}
     page = reverse("shipment", args=[shipment.pk])
     if not shipment.departed_on:
         found = [*_to_depart(shipment, parts, page), *_papers(shipment, ("departure",), page, today)]
         return Readiness(DEPART, found)
     if not parts.filter(accounted__lt=F("quantity")).exists():
         return Readiness("", [])
-    customs = [*_entries(shipment, aboard - entered, parts), *_papers(shipment, ("customs",), page, today)]
+    customs = [*_entries(shipment, undeclared, some, parts), *_papers(shipment, ("customs",), page, today)]
     if not shipment.arrived_on:
         return Readiness(ARRIVE, [_softened(one) for one in customs])
-    if aboard - entered:
+    if undeclared:
         return Readiness(CLEAR, customs)
     return Readiness(RECEIVE, [*_bins(parts), *_papers(shipment, ("customs", "receipt"), page, today)])
 
@@ -111,11 +114,12 @@ def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date)
         yield Missing(f"{paper} {paper.lacks}: it releases the papers.", "Record it", f"{page}#papers")
 
 
-def _entries(shipment: Shipment, without: set[int], parts) -> Iterable[Missing]:
+def _entries(shipment: Shipment, without: set[int], some: set[int], parts) -> Iterable[Missing]:
     for company in Company.objects.filter(pk__in=without).order_by("code"):
         url = reverse("customs", args=[shipment.pk, company.pk])
         strength = Strength(company.receive_without_entry)
-        yield Missing(f"{company.code} has no customs entry.", "Book it", url, strength, "book_customs_entry")
+        lacks = "has no customs entry for a part of it" if company.pk in some else "has no customs entry"
+        yield Missing(f"{company.code} {lacks}.", "Book it", url, strength, "book_customs_entry")
     bare = Item.objects.filter(Q(hs_code="") | Q(hs_code__isnull=True))
     codes = bare.filter(order_lines__instalments__shipment_lines__in=parts).distinct().order_by("code")[:6]
     for item in codes:

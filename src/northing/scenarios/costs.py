@@ -9,9 +9,11 @@ from northing.actions.billing.request import BillLineRequest, BillRequest, of_on
 from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.costing import charges, from_cards, rebase
 from northing.actions.customs import entries, office, proofs
+from northing.actions.customs.covers import Covers
 from northing.billing.models import BillLine
+from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry
+from northing.customs.models import CustomsEntry, Release
 from northing.orders.models import PurchaseOrder
 from northing.scenarios import shapes
 from northing.scenarios.played import Played
@@ -189,9 +191,18 @@ class Costs(Played):
 
     def release(self, action: shapes.Released) -> tuple[str, int]:
         """Customs releases the goods."""
-        company = self.laid.one("companies", action.company)
-        asked = office.ReleaseRequest(self.find("shipment", action.shipment), company.pk, action.day)
-        return "release", office.release(self.laid.act(action.day), asked)
+        if action.entry:
+            entries = [self.find("customs entry", action.entry)]
+        else:
+            company, shipment = self.laid.one("companies", action.company), self.find("shipment", action.shipment)
+            standing = CustomsEntry.objects.filter(shipments=shipment, company=company, reversed_by=None)
+            standing = standing.exclude(releases__in=Release.objects.filter(withdrawn_at=None))
+            entries = list(standing.order_by("pk").values_list("pk", flat=True))
+        if not entries:
+            raise Refused(Problem("Nothing is declared yet.", mend="Book the customs entry first."))
+        act = self.laid.act
+        made = [office.release(act(action.day), office.ReleaseRequest(entry, action.day)) for entry in entries]
+        return "release", made[-1]
 
     def proof(self, action: shapes.Proof) -> tuple[str, int]:
         """A paper proves the origin of goods in a shipment."""
@@ -202,10 +213,12 @@ class Costs(Played):
     def customs(self, action: shapes.Customs) -> tuple[str, int]:
         """A customs entry as computed; it may take the place of an earlier one."""
         company, office = self.laid.one("companies", action.company), self.laid.one("parties", action.office)
-        shipment = self.find("shipment", action.shipment)
         corrects = self.find("customs entry", action.corrects) if action.corrects else None
+        shipments = [self.find("shipment", action.shipment)] if action.shipment and not corrects else []
+        boxes = [self.find("container", name) for name in action.containers]
+        receipts = [self.find("receipt", name) for name in action.receipts]
+        covers = Covers(tuple(shipments), tuple(boxes), tuple(receipts))
         their = action.their
         said = (tuple(their.duty), their.tax, their.reason) if their else ()
-        request = entries.EntryRequest(shipment, company.pk, office.pk, action.number, action.day, corrects, *said)
-        entries.book_customs_entry(self.laid.act(action.day), request)
-        return "customs entry", CustomsEntry.objects.get(shipment=shipment, company=company, reversed_by=None).pk
+        request = entries.EntryRequest(covers, company.pk, office.pk, action.number, action.day, corrects, *said)
+        return "customs entry", entries.book_customs_entry(self.laid.act(action.day), request)

@@ -350,10 +350,17 @@ class TheirFigures(Shape):
 
 
 class Customs(Dated):
-    """Book a customs entry as computed, or as the office reckons."""
+    """Book a customs entry as computed, or as the office reckons.
+
+    It is over all of the company in the shipment, in some containers, or of receipts that came unpacked; a correction
+    that names none of them is over the goods of the entry whose place it takes.
+    """
 
     do: Literal["customs"]
-    shipment: Id
+    id: Id = ""
+    shipment: Id = ""
+    containers: list[Id] = []
+    receipts: list[Id] = []
     company: Code
     office: Code
     number: str
@@ -370,12 +377,13 @@ class PayOffice(Dated):
 
 
 class Released(Dated):
-    """Customs releases a company's goods of a shipment."""
+    """Customs releases the goods of an entry; or of all that a company's entries declare of a shipment."""
 
     do: Literal["release"]
     id: Id = ""
-    shipment: Id
-    company: Code
+    entry: Id = ""
+    shipment: Id = ""
+    company: Code = ""
 
 
 class Proof(Dated):

@@ -312,6 +312,12 @@ def ready_too_late(shipment: Shipment, most: int = 20) -> list[TooLate]:
     ]
 
 
+def with_goods(found: QuerySet[ShipmentLine]) -> list[ShipmentLine]:
+    """Shipment lines by order line, with what their cost is reckoned from."""
+    found = found.select_related("instalment__line__item", "container__shipment")
+    return with_orders(list(found.order_by("instalment__line_id", "pk")), "company")
+
+
 def with_orders(parts: list[ShipmentLine], *related: str) -> list[ShipmentLine]:
     """Give shipment lines their orders with what is `related`, each read once: many parts are of one order."""
     keys = {part.instalment.line.order_id for part in parts}

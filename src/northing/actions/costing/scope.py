@@ -20,7 +20,7 @@ from northing.orders import operations as orders
 from northing.orders.models import OrderLine
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, ShipmentLine
-from northing.shipping.queries import with_orders
+from northing.shipping.queries import with_goods
 
 ZERO = Decimal(0)
 
@@ -96,18 +96,13 @@ def scope_of(charge: Charge) -> Scope:
 
 def aboard(shipments: Iterable[int], containers: Iterable[int] = ()) -> list[ShipmentLine]:
     """The goods in whole shipments and containers (ids)."""
-    return _goods(_in_containers(shipments, containers))
+    return with_goods(_in_containers(shipments, containers))
 
 
 def _in_containers(shipments: Iterable[int], containers: Iterable[int]) -> QuerySet[ShipmentLine]:
     whole = Container.objects.filter(shipment__in=list(shipments)).values("pk")
     found = ShipmentLine.objects.filter(container__in=whole)
     return found | ShipmentLine.objects.filter(container__in=list(containers))
-
-
-def _goods(found: QuerySet[ShipmentLine]) -> list[ShipmentLine]:
-    found = found.select_related("instalment__line__item", "container__shipment")
-    return with_orders(list(found.order_by("instalment__line_id", "pk")), "company")
 
 
 def in_scope(scope: Scope) -> list[Goods]:
@@ -120,7 +115,7 @@ def in_scope(scope: Scope) -> list[Goods]:
             for part in parts
             if not narrowed or part.instalment.line_id in narrowed
         ]
-    parts = _goods(ShipmentLine.objects.filter(pk__in=scope.goods, quantity__gt=0)) if scope.goods else []
+    parts = with_goods(ShipmentLine.objects.filter(pk__in=scope.goods, quantity__gt=0)) if scope.goods else []
     keys = scope.all_lines
     lines = OrderLine.objects.filter(pk__in=keys).select_related("order__company", "item").order_by("pk")
     units = line_units(keys)

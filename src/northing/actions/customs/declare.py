@@ -1,4 +1,4 @@
-"""A declaration to a customs office: values, duty and import tax of a company's goods in a shipment."""
+"""A declaration to a customs office: values, duty and import tax of goods of a company."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -7,12 +7,11 @@ from decimal import Decimal
 from functools import partial
 
 from northing.actions.costing import ownership
-from northing.actions.costing.scope import aboard
+from northing.actions.customs.covers import mark_of, shipments_of
 from northing.core.costing import landed_cost
 from northing.core.costing.customs import DUTY, FREIGHT, INSURANCE, Customs, Group
 from northing.core.costing.tariff import Applied, words_of
 from northing.core.costing.their_figures import Theirs, with_theirs
-from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
 from northing.customs import operations
@@ -42,6 +41,11 @@ class Declared:
     saved: Decimal = ZERO
     # As we reckon it, where `sheet` is the office's.
     ours: landed_cost.CostSheet | None = None
+
+    @property
+    def mark(self) -> str:
+        """A short mark of its goods."""
+        return mark_of(self.shipment_lines)
 
     @property
     def differs(self) -> bool:
@@ -85,15 +89,15 @@ class Declared:
         return found
 
 
-def declare(shipment: int, company: Company, day: date) -> Declared:
-    """Customs value, duty and import tax of a company's goods in a shipment, at the day's customs rates and tariff."""
-    parts = [part for part in aboard([shipment]) if part.instalment.line.order.company_id == company.pk]
-    if not parts:
-        raise Refused(Problem(f"{company} has no goods in this shipment.", "company"))
+def declare(parts: list[ShipmentLine], company: Company, day: date) -> Declared:
+    """Customs value, duty and import tax of a company's goods at the day's customs rates and tariff."""
     rates = Rates(day, "customs")
     tariff = Tariff(company.country, day, partial(rates.of, company))
-    proofs = proved_on(shipment, company.pk, day)
-    rules = [tariff.of(part.instalment.line.item, part.instalment.line.order.supplier_id, proofs) for part in parts]
+    proofs = {key: proved_on(key, company.pk, day) for key in shipments_of(parts)}
+    rules = [
+        tariff.of(part.instalment.line.item, part.instalment.line.order.supplier_id, proofs.get(_shipment(part), set()))
+        for part in parts
+    ]
     how, kinds = customs_of(company.country)
     tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
     charges = _charges(parts, company, rates, tax, how, kinds)
@@ -113,6 +117,10 @@ def declare(shipment: int, company: Company, day: date) -> Declared:
         proved = sheet([one.with_proof() for one in rules])
         saved = made.duty + made.tax - made.reclaimed - (proved.duty + proved.tax - proved.reclaimed)
     return Declared(made, parts, company, rules, saved)
+
+
+def _shipment(part: ShipmentLine) -> int | None:
+    return part.container.shipment_id if part.container else None
 
 
 def _charges(

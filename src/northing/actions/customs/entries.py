@@ -1,16 +1,20 @@
-"""Clear: a company's customs entry for a shipment, with its duty and import tax; its correction and its reversal."""
+"""Clear: a company's customs entry over its goods, with its duty and import tax; its correction and its reversal."""
 
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
+from django.db.models import QuerySet
+
 from northing.access.acts import Act, future_problem
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.charges import only_billed
+from northing.actions.customs.covers import Covers, lock_covered, mark_of, shipments_of
 from northing.actions.customs.declare import Declared, declaration, declare
+from northing.actions.customs.office import links_of, lock_goods
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.operations import Link, add_history, once
+from northing.activity.operations import CONSTRAINTS, Link, add_history, once
 from northing.core.costing.their_figures import Theirs, groups_of
 from northing.core.money.money import is_whole
 from northing.core.problems import Problem, Refused, refuse_if
@@ -23,21 +27,22 @@ from northing.ledger.models import Account, DocumentKind, Entry
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
-from northing.shipping import operations as shipping
-from northing.shipping.models import Shipment
+from northing.shipping.models import ShipmentLine
 
 ZERO, MOST = Decimal(0), Decimal(999_999_999_999)
+NO_MORE = Problem("The entry to be corrected does not stand any more.", mend="Reload the page.")
 
 
 @dataclass(frozen=True)
 class EntryRequest:
-    """A customs entry of one company for one shipment; `corrects` is the entry (id) whose place it takes.
+    """A customs entry of one company; `corrects` is the entry (id) whose place it takes.
 
+    `shown` is the mark of the goods as they were shown; empty: whatever is covered.
     `their_duty` is what the office asks for the groups of the entry, in their order (for all of it, where duty is by
     line), `their_tax` its import tax; None: as we reckon. `reason` says why that is not what we reckon.
     """
 
-    shipment: int
+    covers: Covers
     company: int
     office: int
     number: str
@@ -46,20 +51,22 @@ class EntryRequest:
     their_duty: tuple[Decimal | None, ...] = ()
     their_tax: Decimal | None = None
     reason: str = ""
+    shown: str = ""
 
 
 @once
 def book_customs_entry(act: Act, request: EntryRequest) -> int:
     """Book the entry: duty into the goods, import tax to reclaim and what is not into the goods, owed to the office.
 
-    Returns the shipment's id.
+    Returns its id.
     """
     company = Company.objects.get(pk=request.company)
     act.require("book_customs_entry", company.pk)
-    shipment = shipping.lock([request.shipment])[request.shipment]
-    refuse_if(_entry_problems(act, request, shipment))
+    _refuse_before(request)
+    parts = lock_covered(request.covers, company, request.corrects)
+    refuse_if(_entry_problems(act, request, parts))
     old = _corrected(request)
-    declared = _by_them(request, declare(request.shipment, company, request.day))
+    declared = _by_them(request, declare(parts, company, request.day))
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
     text += f", import tax {money(sheet.tax, company.currency)}"
@@ -69,7 +76,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     if old is not None:
         text += f", in place of {old.number}"
     text += posting_note([company.pk], request.day)
-    history = add_history(act, "book_customs_entry", text, _links(request.shipment, declared), request.day)
+    history = add_history(act, "book_customs_entry", text, _links(company.pk, parts), request.day)
     book = open_entry(act, history, text, request.day, reverses=old.entry if old else None)
     if old is not None:
         _undo(book, old)
@@ -77,7 +84,6 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     of_tax = {cost.id: cost.import_tax for cost in sheet.lines}
     kept, more = _customs_charge(request, declared, book, "import_tax", sheet.tax - sheet.reclaimed, of_tax)
     made = CustomsEntry(
-        shipment=shipment,
         company=company,
         office_id=request.office,
         number=request.number.strip(),
@@ -92,10 +98,10 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
         at=act.at,
         entry=book,
     )
-    operations.write_entry(made, declaration(declared))
+    operations.write_entry(made, declaration(declared), shipments_of(parts))
     post(book, drafts + more + _owed(made, 1))
-    bring_along(shipments=[request.shipment])
-    return request.shipment
+    bring_along(shipments=[*shipments_of(parts), *_shipments(old)])
+    return made.pk
 
 
 def _by_them(request: EntryRequest, declared: Declared) -> Declared:
@@ -124,19 +130,28 @@ def _by_them(request: EntryRequest, declared: Declared) -> Declared:
     return made
 
 
-def _links(shipment: int, declared: Declared) -> list[Link]:
-    company = declared.company.pk
-    lines = [("line", part.instalment.line_id, company) for part in declared.shipment_lines]
-    return [("shipment", shipment, company), *lines]
+def _links(company: int, parts: list[ShipmentLine]) -> list[Link]:
+    lines = dict.fromkeys(part.instalment.line_id for part in parts)
+    return [
+        *(("shipment", shipment, company) for shipment in shipments_of(parts)),
+        *(("line", line, company) for line in lines),
+    ]
 
 
-def _entry_problems(act: Act, request: EntryRequest, shipment: Shipment) -> list[Problem]:
+def _shipments(entry: CustomsEntry | None) -> list[int]:
+    return list(entry.shipments.order_by("pk").values_list("pk", flat=True)) if entry else []
+
+
+def _entry_problems(act: Act, request: EntryRequest, parts: list[ShipmentLine]) -> list[Problem]:
     found = future_problem(request.day, act, "day")
     if not request.number.strip():
         found.append(Problem("The entry has a number.", "number", "Enter it as the customs office gave it."))
-    if not shipment.departed_on:
+    ashore = {part.container.shipment for part in parts if part.container and not part.container.shipment.departed_on}
+    for shipment in sorted(ashore, key=str):
         what = f"{shipment} has not departed; what is aboard may still change."
         found.append(Problem(what, "number", "Record the departure first."))
+    if request.shown and request.shown != mark_of(parts):
+        found.append(Problem("The goods are others by now than those that were shown.", "number", "Reload the page."))
     return found
 
 
@@ -144,15 +159,24 @@ def _corrected(request: EntryRequest) -> CustomsEntry | None:
     """The entry whose place this one takes, as long as it stands. Raises Refused."""
     if request.corrects is None:
         return None
-    stands = CustomsEntry.objects.select_for_update(of=("self",)).select_related(
-        "entry", "company", "duty_charge", "kept_charge"
-    )
-    old = stands.filter(
-        pk=request.corrects, shipment=request.shipment, company=request.company, reversed_by=None
-    ).first()
+    related = ("entry", "company", "duty_charge", "kept_charge")
+    old = _standing(request).select_for_update(of=("self",)).select_related(*related).first()
     if old is None:
-        raise Refused(Problem("The entry to be corrected does not stand any more.", mend="Reload the page."))
+        raise Refused(NO_MORE)
     return old
+
+
+def _refuse_before(request: EntryRequest) -> None:
+    """What is plain before goods are read and locked. Raises Refused."""
+    if request.corrects and not _standing(request).exists():
+        raise Refused(NO_MORE)
+    used = CustomsEntry.objects.filter(office=request.office, number=request.number.strip(), reversed_by=None)
+    if used.exclude(pk=request.corrects).exists():
+        raise Refused(CONSTRAINTS["entry_number_once"])
+
+
+def _standing(request: EntryRequest) -> QuerySet[CustomsEntry]:
+    return CustomsEntry.objects.filter(pk=request.corrects, company=request.company, reversed_by=None)
 
 
 def _owed(made: CustomsEntry, sign: int) -> list[Draft]:
@@ -197,17 +221,15 @@ def reverse_customs_entry(act: Act, request: ReverseRequest) -> int:
     found = CustomsEntry.objects.select_related("company", "entry", "duty_charge", "kept_charge")
     entry = found.get(pk=request.record)
     act.require("book_customs_entry", entry.company_id)
-    shipping.lock([entry.shipment_id])
+    shipments = lock_goods([entry])
     entry.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("customs entry", entry.reversed_by_id, request.reason)
     text = f"Reversed customs entry {entry.number}: {request.reason.strip()}"
     text += posting_note([entry.company_id], act.today)
-    lines = entry.lines.values_list("shipment_line__instalment__line", flat=True).order_by("pk")
-    links = [("line", line, entry.company_id) for line in dict.fromkeys(lines)]
-    links.insert(0, ("shipment", entry.shipment_id, entry.company_id))
+    links = links_of(entry, with_lines=True)
     history = add_history(act, "reverse_customs_entry", text, links, act.today)
     _undo(open_entry(act, history, text, act.today, reverses=entry.entry), entry)
-    bring_along(shipments=[entry.shipment_id])
+    bring_along(shipments=shipments)
     return entry.pk
 
 
@@ -228,12 +250,9 @@ def _customs_charge(
         billed_on=request.day,
         closed_on=request.day,
     )
-    costing.write_charge(charge, [request.shipment])
-    shares = {
-        (part.instalment.line_id, part.pk): by_line[str(part.pk)]
-        for part in declared.shipment_lines
-        if by_line[str(part.pk)]
-    }
+    parts = declared.shipment_lines
+    costing.write_charge(charge, shipments_of(parts), goods=[part.pk for part in parts if not part.container])
+    shares = {(part.instalment.line_id, part.pk): by_line[str(part.pk)] for part in parts if by_line[str(part.pk)]}
     costing.write_spread(charge, [costing.PartDraft(company.pk, amount, amount, amount, amount, shares)])
     found = absorb.absorption({absorb.Bearer(*key): {charge.pk: share} for key, share in shares.items()})
     drafts = absorb.write(book, found)

@@ -1,5 +1,6 @@
 """After the entry: what the office asked for is paid to it, then it releases the goods."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -7,26 +8,25 @@ from decimal import Decimal
 from northing.access.acts import Act, future_problem
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
-from northing.activity.models import HistoryEntry
-from northing.activity.operations import add_history, once
+from northing.activity.operations import Link, add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.customs import operations
 from northing.customs.models import CustomsEntry, OfficePayment, OfficePaymentPart, Release
-from northing.customs.queries import owed_to_offices, released_on, standing_entry
+from northing.customs.queries import is_released, owed_on, same_goods
 from northing.drawings.figures import money
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, DocumentKind
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Company
 from northing.shipping import operations as shipping
+from northing.shipping.models import ShipmentLine
 
 ONE = Decimal(1)
 
 
 @dataclass(frozen=True)
 class PayOfficeRequest:
-    """All that is open with the office of a customs entry (its id) for that shipment is settled on a day."""
+    """All that is open with the office of a customs entry (its id) for its goods is settled on a day."""
 
     customs_entry: int
     day: date
@@ -34,10 +34,9 @@ class PayOfficeRequest:
 
 @dataclass(frozen=True)
 class ReleaseRequest:
-    """Customs releases a company's goods of a shipment (ids)."""
+    """Customs releases the goods of an entry (its id)."""
 
-    shipment: int
-    company: int
+    customs_entry: int
     day: date
 
 
@@ -46,20 +45,19 @@ def pay_office(act: Act, request: PayOfficeRequest) -> int:
     """Pay what the entry and those before it still owe; what was paid too much comes back. Returns the payment's id."""
     of = CustomsEntry.objects.select_related("company", "office", "entered_by").get(pk=request.customs_entry)
     act.require("pay", of.company_id)
-    shipment = shipping.lock([of.shipment_id])[of.shipment_id]
-    owed = owed_to_offices([shipment.pk]).get((shipment.pk, of.company_id, of.office_id), {})
+    shipments = lock_goods([of])
+    owed = owed_on(same_goods([of.pk])[of.pk])
     total = sum(owed.values(), Decimal(0))
     refuse_if(_pay_problems(act, request, of, total))
     currency = of.company.currency
     words = "Paid" if total > 0 else "Got back from"
-    text = f"{words} {of.office} {currency} {money(abs(total), currency)} for {shipment}"
+    text = f"{words} {of.office} {currency} {money(abs(total), currency)} for {of.number}"
     text += posting_note([of.company_id], request.day)
-    history = add_history(act, "pay_office", text, [("shipment", shipment.pk, of.company_id)], request.day)
+    history = add_history(act, "pay_office", text, links_of(of), request.day)
     book = open_entry(act, history, text, request.day)
     bank = Draft(of.company_id, Account.BANK, -total, -total, currency, ONE)
     post(book, [bank, *(_settled(of, document, amount) for document, amount in owed.items())])
     made = OfficePayment(
-        shipment=shipment,
         company=of.company,
         office=of.office,
         day=request.day,
@@ -70,7 +68,7 @@ def pay_office(act: Act, request: PayOfficeRequest) -> int:
     )
     parts = [OfficePaymentPart(customs_entry_id=document, amount=amount) for document, amount in owed.items()]
     operations.write_office_payment(made, parts)
-    bring_along(shipments=[shipment.pk])
+    bring_along(shipments=shipments)
     return made.pk
 
 
@@ -91,7 +89,7 @@ def _settled(of: CustomsEntry, document: int, amount: Decimal) -> Draft:
 def _pay_problems(act: Act, request: PayOfficeRequest, of: CustomsEntry, total: Decimal) -> list[Problem]:
     found = future_problem(request.day, act, "day")
     if not total:
-        found.append(Problem(f"Nothing is open with {of.office} for this shipment.", mend="Reload the page."))
+        found.append(Problem(f"Nothing is open with {of.office} for these goods.", mend="Reload the page."))
     most, currency = of.company.payment_approval_above, of.company.currency
     if most is not None and abs(total) > most and act.person.pk == of.entered_by_id:
         what = f"More than {currency} {money(most, currency)} is not paid by who booked the entry."
@@ -104,50 +102,74 @@ def reverse_office_payment(act: Act, request: ReverseRequest) -> int:
     """It was not paid after all. Returns its id."""
     paid = OfficePayment.objects.select_related("company", "entry", "office").get(pk=request.record)
     act.require("pay", paid.company_id)
-    shipment = shipping.lock([paid.shipment_id])[paid.shipment_id]
+    of = entries_of(paid)
+    shipments = lock_goods(of)
     paid.refresh_from_db(fields=["reversed_by"])
     refuse_reversal("payment", paid.reversed_by_id, request.reason)
-    if released_on(shipment.pk, paid.company_id):
+    if Release.objects.filter(customs_entry__in=of, withdrawn_at=None).exists():
         refuse_if([Problem("Customs released the goods on it.", mend="Withdraw the release first.")])
-    text = f"Reversed the payment to {paid.office} for {shipment}: {request.reason.strip()}"
+    numbers = ", ".join(one.number for one in of)
+    text = f"Reversed the payment to {paid.office} for {numbers}: {request.reason.strip()}"
     text += posting_note([paid.company_id], act.today)
-    history = add_history(act, "reverse_office_payment", text, [("shipment", shipment.pk, paid.company_id)], act.today)
+    links = list(dict.fromkeys(link for one in of for link in links_of(one)))
+    history = add_history(act, "reverse_office_payment", text, links, act.today)
     book = open_entry(act, history, text, act.today, reverses=paid.entry)
     ledger.mirror(book, paid.entry, [])
     operations.mark_undone(paid, book)
-    bring_along(shipments=[shipment.pk])
+    bring_along(shipments=shipments)
     return paid.pk
 
 
 @once
 def release(act: Act, request: ReleaseRequest) -> int:
     """Customs released the goods: they may be received. Returns the release's id."""
-    company = Company.objects.get(pk=request.company)
-    act.require("book_customs_entry", company.pk)
-    shipment = shipping.lock([request.shipment])[request.shipment]
-    refuse_if(_release_problems(act, request, company))
-    _told(act, request.shipment, company, f"Customs released the goods of {company} in {shipment}", "release_goods")
-    made = Release(shipment=shipment, company=company, day=request.day, said_by=act.person, at=act.at)
+    entry = CustomsEntry.objects.select_related("company", "office").get(pk=request.customs_entry)
+    act.require("book_customs_entry", entry.company_id)
+    shipments = lock_goods([entry])
+    entry.refresh_from_db(fields=["reversed_by"])
+    refuse_if(_release_problems(act, request, entry))
+    text = f"Customs released the goods of {entry.number}"
+    add_history(act, "release_goods", text, links_of(entry), act.today)
+    made = Release(customs_entry=entry, company=entry.company, day=request.day, said_by=act.person, at=act.at)
     operations.write_fact(made)
-    bring_along(shipments=[shipment.pk])
+    bring_along(shipments=shipments)
     return made.pk
 
 
-def _told(act: Act, shipment: int, company: Company, text: str, action: str) -> HistoryEntry:
-    return add_history(act, action, text, [("shipment", shipment, company.pk)], act.today)
+def lock_goods(entries: Sequence[CustomsEntry]) -> list[int]:
+    """Lock the shipments of entries, then the entries and those of the same goods; returns the shipments (ids)."""
+    found = sorted({shipment.pk for one in entries for shipment in one.shipments.all()})
+    shipping.lock(found)
+    keys = {key for same in same_goods([one.pk for one in entries]).values() for key in same}
+    list(CustomsEntry.objects.select_for_update().filter(pk__in=keys).order_by("pk"))
+    return found
 
 
-def _release_problems(act: Act, request: ReleaseRequest, company: Company) -> list[Problem]:
+def links_of(entry: CustomsEntry, with_lines: bool = False) -> list[Link]:
+    """What the history of an entry is shown with: its shipments; its order lines too, where it is of no shipment."""
+    shipments = entry.shipments.order_by("pk").values_list("pk", flat=True)
+    links: list[Link] = [("shipment", key, entry.company_id) for key in shipments]
+    if with_lines or not links:
+        lines = entry.lines.order_by("pk").values_list("shipment_line__instalment__line", flat=True)
+        links += [("line", line, entry.company_id) for line in dict.fromkeys(lines)]
+    return links
+
+
+def entries_of(paid: OfficePayment) -> list[CustomsEntry]:
+    """The entries that a payment settled."""
+    return list(CustomsEntry.objects.filter(payments__payment=paid).prefetch_related("shipments").order_by("pk"))
+
+
+def _release_problems(act: Act, request: ReleaseRequest, entry: CustomsEntry) -> list[Problem]:
     found = future_problem(request.day, act, "day")
-    entry = standing_entry(request.shipment, company.pk)
-    if entry is None:
-        return [*found, Problem("Nothing is declared yet.", mend="Book the customs entry first.")]
+    if entry.reversed_by_id:
+        return [*found, Problem("The entry does not stand any more.", mend="Book the customs entry first.")]
     if request.day < entry.day:
         found.append(Problem("They were not declared by then.", "day", f"The entry is of {entry.day:%-d %b %Y}."))
-    owed = owed_to_offices([request.shipment]).get((request.shipment, company.pk, entry.office_id), {})
+    owed = owed_on(same_goods([entry.pk])[entry.pk])
     if sum(owed.values(), Decimal(0)) > 0:
         found.append(Problem(f"{entry.office} is not paid yet.", mend="Pay the office first."))
-    if released_on(request.shipment, company.pk):
+    if not ShipmentLine.objects.filter(~is_released(), customs_lines__entry=entry).exists():
         found.append(Problem("They are released already."))
     return found
 
@@ -155,13 +177,13 @@ def _release_problems(act: Act, request: ReleaseRequest, company: Company) -> li
 @once
 def withdraw_release(act: Act, request: ReverseRequest) -> int:
     """They were not released after all. Returns its id."""
-    said = Release.objects.select_for_update(of=("self",)).select_related("company", "shipment").get(pk=request.record)
+    said = Release.objects.select_for_update(of=("self",)).select_related("customs_entry").get(pk=request.record)
     act.require("book_customs_entry", said.company_id)
     if said.withdrawn_at or not request.reason.strip():
         wrong = "This release was withdrawn already." if said.withdrawn_at else "Say why."
         raise Refused(Problem(wrong, "reason"))
-    text = f"Customs did not release the goods of {said.company} in {said.shipment}: {request.reason.strip()}"
-    _told(act, said.shipment_id, said.company, text, "withdraw_release")
+    text = f"Customs did not release the goods of {said.customs_entry.number}: {request.reason.strip()}"
+    add_history(act, "withdraw_release", text, links_of(said.customs_entry), act.today)
     operations.withdraw(said, act.at)
-    bring_along(shipments=[said.shipment_id])
+    bring_along(shipments=said.customs_entry.shipments.values_list("pk", flat=True))
     return said.pk

@@ -6,6 +6,8 @@ Follow one receipt here: check, lock, ask the core, write facts, move positions,
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from django.db.models import QuerySet
+
 from northing.access.acts import Act, future_problem
 from northing.access.models import Person
 from northing.access.permissions import may
@@ -32,7 +34,7 @@ from northing.activity.operations import add_history, add_links, once
 from northing.core.checks import answered, finding
 from northing.core.inventory.bins import Goods
 from northing.core.problems import Problem, Strength, refuse_if
-from northing.customs.queries import released_on, standing_entry
+from northing.customs.queries import is_declared, is_released
 from northing.ledger.models import Entry
 from northing.ledger.operations import Draft, open_entry, post
 from northing.ledger.queries import posting_note
@@ -41,7 +43,7 @@ from northing.receiving import operations as receiving
 from northing.receiving.models import Receipt
 from northing.receiving.queries import same_note
 from northing.shipping import operations as shipping
-from northing.shipping.models import Container, Shipment
+from northing.shipping.models import Container, Shipment, ShipmentLine
 
 __all__ = ["Papers", "ReceiveRequest", "ReceiveRow", "note_words", "receive", "take_in"]
 
@@ -221,20 +223,23 @@ def _entry_problems(
 ) -> list[Problem]:
     """Goods from abroad are received behind customs."""
     company = site.company
-    foreign = any(one.of_line.order.supplier.country != company.country for one in found)
+    foreign = {one.goods.pk for one in found if one.of_line.order.supplier.country != company.country}
     if container is None or not foreign:
         return []
-    if standing_entry(container.shipment_id, company.pk):
-        return _release_problems(request, company, container.shipment)
+    coming = ShipmentLine.objects.filter(pk__in=foreign)
+    if not coming.filter(~is_declared()).exists():
+        return _release_problems(request, company, coming, container.shipment)
     what = f"{company.code} has no customs entry for {container.shipment}."
     problem = finding(company.receive_without_entry, what, "Book it first", "receive all the same")
     return [answered(problem, request.accept)]
 
 
-def _release_problems(request: ReceiveRequest, company: Company, shipment: Shipment) -> list[Problem]:
+def _release_problems(
+    request: ReceiveRequest, company: Company, coming: QuerySet[ShipmentLine], shipment: Shipment
+) -> list[Problem]:
     """What customs has not released is received as the company says; where it only warns nobody records releases."""
     strength = company.receive_not_released
-    if strength == Strength.WARN or released_on(shipment.pk, company.pk):
+    if strength == Strength.WARN or not coming.filter(~is_released()).exists():
         return []
     what = f"Customs has not released {shipment} for {company.code}."
     return [answered(finding(strength, what, "Record the release first", "receive all the same"), request.accept)]

@@ -1,6 +1,5 @@
 """Open matters of shipments on their way."""
 
-from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
@@ -12,7 +11,7 @@ from northing.actions.worklist.documents import refresh_documents
 from northing.actions.worklist.stakes import Stakes, day_of
 from northing.core.money.money import rounded
 from northing.core.worklist import moves
-from northing.customs.queries import owed_to_offices, released_of
+from northing.customs.queries import cleared_of
 from northing.masterdata.models import Company
 from northing.shipping.models import Leg, Shipment
 from northing.worklist.models import Matter
@@ -58,18 +57,15 @@ def _aboard(shipments: list[int]) -> dict[tuple[int, Company], _Aboard]:
 def refresh_shipments(shipments: Iterable[int]) -> None:
     """Shipments on their way, one matter for each company aboard; a company that is not any more has none."""
     keys = list(shipments)
-    found = Shipment.objects.prefetch_related("customs_entries").in_bulk(keys)
+    found = Shipment.objects.in_bulk(keys)
     mains = {leg.shipment_id: leg for leg in Leg.objects.filter(shipment__in=keys, main=True)}
     aboard = _aboard(keys)
     asks = any(company.receive_not_released != "warn" for _, company in aboard)
-    released = released_of(keys) if asks else set()
-    owed: dict[tuple[int, int], Decimal] = defaultdict(Decimal)
-    for (shipment, company, _), parts in (owed_to_offices(keys) if asks else {}).items():
-        owed[shipment, company] += sum(parts.values(), ZERO)
+    cleared = cleared_of(keys, asks)
     drafts = []
     for (key, company), goods in aboard.items():
         shipment, main = found[key], mains.get(key)
-        entries = {entry.company_id: entry.day for entry in shipment.customs_entries.all() if not entry.reversed_by_id}
+        clear = cleared[key, company.pk]
         facts = moves.ShipmentFacts(
             created_on=day_of(shipment.created_at),
             packed_something=True,
@@ -79,9 +75,9 @@ def refresh_shipments(shipments: Iterable[int]) -> None:
             dock=shipment.expected_dock,
             departed_on=shipment.departed_on,
             arrived_on=shipment.arrived_on,
-            entry_on=entries.get(company.pk),
-            released=company.receive_not_released == "warn" or (key, company.pk) in released,
-            office_owed=owed.get((key, company.pk), ZERO) > 0,
+            entry_on=clear.entry_on,
+            released=company.receive_not_released == "warn" or clear.released,
+            office_owed=clear.owed > 0,
         )
         drafts.append(
             MatterDraft(

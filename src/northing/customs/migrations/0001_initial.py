@@ -21,6 +21,7 @@ class Migration(migrations.Migration):
             name='CustomsLine',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('stands', models.BooleanField(default=True)),
                 ('hs_code', models.CharField(max_length=10)),
                 ('origin', models.CharField(max_length=2)),
                 ('customs_value', models.DecimalField(decimal_places=4, max_digits=19)),

@@ -40,8 +40,8 @@ class Migration(migrations.Migration):
         ),
         migrations.AddField(
             model_name='customsentry',
-            name='shipment',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='customs_entries', to='shipping.shipment'),
+            name='shipments',
+            field=models.ManyToManyField(related_name='customs_entries', to='shipping.shipment'),
         ),
         migrations.AddField(
             model_name='customsline',
@@ -58,8 +58,8 @@ class Migration(migrations.Migration):
             constraint=models.UniqueConstraint(condition=models.Q(('reversed_by', None)), fields=('office', 'number'), name='entry_number_once'),
         ),
         migrations.AddConstraint(
-            model_name='customsentry',
-            constraint=models.UniqueConstraint(condition=models.Q(('reversed_by', None)), fields=('shipment', 'company'), name='entry_once_per_shipment'),
+            model_name='customsline',
+            constraint=models.UniqueConstraint(condition=models.Q(('stands', True)), fields=('shipment_line',), name='goods_declared_once'),
         ),
         migrations.AddField(
             model_name='customsline',
@@ -117,7 +117,6 @@ class Migration(migrations.Migration):
                 ('office', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='masterdata.party')),
                 ('paid_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('reversed_by', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='ledger.entry')),
-                ('shipment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='office_payments', to='shipping.shipment')),
             ],
             options={
                 'ordering': ['id'],
@@ -141,11 +140,11 @@ class Migration(migrations.Migration):
                 ('withdrawn_at', models.DateTimeField(null=True)),
                 ('company', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to='masterdata.company')),
                 ('said_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('shipment', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='releases', to='shipping.shipment')),
+                ('customs_entry', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='releases', to='customs.customsentry')),
             ],
             options={
                 'ordering': ['id'],
-                'constraints': [models.UniqueConstraint(condition=models.Q(('withdrawn_at', None)), fields=('shipment', 'company'), name='released_once')],
+                'constraints': [models.UniqueConstraint(condition=models.Q(('withdrawn_at', None)), fields=('customs_entry',), name='released_once')],
             },
         ),
     ]

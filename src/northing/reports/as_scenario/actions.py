@@ -5,14 +5,14 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
 from northing.core.money.exact import divide, plain
 from northing.costing.models import Charge, ChargeShare
-from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
+from northing.customs.models import CustomsEntry, CustomsLine, OfficePayment, OriginProof, Release
 from northing.masterdata.models import Territory
 from northing.orders.models import Instalment, OrderLine
 from northing.payments.models import PaymentPart
@@ -21,7 +21,7 @@ from northing.reports.as_scenario.reach import Reach
 from northing.reports.as_scenario.recorded import Recorded, action, reversal
 from northing.reports.as_scenario.stock import STOCK
 from northing.reports.as_scenario.world import Names, priced_parts
-from northing.shipping.models import DateStatement, Shipment, ShipmentLine
+from northing.shipping.models import Container, DateStatement, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 
@@ -111,15 +111,16 @@ def _packed(shipment: Shipment, reach: Reach, names: Names) -> list[dict[str, st
 
 
 def _over(charge: Charge, names: Names) -> dict[str, list[str]]:
-    boxes = [
-        f"{names.of('shipment', box.shipment_id)} {names.of('container', box.pk)}"
-        for box in charge.containers.order_by("pk")
-    ]
     return {
         "shipments": [names.of("shipment", one.pk) for one in charge.shipments.order_by("pk")],
-        "containers": boxes,
+        "containers": [_box(box, names) for box in charge.containers.order_by("pk")],
         "lines": [names.of("line", one.pk) for one in charge.lines.order_by("pk")],
     }
+
+
+def _box(box: Container, names: Names) -> str:
+    """A container by its shipment's name and its own."""
+    return f"{names.of('shipment', box.shipment_id)} {names.of('container', box.pk)}"
 
 
 def _kind(charge: Charge, names: Names) -> dict[str, Any]:
@@ -147,7 +148,7 @@ def _hand_share(share: ChargeShare, names: Names) -> dict[str, str]:
     said = {"line": names.of("line", share.order_line_id), "amount": plain(share.amount)}
     box = share.shipment_line.container if share.shipment_line else None
     if box is not None:
-        said["container"] = f"{names.of('shipment', box.shipment_id)} {names.of('container', box.pk)}"
+        said["container"] = _box(box, names)
     return said
 
 
@@ -271,12 +272,11 @@ def _set_off(parts: list[PaymentPart], names: Names) -> Iterator[Recorded]:
 
 
 def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
-    entries = CustomsEntry.objects.filter(shipment__in=reach.shipments).order_by("pk")
-    for entry in entries.select_related("reversed_by", "company"):
+    for entry in _entered(reach).select_related("reversed_by", "company"):
         name = names.of("entry", entry.pk)
         facts = {
             "id": name,
-            "shipment": names.of("shipment", entry.shipment_id),
+            **({} if entry.corrects_id else _covered(entry, names)),
             "company": names.of("company", entry.company_id),
             "office": names.of("party", entry.office_id),
             "number": name,
@@ -290,17 +290,52 @@ def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
             yield from reversal(entry, name)
 
 
+def _entered(reach: Reach) -> QuerySet[CustomsEntry]:
+    lines = CustomsLine.objects.filter(shipment_line__instalment__line__in=reach.lines).values("entry")
+    return CustomsEntry.objects.filter(pk__in=lines).order_by("pk")
+
+
+def _covered(entry: CustomsEntry, names: Names) -> dict[str, Any]:
+    """What an entry was over: a whole shipment, else containers; and receipts that came unpacked."""
+    parts = ShipmentLine.objects.filter(customs_lines__entry=entry)
+    shipments = list(entry.shipments.order_by("pk"))
+    facts: dict[str, Any] = {}
+    if len(shipments) == 1:
+        aboard = ShipmentLine.objects.filter(container__shipment=shipments[0])
+        own = aboard.filter(instalment__line__order__company=entry.company_id)
+        if not own.exclude(pk__in=parts.values("pk")).exists():
+            facts["shipment"] = names.of("shipment", shipments[0].pk)
+    if shipments and not facts:
+        boxes = Container.objects.filter(shipment_lines__in=parts).distinct().order_by("pk")
+        facts["containers"] = [_box(box, names) for box in boxes]
+    unpacked = ReceiptLine.objects.filter(shipment_line__in=parts, shipment_line__container=None).order_by("pk")
+    came = dict.fromkeys(unpacked.values_list("receipt", "instalment__line__order"))
+    if came:
+        called = {key: _called(Receipt.objects.get(pk=key), names) for key, _ in came}
+        facts["receipts"] = [called[receipt][order] for receipt, order in came]
+    return facts
+
+
+def _called(receipt: Receipt, names: Names) -> dict[int | None, str]:
+    """The names of a receipt: a file receives out of one container, or against one order."""
+    name = names.of("receipt", receipt.pk)
+    if receipt.container_id:
+        return {None: name}
+    orders = dict.fromkeys(receipt.lines.order_by("pk").values_list("instalment__line__order", flat=True))
+    return {order: f"{name}.{number}" if number else name for number, order in enumerate(orders)}
+
+
 def _office(reach: Reach, names: Names) -> Iterator[Recorded]:
     """What was paid to offices, and what they released; releases that stand."""
-    paid = OfficePayment.objects.filter(shipment__in=reach.shipments).select_related("reversed_by").order_by("pk")
-    for one in paid:
+    entries = _entered(reach)
+    paid = OfficePayment.objects.filter(parts__customs_entry__in=entries).select_related("reversed_by")
+    for one in paid.distinct().order_by("pk"):
         name = f"O{one.pk}"
         of = one.parts.order_by("-customs_entry").first()
         yield one.at, 7, action("pay office", one.day, id=name, entry=names.of("entry", of.customs_entry_id))
         yield from reversal(one, name)
-    for said in Release.objects.filter(shipment__in=reach.shipments, withdrawn_at=None).order_by("pk"):
-        facts = {"shipment": names.of("shipment", said.shipment_id), "company": names.of("company", said.company_id)}
-        yield said.at, 7, action("release", said.day, **facts)
+    for said in Release.objects.filter(customs_entry__in=entries, withdrawn_at=None).order_by("pk"):
+        yield said.at, 7, action("release", said.day, entry=names.of("entry", said.customs_entry_id))
 
 
 def _theirs(entry: CustomsEntry) -> dict[str, Any]:
@@ -334,11 +369,8 @@ def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
         name = names.of("receipt", receipt.pk)
         lines = receipt.lines.filter(instalment__line__in=reach.lines)
         lines = list(lines.select_related("instalment__line__order", "receipt").order_by("pk"))
-        orders = dict.fromkeys(line.instalment.line.order_id for line in lines)
-        # A file receives out of one container, or against one order.
-        for number, order in enumerate(orders if receipt.container is None else [None]):
+        for order, called in _called(receipt, names).items():
             those = [line for line in lines if order in (None, line.instalment.line.order_id)]
-            called = f"{name}.{number}" if number else name
             facts = {"id": called, "site": names.of("site", receipt.site_id), "note": name}
             yield receipt.at, 6, action("receive", receipt.occurred_on, **facts, **_came(receipt, order, those, names))
             yield from reversal(receipt, called)

@@ -6,6 +6,7 @@ from django.db.models import Q
 
 from northing.billing.models import Bill, BillLine
 from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry
 from northing.inventory.models import StockCountLine, TransferLine
 from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
@@ -47,10 +48,13 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
         over = Q(shipments__in=found.shipments) | Q(containers__shipment__in=found.shipments)
         over |= Q(shares__order_line__in=found.lines)
         found.charges |= set(Charge.objects.filter(over).exclude(kind__in=OFFICES).values_list("pk", flat=True))
+        entered = CustomsEntry.objects.filter(lines__shipment_line__instalment__line__in=found.lines)
+        found.shipments |= set(entered.filter(shipments__isnull=False).values_list("shipments", flat=True))
         boxes = Shipment.objects.filter(Q(charges__in=found.charges) | Q(containers__charges__in=found.charges))
         found.shipments |= set(boxes.values_list("pk", flat=True))
         aboard = ShipmentLine.objects.filter(container__shipment__in=found.shipments)
         more = set(aboard.values_list("instalment__line", flat=True))
+        more |= set(entered.values_list("lines__shipment_line__instalment__line", flat=True))
         more |= set(Charge.objects.filter(pk__in=found.charges, lines__isnull=False).values_list("lines", flat=True))
         more |= _billed_with(found)
     owners = set(OrderLine.objects.filter(pk__in=found.lines).values_list("order__company", flat=True))

@@ -2,6 +2,7 @@
 
 from django import forms
 
+from northing.actions.customs.covers import Covers
 from northing.actions.customs.entries import EntryRequest
 from northing.actions.customs.proofs import ProofRequest
 from northing.masterdata.models import Party
@@ -41,6 +42,9 @@ class EntryForm(ActionForm):
     # The entry that stood when the form was shown; the new one takes its place.
     corrects = forms.IntegerField(widget=forms.HiddenInput, required=False, min_value=1, max_value=2**62)
 
+    # The mark of the goods as they were shown.
+    shown = forms.CharField(widget=forms.HiddenInput, required=False, max_length=40)
+
     their_tax = ExactField(label="Their import tax", required=False)
     reason = forms.CharField(max_length=120, label="Why their figures differ", required=False)
 
@@ -60,9 +64,10 @@ class EntryForm(ActionForm):
         """The office's duty of each group, in their order."""
         return [self[f"their-{place}"] for place in range(self.groups)]
 
-    def asked(self, shipment: int, company: int) -> EntryRequest:
+    def asked(self, covers: Covers, company: int) -> EntryRequest:
         """The entry as a request."""
         entered = self.cleaned_data
         facts = (entered["office"].pk, entered["number"], entered["day"], entered["corrects"])
         their = tuple(entered[f"their-{place}"] for place in range(self.groups))
-        return EntryRequest(shipment, company, *facts, their, entered["their_tax"], entered["reason"])
+        theirs = (their, entered["their_tax"], entered["reason"])
+        return EntryRequest(covers, company, *facts, *theirs, entered["shown"])

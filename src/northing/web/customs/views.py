@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from datetime import date
-from decimal import Decimal
 from itertools import zip_longest
 
 from django.contrib import messages
@@ -12,38 +11,59 @@ from django.utils import timezone
 
 from northing.access.queries import scoped
 from northing.actions.customs import entries, office, proofs
+from northing.actions.customs.covers import Covers, covered
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
-from northing.customs.queries import owed_to_offices, proofs_of
+from northing.customs.queries import proofs_of
 from northing.formats.office_figures import read_office_figures
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
-from northing.shipping.models import Shipment
+from northing.receiving.models import Receipt
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.uploads import read_upload
+from northing.web.customs import desk as desks
+from northing.web.customs.after import entered_rows, payments_of
+from northing.web.customs.desk import Desk
 from northing.web.customs.forms import DayForm, EntryForm, ProofForm
 from northing.web.shipping.views.shipments import visible_shipments
 
 # What is typed already stays where their table is read.
 KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
-RELATED = ("office", "company", "shipment")
 
 
 @form_for("book_customs_entry", "pay")
 def customs(request, shipment_id: int, company_id: int):
-    """A company's customs entry for a shipment: ours shown first, then booked."""
+    """A company's customs entries for a shipment: ours shown first, then booked."""
     shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
     company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
-    entered = CustomsEntry.objects.filter(shipment=shipment, company=company).select_related("office").order_by("-pk")
-    standing = next((one for one in entered if not one.reversed_by_id), None)
-    initial = {"day": timezone.localdate(), "office": _usual_office(company, standing)}
-    initial["corrects"] = standing and standing.pk
+    return _desk_page(request, desks.of_shipment(shipment, company, request.GET.getlist("covers")))
+
+
+@form_for("book_customs_entry", "pay")
+def unpacked(request, receipt_id: int):
+    """The customs entry of goods that came unpacked."""
+    receipt = get_object_or_404(scoped(Receipt.objects.select_related("company"), request.user), pk=receipt_id)
+    return _desk_page(request, desks.of_receipt(receipt, request.GET.getlist("covers")))
+
+
+@form_for("book_customs_entry", "pay")
+def customs_entry(request, customs_entry_id: int):
+    """One customs entry, and what may take its place."""
+    found = scoped(CustomsEntry.objects.select_related("company"), request.user)
+    return _desk_page(request, desks.of_entry(get_object_or_404(found, pk=customs_entry_id)))
+
+
+def _desk_page(request, desk: Desk):
+    """Ours shown first, then booked; with the proofs of origin, and what comes after the entry."""
+    company, today = desk.company, timezone.localdate()
+    initial = {"day": today, "office": _usual_office(company, desk.corrects or next(iter(desk.standing), None))}
+    initial["corrects"] = desk.corrects and desk.corrects.pk
     proving, reading = request.POST.get("act") == "proof", request.POST.get("act") == "file"
     sent = None if proving or reading else request.POST or None
-    today = timezone.localdate()
-    declared, refused = _declared(shipment, company, today)
+    declared, refused = _declared(desk, today)
+    initial["shown"] = declared.mark if declared else ""
     file_problems: Sequence[Problem] = ()
     if reading:
         initial |= {name: value for name, value in request.POST.items() if name in KEPT and len(value) < LONGEST}
@@ -51,24 +71,27 @@ def customs(request, shipment_id: int, company_id: int):
         initial |= figures
     known = len(declared.groups()) if declared else 1
     form = EntryForm(sent, initial=initial, groups=sum(name.startswith("their-") for name in sent) if sent else known)
-    dated = {"dated": timezone.localdate()}
-    proof_form = ProofForm(request.POST if proving else None, initial=dated, auto_id="proof_%s")
-    if proving:
-        if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(shipment.pk, company.pk)):
+    proof_form = ProofForm(request.POST if proving else None, initial={"dated": today}, auto_id="proof_%s")
+    if proving and desk.shipment:
+        where = desk.shipment.pk
+        if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(where, company.pk)):
             messages.success(request, "The proof is there.")
-            return redirect("customs", shipment.pk, company.pk)
+            return redirect(request.get_full_path())
     elif request.method == "POST" and not reading and form.is_valid():
-        booked = form.do(request, entries.book_customs_entry, lambda _: form.asked(shipment.pk, company.pk))
+        booked = form.do(
+            request, entries.book_customs_entry, lambda _: form.asked(_sent_covers(form, desk), company.pk)
+        )
         if booked:
             note = posting_note([company.pk], form.cleaned_data["day"])
-            say_done(request, f"The customs entry is booked{note}.", "reverse-customs-entry", entered.latest("pk").pk)
-            return redirect("shipment", shipment.pk)
+            say_done(request, f"The customs entry is booked{note}.", "reverse-customs-entry", booked)
+            return redirect(desk.back)
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else None
     if day and day != today:
-        declared, refused = _declared(shipment, company, day)
-    context = {"shipment": shipment, "company": company, "form": form, "entered": entered, "standing": standing}
-    context |= {"proof_form": proof_form, "proofs": proofs_of(shipment.pk, company.pk), "today": today}
-    context |= {"declared": declared, "refused": refused} | _after(shipment, company)
+        declared, refused = _declared(desk, day)
+    context = {"desk": desk, "company": company, "form": form, "proof_form": proof_form, "today": today}
+    context["proofs"] = proofs_of(desk.shipment.pk, company.pk) if desk.shipment else ()
+    context |= {"declared": declared, "refused": refused, "choices": desks.choices_of(desk)}
+    context |= {"rows": entered_rows(desk.entered), "payments": payments_of(desk.entered)}
     context["file_problems"] = file_problems
     if declared:
         groups = declared.groups()
@@ -77,6 +100,16 @@ def customs(request, shipment_id: int, company_id: int):
             proof_form.initial["name"] = declared.missing_proofs[0]
     wrong = form.errors or proof_form.errors or file_problems
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
+
+
+def _sent_covers(form: EntryForm, desk: Desk) -> Covers:
+    """What the form that was sent is over: the entry that it corrects, else what the page is about."""
+    if form.cleaned_data["corrects"]:
+        return Covers()
+    if desk.covers and not desk.corrects:
+        return desk.covers
+    shipments = (desk.shipment.pk,) if desk.shipment else ()
+    return Covers(shipments, receipts=(desk.receipt.pk,) if desk.receipt else ())
 
 
 def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, str], Sequence[Problem]]:
@@ -93,21 +126,13 @@ def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, 
     return figures | ({} if found.tax is None else {"their_tax": plain(found.tax)}), ()
 
 
-def _after(shipment: Shipment, company: Company) -> dict[str, object]:
-    """What comes after the entry: what is owed to offices, what was paid, and the release."""
-    owed = owed_to_offices([shipment.pk])
-    payments = OfficePayment.objects.filter(shipment=shipment, company=company, reversed_by=None)
-    released = Release.objects.filter(shipment=shipment, company=company, withdrawn_at=None).first()
-    mine = (parts for (_, whose, _), parts in owed.items() if whose == company.pk)
-    total = sum((amount for parts in mine for amount in parts.values()), Decimal(0))
-    after = {"owed": total, "owed_back": -total, "released": released}
-    return after | {"payments": payments.select_related("office")}
-
-
-def _declared(shipment: Shipment, company: Company, day: date) -> tuple[entries.Declared | None, Sequence[Problem]]:
+def _declared(desk: Desk, day: date) -> tuple[entries.Declared | None, Sequence[Problem]]:
     """What would be declared on a day, or why it cannot be."""
+    if desk.covers is None:
+        return None, ()
     try:
-        return entries.declare(shipment.pk, company, day), ()
+        goods = covered(desk.covers, desk.company, desk.corrects.pk if desk.corrects else None)
+        return entries.declare(goods, desk.company, day), ()
     except Refused as refused:
         return None, refused.problems
 
@@ -126,10 +151,9 @@ def _usual_office(company: Company, standing: CustomsEntry | None) -> int | None
 @form_for("book_customs_entry")
 def reverse_entry(request, customs_entry_id: int):
     """Undo a customs entry."""
-    record = get_object_or_404(scoped(CustomsEntry.objects.all(), request.user), pk=customs_entry_id)
-    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    record = _entry_or_404(request, customs_entry_id)
     title = f"Reverse customs entry {record.number}"
-    return reversal_page(request, title, entries.reverse_customs_entry, record, back)
+    return reversal_page(request, title, entries.reverse_customs_entry, record, _page_of(record))
 
 
 @form_for("book_customs_entry")
@@ -142,8 +166,8 @@ def withdraw_proof(request, proof_id: int):
 
 @form_for("pay")
 def pay(request, customs_entry_id: int):
-    """All that is open with the office for the shipment of an entry is paid."""
-    record = get_object_or_404(scoped(CustomsEntry.objects.select_related(*RELATED), request.user), pk=customs_entry_id)
+    """All that is open with the office for the goods of an entry is paid."""
+    record = _entry_or_404(request, customs_entry_id)
     form = DayForm(request.POST or None, initial={"day": timezone.localdate()})
     if request.method == "POST":
         made = form.do(
@@ -151,31 +175,40 @@ def pay(request, customs_entry_id: int):
         )
         if made:
             say_done(request, "Paid.", "reverse-office-payment", made)
-            return redirect("customs", record.shipment_id, record.company_id)
-    return _day_page(request, form, f"Pay {record.office}", record.shipment, record.company)
+            return redirect(_page_of(record))
+    return _day_page(request, form, f"Pay {record.office}", record)
 
 
 @form_for("book_customs_entry")
-def release(request, shipment_id: int, company_id: int):
-    """Customs released a company's goods of a shipment."""
-    shipment = get_object_or_404(visible_shipments(request.user), pk=shipment_id)
-    company = get_object_or_404(scoped(Company.objects.all(), request.user, "pk"), pk=company_id)
+def release(request, customs_entry_id: int):
+    """Customs released the goods of an entry."""
+    record = _entry_or_404(request, customs_entry_id)
     form = DayForm(request.POST or None, initial={"day": timezone.localdate()})
     if request.method == "POST":
-        made = form.do(
-            request,
-            office.release,
-            lambda _: office.ReleaseRequest(shipment.pk, company.pk, form.cleaned_data["day"]),
-        )
+        made = form.do(request, office.release, lambda _: office.ReleaseRequest(record.pk, form.cleaned_data["day"]))
         if made:
             say_done(request, "Released.", "withdraw-release", made)
-            return redirect("customs", shipment.pk, company.pk)
-    return _day_page(request, form, "Customs released the goods", shipment, company)
+            return redirect(_page_of(record))
+    return _day_page(request, form, "Customs released the goods", record)
 
 
-def _day_page(request, form: DayForm, title: str, shipment: Shipment, company: Company):
+def _entry_or_404(request, key: int) -> CustomsEntry:
+    found = CustomsEntry.objects.select_related("office", "company").prefetch_related("shipments")
+    return get_object_or_404(scoped(found, request.user), pk=key)
+
+
+def _page_of(entry: CustomsEntry) -> str:
+    """The customs page of an entry's shipment; of the entry itself, where it is of none or of several."""
+    shipments = list(entry.shipments.all())
+    if len(shipments) == 1:
+        return reverse("customs", args=[shipments[0].pk, entry.company_id])
+    return reverse("customs-entry", args=[entry.pk])
+
+
+def _day_page(request, form: DayForm, title: str, record: CustomsEntry):
     """A page that asks for a day only, and says what is owed to the office."""
-    context = {"form": form, "title": title, "shipment": shipment, "company": company} | _after(shipment, company)
+    context = {"form": form, "title": title, "entry": record, "back": _page_of(record)}
+    context["row"] = entered_rows([record])[0]
     return render(request, "customs/day.html", context, status=422 if form.errors else 200)
 
 
@@ -184,7 +217,7 @@ def reverse_payment(request, office_payment_id: int):
     """A payment to an office did not happen."""
     paid = OfficePayment.objects.filter(reversed_by=None).select_related("office")
     record = get_object_or_404(scoped(paid, request.user), pk=office_payment_id)
-    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    back = _page_of(office.entries_of(record)[-1])
     return reversal_page(
         request, f"Reverse the payment to {record.office}", office.reverse_office_payment, record, back
     )
@@ -193,6 +226,7 @@ def reverse_payment(request, office_payment_id: int):
 @form_for("book_customs_entry")
 def withdraw_release(request, release_id: int):
     """Customs did not release the goods after all."""
-    record = get_object_or_404(scoped(Release.objects.filter(withdrawn_at=None), request.user), pk=release_id)
-    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    said = Release.objects.filter(withdrawn_at=None).select_related("customs_entry")
+    record = get_object_or_404(scoped(said, request.user), pk=release_id)
+    back = _page_of(record.customs_entry)
     return reversal_page(request, "Withdraw the release", office.withdraw_release, record, back)

@@ -1,6 +1,6 @@
 """Acts on open matters on the spot: each row that waits carries the act that ends the waiting."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
@@ -14,6 +14,7 @@ from northing.billing.models import Bill
 from northing.confirmations.models import Answer
 from northing.core.orders.orders import asks_second_person
 from northing.core.worklist.moves import ACCOUNTS, CARRIER, CUSTOMS, DOCK, QUALITY, TO_PAY, TO_RELEASE
+from northing.customs.models import CustomsEntry, Release
 from northing.drawings.figures import count, price
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
@@ -176,12 +177,13 @@ def _shipments(matters: Sequence[Matter]) -> Offered:
     for leg in Leg.objects.filter(shipment__in=[one.record for one in matters]).order_by("shipment", "number"):
         legs.setdefault(leg.shipment_id, []).append(leg)
     at_dock = _open_boxes([matter.record for matter in matters if matter.party == DOCK])
+    unreleased = _unreleased([matter.record for matter in matters if matter.reason == TO_RELEASE])
     offered = []
     for matter in matters:
         if matter.party == DOCK:
             acts = [_receive(*box) for box in at_dock.get((matter.record, matter.company_id), ())]
         else:
-            acts = [_on_the_way(matter, legs.get(matter.record, []))]
+            acts = [_on_the_way(matter, legs.get(matter.record, []), unreleased)]
         offered += [(matter, act) for act in acts if act]
     return offered
 
@@ -208,13 +210,22 @@ def _receive(container: int, site: int, number: str) -> Act:
     return Act("Receive", reverse("receive", args=[container, site]), "receive", "r", title=f"Container {number}")
 
 
-def _on_the_way(matter: Matter, legs: Sequence[Leg]) -> Act | None:
+def _unreleased(shipments: Sequence[int]) -> dict[tuple[int, int], str]:
+    """Where the release of goods is recorded, by shipment and company (ids), where one entry waits for it."""
+    standing = CustomsEntry.objects.filter(shipments__in=shipments, reversed_by=None)
+    rows = standing.exclude(releases__in=Release.objects.filter(withdrawn_at=None)) if shipments else standing.none()
+    found: dict[tuple[int, int], list[int]] = {}
+    for shipment, company, entry in rows.order_by("pk").values_list("shipments", "company", "pk"):
+        found.setdefault((shipment, company), []).append(entry)
+    return {key: reverse("release-goods", args=[some[0]]) for key, some in found.items() if len(some) == 1}
+
+
+def _on_the_way(matter: Matter, legs: Sequence[Leg], unreleased: Mapping[tuple[int, int], str]) -> Act | None:
     """Up to the dock: what is to be entered about the shipment next."""
     key = matter.record
     page = reverse("customs", args=[key, matter.company_id])
     if matter.reason == TO_RELEASE:
-        address = reverse("release-goods", args=[key, matter.company_id])
-        return Act("Released", address, "book_customs_entry", "b")
+        return Act("Released", unreleased.get((key, matter.company_id), page), "book_customs_entry", "b")
     if matter.reason == TO_PAY:
         return Act("Pay the office", page, "pay", "p")
     if matter.party == CUSTOMS:

@@ -10,12 +10,14 @@ from northing.access.queries import scoped
 from northing.actions.receiving import reverse
 from northing.actions.receiving.correct import correct_receipt
 from northing.core.money.exact import plain
+from northing.customs.queries import is_declared
 from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Party
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from northing.reports.line_standings import line_standings
 from northing.reports.putaway import to_put_away
+from northing.shipping.models import ShipmentLine
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
@@ -42,6 +44,7 @@ def receipt(request, receipt_id: int):
         "held": [line for line in lines if line.why],
         "suppliers": _suppliers(lines),
         "prints": "print" in request.GET,
+        "undeclared": _undeclared(request.user, record),
         "putaway": to_put_away([record.site]).filter(layer__receipt_line__receipt=record).count(),
         "labels_word": _labels_word(len({line.sscc for line in lines if line.sscc})),
         "standings": line_standings(record),
@@ -52,6 +55,15 @@ def receipt(request, receipt_id: int):
         "history": history_for(request, "receipt", record.pk),
     }
     return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)
+
+
+def _undeclared(person, record: Receipt) -> bool:
+    """Whether goods from abroad came unpacked that the person may declare to customs."""
+    if record.container_id or record.reversed_by_id or not may(person, "book_customs_entry", record.company_id):
+        return False
+    goods = ShipmentLine.objects.filter(receipt_lines__receipt=record, container=None, quantity__gt=0)
+    foreign = goods.exclude(instalment__line__order__supplier__country=record.company.country)
+    return foreign.filter(~is_declared()).exists()
 
 
 def _labels_word(pallets: int) -> str:

@@ -1,0 +1,156 @@
+"""What a customs page is about: a company's goods that are to be declared, or the entry that is to be corrected."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.db.models import Count, F, Q, QuerySet
+from django.urls import reverse
+
+from northing.actions.customs.covers import Covers
+from northing.customs.models import CustomsEntry
+from northing.customs.queries import is_declared
+from northing.masterdata.models import Company
+from northing.receiving.models import Receipt
+from northing.shipping.models import Shipment, ShipmentLine
+
+# Beside what the page is about, so many other shipments and receipts are offered.
+MOST = 40
+TOKEN = re.compile(r"([scr])(\d{1,18})")
+
+
+@dataclass(frozen=True)
+class Desk:
+    """Goods of a company: `covers` is what would be declared, `corrects` the entry whose place that takes.
+
+    With neither nothing is asked: several entries stand, and one of them is to be chosen.
+    """
+
+    company: Company
+    entered: list[CustomsEntry]
+    covers: Covers | None = None
+    corrects: CustomsEntry | None = None
+    shipment: Shipment | None = None
+    receipt: Receipt | None = None
+
+    @property
+    def standing(self) -> list[CustomsEntry]:
+        """The entries that stand."""
+        return [one for one in self.entered if not one.reversed_by_id]
+
+    @property
+    def name(self) -> str:
+        """What the page is about, in words."""
+        if self.shipment:
+            return self.shipment.reference
+        return f"receipt {self.receipt}" if self.receipt else ", ".join(map(str, self.goods_in))
+
+    @property
+    def goods_in(self) -> list[Shipment]:
+        """The shipments of the entry."""
+        return list(self.corrects.shipments.order_by("pk")) if self.corrects else []
+
+    @property
+    def back(self) -> str:
+        """Where the goods are shown."""
+        shipment = self.shipment or next(iter(self.goods_in), None)
+        if shipment:
+            return reverse("shipment", args=[shipment.pk])
+        return reverse("receipt", args=[self.receipt.pk]) if self.receipt else reverse("charges")
+
+
+def of_shipment(shipment: Shipment, company: Company, asked: Iterable[str]) -> Desk:
+    """What is not declared of a shipment; else the only entry that stands, to be corrected."""
+    own = Q(shipments=shipment, company=company)
+    if picked := picked_of(asked):
+        return Desk(company, _entries(own), picked, None, shipment)
+    return _whole(Desk(company, _entries(own), Covers(shipments=(shipment.pk,)), None, shipment), _aboard(shipment))
+
+
+def of_receipt(receipt: Receipt, asked: Iterable[str]) -> Desk:
+    """The same of what came unpacked."""
+    goods = Q(shipment_lines_of(receipt))
+    own = Q(pk__in=CustomsEntry.objects.filter(lines__shipment_line__in=ShipmentLine.objects.filter(goods)))
+    covers = picked_of(asked) or Covers(receipts=(receipt.pk,))
+    return _whole(Desk(receipt.company, _entries(own), covers, None, None, receipt), goods)
+
+
+def of_entry(entry: CustomsEntry) -> Desk:
+    """An entry alone; to be corrected, if it stands."""
+    corrects = None if entry.reversed_by_id else entry
+    shipments = list(entry.shipments.all()[:2])
+    shipment = shipments[0] if len(shipments) == 1 else None
+    return Desk(entry.company, _entries(Q(pk=entry.pk)), Covers() if corrects else None, corrects, shipment)
+
+
+def shipment_lines_of(receipt: Receipt) -> Q:
+    """The goods of a receipt that came unpacked."""
+    return Q(container=None, quantity__gt=0, receipt_lines__receipt=receipt)
+
+
+def _aboard(shipment: Shipment) -> Q:
+    return Q(container__shipment=shipment)
+
+
+def _whole(desk: Desk, goods: Q) -> Desk:
+    """The desk itself as long as some of the goods are not declared, or none are there."""
+    own = ShipmentLine.objects.filter(goods, instalment__line__order__company=desk.company)
+    if not desk.standing or own.filter(~is_declared()).exists():
+        return desk
+    only = desk.standing[0] if len(desk.standing) == 1 else None
+    covers = Covers() if only else None
+    return Desk(desk.company, desk.entered, covers, only, desk.shipment, desk.receipt)
+
+
+def _entries(which: Q) -> list[CustomsEntry]:
+    found = CustomsEntry.objects.filter(which).select_related("office", "company").prefetch_related("releases")
+    return list(found.distinct().order_by("-pk"))
+
+
+def picked_of(asked: Iterable[str]) -> Covers | None:
+    """What was ticked: s, c or r with the id of a shipment, container or receipt; None for nothing."""
+    found: dict[str, list[int]] = {"s": [], "c": [], "r": []}
+    for one in asked:
+        if match := TOKEN.fullmatch(one):
+            found[match[1]].append(int(match[2]))
+    if not any(found.values()):
+        return None
+    return Covers(tuple(found["s"]), tuple(found["c"]), tuple(found["r"]))
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Goods that may be declared with others."""
+
+    token: str
+    words: str
+    lines: int
+    picked: bool
+
+
+def choices_of(desk: Desk) -> list[Choice]:
+    """What could be declared: the containers of this shipment first, then other shipments and receipts."""
+    if desk.corrects or desk.covers is None:
+        return []
+    covers, here = desk.covers, desk.shipment.pk if desk.shipment else 0
+    open_parts = ShipmentLine.objects.filter(instalment__line__order__company=desk.company, quantity__gt=0)
+    open_parts = open_parts.filter(~is_declared()).exclude(
+        instalment__line__order__supplier__country=desk.company.country
+    )
+    own = open_parts.filter(container__shipment=here) if here else open_parts.none()
+    rows = _counted(own, "container", "container__number", MOST * 10)
+    whole = here in covers.shipments
+    found = [Choice(f"c{key}", str(name), lines, whole or key in covers.containers) for key, name, lines in rows]
+    others = open_parts.filter(container__shipment__departed_on__isnull=False).exclude(container__shipment=here)
+    rows = _counted(others, "container__shipment", "container__shipment__reference", MOST)
+    found += [Choice(f"s{key}", str(name), lines, key in covers.shipments) for key, name, lines in rows]
+    unpacked = open_parts.filter(container=None, receipt_lines__receipt__reversed_by=None)
+    rows = _counted(unpacked, "receipt_lines__receipt", "receipt_lines__receipt__delivery_note", MOST)
+    found += [Choice(f"r{key}", f"unpacked, note {name}", lines, key in covers.receipts) for key, name, lines in rows]
+    return found
+
+
+def _counted(parts: QuerySet[ShipmentLine], key: str, name: str, most: int) -> list[tuple[int, str, int]]:
+    """The key and name of what the goods are in, with how many lines that has; the newest first."""
+    rows = parts.order_by().values_list(F(key), F(name)).annotate(lines=Count("pk", distinct=True)).order_by(f"-{key}")
+    return list(rows[:most])
