@@ -22,8 +22,7 @@ from tests.across.test_worked_case import balance
 from tests.worlds import CONTAINERS, TODAY, D
 
 
-@pytest.fixture
-def two_boxes(world):
+def in_two_boxes(world):
     """Ten of A in the first container of a shipment and twenty of C in the second; both landed."""
     Company.objects.update(receive_not_released="ask")
     world.order = world.sent_order({"A": D(10)})
@@ -37,6 +36,11 @@ def two_boxes(world):
     world.say(world.landed, "departure")
     world.say(world.landed, "arrival")
     return world
+
+
+@pytest.fixture
+def two_boxes(world):
+    return in_two_boxes(world)
 
 
 def book(world, covers, number, **change):
@@ -106,8 +110,8 @@ def test_a_correction_is_over_the_goods_of_the_old_entry(two_boxes):
     assert balance(Account.CUSTOMS_PAYABLE) == -(4 + second.duty + second.tax)
     # What was released stays so, whatever becomes of its entry.
     assert take(world, 0)
+    office.pay_office(world.act("accounts"), office.PayOfficeRequest(again.pk, TODAY))
     with pytest.raises(Refused, match="released already"):
-        office.pay_office(world.act("accounts"), office.PayOfficeRequest(again.pk, TODAY))
         office.release(world.act("costs"), office.ReleaseRequest(again.pk, TODAY))
     entries.reverse_customs_entry(world.act("costs"), ReverseRequest(again.pk, "withdrawn"))
     both = book(world, Covers((world.landed.pk,)), "E-4")
@@ -132,14 +136,17 @@ def test_one_entry_over_two_shipments(world):
     assert book_faults() == [] and move_faults() == []
 
 
-@pytest.fixture
-def unpacked(world):
+def come_unpacked(world):
     """Ten of A came against the order, in no shipment of ours."""
     world.order = world.sent_order({"A": D(10)})
-    part = Instalment.objects.get()
-    row = ReceiveRow(None, D(10), True, instalment=part.pk)
-    receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN-1", TODAY, (row,)))
+    row = ReceiveRow(None, D(10), True, instalment=Instalment.objects.get(line__order=world.order).pk)
+    receive(world.act("dock"), ReceiveRequest(None, world.site.pk, "DN-9", TODAY, (row,)))
     return world
+
+
+@pytest.fixture
+def unpacked(world):
+    return come_unpacked(world)
 
 
 def test_goods_that_came_unpacked_bear_their_duty(unpacked):

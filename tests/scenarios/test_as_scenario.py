@@ -16,7 +16,7 @@ from northing.actions.claims import authorise, money, money_cases, returns, tend
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
 from northing.actions.costing import charges, rebase
-from northing.actions.customs import entries
+from northing.actions.customs import entries, office
 from northing.actions.customs.covers import Covers
 from northing.actions.inventory import issue
 from northing.actions.inventory.move import MoveRequest, move_goods
@@ -37,6 +37,7 @@ from northing.ledger.models import CostLayer
 from northing.masterdata.models import Bin, Item, Site
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.payments.models import Payment
+from northing.receiving.models import Receipt
 from northing.reports.as_scenario import as_scenario
 from northing.reports.book_proof import book_faults
 from northing.scenarios import files
@@ -44,6 +45,7 @@ from northing.scenarios.expect import differences
 from northing.scenarios.play import Player
 from northing.scenarios.result import result
 from northing.shipping.models import Container, ShipmentLine
+from tests.customs.test_parts import book, come_unpacked, in_two_boxes
 from tests.database import empty
 from tests.worlds import CONTAINERS, NOW, TODAY, small_world
 
@@ -140,6 +142,24 @@ def replayed(found: dict) -> list[str]:
     actions = player.play()
     assert [one for one in actions if "refused" in one] == []
     return list(differences(scenario.expect, {"actions": actions} | result(player)))
+
+
+def test_entries_over_a_container_and_what_came_unpacked_replay(db):
+    world = in_two_boxes(small_world())
+    boxed = book(world, Covers(containers=(world.boxes[0].pk,)), "E-1")
+    office.pay_office(world.act("accounts"), office.PayOfficeRequest(boxed.pk, TODAY))
+    office.release(world.act("costs"), office.ReleaseRequest(boxed.pk, TODAY))
+    line = boxed.lines.get().shipment_line.instalment.line_id
+    receipt = come_unpacked(world) and Receipt.objects.latest("pk")
+    more = Covers(containers=(world.boxes[1].pk,), receipts=(receipt.pk,))
+    both = book(world, more, "E-2", their_tax=D("1.00"), reason="by them")
+    found = as_scenario({line, both.lines.first().shipment_line.instalment.line_id}, {world.nz.pk})
+    entered = [one for one in found["actions"] if one["do"] == "customs"]
+    assert [sorted(one.keys() & {"shipment", "containers", "receipts"}) for one in entered] == [
+        ["containers"],
+        ["containers", "receipts"],
+    ]
+    assert replayed(found) == []
 
 
 def test_shares_by_hand_replay_after_the_bill_that_grew_them(db):

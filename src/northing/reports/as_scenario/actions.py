@@ -5,23 +5,21 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import Q, QuerySet
-from django.utils import timezone
+from django.db.models import Q
 
 from northing.activity.models import HistoryEntry
 from northing.billing.models import Bill, BillLine
 from northing.core.money.exact import divide, plain
 from northing.costing.models import Charge, ChargeShare
-from northing.customs.models import CustomsEntry, CustomsLine, OfficePayment, OriginProof, Release
-from northing.masterdata.models import Territory
 from northing.orders.models import Instalment, OrderLine
 from northing.payments.models import PaymentPart
 from northing.receiving.models import Receipt, ReceiptLine
+from northing.reports.as_scenario.customs import CUSTOMS
 from northing.reports.as_scenario.reach import Reach
 from northing.reports.as_scenario.recorded import Recorded, action, reversal
 from northing.reports.as_scenario.stock import STOCK
 from northing.reports.as_scenario.world import Names, priced_parts
-from northing.shipping.models import Container, DateStatement, Shipment, ShipmentLine
+from northing.shipping.models import DateStatement, Shipment, ShipmentLine
 
 ZERO = Decimal(0)
 
@@ -29,7 +27,7 @@ ZERO = Decimal(0)
 def actions_of(reach: Reach, names: Names) -> list[dict[str, Any]]:
     """All actions, oldest first. A fact that was reversed is there with its reversal."""
     found: list[Recorded] = []
-    money = (_charges, _bills, _spreads, _payments, _proofs, _entries, _office)
+    money = (_charges, _bills, _spreads, _payments, *CUSTOMS)
     for part in (_orders, _shipments, *money, _receipts, *STOCK):
         found += part(reach, names)
     found.sort(key=lambda one: one[:2])
@@ -113,14 +111,9 @@ def _packed(shipment: Shipment, reach: Reach, names: Names) -> list[dict[str, st
 def _over(charge: Charge, names: Names) -> dict[str, list[str]]:
     return {
         "shipments": [names.of("shipment", one.pk) for one in charge.shipments.order_by("pk")],
-        "containers": [_box(box, names) for box in charge.containers.order_by("pk")],
+        "containers": [names.box(box) for box in charge.containers.order_by("pk")],
         "lines": [names.of("line", one.pk) for one in charge.lines.order_by("pk")],
     }
-
-
-def _box(box: Container, names: Names) -> str:
-    """A container by its shipment's name and its own."""
-    return f"{names.of('shipment', box.shipment_id)} {names.of('container', box.pk)}"
 
 
 def _kind(charge: Charge, names: Names) -> dict[str, Any]:
@@ -148,7 +141,7 @@ def _hand_share(share: ChargeShare, names: Names) -> dict[str, str]:
     said = {"line": names.of("line", share.order_line_id), "amount": plain(share.amount)}
     box = share.shipment_line.container if share.shipment_line else None
     if box is not None:
-        said["container"] = _box(box, names)
+        said["container"] = names.box(box)
     return said
 
 
@@ -271,105 +264,13 @@ def _set_off(parts: list[PaymentPart], names: Names) -> Iterator[Recorded]:
     yield from reversal(payment, name)
 
 
-def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
-    for entry in _entered(reach).select_related("reversed_by", "company"):
-        name = names.of("entry", entry.pk)
-        facts = {
-            "id": name,
-            **({} if entry.corrects_id else _covered(entry, names)),
-            "company": names.of("company", entry.company_id),
-            "office": names.of("party", entry.office_id),
-            "number": name,
-        }
-        if entry.corrects_id:
-            facts["corrects"] = names.of("entry", entry.corrects_id)
-        if entry.reason:
-            facts["their"] = _theirs(entry)
-        yield entry.at, 6, action("customs", entry.day, **facts)
-        if not CustomsEntry.objects.filter(corrects=entry).exists():
-            yield from reversal(entry, name)
-
-
-def _entered(reach: Reach) -> QuerySet[CustomsEntry]:
-    lines = CustomsLine.objects.filter(shipment_line__instalment__line__in=reach.lines).values("entry")
-    return CustomsEntry.objects.filter(pk__in=lines).order_by("pk")
-
-
-def _covered(entry: CustomsEntry, names: Names) -> dict[str, Any]:
-    """What an entry was over: a whole shipment, else containers; and receipts that came unpacked."""
-    parts = ShipmentLine.objects.filter(customs_lines__entry=entry)
-    shipments = list(entry.shipments.order_by("pk"))
-    facts: dict[str, Any] = {}
-    if len(shipments) == 1:
-        aboard = ShipmentLine.objects.filter(container__shipment=shipments[0])
-        own = aboard.filter(instalment__line__order__company=entry.company_id)
-        if not own.exclude(pk__in=parts.values("pk")).exists():
-            facts["shipment"] = names.of("shipment", shipments[0].pk)
-    if shipments and not facts:
-        boxes = Container.objects.filter(shipment_lines__in=parts).distinct().order_by("pk")
-        facts["containers"] = [_box(box, names) for box in boxes]
-    unpacked = ReceiptLine.objects.filter(shipment_line__in=parts, shipment_line__container=None).order_by("pk")
-    came = dict.fromkeys(unpacked.values_list("receipt", "instalment__line__order"))
-    if came:
-        called = {key: _called(Receipt.objects.get(pk=key), names) for key, _ in came}
-        facts["receipts"] = [called[receipt][order] for receipt, order in came]
-    return facts
-
-
-def _called(receipt: Receipt, names: Names) -> dict[int | None, str]:
-    """The names of a receipt: a file receives out of one container, or against one order."""
-    name = names.of("receipt", receipt.pk)
-    if receipt.container_id:
-        return {None: name}
-    orders = dict.fromkeys(receipt.lines.order_by("pk").values_list("instalment__line__order", flat=True))
-    return {order: f"{name}.{number}" if number else name for number, order in enumerate(orders)}
-
-
-def _office(reach: Reach, names: Names) -> Iterator[Recorded]:
-    """What was paid to offices, and what they released; releases that stand."""
-    entries = _entered(reach)
-    paid = OfficePayment.objects.filter(parts__customs_entry__in=entries).select_related("reversed_by")
-    for one in paid.distinct().order_by("pk"):
-        name = f"O{one.pk}"
-        of = one.parts.order_by("-customs_entry").first()
-        yield one.at, 7, action("pay office", one.day, id=name, entry=names.of("entry", of.customs_entry_id))
-        yield from reversal(one, name)
-    for said in Release.objects.filter(customs_entry__in=entries, withdrawn_at=None).order_by("pk"):
-        yield said.at, 7, action("release", said.day, entry=names.of("entry", said.customs_entry_id))
-
-
-def _theirs(entry: CustomsEntry) -> dict[str, Any]:
-    """The figures that the office asked for, of each group of the entry as it was reckoned."""
-    sums: dict[tuple[str, str, str, tuple[str, ...]], Decimal] = {}
-    by_group = Territory.objects.filter(code=entry.company.country, per="group").exists()
-    for line in entry.lines.order_by("pk"):
-        key = (line.hs_code, line.origin, line.words, tuple(sorted(line.extra))) if by_group else ("", "", "", ())
-        sums[key] = sums.get(key, ZERO) + line.duty
-    return {"duty": [plain(amount) for amount in sums.values()], "tax": plain(entry.tax), "reason": entry.reason}
-
-
-def _proofs(reach: Reach, names: Names) -> Iterator[Recorded]:
-    """Proofs of origin that stand; what one that was withdrawn did, its entries tell no more."""
-    for one in OriginProof.objects.filter(shipment__in=reach.shipments, withdrawn_at=None).order_by("pk"):
-        facts = {
-            "shipment": names.of("shipment", one.shipment_id),
-            "company": names.of("company", one.company_id),
-            "name": one.name,
-            "number": one.number,
-            "dated": one.dated.isoformat(),
-        }
-        if one.valid_until:
-            facts["until"] = one.valid_until.isoformat()
-        yield one.at, 5, action("proof", timezone.localdate(one.at), **facts)
-
-
 def _receipts(reach: Reach, names: Names) -> Iterator[Recorded]:
     receipts = Receipt.objects.filter(lines__instalment__line__in=reach.lines).distinct().order_by("pk")
     for receipt in receipts.select_related("container", "reversed_by"):
         name = names.of("receipt", receipt.pk)
         lines = receipt.lines.filter(instalment__line__in=reach.lines)
         lines = list(lines.select_related("instalment__line__order", "receipt").order_by("pk"))
-        for order, called in _called(receipt, names).items():
+        for order, called in names.receipts(receipt).items():
             those = [line for line in lines if order in (None, line.instalment.line.order_id)]
             facts = {"id": called, "site": names.of("site", receipt.site_id), "note": name}
             yield receipt.at, 6, action("receive", receipt.occurred_on, **facts, **_came(receipt, order, those, names))

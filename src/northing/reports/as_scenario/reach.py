@@ -6,7 +6,7 @@ from django.db.models import Q
 
 from northing.billing.models import Bill, BillLine
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry
+from northing.customs.models import CustomsEntry, CustomsLine
 from northing.inventory.models import StockCountLine, TransferLine
 from northing.ledger.models import CostLayer
 from northing.orders.models import OrderLine
@@ -54,7 +54,8 @@ def reach_of(lines: set[int], companies: set[int]) -> Reach:
         found.shipments |= set(boxes.values_list("pk", flat=True))
         aboard = ShipmentLine.objects.filter(container__shipment__in=found.shipments)
         more = set(aboard.values_list("instalment__line", flat=True))
-        more |= set(entered.values_list("lines__shipment_line__instalment__line", flat=True))
+        declared = CustomsLine.objects.filter(entry__in=entered.values("pk"))
+        more |= set(declared.values_list("shipment_line__instalment__line", flat=True))
         more |= set(Charge.objects.filter(pk__in=found.charges, lines__isnull=False).values_list("lines", flat=True))
         more |= _billed_with(found)
     owners = set(OrderLine.objects.filter(pk__in=found.lines).values_list("order__company", flat=True))

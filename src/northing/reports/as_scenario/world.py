@@ -26,7 +26,9 @@ from northing.masterdata.models import (
     Territory,
 )
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.receiving.models import Receipt
 from northing.reports.as_scenario.reach import Reach
+from northing.shipping.models import Container
 
 
 class Names:
@@ -80,6 +82,18 @@ class Names:
             numbers = itertools.count(sum(1 for known, _ in self._named if known == kind) + 1)
             self._named[kind, key] = next(name for one in numbers if (name := f"{letter}{one}") not in used)
         return self._named[kind, key]
+
+    def box(self, box: Container) -> str:
+        """The name of a container: its shipment's and its own."""
+        return f"{self.of('shipment', box.shipment_id)} {self.of('container', box.pk)}"
+
+    def receipts(self, receipt: Receipt) -> dict[int | None, str]:
+        """The names of a receipt, by order (id): a file receives out of one container (None), or against one order."""
+        name = self.of("receipt", receipt.pk)
+        if receipt.container_id:
+            return {None: name}
+        orders = dict.fromkeys(receipt.lines.order_by("pk").values_list("instalment__line__order", flat=True))
+        return {order: f"{name}.{number}" if number else name for number, order in enumerate(orders)}
 
     def case(self, case: Claim) -> str:
         """The name of a case: that of its inspection or receipt, or its own where it was opened by hand."""
