@@ -203,12 +203,20 @@ class Hand:
         return book_bill(act, of_one(request, bill, estimate.pk if estimate else None))
 
     def entry(
-        self, shipment: int, number: str, day: int, company: str = "KLN", office: str = "CTG", more_tax: str = ""
+        self,
+        shipment: int,
+        number: str,
+        day: int,
+        company: str = "KLN",
+        office: str = "CTG",
+        more_tax: str = "",
+        boxes: int = 0,
     ) -> None:
-        """A customs entry; the office may ask for more tax than we reckon."""
+        """A customs entry, of the first `boxes` if so many are said; the office may ask for more tax than we reckon."""
         office_key = self.parties[office].pk
         on = self.today + timedelta(days=day)
-        covers = Covers((shipment,))
+        some = Container.objects.filter(shipment=shipment).order_by("pk").values_list("pk", flat=True)[:boxes]
+        covers = Covers(containers=tuple(some)) if boxes else Covers((shipment,))
         request = entries.EntryRequest(covers, self.companies[company].pk, office_key, number, on)
         if more_tax:
             goods = covered(covers, self.companies[company])

@@ -55,6 +55,7 @@ def lay_world(today: date) -> None:
     world.drafts()
     world.everyday()
     world.a_notice_waits()
+    world.cleared_in_part()
     lay_afloat(world)
     lay_dock(world)
     lay_bills(world)
@@ -204,6 +205,16 @@ class _World(Hand):
         self.say(shipment, "arrival", -5)
         self.entry(shipment, "TG-241118", -4, more_tax="12.40")
         self.receive(shipment, "DN-70502", -2)
+
+    def cleared_in_part(self) -> None:
+        """Two containers landed; the first is declared, the office asks for an inspection of the second."""
+        order = self.order("DAL", {"INF-50": 3600}, -80, 5)
+        voyage = self.voyage("Saltmarsh Heron", "219S", "VAN", "VNSGN", "NZTRG", with_imo_check_digit("998101"))
+        shipment = self.shipment([order], voyage, ("VNSGN", "NZTRG", "Tauranga"), -28, 24, boxes=2)
+        self.say(shipment, "departure", -28)
+        self.charge(shipment, "QUI", "freight", "2140.00", "USD", "volume", -26)
+        self.say(shipment, "arrival", -3)
+        self.entry(shipment, "TG-241121", -2, boxes=1)
 
     def close_the_books(self) -> None:
         """The month before last is closed: what is dated there posts in the first open one."""

@@ -143,7 +143,7 @@ def choices_of(desk: Desk) -> list[Choice]:
     found = [Choice(f"c{key}", str(name), lines, whole or key in covers.containers) for key, name, lines in rows]
     others = open_parts.filter(container__shipment__departed_on__isnull=False).exclude(container__shipment=here)
     rows = _counted(others, "container__shipment", "container__shipment__reference", MOST)
-    found += [Choice(f"s{key}", str(name), lines, key in covers.shipments) for key, name, lines in rows]
+    found += [Choice(f"s{key}", f"shipment {name}", lines, key in covers.shipments) for key, name, lines in rows]
     unpacked = open_parts.filter(container=None, receipt_lines__receipt__reversed_by=None)
     rows = _counted(unpacked, "receipt_lines__receipt", "receipt_lines__receipt__delivery_note", MOST)
     found += [Choice(f"r{key}", f"unpacked, note {name}", lines, key in covers.receipts) for key, name, lines in rows]
