@@ -238,6 +238,49 @@ def test_a_new_order_says_what_it_will_cost_while_it_is_typed(carded, client):
     assert huge.status_code == 200
 
 
+def test_dated_parts_say_what_they_would_cost(carded, client):
+    client.force_login(Person.objects.get(username="buyer"))
+    line = carded.sent_order({"A": D(240)}).lines.get()
+    part = line.instalments.get()
+    address = reverse("landed-parts", args=[line.pk])
+    facts = {f"quantity-{part.pk}": "240", f"asked-{part.pk}": str(TODAY + timedelta(days=20))}
+    same = client.post(address, facts).json()["lines"]
+    assert same == {str(part.pk): same[str(part.pk)]} and same[str(part.pk)]["unit"] == same[str(part.pk)]["was"]
+    # After the end of the card a part of it has no freight.
+    RateCard.objects.filter(code="F20").update(valid_until=TODAY + timedelta(days=100))
+    facts |= {f"quantity-{part.pk}": "140", "quantity-new": "100", "asked-new": str(TODAY + timedelta(days=300))}
+    found = client.post(address, facts).json()["lines"]
+    assert any("card F20" in said for said in found[str(part.pk)]["why"])
+    assert "freight" not in str(found["new"]["why"]) and found["new"]["was"] == ""
+    # What is estimated of the line is divided among them.
+    head = (carded.nz.pk, carded.parties["provider"].pk, "freight", "value", "NZD", D("240.00"), TODAY)
+    charges.enter_estimate(carded.act("costs"), charges.ChargeRequest(*head, lines=(line.pk,)))
+    found = client.post(address, facts).json()["lines"]
+    assert "freight 140.00, by" in str(found[str(part.pk)]) and "freight 100.00, by" in str(found["new"])
+    nonsense = {"quantity-new": "1e99", "asked-new": "yesterday", f"quantity-{part.pk}": "\x00"}
+    assert client.post(address, facts | nonsense).json()["lines"] == {}
+    client.force_login(Person.objects.get(username="stranger"))
+    assert client.post(address, facts).status_code in (403, 404)
+
+
+def test_the_sheet_of_a_line_says_how_one_unit_comes_to_its_cost(carded, client):
+    order = carded.sent_order({"A": D(240), "C": D(40)})
+    shipment = carded.shipment([order])
+    line = order.lines.get(item__code="A")
+    charge = carded.charge(shipment, "insurance", "60.00", "NZD", "quantity")
+    client.force_login(Person.objects.get(username="costs"))
+    address = reverse("line-costs", args=[line.pk])
+    page = client.get(address)
+    sheet = page.context["sheet"]
+    assert {row.part.line.pk for row in sheet.rows} == {line.pk} and charge
+    assert sheet.unit == sheet.rows[0].unit and sum(amount for _, amount, _ in sheet.steps) == sheet.unit
+    billed = {words: expected for words, _, expected in sheet.steps}
+    assert billed["Insurance"] is False and billed["Freight"] is True and '<svg class="trail"' in page.content.decode()
+    assert address in client.get(reverse("line", args=[line.pk])).content.decode()
+    client.force_login(Person.objects.get(username="stranger"))
+    assert client.get(address).status_code == 404
+
+
 def test_a_change_says_what_it_cost_before(carded, client):
     client.force_login(Person.objects.get(username="buyer"))
     order = carded.sent_order({"A": D(240)})

@@ -1,7 +1,9 @@
 """Estimate against actual, late cost of goods gone, and the landed cost of an item over time."""
 
+import io
 from datetime import timedelta
 
+import openpyxl
 import pytest
 from django.urls import reverse
 
@@ -108,6 +110,10 @@ def test_the_pages_and_their_files(world, costed, client):
         assert page.status_code == 200 and "520.00" in page.content.decode() or by in ("kind", "item", "nonsense")
     file = client.get(reverse("actual-costs") + "?by=kind&as=csv").getvalue().decode()
     assert "Freight,KLN,NZD,400,440,40" in file
+    book = client.get(reverse("actual-costs") + "?by=kind&as=xlsx")
+    rows = list(openpyxl.load_workbook(io.BytesIO(book.content)).active.values)
+    assert rows[0][0] == "kind" and rows[1][:1] + rows[1][3:] == ("Freight", 400, 440, 40)
+    assert client.get(reverse("tariff-moves") + "?as=xlsx").status_code == 200
     page = client.get(reverse("item-costs", args=[world.items["A"].pk])).content.decode()
     assert "<circle" in page and "freight 1.1000" in page
     assert (

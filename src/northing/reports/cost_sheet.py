@@ -190,6 +190,27 @@ class Sheet:
                 found.append((words, figures, whole))
         return found
 
+    @cached_property
+    def units(self) -> Decimal:
+        """The units of all rows, which tell of one item only where they are of one line."""
+        return sum((row.quantity for row in self.rows), ZERO)
+
+    @property
+    def unit(self) -> Decimal | None:
+        """What one unit costs landed, 4 decimals; None where a rate is missing."""
+        known = self.units and all(row.landed is not None for row in self.rows)
+        return unit_price_of(self.landed, self.units) if known else None
+
+    @property
+    def steps(self) -> list[tuple[str, Decimal, bool]]:
+        """How one unit comes to its cost: the goods, then each kind; in words, each, whether some is only expected."""
+        if self.unit is None:
+            return []
+        owned = all(row.part.owned for row in self.rows)
+        kinds = [(column.words, column.total.amount, column.total.state != "billed") for column in self.columns]
+        found = [("Goods", self.goods, not owned), *kinds]
+        return [(words, unit_price_of(amount, self.units), expected) for words, amount, expected in found if amount]
+
     @property
     def open_charges(self) -> list[Charge]:
         """Estimates whose bill is still expected."""
@@ -214,7 +235,7 @@ def cost_sheet(shipment: Shipment, parts: Sequence[ShipmentLine], companies: set
 
 
 def order_sheet(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -> Sheet | None:
-    """The sheet of an order: what of its lines is packed or came unpacked, part by part, and what is neither.
+    """The sheet of lines of an order: what of them is packed or came unpacked, part by part, and what is neither.
 
     `lines` have their items, and their instalments with positions; None where nothing of it will come.
     """
@@ -228,7 +249,7 @@ def order_sheet(order: PurchaseOrder, lines: Sequence[OrderLine], today: date) -
         part.instalment.line = of_line.get(part.instalment.line_id, part.instalment.line)
     pieces = pieces_of(packed, today, lines)
     expected = Expectations(today).of(pieces.all)
-    rows = [part for part in _packed_parts(packed, pieces.shares) if part.line.order_id == order.pk]
+    rows = [part for part in _packed_parts(packed, pieces.shares) if part.line.pk in of_line]
     rows += _open_parts(pieces.all[len(packed) :], len(packed), pieces.open_shares)
     rows.sort(key=lambda part: part.line.number)
     found = next(iter(sheets_of(rows, expected, pieces.said, {order.company_id})), None)

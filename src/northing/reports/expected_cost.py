@@ -222,9 +222,25 @@ class Expectations:
             for kind in kinds:
                 some = [card for card in fit if card.kind == kind]
                 open_places = [place for place in all_of if self._asks(pieces[place], kind)]
-                if some and open_places:
-                    found += self._of_kind(some, lane, pieces, open_places, whole)
+                for leaving in self._by_day(some, pieces, open_places):
+                    found += self._of_kind(some, lane, pieces, leaving, whole)
         return found
+
+    def _by_day(self, cards: Sequence[Card], pieces: Sequence[Piece], places: Sequence[int]) -> list[list[int]]:
+        """Places by which of the cards are valid when the goods leave: what leaves under others is carried by those."""
+        found: dict[tuple[int, ...], list[int]] = {}
+        if not cards:
+            return []
+        if all(card.until is None and card.since <= self.day for card in cards):
+            return [list(places)] if places else []
+        for place in places:
+            day = self._leaves(pieces[place])
+            found.setdefault(tuple(card.key for card in cards if card.is_valid(day)), []).append(place)
+        return list(found.values())
+
+    def _leaves(self, piece: Piece) -> date:
+        """The day of the cards: not before today, even of what should have left."""
+        return max(piece.leaves or self.day, self.day)
 
     @staticmethod
     def _asks(piece: Piece, kind: str) -> bool:
@@ -238,7 +254,7 @@ class Expectations:
         shipment = some[0].shipment
         payees = [shipment.forwarder_id] if shipment and shipment.forwarder_id else []
         found = []
-        day = min(max(piece.leaves or self.day, self.day) for piece in some)
+        day = min(map(self._leaves, some))
         for one in estimates(cards, goods, day, payees):
             if not one.amount:
                 continue

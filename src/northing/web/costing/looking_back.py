@@ -1,21 +1,23 @@
 """Costs looked back at: estimate against actual, late cost of goods gone, the landed cost of an item over time."""
 
-from collections.abc import Iterable, Iterator, Sequence
-
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
+from northing.access.queries import scoped
 from northing.drawings.cost_line import CostDot, cost_line
 from northing.drawings.figures import price
+from northing.drawings.trail import waterfall
 from northing.masterdata.models import Item
+from northing.orders.models import OrderLine
 from northing.reports.actual_costs import BY, Compared, compared, late_costs
+from northing.reports.cost_sheet import order_sheet
 from northing.reports.landed_history import GOODS, Step, landed_history
 from northing.reports.tariff_moves import Moved, tariff_moves
 from northing.web.common.keys import key_of
 from northing.web.common.permissions import open_page
-from northing.web.common.tables import csv_file
+from northing.web.common.tables import asked_kind, table_file
 from northing.web.reports.sheets import Period, period_of
 
 # As many lines are drawn; the file has all.
@@ -31,10 +33,10 @@ def actual(request):
     by = by if by in BY else "kind"
     kind, provider = request.GET.get("kind", "")[:20], key_of(request.GET.get("provider", ""))
     rows = compared(mine, by, period.first, period.through, kind, provider)
-    if request.GET.get("as") == "csv":
+    if kind := asked_kind(request):
         columns = (by, "company", "currency", "estimated", "billed", "difference")
         told = ((one.name, one.company, one.currency, one.estimated, one.billed, one.difference) for one in rows)
-        return csv_file(f"estimate-against-actual-by-{by}.csv", columns, _named(columns, told))
+        return table_file(f"estimate-against-actual-by-{by}", kind, columns, told)
     told = [(one, _opens(by, one, period)) for one in rows]
     context = {"rows": told, "by": by, "ways": BY, "period": period}
     context["late"] = late_costs(mine, period.first, period.through)
@@ -52,9 +54,9 @@ def _opens(by: str, one: Compared, period: Period) -> str:
 def tariff(request):
     """Open lines whose duty a coming change of the tariff moves."""
     rows = tariff_moves(companies_of(request.user), timezone.localdate())
-    if request.GET.get("as") == "csv":
+    if kind := asked_kind(request):
         columns = ("line", "item", "quantity", "lands", "duty_today", "duty_then", "currency", "difference")
-        return csv_file("tariff-moves.csv", columns, _named(columns, map(_moved, rows)))
+        return table_file("tariff-moves", kind, columns, map(_moved, rows))
     return render(request, "costing/tariff_moves.html", {"rows": rows[:MOST], "all": len(rows), "most": MOST})
 
 
@@ -63,9 +65,8 @@ def item(request, item_id: int):
     """What an item cost landed, receipt by receipt, and what moved it."""
     record = get_object_or_404(Item, pk=item_id)
     found = landed_history(record.pk, companies_of(request.user))
-    if request.GET.get("as") == "csv":
-        columns, told = _table(found)
-        return csv_file(f"{record.code}-landed-cost.csv", columns, _named(columns, told))
+    if kind := asked_kind(request):
+        return table_file(f"{record.code}-landed-cost", kind, *_table(found))
     sheets = []
     for code, steps in found.items():
         currency = steps[0].layer.company.currency
@@ -80,6 +81,17 @@ def item(request, item_id: int):
         ]
         sheets.append({"code": code, "currency": currency, "steps": steps[::-1], "drawing": cost_line(dots, currency)})
     return render(request, "costing/item_costs.html", {"item": record, "sheets": sheets})
+
+
+@open_page
+def line(request, line_id: int):
+    """What a line costs, part by part, and how one unit of it comes to its landed cost."""
+    found = OrderLine.objects.select_related("order__supplier", "order__company", "order__site", "item")
+    own = scoped(found.prefetch_related("instalments__position"), request.user, "order__company")
+    record = get_object_or_404(own, pk=line_id)
+    sheet = None if record.order.cancelled_at else order_sheet(record.order, [record], timezone.localdate())
+    drawing = waterfall(sheet.steps, sheet.unit, sheet.company.currency) if sheet and sheet.unit is not None else ""
+    return render(request, "costing/line_costs.html", {"line": record, "sheet": sheet, "drawing": drawing})
 
 
 def _table(found: dict[str, list[Step]]) -> tuple[list[str], list[tuple[object, ...]]]:
@@ -97,7 +109,3 @@ def _moved(one: Moved) -> tuple[object, ...]:
     line = f"{one.line.order.number}/{one.line.number}"
     facts = (one.quantity, one.lands, one.before, one.after, one.currency, one.difference)
     return line, one.line.item.code, *facts
-
-
-def _named(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> Iterator[dict[str, object]]:
-    return (dict(zip(columns, row, strict=True)) for row in rows)

@@ -12,6 +12,7 @@ urlpatterns = [
     path("<int:charge_id>/spread/", views.spread, name="spread"),
     path("tariff/", looking_back.tariff, name="tariff-moves"),
     path("actual/", looking_back.actual, name="actual-costs"),
+    path("lines/<int:line_id>/", looking_back.line, name="line-costs"),
     path("items/<int:item_id>/", looking_back.item, name="item-costs"),
     path("layers/<int:layer_id>/", views.layer, name="layer"),
 ]

@@ -1,31 +1,39 @@
 """The landed cost of an order while it is typed: what the form says so far, as an order that is not saved."""
 
 from collections.abc import Iterator, Sequence
+from datetime import date, timedelta
 from decimal import Decimal
 
 from django.core.exceptions import ValidationError
 from django.http import JsonResponse
+from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from northing.access.queries import scoped
+from northing.core.costing.landed_cost import spread_amount
 from northing.core.money.exact import plain
+from northing.core.money.spread import whole_weights
 from northing.core.orders.orders import net_share
 from northing.core.problems import Refused
 from northing.masterdata.catalogue import Catalogue
 from northing.masterdata.models import Party, Site
-from northing.orders.models import OrderLine, PurchaseOrder
+from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.cost_pieces import known_of
 from northing.reports.draft_cost import LineLanded, Typed, landed_of
+from northing.reports.expected_cost import Shares
 from northing.web.common.forms import DayField, ExactField, PercentField
 from northing.web.common.keys import key_of
 from northing.web.common.permissions import form_for
 from northing.web.orders.forms.orders import LineFormSet
+from northing.web.orders.queries.supply import free_parts
 from northing.web.orders.views.orders import seen_order
 
 ZERO = Decimal(0)
 # More is not reckoned while one types.
 MOST = 200
+# A row of dated parts: its key, the part (None: a new one), how many units, and the day by which they are ready.
+Dated = tuple[str, Instalment | None, Decimal, date | None]
 
 
 @form_for("write_order")
@@ -68,6 +76,45 @@ def changed(request, order_id: int):
     order.mode = request.POST.get("mode") or order.mode
     now = landed_of([*after, *_added(request, order)], today)
     return _answer(now, was, order)
+
+
+@form_for("write_order")
+@require_POST
+def parts(request, line_id: int):
+    """What the parts of a line that are not packed would cost landed, asked for anew; and what they cost now."""
+    found = OrderLine.objects.select_related("order__company", "order__supplier", "order__site__port", "item")
+    line = get_object_or_404(scoped(found, request.user, "order__company"), pk=line_id)
+    free, shares = free_parts(line), known_of([line.pk]).get(line.pk, {})
+    now: list[Dated] = [
+        (str(part.pk), part, part.position.with_supplier, part.promise or part.asked_on) for part in free
+    ]
+    asked: list[Dated] = [
+        (
+            key,
+            part,
+            _read(ExactField(required=False), request, f"quantity-{key}") or ZERO,
+            _read(DayField(required=False), request, f"asked-{key}"),
+        )
+        for key, part, _, _ in [*now, ("new", None, ZERO, None)]
+    ]
+    today = timezone.localdate()
+    was = {one.key: one for one in landed_of(_dated(line, now, shares), today)}
+    return _answer(landed_of(_dated(line, asked, shares), today), was, line.order)
+
+
+def _dated(line: OrderLine, rows: Sequence[Dated], shares: Shares) -> list[Typed]:
+    """Parts as pieces of their line, each with its share of what is estimated; without units or a day there is none."""
+    some = [row for row in rows if row[2] > 0 and row[3]]
+    weights, currency = whole_weights([quantity for _, _, quantity, _ in some]), line.order.company.currency
+    known = {kind: spread_amount(amount, weights, currency) for kind, amount in shares.items()} if some else {}
+    typed = []
+    for place, (key, part, quantity, day) in enumerate(some):
+        made = _copy(
+            line, quantity, part.pack_price if part else line.pack_price, part.net_share if part else line.net_share
+        )
+        made.need_by = day + timedelta(days=line.order.supplier.passage_days)
+        typed.append(Typed(key, made, {kind: amounts[place] for kind, amounts in known.items()}))
+    return typed
 
 
 def _answer(now: Sequence[LineLanded], was: dict[str, LineLanded], order: PurchaseOrder) -> JsonResponse:

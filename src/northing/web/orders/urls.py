@@ -29,6 +29,7 @@ urlpatterns = [
     path("items/", orders.items, name="items"),
     path("usual/", orders.usual, name="usual"),
     path("landed/", landed.new, name="landed"),
+    path("lines/<int:line_id>/landed/", landed.parts, name="landed-parts"),
     path("<int:order_id>/landed/", landed.changed, name="landed-change"),
     path("incoterm/", orders.incoterm, name="incoterm"),
     path("<int:order_id>/", orders.order, name="order"),
