@@ -73,6 +73,8 @@ class BillFile:
     # Of a credit note; and the number of the bill that it corrects, where it says one.
     credit: bool = False
     corrects: str = ""
+    # What who sends it is called: names and identifiers.
+    sellers: tuple[str, ...] = ()
 
 
 def read_bill(path: Path) -> BillFile:
@@ -164,7 +166,15 @@ def read_invoice(content: bytes) -> BillFile:
     currency = found(root, "cbc:DocumentCurrencyCode")[:3].upper()
     credit = root.tag.endswith("}CreditNote")
     corrects = found(root, "cac:BillingReference/cac:InvoiceDocumentReference/cbc:ID")[:40] if credit else ""
-    return BillFile(bill_number, issued, due, currency, tax, total, tuple(lines), credit, corrects)
+    sellers = _sellers(root)
+    return BillFile(bill_number, issued, due, currency, tax, total, tuple(lines), credit, corrects, sellers)
+
+
+def _sellers(root: "etree._Element") -> tuple[str, ...]:
+    """The seller's names and identifiers."""
+    paths = ("PartyIdentification/cbc:ID", "PartyName/cbc:Name", "PartyLegalEntity/cbc:RegistrationName")
+    found_ones = (found(root, f"cac:AccountingSupplierParty/cac:Party/cac:{path}") for path in paths)
+    return tuple(one[:120] for one in found_ones if one)
 
 
 def _day(root: "etree._Element", path: str) -> date | None:
@@ -188,6 +198,7 @@ def _invoice_line(place: int, row: "etree._Element", order: str, units: str) -> 
         quantity=number(row, f"cbc:{units}", f"{where}, {units}"),
         price=price / per if price is not None and per else price,
         amount=number(row, "cbc:LineExtensionAmount", f"{where}, LineExtensionAmount"),
+        remark=(found(row, "cac:Item/cbc:Name") or found(row, "cbc:Note"))[:120],
     )
 
 

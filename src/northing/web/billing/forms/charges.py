@@ -32,6 +32,8 @@ class BillForm(ActionForm):
     currency = CurrencyField()
     tax = ExactField(required=False)
     total = ExactField(required=False, label="Total as stated")
+    # The file that it was read from, signed.
+    came = forms.CharField(max_length=600, required=False, widget=forms.HiddenInput)
     HEAD = ("kind", "company", "payee", "bill_number", "day", "due_on", "currency", "tax", "total")
 
     def __init__(self, *args, person, rows: int, **kwargs):

@@ -22,6 +22,7 @@ from northing.orders.models import OrderLine
 from northing.reports.settlement import settlements
 from northing.web.billing.forms.charges import BillForm
 from northing.web.billing.proposed import proposed, waiting_payees
+from northing.web.billing.views.papers import attach
 from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
@@ -80,13 +81,14 @@ def new_bill(request):
     if request.method != "POST":
         rows = max(rows, initial.get("rows", 0))
     form = BillForm(request.POST or None, person=request.user, rows=rows, initial=initial)
-    context = {"form": form, "latest": visible_shipments(request.user).order_by("-pk")[:LATEST]}
+    context = {"form": form, "latest": latest_shipments(request.user)}
     context["waiting"] = waiting_payees(request.user)
     entered = request.method == "POST" and request.POST.get("act") != "another"
     if entered and form.is_valid():
         if request.POST.get("act") == "book":
             booked = form.do(request, book_bill, lambda _: form.asked())
             if booked:
+                attach(request, form, booked)
                 note = posting_note([form.cleaned_data["company"].pk], form.cleaned_data["day"])
                 say_done(request, f"Booked and spread{note}.", "bill", booked)
                 return redirect("bill", booked)
@@ -95,6 +97,11 @@ def new_bill(request):
     if request.POST.get("act") == "another":
         form.errors.clear()  # a further row is asked for; nothing is booked yet
     return render(request, "billing/new_bill.html", context, status=422 if form.errors else 200)
+
+
+def latest_shipments(person):
+    """The shipments that are offered while one types."""
+    return visible_shipments(person).order_by("-pk")[:LATEST]
 
 
 def _effect(form: BillForm) -> dict:

@@ -11,16 +11,21 @@ from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
+from northing.billing.models import Bill
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.formats.bill_files import COLUMNS, BillFile, BillFileLine, read_bill
+from northing.masterdata.models import Party
 from northing.orders.models import PurchaseOrder
 from northing.orders.named_lines import lines_named
 from northing.reports.billable import Billable, Start, billable
 from northing.reports.creditable import From, creditable
 from northing.reports.credited import credited_lines, fitting_amounts
+from northing.web.billing.forms.charges import BillForm
 from northing.web.billing.forms.credits import CreditForm
 from northing.web.billing.forms.goods import EXTRA_ROWS, GoodsBillForm
+from northing.web.billing.from_file import from_file, seller_of
+from northing.web.billing.views.bills import latest_shipments
 from northing.web.billing.views.papers import put_by
 from northing.web.common.forms import ActionForm
 from northing.web.common.permissions import form_for
@@ -60,6 +65,9 @@ def bill_file(request):
 def _shown(request, said: BillFile, came: str):
     if said.credit:
         return _credit_shown(request, said, came)
+    seller = seller_of(said)
+    if seller is not None and seller.kind == Party.Kind.PROVIDER:
+        return _charges_shown(request, said, seller, came)
     found = _found(said, companies_of(request.user))
     if not found.lines:
         raise Refused(Problem("No line of the file fits a line of an order.", "file", "Name orders and lines."))
@@ -72,6 +80,14 @@ def _shown(request, said: BillFile, came: str):
     context = {"form": form, "order": order, "start": Start(), "lines": lines, "target": target}
     context["unknown"] = found.unknown + found.extras[EXTRA_ROWS:]
     return render(request, "billing/supplier_bill.html", context)
+
+
+def _charges_shown(request, said: BillFile, payee: Party, came: str):
+    """A provider's bill as the form that is checked, its lines beside the estimates that they fit."""
+    initial = from_file(request.user, said, payee) | {"kind": Bill.Kind.BILL, "came": came}
+    form = BillForm(person=request.user, rows=int(str(initial["rows"])), initial=initial)
+    context = {"form": form, "latest": latest_shipments(request.user)}
+    return render(request, "billing/new_bill.html", context)
 
 
 def _one_head(said: BillFile, orders: Sequence[PurchaseOrder]) -> PurchaseOrder:
