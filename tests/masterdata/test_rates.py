@@ -11,6 +11,7 @@ from northing.access.models import Person
 from northing.actions.masterdata import rate_feed, records
 from northing.actions.masterdata.rate_feed import RateFeedRequest, SettleRequest
 from northing.actions.masterdata.rates import RateRequest, enter_rate
+from northing.actions.worklist.proof import move_faults
 from northing.core.problems import NotAllowed, Refused
 from northing.formats.euro_rates import NotRates, read_euro_rates
 from northing.integrations.bank.standin import document, published_on, rates_on, serve
@@ -18,6 +19,7 @@ from northing.integrations.reading import Unreachable, read_from
 from northing.ledger.models import AskedRate, RateFeed
 from northing.masterdata.models import ExchangeRate
 from northing.masterdata.queries import Rates, rate_for
+from northing.worklist.models import Matter
 from tests.worlds import NOW, TODAY
 
 EUROS = {"USD": D("1.0850"), "NZD": D("1.7815"), "AUD": D("1.6344"), "XXQ": D(1)}
@@ -68,6 +70,19 @@ def test_a_jump_is_asked_about_and_counts_only_once_it_is_believed(world, feed):
     assert rate_of(world, "USD", DAY).rate == D("2.2987096774")
     with pytest.raises(Refused, match="was believed"):
         rate_feed.settle_rate(world.act("costs"), SettleRequest(asked.pk, False))
+
+
+def test_the_watch_carries_the_question_and_its_answer(world, feed, signed_in):
+    rate_feed.poll(feed, NOW, said(USD="0.7750"))
+    asked = AskedRate.objects.get(company=world.nz, currency="USD")
+    matter = Matter.objects.get(kind="rate", record=asked.pk)
+    assert (matter.party, matter.company) == ("accounts", world.nz) and "is it right?" in matter.reason
+    desk, address = signed_in("accounts"), reverse("asked-rate", args=[asked.pk])
+    page = desk.get(reverse("watch")).content.decode()
+    assert address in page and "book rate, 2.2987096774 NZD" in page and move_faults() == []
+    answer = desk.post(address, {"key": "k", "drop": "yes", "back": reverse("watch")})
+    assert answer.url == reverse("watch") and not Matter.objects.filter(kind="rate", record=asked.pk).exists()
+    assert rate_of(world, "USD", DAY) is None and move_faults() == []
 
 
 def test_a_rate_that_a_person_entered_meanwhile_stays(world, feed):

@@ -9,6 +9,7 @@ from django.db import transaction
 
 from northing.access.acts import Act
 from northing.access.permissions import require_somewhere
+from northing.actions.worklist.rates import refresh_rates, refresh_rates_of
 from northing.activity.operations import add_history, once
 from northing.core.money.cross_rates import change, cross_rate, jumped
 from northing.core.problems import Problem, Refused, refuse_if
@@ -153,7 +154,9 @@ def _take_day(act: Act, known: Known, one: EuroRates, wanted: set[str]) -> tuple
         masterdata.enter_rate(company, currency, known.purpose, one.day, rate, act.today, SOURCE)
         known.add(currency, one.day, rate)
         told.append(f"{currency} {price(rate, 4)}")
-    ledger.ask_rates(asked)
+    if asked:
+        ledger.ask_rates(asked)
+        refresh_rates_of(company.pk)
     if told:
         words = f"{known.purpose.capitalize()} rates of {one.day:%-d %b %Y}, {SOURCE}: {', '.join(told)}"
         add_history(act, "take_rates", words, [("company", company.pk, company.pk)], one.day)
@@ -176,6 +179,7 @@ def settle_rate(act: Act, request: SettleRequest) -> int:
         facts = (asked.currency, asked.purpose, asked.day, asked.rate)
         masterdata.enter_rate(asked.company, *facts, act.today, asked.source)
     ledger.settle_rate(asked, act, believed=request.believed)
+    refresh_rates([asked.pk])
     done = "Believed" if request.believed else "Dropped"
     words = (
         f"{done} the rate of {asked}: {price(asked.rate, 4)}, {change(asked.rate, asked.before)} % from the one before"

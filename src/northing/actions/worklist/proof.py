@@ -14,6 +14,7 @@ from northing.actions.worklist import (
     orders,
     payments,
     questions,
+    rates,
     ripples,
     shipments,
     unbilled,
@@ -22,7 +23,7 @@ from northing.actions.worklist.deliveries import delivery_faults, refresh_every_
 from northing.actions.worklist.refresh import DRIFTING, FIGURES, NAMES, refresh_every_line
 from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Claim
-from northing.ledger.models import CostLayer
+from northing.ledger.models import AskedRate, CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.payments.models import AskedPayment
@@ -65,6 +66,7 @@ def _matter_faults() -> list[str]:
         (Message, letters.refresh_letters),
         (DespatchNotice, notices.refresh_notices),
         (Ripple, ripples.refresh_ripples),
+        (AskedRate, rates.refresh_rates),
     ):
         found = model.objects.all() if model is not Instalment else Instalment.objects.filter(position__isnull=False)
         for keys in _chunks(found.order_by("pk").values_list("pk", flat=True).iterator()):

@@ -264,6 +264,16 @@ def _letters(matters: Sequence[Matter]) -> Offered:
     ]
 
 
+def _rates(matters: Sequence[Matter]) -> Offered:
+    """Believe a rate that jumps, or drop it."""
+    offered = []
+    for one in matters:
+        address = reverse("asked-rate", args=[one.record])
+        offered.append((one, Act("It is right", address, "enter_rate", "r", {"believe": "yes"}, record=one.record)))
+        offered.append((one, Act("Drop it", address, "enter_rate", "d", {"drop": "yes"}, record=one.record)))
+    return offered
+
+
 FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "order": _orders,
     "unbilled": _unbilled,
@@ -276,4 +286,5 @@ FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "layer": _layers,
     "notice": _notices,
     "letter": _letters,
+    "rate": _rates,
 }

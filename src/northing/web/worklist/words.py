@@ -9,9 +9,9 @@ from django.urls import reverse
 
 from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Claim
-from northing.drawings.figures import count, first_of
+from northing.drawings.figures import count, first_of, price
 from northing.inventory.models import OnHand, Status
-from northing.ledger.models import CostLayer
+from northing.ledger.models import AskedRate, CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.payments.models import AskedPayment
@@ -194,6 +194,12 @@ def _letters(keys: Iterable[int]) -> dict[int, Named]:
     return {one.pk: (f"Letter to {one.supplier or one.recipient}: {one.subject}", reverse("chasers")) for one in found}
 
 
+def _rates(keys: Iterable[int]) -> dict[int, Named]:
+    found = AskedRate.objects.filter(pk__in=keys).select_related("company")
+    said = {one.pk: f"{one.purpose} rate, {price(one.rate, 4)} {one.company.currency}" for one in found}
+    return {one.pk: (f"{one}: {said[one.pk]}", reverse("rates")) for one in found}
+
+
 NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
     "unbilled": _unbilled,
@@ -211,4 +217,5 @@ NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "case": _cases,
     "letter": _letters,
     "short": _shorts,
+    "rate": _rates,
 }

@@ -13,6 +13,7 @@ from northing.core.money.cross_rates import change
 from northing.ledger.models import AskedRate, RateFeed
 from northing.masterdata.models import ExchangeRate
 from northing.reports.rates_needed import rates_needed
+from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for
@@ -75,4 +76,4 @@ def asked_rate(request, rate_id: int):
         messages.success(request, f"The rate of {record.currency} {counts}.")
     else:
         say_errors(request, form)
-    return redirect("rates")
+    return way_back(request, "rates")
