@@ -24,6 +24,8 @@ RULES = [
          supplier=7),
     Rule(12, "extra", "73", date(2020, 1, 1), Expression(D("0.01")), name="levy"),
     Rule(13, "duty", "44199010", date(2020, 1, 1), Expression(D("0.5"))),
+    Rule(14, "import tax", "49", date(2020, 1, 1), Expression(D("0.05"))),
+    Rule(15, "import tax", "4901", date(2026, 1, 1), Expression()),
 ]  # fmt: skip
 
 
@@ -58,6 +60,12 @@ def test_extra_duties_add_up_by_name_the_narrowest_of_each():
     assert [rule.key for rule in applied(RULES, Goods("732393", "CN"), DAY).extras] == [10, 12]
     assert [rule.key for rule in applied(RULES, Goods("732393", "CN", 7), DAY).extras] == [11, 12]
     assert [rule.key for rule in applied(RULES, Goods("732393", "DE", 7), DAY).extras] == [12]
+
+
+@pytest.mark.parametrize(("hs", "tax"), [("490199", 15), ("490290", 14), ("851610", None)])
+def test_import_tax_of_another_rate_is_the_longest_codes(hs, tax):
+    found = applied(RULES, Goods(hs, "CN"), DAY)
+    assert (found.tax and found.tax.key) == tax and found.duty.key != tax
 
 
 def test_a_code_that_is_too_short_to_tell_is_said():

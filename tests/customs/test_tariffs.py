@@ -50,6 +50,17 @@ def book(world, number, corrects=None):
     return CustomsEntry.objects.latest("pk")
 
 
+def test_import_tax_of_a_code_is_what_its_rule_says(sailed, signed_in):
+    usual = declared(sailed).sheet
+    TariffRule.objects.create(kind="import tax", hs="8516", ad_valorem=D("0.05"), **RULE)
+    found = declared(sailed)
+    [(_, _, _, reasons)] = found.told()
+    assert found.sheet.tax == round(found.sheet.tax_base * D("0.05"), 2) and found.sheet.tax_base == usual.tax_base
+    assert "import tax 5 %: HS 8516, any origin" in reasons and found.tax_words == "5 %"
+    page = signed_in("costs").get(reverse("customs", args=[sailed.sailed.pk, sailed.company.pk])).content.decode()
+    assert "Import tax, 5 % of" in page
+
+
 def test_the_tariff_goes_before_the_items_own_rate_and_a_proof_saves(sailed):
     found = declared(sailed)
     [(_, cost, words, reasons)] = found.told()
@@ -136,7 +147,7 @@ def test_a_proof_that_cannot_be(sailed, change, words):
     [
         ({"combine": "higher"}, "combine"), ({"amount": "1.20"}, "currency"), ({"currency": "NZD"}, "currency"),
         ({"kind": "extra"}, "name"), ({"kind": "preference"}, "origin"), ({"hs": "8"}, "hs"),
-        ({"hs": "85161010101"}, "hs"),
+        ({"hs": "85161010101"}, "hs"), ({"kind": "import tax", "amount": "1", "currency": "NZD"}, "amount"),
         ({"origin": "CN", "group": "EAST"}, "group"), ({"valid_until": "2020-01-01"}, "valid_until"),
         ({"hs": "8516", "valid_from": str(RULE["valid_from"])}, "valid_from"), ({"territory": "ZZZ"}, "territory"),
     ],

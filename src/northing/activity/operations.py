@@ -45,6 +45,7 @@ CONSTRAINTS = {
     "tariff_amount_in_currency": Problem("An amount has a currency, and a currency an amount.", "currency"),
     "tariff_extra_named": Problem("An extra duty has a name.", "name", "It tells several of them apart."),
     "tariff_preference_of": Problem("A preference is for an origin.", "origin", "Name a country or a group."),
+    "tariff_tax_is_a_rate": Problem("Import tax is a percentage without a proof.", "amount", "Leave the others empty."),
     "tariff_one_origin": Problem("Name a country or a group, not both.", "group"),
     "tariff_valid": Problem("The last day is before the first.", "valid_until"),
     "claim_days_once_by_mode": Problem("The days of this party and mode are kept already.", "mode", "Change those."),

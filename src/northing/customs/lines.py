@@ -29,5 +29,6 @@ def customs_line(key: str, line: OrderLine, quantity: Decimal, amount: Decimal, 
         extra=tuple((rule.name, rule.expression) for rule in found.extras),
         hs=item.hs_code,
         origin=item.origin,
+        tax_rate=found.tax.expression.ad_valorem if found.tax else None,
         incoterm=order.incoterm if order.incoterm in INCLUDES else USUAL_RULE,
     )

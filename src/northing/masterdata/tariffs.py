@@ -79,6 +79,8 @@ def duty_words(item: Item, found: Applied) -> str:
 def reasons(found: Applied) -> list[str]:
     """Why it is these duties: what counts, what a proof would bring, and what only a longer code would tell."""
     said = [because(found.duty), *(f"{rule.name}: {because(rule)}" for rule in found.extras)]
+    if found.tax:
+        said.append(f"import tax {words_of(found.tax.expression)}: {because(found.tax)}")
     if found.missed:
         said.append(f"{words_of(found.missed.expression)} with {found.missed.proof}, which is not there")
     if found.finer:

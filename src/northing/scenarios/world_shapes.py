@@ -196,7 +196,7 @@ class TariffShape(Shape):
     """A rule of a country's tariff, for codes that begin with `hs`; origins are countries, none: any."""
 
     country: Annotated[str, Field(pattern="^[A-Z]{2}$")]
-    kind: Literal["duty", "preference", "extra"] = "duty"
+    kind: Literal["duty", "preference", "extra", "import tax"] = "duty"
     hs: Annotated[str, Field(pattern="^([0-9]{2,10})?$")] = ""
     origins: list[Annotated[str, Field(pattern="^[A-Z]{2}$")]] = []
     supplier: Code = ""

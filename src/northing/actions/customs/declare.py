@@ -12,6 +12,7 @@ from northing.core.costing import landed_cost
 from northing.core.costing.customs import DUTY, FREIGHT, INSURANCE, Customs, Group
 from northing.core.costing.tariff import Applied, words_of
 from northing.core.costing.their_figures import Theirs, with_theirs
+from northing.core.money.exact import plain, shifted
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
 from northing.customs import operations
@@ -63,6 +64,13 @@ class Declared:
     def kept(self) -> Decimal:
         """Import tax that is not reclaimed: it is a cost of the goods."""
         return self.sheet.tax - self.sheet.reclaimed
+
+    @property
+    def tax_words(self) -> str:
+        """The rates of import tax that count for its goods, in words."""
+        usual = self.company.import_tax_rate
+        rates = dict.fromkeys(found.tax.expression.ad_valorem if found.tax else usual for found in self.rules)
+        return ", ".join(f"{plain(shifted(rate, 2))} %" for rate in rates)
 
     @property
     def missing_proofs(self) -> list[str]:

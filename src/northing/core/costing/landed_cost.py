@@ -49,7 +49,8 @@ class Line:
     """Goods to be costed. Rates turn its currency into base currency.
 
     `included` is what the price includes of freight and insurance, in its currency. Without a net weight the weight
-    counts for duties. An `amount` that is given is that of the line, whatever quantity x price would be.
+    counts for duties. An `amount` that is given is that of the line, whatever quantity x price would be. A `tax_rate`
+    that is given counts instead of that of the import tax.
     """
 
     id: str
@@ -68,6 +69,7 @@ class Line:
     incoterm: str = USUAL_RULE
     included: Mapping[str, Decimal] = field(default_factory=dict)
     amount: Decimal | None = None
+    tax_rate: Decimal | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,10 +208,11 @@ def _cost_sheet(
     groups = _duties(sheet, lines, customs, base_currency)
     base_by_line = _tax_base_by_line(sheet, lines, charges, shares, tax, customs)
     tax_base = sum(base_by_line, ZERO)
-    tax_amount = rounded_by(times(tax_base, tax.rate), tax.unit, tax.way, base_currency)
+    rates = [tax.rate if line.tax_rate is None else line.tax_rate for line in lines]
+    tax_amount, taxed = _import_tax(base_by_line, rates, tax, base_currency)
     reclaimed = rounded(times(tax_amount, tax.reclaimable), base_currency)
     if tax_amount != reclaimed:
-        _spread_tax(sheet, tax_amount - reclaimed, base_by_line, base_currency)
+        _spread_tax(sheet, tax_amount - reclaimed, taxed, base_currency)
     for line, cost in zip(lines, sheet, strict=True):
         cost.landed = cost.goods + cost.duty + cost.import_tax + sum(cost.charges.values(), ZERO)
         cost.unit = divide(cost.landed, line.quantity, 4)
@@ -358,9 +361,21 @@ def _tax_base_by_line(
     return parts
 
 
-def _spread_tax(sheet: Sequence[LineCost], amount: Decimal, base_by_line: Sequence[Decimal], currency: str) -> None:
+def _import_tax(
+    parts: Sequence[Decimal], rates: Sequence[Decimal], tax: ImportTax, currency: str
+) -> tuple[Decimal, Sequence[Decimal]]:
+    """The tax, each rate on the base of its lines and rounded once; and by what of each line it is spread."""
+    bases: dict[Decimal, Decimal] = {}
+    for part, rate in zip(parts, rates, strict=True):
+        bases[rate] = bases.get(rate, ZERO) + part
+    amounts = (rounded_by(times(base, rate), tax.unit, tax.way, currency) for rate, base in bases.items())
+    amount = sum(amounts, from_minor(0, currency))
+    return amount, parts if len(bases) < 2 else [times(part, rate) for part, rate in zip(parts, rates, strict=True)]
+
+
+def _spread_tax(sheet: Sequence[LineCost], amount: Decimal, taxed: Sequence[Decimal], currency: str) -> None:
     # A negative part (a rebate larger than the goods) cannot be a weight; it takes no tax.
-    weights = whole_weights([max(part, ZERO) for part in base_by_line])
+    weights = whole_weights([max(part, ZERO) for part in taxed])
     for cost, share in zip(sheet, spread_amount(amount, weights, currency), strict=True):
         cost.import_tax = share
 

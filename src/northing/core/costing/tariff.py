@@ -1,4 +1,5 @@
-"""Which rules of a tariff apply to goods on a day: the duty, the preference that it gives way to, and extra duties.
+"""Which rules of a tariff apply to goods on a day: the duty, the preference that it gives way to, extra duties, and
+import tax where it is not what the company usually pays.
 
 Of several that fit, the longest HS prefix counts; then the one of a supplier, of a country before a group of countries
 before any origin, and the newest.
@@ -11,8 +12,8 @@ from datetime import date
 from northing.core.costing.customs import Expression
 from northing.core.money.exact import plain, shifted
 
-DUTY, PREFERENCE, EXTRA = "duty", "preference", "extra"
-KINDS = (DUTY, PREFERENCE, EXTRA)
+DUTY, PREFERENCE, EXTRA, TAX = "duty", "preference", "extra", "import tax"
+KINDS = (DUTY, PREFERENCE, EXTRA, TAX)
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,17 +60,18 @@ class Goods:
 @dataclass(frozen=True, slots=True)
 class Applied:
     """The rules that apply. `missed` is a preference without its proof; `finer` rules have longer codes than the
-    goods, so they may or may not apply.
+    goods, so they may or may not apply. `tax` is the rule of import tax, where one says another than the usual rate.
     """
 
     duty: Rule | None = None
     extras: Sequence[Rule] = field(default_factory=tuple)
     missed: Rule | None = None
     finer: Sequence[Rule] = field(default_factory=tuple)
+    tax: Rule | None = None
 
     def with_proof(self) -> "Applied":
         """What would apply if the missing proof were there."""
-        return Applied(self.missed, self.extras, None, self.finer) if self.missed else self
+        return Applied(self.missed, self.extras, None, self.finer, self.tax) if self.missed else self
 
 
 def applied(rules: Iterable[Rule], goods: Goods, day: date) -> Applied:
@@ -94,6 +96,7 @@ def applied(rules: Iterable[Rule], goods: Goods, day: date) -> Applied:
         tuple(rule for rule in extras if rule),
         None if proved else preference,
         tuple(sorted(finer, key=lambda rule: (rule.hs, rule.key))),
+        _narrowest(rule for rule in fit if rule.kind == TAX),
     )
 
 

@@ -727,4 +727,13 @@ class Migration(migrations.Migration):
             name='net_weight_kg',
             field=models.DecimalField(blank=True, decimal_places=6, max_digits=18, null=True),
         ),
+        migrations.AlterField(
+            model_name='tariffrule',
+            name='kind',
+            field=models.CharField(choices=[('duty', 'duty'), ('preference', 'preference'), ('extra', 'extra'), ('import tax', 'import tax')], default='duty', max_length=10),
+        ),
+        migrations.AddConstraint(
+            model_name='tariffrule',
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('kind', 'import tax'), _negated=True), models.Q(('amount', None), ('proof', '')), _connector='OR'), name='tariff_tax_is_a_rate'),
+        ),
     ]

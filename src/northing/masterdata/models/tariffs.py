@@ -89,6 +89,9 @@ class TariffRule(models.Model):
             ),
             models.CheckConstraint(condition=Q(origin="") | Q(group=None), name="tariff_one_origin"),
             models.CheckConstraint(
+                condition=~Q(kind="import tax") | Q(amount=None, proof=""), name="tariff_tax_is_a_rate"
+            ),
+            models.CheckConstraint(
                 condition=Q(valid_until=None) | Q(valid_until__gte=models.F("valid_from")), name="tariff_valid"
             ),
         ]
