@@ -14,8 +14,9 @@ from northing.core.money.spread import whole_weights
 from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge, ChargePart
 from northing.costing.queries import all_shares
-from northing.customs.models import CustomsEntry, OriginProof
+from northing.customs.models import OriginProof
 from northing.customs.queries import is_declared
+from northing.masterdata.models import Item
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.expected_cost import Piece, Shares
 from northing.shipping.models import Container, Shipment, ShipmentLine
@@ -24,12 +25,14 @@ from northing.shipping.queries import with_orders
 ZERO = Decimal(0)
 
 
-def parts_of_shipments(shipments: Iterable[int], known: Shipment | None = None) -> list[ShipmentLine]:
+def parts_of_shipments(
+    shipments: Iterable[int], known: Shipment | None = None, boxes: Iterable[Container] = ()
+) -> list[ShipmentLine]:
     """All goods in shipments (ids), with what their costs are reckoned from.
 
-    `known` is the one shipment where it is there already, with what was read of it.
+    `known` is the one shipment where it is there already, with what was read of it, and `boxes` its containers.
     """
-    return _parts(Q(container__shipment__in=list(shipments)), {known.pk: known} if known else {})
+    return _parts(Q(container__shipment__in=list(shipments)), known, {box.pk: box for box in boxes})
 
 
 def parts_of_lines(lines: Iterable[int]) -> list[ShipmentLine]:
@@ -37,19 +40,22 @@ def parts_of_lines(lines: Iterable[int]) -> list[ShipmentLine]:
     own = list(lines)
     shipments = ShipmentLine.objects.filter(instalment__line__in=own, container__isnull=False)
     unpacked = Q(container=None, quantity__gt=0, instalment__line__in=own)
-    return _parts(Q(container__shipment__in=shipments.values("container__shipment")) | unpacked, {})
+    return _parts(Q(container__shipment__in=shipments.values("container__shipment")) | unpacked)
 
 
-def _parts(which: Q, shipments: dict[int, Shipment]) -> list[ShipmentLine]:
-    """Orders, containers and shipments are given to parts once each: many parts are of one."""
-    found = ShipmentLine.objects.filter(which).annotate(declared=is_declared())
-    found = found.select_related("container__shipment", "instalment__line__item")
+def _parts(which: Q, known: Shipment | None = None, boxes: Mapping[int, Container] | None = None) -> list[ShipmentLine]:
+    """Orders, items, containers and shipments are read once each: many parts are of one."""
+    found = ShipmentLine.objects.filter(which).annotate(declared=is_declared()).select_related("instalment__line")
     parts = with_orders(list(found.order_by("instalment__line_id", "pk")), "company", "supplier", "site")
-    boxes: dict[int, Container] = {}
+    items = Item.objects.in_bulk({part.instalment.line.item_id for part in parts})
+    keys = {part.container_id for part in parts if part.container_id}
+    boxes = boxes or Container.objects.select_related("shipment").in_bulk(keys)
+    shipments = {known.pk: known} if known else {}
+    for box in boxes.values():
+        box.shipment = shipments.setdefault(box.shipment_id, box.shipment)
     for part in parts:
-        if part.container is not None:
-            part.container = box = boxes.setdefault(part.container.pk, part.container)
-            box.shipment = shipments.setdefault(box.shipment_id, box.shipment)
+        part.instalment.line.item = items[part.instalment.line.item_id]
+        part.container = boxes[part.container_id] if part.container_id else None
     prefetch_related_objects(list(shipments.values()), "legs")
     return parts
 
@@ -62,8 +68,7 @@ SharesOf = Mapping[tuple[int, int], Decimal]
 class Pieces:
     """Pieces with their shares in charges: packed ones by shipment line, others by order line.
 
-    `entries` are the customs entries that stand, by company (id); `said` is each company's part of a
-    charge, by charge and company (ids).
+    `said` is each company's part of a charge, by charge and company (ids).
     """
 
     all: list[Piece]
@@ -71,7 +76,6 @@ class Pieces:
     open_shares: SharesOf = field(default_factory=dict)
     charges: dict[int, Charge] = field(default_factory=dict)
     said: dict[tuple[int, int], ChargePart] = field(default_factory=dict)
-    entries: dict[int, list[CustomsEntry]] = field(default_factory=dict)
 
 
 def pieces_of(parts: Sequence[ShipmentLine], day: date, lines: Sequence[OrderLine] = ()) -> Pieces:
@@ -87,16 +91,6 @@ def pieces_of(parts: Sequence[ShipmentLine], day: date, lines: Sequence[OrderLin
         found.said = {(one.charge_id, one.company_id): one for one in said.order_by("charge", "pk")}
         found.charges = {one.charge_id: one.charge for one in found.said.values()}
     shipments = {part.container.shipment_id: part.container.shipment for part in parts if part.container}
-    if shipments:
-        prefetch_related_objects(list(shipments.values()), "customs_entries")
-    standing = {
-        entry.pk: entry
-        for shipment in shipments.values()
-        for entry in shipment.customs_entries.all()
-        if not entry.reversed_by_id
-    }
-    for _, entry in sorted(standing.items()):
-        found.entries.setdefault(entry.company_id, []).append(entry)
     found.all = [*_packed(parts, found, Proofs(shipments, day)), *_unpacked(lines, found)]
     return found
 

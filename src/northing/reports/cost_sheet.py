@@ -1,6 +1,6 @@
 """The cost sheet: parts down, kinds of cost across; what is billed, estimated and expected, and how it differs."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -53,17 +53,22 @@ class Cell:
         """How much more is billed than was estimated; None where there is nothing to compare."""
         return None if self.estimated is None else self.billed - self.estimated
 
-    def __add__(self, other: "Cell") -> "Cell":
-        said = [one for one in (self.estimated, other.estimated) if one is not None]
-        return Cell(
-            self.billed + other.billed,
-            self.estimate + other.estimate,
-            self.expected + other.expected,
-            sum(said, ZERO) if said else None,
-        )
-
 
 NOTHING = Cell()
+
+
+def together(cells: Iterable[Cell]) -> Cell:
+    """Cells as one. There are thousands on a large sheet: no sum between two of them is made."""
+    some = list(cells)
+    if len(some) < 2:
+        return some[0] if some else NOTHING
+    said = [cell.estimated for cell in some if cell.estimated is not None]
+    return Cell(
+        sum([cell.billed for cell in some], ZERO),
+        sum([cell.estimate for cell in some], ZERO),
+        sum([cell.expected for cell in some], ZERO),
+        sum(said, ZERO) if said else None,
+    )
 
 
 @dataclass(frozen=True)
@@ -89,7 +94,7 @@ class SheetRow:
     @cached_property
     def costs(self) -> Cell:
         """All of its costs beside the goods."""
-        return sum(self.cells.values(), NOTHING)
+        return together(self.cells.values())
 
     @cached_property
     def landed(self) -> Decimal | None:
@@ -157,7 +162,7 @@ class Sheet:
     @cached_property
     def costs(self) -> Cell:
         """All costs beside the goods."""
-        return sum((column.total for column in self.columns), NOTHING)
+        return together(column.total for column in self.columns)
 
     @cached_property
     def landed(self) -> Decimal:
@@ -227,8 +232,9 @@ def cost_sheet(shipment: Shipment, parts: Sequence[ShipmentLine], companies: set
     pieces = pieces_of(parts, today)
     expected = Expectations(today).of(pieces.all)
     found = sheets_of(_packed_parts(parts, pieces.shares), expected, pieces.said, companies)
+    standing = [one for one in shipment.customs_entries.all() if not one.reversed_by_id]
     for sheet in found:
-        sheet.entries = pieces.entries.get(sheet.company.pk, [])
+        sheet.entries = sorted((one for one in standing if one.company_id == sheet.company.pk), key=lambda one: one.pk)
         own = (part for part in parts if part.instalment.line.order.company_id == sheet.company.pk)
         sheet.undeclared = not all(part.declared for part in own)
     return found
@@ -310,6 +316,8 @@ def _cell(amount: Decimal, part: ChargePart, decimals: int) -> Cell:
     charge, whole = part.charge, part.base_amount
     if not charge.expected or part.billed_base == whole:
         billed = amount
+    elif not part.billed_base:
+        billed = ZERO
     else:
         billed = divide(amount * part.billed_base, whole, decimals) if whole else ZERO
     estimated = None
@@ -320,16 +328,16 @@ def _cell(amount: Decimal, part: ChargePart, decimals: int) -> Cell:
 
 def _sheet(parts: Sequence[Part], expected: Expected, said: Mapping[tuple[int, int], ChargePart]) -> Sheet:
     company = expected.pieces[parts[0].places[0]].company
+    decimals = minor_units(company.currency)
+    own = {charge: of_part for (charge, whose), of_part in said.items() if whose == company.pk}
     rows, of_kind = [], {}
     for part in parts:
-        cells: dict[str, Cell] = {}
+        cells: dict[str, list[Cell]] = {}
         for key, amount in part.shares.items():
-            of_part = said.get((key, company.pk))
-            if of_part is not None:
+            if (of_part := own.get(key)) is not None:
                 charge = of_part.charge
                 of_kind.setdefault(charge.kind, {})[key] = charge
-                cell = _cell(amount, of_part, minor_units(company.currency))
-                cells[charge.kind] = cells.get(charge.kind, NOTHING) + cell
+                cells.setdefault(charge.kind, []).append(_cell(amount, of_part, decimals))
         rows.append(_row(part, expected, cells))
     places = {place for part in parts for place in part.places}
     cards = [one for one in expected.cards if places & set(one.places)]
@@ -339,7 +347,7 @@ def _sheet(parts: Sequence[Part], expected: Expected, said: Mapping[tuple[int, i
             kind,
             [charge for _, charge in sorted(of_kind.get(kind, {}).items())],
             [one for one in cards if one.kind == kind],
-            sum((row.cells.get(kind, NOTHING) for row in rows), NOTHING),
+            together(row.cells[kind] for row in rows if kind in row.cells),
         )
         for kind in ORDERED
         if kind in kinds
@@ -348,7 +356,7 @@ def _sheet(parts: Sequence[Part], expected: Expected, said: Mapping[tuple[int, i
     return Sheet(company, columns, rows, missing=missing)
 
 
-def _row(part: Part, expected: Expected, cells: dict[str, Cell]) -> SheetRow:
+def _row(part: Part, expected: Expected, cells: dict[str, list[Cell]]) -> SheetRow:
     """A part with what charges say (`cells`) and what is expected beside."""
     goods: Decimal | None = ZERO
     for place in part.places:
@@ -356,6 +364,6 @@ def _row(part: Part, expected: Expected, cells: dict[str, Cell]) -> SheetRow:
         goods = None if goods is None or cost.goods is None else goods + cost.goods
         for kind, amount in {**cost.cards, DUTY: cost.duty or ZERO, IMPORT_TAX: cost.tax}.items():
             if amount:
-                cells[kind] = cells.get(kind, NOTHING) + Cell(expected=amount)
+                cells.setdefault(kind, []).append(Cell(expected=amount))
     quantity = sum((expected.pieces[place].quantity for place in part.places), ZERO)
-    return SheetRow(part, quantity, goods, cells)
+    return SheetRow(part, quantity, goods, {kind: together(some) for kind, some in cells.items()})

@@ -1,6 +1,6 @@
 """The obstacles between a shipment and its next step, each with the act that mends it."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
@@ -49,16 +49,19 @@ def readiness_of(shipment: Shipment, companies: set[int], today: date) -> Readin
     """Where the shipment stands for these companies (ids)."""
     parts = ShipmentLine.objects.filter(container__shipment=shipment, instalment__line__order__company__in=companies)
     said = parts.order_by().annotate(declared=is_declared())
-    rows = set(said.values_list("instalment__line__order__company", "declared").distinct())
-    undeclared = {company for company, declared in rows if not declared}
-    some = {company for company, declared in rows if declared}
+    company = "instalment__line__order__company"
+    rows = set(
+        said.values_list(f"{company}__code", company, f"{company}__receive_without_entry", "declared").distinct()
+    )
+    some = {key for _, key, _, declared in rows if declared}
+    undeclared = [(code, key, strength, key in some) for code, key, strength, declared in sorted(rows) if not declared]
     page = reverse("shipment", args=[shipment.pk])
     if not shipment.departed_on:
         found = [*_to_depart(shipment, parts, page), *_papers(shipment, ("departure",), page, today)]
         return Readiness(DEPART, found)
     if not parts.filter(accounted__lt=F("quantity")).exists():
         return Readiness("", [])
-    customs = [*_entries(shipment, undeclared, some, parts), *_papers(shipment, ("customs",), page, today)]
+    customs = [*_entries(shipment, undeclared, parts), *_papers(shipment, ("customs",), page, today)]
     if not shipment.arrived_on:
         return Readiness(ARRIVE, [_softened(one) for one in customs])
     if undeclared:
@@ -114,12 +117,15 @@ def _papers(shipment: Shipment, needed: tuple[str, ...], page: str, today: date)
         yield Missing(f"{paper} {paper.lacks}: it releases the papers.", "Record it", f"{page}#papers")
 
 
-def _entries(shipment: Shipment, without: set[int], some: set[int], parts) -> Iterable[Missing]:
-    for company in Company.objects.filter(pk__in=without).order_by("code"):
-        url = reverse("customs", args=[shipment.pk, company.pk])
-        strength = Strength(company.receive_without_entry)
-        lacks = "has no customs entry for a part of it" if company.pk in some else "has no customs entry"
-        yield Missing(f"{company.code} {lacks}.", "Book it", url, strength, "book_customs_entry")
+# A company's code, its id, how strongly it asks for an entry, and whether some of its goods have one.
+Undeclared = tuple[str, int, str, bool]
+
+
+def _entries(shipment: Shipment, without: Sequence[Undeclared], parts) -> Iterable[Missing]:
+    for code, company, asks, in_part in without:
+        url = reverse("customs", args=[shipment.pk, company])
+        lacks = "has no customs entry for a part of it" if in_part else "has no customs entry"
+        yield Missing(f"{code} {lacks}.", "Book it", url, Strength(asks), "book_customs_entry")
     bare = Item.objects.filter(Q(hs_code="") | Q(hs_code__isnull=True))
     codes = bare.filter(order_lines__instalments__shipment_lines__in=parts).distinct().order_by("code")[:6]
     for item in codes:

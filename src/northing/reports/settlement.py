@@ -45,7 +45,9 @@ class Settlement:
 
 
 def settlements(bills: Sequence[Bill]) -> dict[int, Settlement]:
-    """By bill (id), how far it is settled; three queries for any number of bills."""
+    """By bill (id), how far it is settled; three queries for any number of bills, none for none."""
+    if not bills:
+        return {}
     keys = [bill.pk for bill in bills]
     paid, disputed, asked = _paid(keys), _disputed(keys), _asked(keys)
     found = {}

@@ -114,11 +114,11 @@ def shipment(request, shipment_id: int):
     record = _shipment(request, shipment_id)
     prefetch_related_objects([record], "legs", "customs_entries")
     mine = companies_of(request.user)
-    aboard = parts_of_shipments([record.pk], record)
-    shipment_lines = [part for part in aboard if part.instalment.line.order.company_id in mine]
-    shipment_lines.sort(key=lambda part: (part.container.number, part.pk))
     ports = ("shipment__voyage__carrier", "shipment__discharge_port")
     containers = list(record.containers.select_related(*ports).order_by("number"))
+    aboard = parts_of_shipments([record.pk], record, containers)
+    shipment_lines = [part for part in aboard if part.instalment.line.order.company_id in mine]
+    shipment_lines.sort(key=lambda part: (part.container.number, part.pk))
     boxes = [
         {"container": box, "parts": [part for part in shipment_lines if part.container_id == box.pk]}
         for box in containers
