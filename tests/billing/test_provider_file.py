@@ -79,13 +79,13 @@ def test_lines_stand_beside_the_estimates_that_they_name(two, signed_in):
     first, second = freight.order_by("pk")
     # Of two that are named alike the one of that amount; two lines of one estimate stand as their sum.
     assert rows_of(page) == [
-        (str(first.pk), "", "655"),
-        (str(second.pk), "", "712.5"),
-        (str(haulage.get(estimated=D(310)).pk), "", "310"),
-        ("", "other", "44"),
+        (str(first.pk), "", "655.00"),
+        (str(second.pk), "", "712.50"),
+        (str(haulage.get(estimated=D(310)).pk), "", "310.00"),
+        ("", "other", "44.00"),
     ]
     initial = page.context["form"].initial
-    assert initial["payee"] == payee and initial["company"] == two.nz.pk and initial["total"] == "1721.5"
+    assert initial["payee"] == payee and initial["company"] == two.nz.pk and initial["total"] == "1,721.50"
     assert not Bill.objects.exists()
 
 
@@ -116,4 +116,4 @@ def test_files_that_cannot_be(two, signed_in):
     assert shown(desk, hostile).status_code == 422
     assert shown(desk, invoice([("Freight", "1e99")], payee.name)).status_code == 422
     other = shown(desk, invoice([("Freight BL-640", "1.00")], payee.name, currency="EUR"))
-    assert rows_of(other) == [("", "freight", "1")]
+    assert rows_of(other) == [("", "freight", "1.00")]

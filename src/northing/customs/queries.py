@@ -70,7 +70,7 @@ def cleared_of(shipments: Iterable[int], with_office: bool = True) -> dict[Whose
 
 
 def owed_on(entries: Iterable[int]) -> dict[int, Decimal]:
-    """What is owed for each customs entry (ids), where it is not 0; below 0 it was paid too much."""
+    """The amount owed for each customs entry (ids), where it is not 0; below 0 it was paid too much."""
     items = OpenItem.objects.filter(
         account=Account.CUSTOMS_PAYABLE, document_kind=DocumentKind.CUSTOMS_ENTRY, document__in=list(entries)
     )

@@ -202,7 +202,7 @@ class Sheet:
 
     @property
     def unit(self) -> Decimal | None:
-        """What one unit costs landed, 4 decimals; None where a rate is missing."""
+        """The landed cost of one unit, 4 decimals; None where a rate is missing."""
         known = self.units and all(row.landed is not None for row in self.rows)
         return unit_price_of(self.landed, self.units) if known else None
 

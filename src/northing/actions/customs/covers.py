@@ -1,4 +1,4 @@
-"""What a customs entry is over: goods of one company, each of which is declared once."""
+"""The goods that a customs entry covers, all of one company; each is declared once."""
 
 from dataclasses import dataclass
 from hashlib import sha256
@@ -20,7 +20,7 @@ from northing.shipping.queries import with_goods
 class Covers:
     """All of a company in shipments, in containers, and of receipts that came unpacked (ids).
 
-    What another entry declares already is left out. None of the three: the goods of the entry to be corrected.
+    Goods on another entry are left out. None of the three: the goods of the entry to be corrected.
     """
 
     shipments: tuple[int, ...] = ()

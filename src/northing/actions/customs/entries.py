@@ -167,7 +167,7 @@ def _corrected(request: EntryRequest) -> CustomsEntry | None:
 
 
 def _refuse_before(request: EntryRequest) -> None:
-    """What is plain before goods are read and locked. Raises Refused."""
+    """Stop before goods are read and locked, where it is plain already. Raises Refused."""
     if request.corrects and not _standing(request).exists():
         raise Refused(NO_MORE)
     used = CustomsEntry.objects.filter(office=request.office, number=request.number.strip(), reversed_by=None)

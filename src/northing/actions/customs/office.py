@@ -146,7 +146,7 @@ def lock_goods(entries: Sequence[CustomsEntry]) -> list[int]:
 
 
 def links_of(entry: CustomsEntry, with_lines: bool = False) -> list[Link]:
-    """What the history of an entry is shown with: its shipments; its order lines too, where it is of no shipment."""
+    """The records that show the history of an entry: its shipments; its order lines too, where it is of no shipment."""
     shipments = entry.shipments.order_by("pk").values_list("pk", flat=True)
     links: list[Link] = [("shipment", key, entry.company_id) for key in shipments]
     if with_lines or not links:

@@ -1,4 +1,4 @@
-"""Open matters of rates: those that a bank said and nobody believes yet."""
+"""Open matters of rates: those that a bank said and no person has believed or dropped."""
 
 from collections.abc import Iterable
 from decimal import Decimal

@@ -45,7 +45,7 @@ def _entered(reach: Reach) -> QuerySet[CustomsEntry]:
 
 
 def _covered(entry: CustomsEntry, names: Names) -> dict[str, Any]:
-    """What an entry was over: a whole shipment, else containers; and receipts that came unpacked."""
+    """The goods of an entry: a whole shipment, else containers; and receipts that came unpacked."""
     parts = ShipmentLine.objects.filter(customs_lines__entry=entry)
     shipments = list(entry.shipments.order_by("pk"))
     facts: dict[str, Any] = {}
@@ -66,7 +66,7 @@ def _covered(entry: CustomsEntry, names: Names) -> dict[str, Any]:
 
 
 def _office(reach: Reach, names: Names) -> Iterator[Recorded]:
-    """What was paid to offices, and what they released; releases that stand."""
+    """Payments to offices, and releases that stand."""
     entries = _entered(reach)
     paid = OfficePayment.objects.filter(parts__customs_entry__in=entries).select_related("reversed_by")
     for one in paid.distinct().order_by("pk"):

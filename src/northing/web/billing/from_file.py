@@ -6,8 +6,10 @@ from decimal import Decimal
 from django.utils import timezone
 
 from northing.core.money.exact import plain
+from northing.core.money.money import is_whole
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
+from northing.drawings.figures import money
 from northing.formats.bill_files import BillFile, BillFileLine
 from northing.masterdata.models import Party
 from northing.web.billing.forms.charges import MOST_LINES
@@ -37,26 +39,27 @@ Row = tuple[str, Charge | None, Decimal, str]
 
 
 def seller_of(said: BillFile) -> Party | None:
-    """Who the file says it is from, by code or name; None where no one, or more than one, is called so."""
+    """The party that the file names as its sender, by code or name; None where none or several are called so."""
     named = [one.casefold() for one in said.sellers]
     found = [party for party in Party.objects.all() if {party.code.casefold(), party.name.casefold()} & {*named}]
     return found[0] if len(found) == 1 else None
 
 
 def from_file(person, said: BillFile, payee: Party) -> dict[str, object]:
-    """What the form of a provider's bill begins with. Raises Refused where it has more lines than a form."""
+    """The initial values of the form of a provider's bill. Raises Refused where it has more lines than a form."""
     rows = _rows(said, _estimates(person, payee, said.currency))
     if len(rows) > MOST_LINES:
         mend = "Send a file for each shipment, or enter the sums of a kind."
         raise Refused(Problem(f"The bill has more than {MOST_LINES} different lines.", "file", mend))
+    currency = said.currency or payee.currency
     initial: dict[str, object] = {
         "payee": payee,
         "bill_number": said.number,
         "day": said.day or timezone.localdate(),
         "due_on": said.due_on,
-        "currency": said.currency or payee.currency,
-        "tax": plain(said.tax) if said.tax else "",
-        "total": "" if said.total is None else plain(said.total),
+        "currency": currency,
+        "tax": _written(said.tax, currency) if said.tax else "",
+        "total": "" if said.total is None else _written(said.total, currency),
         "rows": len(rows),
     }
     companies = {charge.company_id for _, charge, _, _ in rows if charge}
@@ -64,9 +67,14 @@ def from_file(person, said: BillFile, payee: Party) -> dict[str, object]:
         initial["company"] = companies.pop()
     for place, (kind, charge, amount, remark) in enumerate(rows):
         end = f"-line-{place}"
-        initial |= {f"amount{end}": plain(amount), f"remark{end}": remark[:120]}
+        initial |= {f"amount{end}": _written(amount, currency), f"remark{end}": remark[:120]}
         initial |= {f"charge{end}": str(charge.pk)} if charge else {f"kind{end}": kind}
     return initial
+
+
+def _written(amount: Decimal, currency: str) -> str:
+    """An amount as the paper has it: with all minor units, and more where it says more."""
+    return money(amount, currency) if is_whole(amount, currency) else plain(amount)
 
 
 def _estimates(person, payee: Party, currency: str) -> list[Charge]:
@@ -109,7 +117,7 @@ def _fitting(line: BillFileLine, kind: str, estimates: Sequence[Charge]) -> Char
 
 
 def _names(charge: Charge) -> set[str]:
-    """What a paper may call the goods of an estimate by: shipments and their papers, containers, orders."""
+    """The names of an estimate's goods on papers: shipments and their transport documents, containers, orders."""
     boxes = list(charge.containers.all())
     shipments = [*charge.shipments.all(), *(box.shipment for box in boxes)]
     names = {box.number for box in boxes} | {line.order.number for line in charge.lines.all()}

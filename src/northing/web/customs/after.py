@@ -1,4 +1,4 @@
-"""What comes after customs entries: what is owed to offices for each, what was paid, and the release."""
+"""After customs entries: the amount owed to offices for each, the payments, and the release."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -47,6 +47,6 @@ def entered_rows(entries: Sequence[CustomsEntry]) -> list[Entered]:
 
 
 def payments_of(entries: Sequence[CustomsEntry]) -> list[OfficePayment]:
-    """What was paid for entries and stands."""
+    """Payments for entries that stand."""
     paid = OfficePayment.objects.filter(parts__customs_entry__in=entries, reversed_by=None)
     return list(paid.select_related("office").distinct().order_by("pk"))

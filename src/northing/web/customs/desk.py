@@ -1,4 +1,4 @@
-"""What a customs page is about: a company's goods that are to be declared, or the entry that is to be corrected."""
+"""The subject of a customs page: a company's goods that are to be declared, or the entry that is to be corrected."""
 
 import re
 from collections.abc import Iterable
@@ -40,7 +40,7 @@ class Desk:
 
     @property
     def name(self) -> str:
-        """What the page is about, in words."""
+        """The subject in words."""
         if self.shipment:
             return self.shipment.reference
         return f"receipt {self.receipt}" if self.receipt else ", ".join(map(str, self.goods_in))
@@ -60,7 +60,7 @@ class Desk:
 
 
 def of_shipment(shipment: Shipment, company: Company, asked: Iterable[str]) -> Desk:
-    """What is not declared of a shipment; else the only entry that stands, to be corrected."""
+    """The undeclared goods of a shipment; else the only entry that stands, to be corrected."""
     own = Q(shipments=shipment, company=company)
     if picked := picked_of(asked):
         return Desk(company, _entries(own), picked, None, shipment)
@@ -108,7 +108,7 @@ def _entries(which: Q) -> list[CustomsEntry]:
 
 
 def picked_of(asked: Iterable[str]) -> Covers | None:
-    """What was ticked: s, c or r with the id of a shipment, container or receipt; None for nothing."""
+    """The ticked goods: s, c or r with the id of a shipment, container or receipt; None where nothing is ticked."""
     found: dict[str, list[int]] = {"s": [], "c": [], "r": []}
     for one in asked:
         if match := TOKEN.fullmatch(one):
@@ -129,7 +129,7 @@ class Choice:
 
 
 def choices_of(desk: Desk) -> list[Choice]:
-    """What could be declared: the containers of this shipment first, then other shipments and receipts."""
+    """All goods that could be declared: the containers of this shipment first, then other shipments and receipts."""
     if desk.corrects or desk.covers is None:
         return []
     covers, here = desk.covers, desk.shipment.pk if desk.shipment else 0

@@ -103,7 +103,7 @@ def _desk_page(request, desk: Desk):
 
 
 def _sent_covers(form: EntryForm, desk: Desk) -> Covers:
-    """What the form that was sent is over: the entry that it corrects, else what the page is about."""
+    """The goods of the form that was sent: those of the entry that it corrects, else of the page."""
     if form.cleaned_data["corrects"]:
         return Covers()
     if desk.covers and not desk.corrects:
@@ -127,7 +127,7 @@ def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, 
 
 
 def _declared(desk: Desk, day: date) -> tuple[entries.Declared | None, Sequence[Problem]]:
-    """What would be declared on a day, or why it cannot be."""
+    """The declaration of a day, or why there is none."""
     if desk.covers is None:
         return None, ()
     try:

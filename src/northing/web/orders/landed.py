@@ -81,7 +81,7 @@ def changed(request, order_id: int):
 @form_for("write_order")
 @require_POST
 def parts(request, line_id: int):
-    """What the parts of a line that are not packed would cost landed, asked for anew; and what they cost now."""
+    """The landed cost of a line's parts that are not packed: as the form asks for them, and as they are."""
     found = OrderLine.objects.select_related("order__company", "order__supplier", "order__site__port", "item")
     line = get_object_or_404(scoped(found, request.user, "order__company"), pk=line_id)
     free, shares = free_parts(line), known_of([line.pk]).get(line.pk, {})
