@@ -7,6 +7,7 @@ from decimal import Decimal
 from django.utils import timezone
 
 from northing.access.models import Grant, Person
+from northing.actions.worklist.rates import refresh_rates
 from northing.demo.cards import lay_cards
 from northing.demo.people import PASSWORD, PEOPLE
 from northing.demo.tariffs import lay_tariffs
@@ -443,7 +444,7 @@ def _rates(today: date) -> None:
     ExchangeRate.objects.bulk_create(rates)
     # What the bank said of the yen yesterday is not believed yet.
     before = D(RATES["KLN", "book"]["JPY"])
-    AskedRate.objects.create(
+    asked = AskedRate.objects.create(
         company=companies["KLN"],
         currency="JPY",
         purpose="book",
@@ -453,3 +454,4 @@ def _rates(today: date) -> None:
         said_at=timezone.now(),
         source="central bank, through the euro",
     )
+    refresh_rates([asked.pk])
