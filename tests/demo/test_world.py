@@ -4,6 +4,7 @@ from datetime import date
 
 import pytest
 
+from northing.actions.worklist.proof import move_faults
 from northing.claims.models import Claim
 from northing.demo.world import lay_world
 from northing.ledger.models import Entry
@@ -17,7 +18,7 @@ from northing.worklist.models import Matter
 @pytest.mark.parametrize("today", [date(2026, 11, 25), date(2028, 3, 1)])
 def test_every_situation_is_there_and_the_books_explain_themselves(nothing_yet, today):
     lay_world(today)
-    assert (position_faults(), book_faults()) == ([], [])
+    assert (position_faults(), book_faults(), move_faults()) == ([], [], [])
     for place in (
         "with_supplier",
         "packed",
