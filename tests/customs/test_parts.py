@@ -136,6 +136,26 @@ def test_one_entry_over_two_shipments(world):
     assert book_faults() == [] and move_faults() == []
 
 
+def test_the_page_of_an_entry_over_two_shipments(world, signed_in):
+    world.order = world.sent_order({"A": D(10)})
+    shipments = [world.shipment([world.order]), world.shipment([world.sent_order({"A": D(30)})], CONTAINERS[1])]
+    for one in shipments:
+        world.say(one, "departure")
+    made = book(world, Covers(tuple(one.pk for one in shipments)), "E-1")
+    desk = signed_in("costs")
+    page = desk.get(reverse("customs-entry", args=[made.pk])).content.decode()
+    assert all(one.reference in page for one in shipments) and "Book in place of E-1" in page
+    # From either shipment the entry is seen; what is undone leaves both to be declared.
+    for one in shipments:
+        assert ">E-1<" in desk.get(reverse("customs", args=[one.pk, world.order.company_id])).content.decode()
+    entries.reverse_customs_entry(world.act("costs"), ReverseRequest(made.pk, "withdrawn"))
+    assert all(
+        one.reference in desk.get(reverse("customs-entry", args=[made.pk])).content.decode() for one in shipments
+    )
+    sheet = desk.get(reverse("shipment", args=[shipments[0].pk])).content.decode()
+    assert "Book the customs" in sheet and book_faults() == []
+
+
 def come_unpacked(world):
     """Ten of A came against the order, in no shipment of ours."""
     world.order = world.sent_order({"A": D(10)})
@@ -209,3 +229,11 @@ def test_the_page_of_what_came_unpacked(unpacked, signed_in):
     assert desk.post(address, sent).url == reverse("receipt", args=[receipt.pk])
     assert address not in desk.get(reverse("receipt", args=[receipt.pk])).content.decode()
     assert "Book in place of E-1" in desk.get(address).content.decode()
+    entry = CustomsEntry.objects.get()
+    page = desk.get(reverse("customs-entry", args=[entry.pk])).content.decode()
+    assert f"receipt {receipt}" in page and reverse("receipt", args=[receipt.pk]) in page
+    pay = desk.get(reverse("release-goods", args=[entry.pk])).content.decode()
+    assert reverse("customs-entry", args=[entry.pk]) in pay
+    corrected = sent | {"key": "l", "number": "E-2", "corrects": entry.pk}
+    assert desk.post(reverse("customs-entry", args=[entry.pk]), corrected).url == reverse("receipt", args=[receipt.pk])
+    assert "undone" in desk.get(reverse("customs-entry", args=[entry.pk])).content.decode()

@@ -18,7 +18,7 @@ from northing.customs.models import OriginProof
 from northing.customs.queries import is_declared
 from northing.masterdata.models import Item
 from northing.orders.models import Instalment, OrderLine
-from northing.reports.expected_cost import Piece, Shares
+from northing.reports.expected_pieces import Piece, Shares
 from northing.shipping.models import Container, Shipment, ShipmentLine
 from northing.shipping.queries import with_orders
 

@@ -14,7 +14,8 @@ from northing.customs.models import CustomsEntry
 from northing.masterdata.models import Company
 from northing.orders.models import OrderLine, PurchaseOrder
 from northing.reports.cost_pieces import parts_of_lines, pieces_of
-from northing.reports.expected_cost import CardCost, Expectations, Expected, Piece
+from northing.reports.expected_cost import Expectations, Expected
+from northing.reports.expected_pieces import CardCost, Piece
 from northing.shipping.models import Shipment, ShipmentLine
 
 ZERO = Decimal(0)

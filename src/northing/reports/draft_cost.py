@@ -10,7 +10,8 @@ from northing.costing.models import Charge
 from northing.drawings.figures import money
 from northing.orders.models import OrderLine
 from northing.reports.cost_pieces import draft_piece
-from northing.reports.expected_cost import Expectations, Expected, Shares
+from northing.reports.expected_cost import Expectations, Expected
+from northing.reports.expected_pieces import Shares
 
 ZERO = Decimal(0)
 WORDS = dict(Charge.Kind.choices)

@@ -6,8 +6,8 @@ Kind by kind: of what goods a charge names (an estimate or bills) no card is ask
 together share the cards, as they would share the bills.
 """
 
-from collections.abc import Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
@@ -15,7 +15,6 @@ from functools import cached_property
 
 from northing.core.costing import charges as spreading
 from northing.core.costing import landed_cost
-from northing.core.costing.customs import Customs
 from northing.core.costing.rate_cards import (
     VALUE,
     Box,
@@ -30,110 +29,13 @@ from northing.core.costing.rate_cards import (
 from northing.core.money.exact import divide
 from northing.core.money.money import converted, minor_units
 from northing.core.planning.loading import LOOSE
-from northing.customs.lines import customs_line
-from northing.masterdata.models import Company, Item
 from northing.masterdata.queries import Rates, route_legs
 from northing.masterdata.rate_cards import cards_from, usual_bases
-from northing.masterdata.tariffs import Tariff, customs_of
-from northing.orders.models import OrderLine, PurchaseOrder
-from northing.shipping.models import Container, Shipment
+from northing.reports.expected_duty import Duties
+from northing.reports.expected_pieces import ZERO, CardCost, Piece, PieceCost
 
-ZERO = Decimal(0)
 USUAL_BOX = "42G1"
 AIR = "air"
-# By kind of cost, in base currency.
-Shares = dict[str, Decimal]
-
-
-@dataclass
-class Piece:
-    """Goods whose cost is expected: units of an order line, in a container or not packed yet.
-
-    `amount` is what is paid for them, in the order's currency, and `goods` in base currency; where that is not said it
-    is reckoned at the day's rate. `known` are the shares that charges say, by kind, in base currency; `proofs` the
-    proofs of origin that count. With `declared` their duty is known.
-    """
-
-    line: OrderLine
-    quantity: Decimal
-    amount: Decimal
-    container: Container | None = None
-    goods: Decimal | None = None
-    known: Shares = field(default_factory=dict)
-    proofs: Callable[[], Collection[str]] = frozenset
-    declared: bool = False
-    leaves: date | None = None
-    lands: date | None = None
-
-    @property
-    def order(self) -> PurchaseOrder:
-        """The order that it is of."""
-        return self.line.order
-
-    @property
-    def company(self) -> Company:
-        """The company whose goods it is."""
-        return self.order.company
-
-    @property
-    def item(self) -> Item:
-        """What it is."""
-        return self.line.item
-
-    @property
-    def volume(self) -> Decimal:
-        """In m3."""
-        return self.item.volume_m3 * self.quantity
-
-    @property
-    def weight(self) -> Decimal:
-        """In kg."""
-        return self.item.weight_kg * self.quantity
-
-    @property
-    def shipment(self) -> Shipment | None:
-        """The shipment that it is in."""
-        return self.container.shipment if self.container else None
-
-
-@dataclass(frozen=True)
-class CardCost:
-    """A card's estimate over some pieces: their places, and the share of each in its company's base currency.
-
-    Without `shares` a rate is missing.
-    """
-
-    estimate: Estimate
-    places: tuple[int, ...]
-    basis: str
-    shares: tuple[Decimal, ...] | None
-
-    @property
-    def kind(self) -> str:
-        """The kind of cost."""
-        return self.estimate.card.kind
-
-
-@dataclass
-class PieceCost:
-    """The cost of a piece in base currency. None stands for a rate that is missing.
-
-    `cards` are expected by rate cards, `known` are the shares of charges, by kind; duty and tax are expected.
-    """
-
-    goods: Decimal | None
-    known: Shares
-    cards: Shares = field(default_factory=dict)
-    duty: Decimal | None = None
-    tax: Decimal = ZERO
-
-    @property
-    def landed(self) -> Decimal | None:
-        """All of it; None where the goods have no rate."""
-        if self.goods is None:
-            return None
-        parts = [*self.known.values(), *self.cards.values(), self.duty or ZERO, self.tax]
-        return sum(parts, self.goods)
 
 
 @dataclass
@@ -159,9 +61,7 @@ class Expectations:
         self.day = day
         self.cards = cards_from(day)
         self.rates = Rates(day)
-        self.customs_rates = Rates(day, "customs", self.rates)
-        self._tariffs: dict[int, Tariff] = {}
-        self._customs: dict[str, tuple[Customs, tuple[str, ...]]] = {}
+        self.duties = Duties(day, self.rates)
 
     @cached_property
     def _bases(self) -> dict[str, str]:
@@ -194,7 +94,7 @@ class Expectations:
         for one in cards:
             for place, share in zip(one.places, one.shares or (), strict=False):
                 costs[place].cards[one.kind] = costs[place].cards.get(one.kind, ZERO) + share
-        self._duties(pieces, costs, together.values())
+        self.duties.put(pieces, costs, together.values())
         missing = {
             (piece.company.code, currency)
             for piece in pieces
@@ -336,7 +236,7 @@ class Expectations:
             if rate is None or piece.goods is None:
                 return CardCost(one, tuple(places), "", None)
             rates[piece.company.pk] = spreading.CompanyRate(piece.company.currency, rate)
-        bearers = self._bearers(some)
+        bearers = spreading.bearers_of([_measured(piece) for piece in some])
         for basis in dict.fromkeys((self._bases.get(card.kind, "value"), "value", "equal")):
             try:
                 weights = spreading.weights_of(bearers, basis, rates)
@@ -348,72 +248,6 @@ class Expectations:
         shares = spreading.within_companies(bases, bearers, weights, rates)
         return CardCost(one, tuple(places), basis, tuple(shares[index] for index in range(len(some))))
 
-    @staticmethod
-    def _bearers(some: Sequence[Piece]) -> list[spreading.Bearer]:
-        of_line: dict[int, Decimal] = {}
-        for piece in some:
-            of_line[id(piece.line)] = of_line.get(id(piece.line), ZERO) + piece.quantity
-        boxes = [piece.container.pk if piece.container else None for piece in some]
-        sizes = [(piece.volume, piece.weight) for piece in some]
-        filled = spreading.parts_of_containers([(box, *size) for box, size in zip(boxes, sizes, strict=True)])
-        return [
-            spreading.Bearer(
-                piece.company.pk,
-                piece.goods or ZERO,
-                weight,
-                volume,
-                piece.quantity,
-                Fraction(piece.quantity) / Fraction(of_line[id(piece.line)]),
-                part,
-            )
-            for piece, (volume, weight), part in zip(some, sizes, filled, strict=True)
-        ]
-
-    def tariff(self, company: Company) -> Tariff:
-        """The tariff of a company's country; without a rate a specific duty cannot be expected yet."""
-        if company.pk not in self._tariffs:
-            self._tariffs[company.pk] = Tariff(
-                company.country, self.day, lambda currency: self.customs_rates.known(company, currency) or ZERO
-            )
-        return self._tariffs[company.pk]
-
-    def _duties(self, pieces: Sequence[Piece], costs: Sequence[PieceCost], together: Iterable[Sequence[int]]) -> None:
-        """Put the duty, and import tax that is not reclaimed, into the costs of what is not declared yet."""
-        for places in together:
-            by_company: dict[int, list[int]] = {}
-            for place in places:
-                piece = pieces[place]
-                if not piece.declared and self.customs_rates.known(piece.company, piece.order.currency) is not None:
-                    by_company.setdefault(piece.company.pk, []).append(place)
-            for own in by_company.values():
-                self._declare([pieces[place] for place in own], [costs[place] for place in own])
-
-    def _declare(self, some: Sequence[Piece], costs: Sequence[PieceCost]) -> None:
-        company = some[0].company
-        if company.country not in self._customs:
-            self._customs[company.country] = customs_of(company.country)
-        how, kinds = self._customs[company.country]
-        tax = landed_cost.ImportTax(
-            company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed
-        )
-        lines = [self._core_line(place, piece, company) for place, piece in enumerate(some)]
-        # Where the price alone counts and tax comes back in full, no other cost moves what customs asks.
-        alone = how.basis == "price" and company.import_tax_reclaimed == 1
-        charges = [] if alone else _core_charges(costs, kinds)
-        try:
-            sheet = landed_cost.cost_sheet(lines, charges, tax, company.currency, how)
-        except landed_cost.ValueBelowZero:
-            return
-        for cost, line in zip(costs, sheet.lines, strict=True):
-            cost.duty, cost.tax = line.duty, line.import_tax
-
-    def _core_line(self, place: int, piece: Piece, company: Company) -> landed_cost.Line:
-        tariff = self.tariff(company)
-        proofs = piece.proofs() if tariff.asks_proof else ()
-        found = tariff.of(piece.item, piece.order.supplier_id, proofs, max(piece.lands or self.day, self.day))
-        rate = self.customs_rates.of(company, piece.order.currency)
-        return customs_line(str(place), piece.line, piece.quantity, piece.amount, rate, found)
-
 
 def _part(some: Sequence[Piece], whole: Sequence[Piece]) -> Fraction:
     """The part of some pieces in the whole, by volume; where that is not known by their number."""
@@ -423,23 +257,8 @@ def _part(some: Sequence[Piece], whole: Sequence[Piece]) -> Fraction:
     return Fraction(sum((piece.volume for piece in some), ZERO)) / Fraction(volume)
 
 
-def _core_charges(costs: Sequence[PieceCost], kinds: Iterable[str]) -> list[landed_cost.Charge]:
-    """What is expected beside the goods, kind by kind, as the core weighs it for customs."""
-    in_value = set(kinds)
-    names = dict.fromkeys(kind for cost in costs for kind in (*cost.known, *cost.cards))
-    found = []
-    for kind in names:
-        shares = [cost.known.get(kind, ZERO) + cost.cards.get(kind, ZERO) for cost in costs]
-        if any(shares) and kind in landed_cost.KINDS:
-            found.append(
-                landed_cost.Charge(
-                    id=kind,
-                    kind=kind,
-                    amount=sum(shares, ZERO),
-                    book_rate=Decimal(1),
-                    scope=range(len(costs)),
-                    by_hand=[abs(share) for share in shares],
-                    in_customs_value=True if kind in in_value else None,
-                )
-            )
-    return found
+def _measured(piece: Piece) -> spreading.Measured:
+    """A piece as charges measure it; lines that are not saved yet are told apart as objects."""
+    box = piece.container.pk if piece.container else None
+    goods = piece.goods or ZERO
+    return spreading.Measured(piece.company.pk, id(piece.line), box, goods, piece.weight, piece.volume, piece.quantity)

@@ -13,7 +13,8 @@ from northing.core.planning.ranges import Range, arrival_range
 from northing.masterdata.queries import route_legs
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.cost_pieces import pieces_of
-from northing.reports.expected_cost import Expectations, Piece
+from northing.reports.expected_cost import Expectations
+from northing.reports.expected_pieces import Piece
 from northing.reports.ranges import INLAND, READY, Learnt, Ranges, inland_keys, ready_keys
 
 ZERO = Decimal(0)

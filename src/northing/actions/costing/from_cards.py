@@ -8,7 +8,8 @@ from northing.actions.costing.charges import ChargeRequest, estimate
 from northing.activity.operations import once
 from northing.core.problems import Problem, Refused
 from northing.reports.cost_pieces import parts_of_shipments, pieces_of
-from northing.reports.expected_cost import CardCost, Expectations, Piece
+from northing.reports.expected_cost import Expectations
+from northing.reports.expected_pieces import CardCost, Piece
 from northing.shipping import operations as shipping
 
 

@@ -17,14 +17,17 @@ class NoSuchName(Exception):
 
 
 def named_scope(names: Iterable[str], person: Person) -> Scope:
-    """The scope of names such as S-00001, QXNU1000012, PO-1 and PO-1/2, among what a person sees. Raises NoSuchName."""
+    """The scope of names such as S-00001, QXNU1000012, 031E, PO-1 and PO-1/2, among what a person sees.
+
+    The number of a voyage means the shipments aboard. Raises NoSuchName.
+    """
     found: dict[str, list[int]] = {"shipments": [], "containers": [], "lines": [], "orders": []}
     names = list(dict.fromkeys(names))
     if len(names) > MOST_NAMES:
         raise NoSuchName(f"At most {MOST_NAMES} names at once; name the whole order or shipment.")
     for name in names:
-        field, key = _named(name, person)
-        found[field].append(key)
+        field, keys = _named(name, person)
+        found[field] += keys
     return Scope(**{field: tuple(dict.fromkeys(keys)) for field, keys in found.items()})
 
 
@@ -40,7 +43,7 @@ def names_of(scope: Scope) -> str:
     return ", ".join(names)
 
 
-def _named(name: str, person: Person) -> tuple[str, int]:
+def _named(name: str, person: Person) -> tuple[str, list[int]]:
     seen = visible_shipments(person)
     orders = scoped(PurchaseOrder.objects.all(), person)
     number, _, line = name.rpartition("/")
@@ -53,5 +56,10 @@ def _named(name: str, person: Person) -> tuple[str, int]:
     ):
         key = rows.values_list("pk", flat=True).first()
         if key is not None:
-            return field, key
-    raise NoSuchName(f"There is no shipment, container, order or line {name}.")
+            return field, [key]
+    aboard = list(seen.filter(voyage__number__iexact=name).order_by("pk").values_list("pk", "voyage"))
+    if len({voyage for _, voyage in aboard}) > 1:
+        raise NoSuchName(f"Several vessels have a voyage {name}; name the shipments.")
+    if aboard:
+        return "shipments", [key for key, _ in aboard]
+    raise NoSuchName(f"There is no shipment, container, order or line {name}, and no voyage of that number.")

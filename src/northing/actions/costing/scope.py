@@ -4,7 +4,6 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from fractions import Fraction
 
 from django.db.models import Q, QuerySet
 
@@ -147,21 +146,17 @@ def _records_of(scope: Scope) -> tuple[set[int], set[int]]:
 def measures(goods: Sequence[Goods], day: date) -> list[charges.Bearer]:
     """The measures of each bearer on every basis; goods not ours yet count at the day's rate."""
     rates = Rates(day)
-    of_line: dict[int, Decimal] = {}
-    for one in goods:
-        of_line[one.line.pk] = of_line.get(one.line.pk, ZERO) + one.quantity
-    sizes = [(one.line.item.volume_m3 * one.quantity, one.line.item.weight_kg * one.quantity) for one in goods]
-    boxes = [one.shipment_line.container_id if one.is_packed else None for one in goods]
-    filled = charges.parts_of_containers([(box, *size) for box, size in zip(boxes, sizes, strict=True)])
-    return [
-        charges.Bearer(
-            company=one.line.order.company_id,
-            goods=one.value(rates),
-            weight=weight,
-            volume=volume,
-            quantity=one.quantity,
-            part_of_line=Fraction(one.quantity) / Fraction(of_line[one.line.pk]),
-            part_of_container=part,
-        )
-        for one, (volume, weight), part in zip(goods, sizes, filled, strict=True)
-    ]
+    return charges.bearers_of(
+        [
+            charges.Measured(
+                one.line.order.company_id,
+                one.line.pk,
+                one.shipment_line.container_id if one.is_packed else None,
+                one.value(rates),
+                one.line.item.weight_kg * one.quantity,
+                one.line.item.volume_m3 * one.quantity,
+                one.quantity,
+            )
+            for one in goods
+        ]
+    )

@@ -36,6 +36,43 @@ class Bearer:
 
 
 @dataclass(frozen=True, slots=True)
+class Measured:
+    """Goods as they are measured: `line` and `box` tell which of them are of one order line, and in one container."""
+
+    company: int
+    line: int
+    box: int | None
+    goods: Decimal
+    weight: Decimal
+    volume: Decimal
+    quantity: Decimal
+
+
+def bearers_of(some: Sequence[Measured]) -> list[Bearer]:
+    """Goods with their parts of their lines and containers, in their order.
+
+    >>> [bearer.part_of_line for bearer in bearers_of([Measured(1, 7, None, *[Decimal(n)] * 4) for n in (1, 3)])]
+    [Fraction(1, 4), Fraction(3, 4)]
+    """
+    of_line: dict[int, Decimal] = {}
+    for one in some:
+        of_line[one.line] = of_line.get(one.line, Decimal(0)) + one.quantity
+    filled = parts_of_containers([(one.box, one.volume, one.weight) for one in some])
+    return [
+        Bearer(
+            one.company,
+            one.goods,
+            one.weight,
+            one.volume,
+            one.quantity,
+            Fraction(one.quantity) / Fraction(of_line[one.line]),
+            part,
+        )
+        for one, part in zip(some, filled, strict=True)
+    ]
+
+
+@dataclass(frozen=True, slots=True)
 class CompanyRate:
     """A company's base currency and its book rate for the charge's currency."""
 

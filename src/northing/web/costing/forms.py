@@ -44,7 +44,7 @@ class ChargeForm(ActionForm):
         person=None,
         required=True,
         label="What it is for",
-        help_text="Shipments, containers, orders (PO-1) or lines (PO-1/2).",
+        help_text="Shipments, containers, voyages (031E), orders (PO-1) or lines (PO-1/2).",
     )
     payee = forms.ModelChoiceField(Party.objects.all())
     amount = ExactField()

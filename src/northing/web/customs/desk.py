@@ -30,8 +30,13 @@ class Desk:
     entered: list[CustomsEntry]
     covers: Covers | None = None
     corrects: CustomsEntry | None = None
-    shipment: Shipment | None = None
+    shipments: tuple[Shipment, ...] = ()
     receipt: Receipt | None = None
+
+    @property
+    def shipment(self) -> Shipment | None:
+        """The shipment that all of it is of, if there is one."""
+        return self.shipments[0] if len(self.shipments) == 1 else None
 
     @property
     def standing(self) -> list[CustomsEntry]:
@@ -41,30 +46,24 @@ class Desk:
     @property
     def name(self) -> str:
         """The subject in words."""
-        if self.shipment:
-            return self.shipment.reference
-        return f"receipt {self.receipt}" if self.receipt else ", ".join(map(str, self.goods_in))
-
-    @property
-    def goods_in(self) -> list[Shipment]:
-        """The shipments of the entry."""
-        return list(self.corrects.shipments.order_by("pk")) if self.corrects else []
+        names = [shipment.reference for shipment in self.shipments]
+        return ", ".join([*names, *([f"receipt {self.receipt}"] if self.receipt else [])])
 
     @property
     def back(self) -> str:
         """Where the goods are shown."""
-        shipment = self.shipment or next(iter(self.goods_in), None)
-        if shipment:
-            return reverse("shipment", args=[shipment.pk])
-        return reverse("receipt", args=[self.receipt.pk]) if self.receipt else reverse("charges")
+        if self.shipments:
+            return reverse("shipment", args=[self.shipments[0].pk])
+        return reverse("receipt", args=[self.receipt.pk]) if self.receipt else reverse("costs")
 
 
 def of_shipment(shipment: Shipment, company: Company, asked: Iterable[str]) -> Desk:
     """The undeclared goods of a shipment; else the only entry that stands, to be corrected."""
     own = Q(shipments=shipment, company=company)
     if picked := picked_of(asked):
-        return Desk(company, _entries(own), picked, None, shipment)
-    return _whole(Desk(company, _entries(own), Covers(shipments=(shipment.pk,)), None, shipment), _aboard(shipment))
+        return Desk(company, _entries(own), picked, None, (shipment,))
+    desk = Desk(company, _entries(own), Covers(shipments=(shipment.pk,)), None, (shipment,))
+    return _whole(desk, Q(container__shipment=shipment))
 
 
 def of_receipt(receipt: Receipt, asked: Iterable[str]) -> Desk:
@@ -72,24 +71,21 @@ def of_receipt(receipt: Receipt, asked: Iterable[str]) -> Desk:
     goods = Q(shipment_lines_of(receipt))
     own = Q(pk__in=CustomsEntry.objects.filter(lines__shipment_line__in=ShipmentLine.objects.filter(goods)))
     covers = picked_of(asked) or Covers(receipts=(receipt.pk,))
-    return _whole(Desk(receipt.company, _entries(own), covers, None, None, receipt), goods)
+    return _whole(Desk(receipt.company, _entries(own), covers, None, (), receipt), goods)
 
 
 def of_entry(entry: CustomsEntry) -> Desk:
     """An entry alone; to be corrected, if it stands."""
     corrects = None if entry.reversed_by_id else entry
-    shipments = list(entry.shipments.all()[:2])
-    shipment = shipments[0] if len(shipments) == 1 else None
-    return Desk(entry.company, _entries(Q(pk=entry.pk)), Covers() if corrects else None, corrects, shipment)
+    shipments = tuple(entry.shipments.order_by("pk"))
+    came = Receipt.objects.filter(lines__shipment_line__customs_lines__entry=entry, container=None).first()
+    covers = Covers() if corrects else None
+    return Desk(entry.company, _entries(Q(pk=entry.pk)), covers, corrects, shipments, came)
 
 
 def shipment_lines_of(receipt: Receipt) -> Q:
     """The goods of a receipt that came unpacked."""
     return Q(container=None, quantity__gt=0, receipt_lines__receipt=receipt)
-
-
-def _aboard(shipment: Shipment) -> Q:
-    return Q(container__shipment=shipment)
 
 
 def _whole(desk: Desk, goods: Q) -> Desk:
@@ -99,7 +95,7 @@ def _whole(desk: Desk, goods: Q) -> Desk:
         return desk
     only = desk.standing[0] if len(desk.standing) == 1 else None
     covers = Covers() if only else None
-    return Desk(desk.company, desk.entered, covers, only, desk.shipment, desk.receipt)
+    return Desk(desk.company, desk.entered, covers, only, desk.shipments, desk.receipt)
 
 
 def _entries(which: Q) -> list[CustomsEntry]:

@@ -21,7 +21,7 @@ from northing.masterdata.models import Party, Site
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.reports.cost_pieces import known_of
 from northing.reports.draft_cost import LineLanded, Typed, landed_of
-from northing.reports.expected_cost import Shares
+from northing.reports.expected_pieces import Shares
 from northing.web.common.forms import DayField, ExactField, PercentField
 from northing.web.common.keys import key_of
 from northing.web.common.permissions import form_for
