@@ -119,6 +119,31 @@ def test_a_correction_is_over_the_goods_of_the_old_entry(two_boxes):
     assert book_faults() == [] and move_faults() == []
 
 
+def test_a_payment_for_what_is_declared_in_two_parts_now_counts_once(two_boxes, signed_in):
+    world = two_boxes
+    whole = book(world, Covers((world.landed.pk,)), "E-1")
+    office.pay_office(world.act("accounts"), office.PayOfficeRequest(whole.pk, TODAY))
+    entries.reverse_customs_entry(world.act("costs"), ReverseRequest(whole.pk, "by container"))
+    first = book(world, of_box(world, 0), "E-2")
+    more = book(world, of_box(world, 1), "E-3", their_tax=D("0.00"), reason="free of tax")
+    back = whole.duty + whole.tax - first.duty - first.tax - more.duty
+    desk = signed_in("accounts")
+    page = desk.get(reverse("customs", args=[world.landed.pk, world.order.company_id]))
+    rows = {row.entry.number: (row.owed, row.pays) for row in page.context["rows"]}
+    assert "Settled with another of these entries" in page.content.decode()
+    assert rows == {"E-3": (-back, True), "E-2": (-back, False), "E-1": (-back, False)} and back > 0
+    office.pay_office(world.act("accounts"), office.PayOfficeRequest(more.pk, TODAY))
+    assert balance(Account.CUSTOMS_PAYABLE) == 0 and balance(Account.BANK) == -(first.duty + first.tax + more.duty)
+    with pytest.raises(Refused, match="Nothing is open"):
+        office.pay_office(world.act("accounts"), office.PayOfficeRequest(first.pk, TODAY))
+    # Once it is settled, the parts go their own ways.
+    again = book(world, Covers(), "E-4", corrects=more.pk, their_duty=(more.duty + 3,), their_tax=D(0), reason="more")
+    assert office.release(world.act("costs"), office.ReleaseRequest(first.pk, TODAY))
+    with pytest.raises(Refused, match="is not paid yet"):
+        office.release(world.act("costs"), office.ReleaseRequest(again.pk, TODAY))
+    assert book_faults() == [] and move_faults() == []
+
+
 def test_one_entry_over_two_shipments(world):
     world.order = world.sent_order({"A": D(10)})
     other = world.sent_order({"A": D(30)})

@@ -1,6 +1,6 @@
 """Reads of customs: proofs of origin that count on a day, what is declared, paid and released."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -9,6 +9,7 @@ from django.db.models import Count, Exists, F, OuterRef, Q, QuerySet, Value
 
 from northing.customs.models import CustomsEntry, CustomsLine, OriginProof, Release
 from northing.ledger.models import Account, DocumentKind, OpenItem
+from northing.masterdata.models import Company
 from northing.shipping.models import ShipmentLine
 
 
@@ -78,10 +79,54 @@ def owed_on(entries: Iterable[int]) -> dict[int, Decimal]:
     return {document: -amount for document, amount in rows}
 
 
-def same_goods(entries: Iterable[int]) -> dict[int, set[int]]:
-    """By entry (id), itself and those that declared some of its goods at the same office, whether they stand or not."""
+def settled_with(entries: Iterable[int]) -> dict[int, set[int]]:
+    """By entry (id), the entries whose open amounts are settled together with its own, itself among them.
+
+    These declared some of the same goods at the same office. An undone entry with an open amount leads on to all
+    that took its place: its credit counts once.
+    """
+    starts = list(entries)
+    edges: dict[int, set[int]] = {}
+    counts: set[int] = set()
+    more = set(starts)
+    while more:
+        near = _same_goods(more)
+        edges |= near
+        met = more.union(*near.values())
+        counts |= owed_on(met).keys()
+        counts |= set(CustomsEntry.objects.filter(pk__in=met, reversed_by=None).values_list("pk", flat=True))
+        more = (met & counts) - edges.keys()
+    return {key: _reached(key, edges, counts) for key in starts}
+
+
+def _reached(start: int, edges: Mapping[int, set[int]], counts: set[int]) -> set[int]:
+    found, more = {start}, {start} & counts
+    while more:
+        more = {near for key in more for near in edges[key]} & counts - found
+        found |= more
+    return found
+
+
+def _same_goods(entries: Iterable[int]) -> dict[int, set[int]]:
     found = {key: {key} for key in entries}
     lines = CustomsLine.objects.filter(entry__in=found, shipment_line__customs_lines__entry__office=F("entry__office"))
     for key, other in lines.order_by().values_list("entry", "shipment_line__customs_lines__entry").distinct():
         found[key].add(other)
     return found
+
+
+def releases_by_entry(entries: Iterable[int]) -> dict[int, Release]:
+    """By entry (id), the newest release of some of its goods, whichever entry declared them then."""
+    lines = CustomsLine.objects.filter(
+        entry__in=list(entries), shipment_line__customs_lines__entry__releases__isnull=False
+    )
+    pairs = lines.order_by().values_list("entry", "shipment_line__customs_lines__entry__releases").distinct()
+    pairs = sorted(pairs, key=lambda pair: pair[1])
+    stand = Release.objects.filter(withdrawn_at=None).in_bulk({key for _, key in pairs})
+    return {entry: stand[key] for entry, key in pairs if key in stand}
+
+
+def undeclared_from_abroad(company: Company) -> QuerySet[ShipmentLine]:
+    """A company's goods of suppliers abroad that are on no customs entry."""
+    own = ShipmentLine.objects.filter(instalment__line__order__company=company, quantity__gt=0)
+    return own.filter(~is_declared()).exclude(instalment__line__order__supplier__country=company.country)

@@ -128,11 +128,11 @@ class Expectations:
 
     def _by_day(self, cards: Sequence[Card], pieces: Sequence[Piece], places: Sequence[int]) -> list[list[int]]:
         """Places by which of the cards are valid when the goods leave: what leaves under others is carried by those."""
-        found: dict[tuple[int, ...], list[int]] = {}
-        if not cards:
+        if not cards or not places:
             return []
         if all(card.until is None and card.since <= self.day for card in cards):
-            return [list(places)] if places else []
+            return [list(places)]
+        found: dict[tuple[int, ...], list[int]] = {}
         for place in places:
             day = self._leaves(pieces[place])
             found.setdefault(tuple(card.key for card in cards if card.is_valid(day)), []).append(place)

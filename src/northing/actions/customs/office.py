@@ -12,7 +12,7 @@ from northing.activity.operations import Link, add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.customs import operations
 from northing.customs.models import CustomsEntry, OfficePayment, OfficePaymentPart, Release
-from northing.customs.queries import is_released, owed_on, same_goods
+from northing.customs.queries import is_released, owed_on, settled_with
 from northing.drawings.figures import money
 from northing.ledger import operations as ledger
 from northing.ledger.models import Account, DocumentKind
@@ -46,7 +46,7 @@ def pay_office(act: Act, request: PayOfficeRequest) -> int:
     of = CustomsEntry.objects.select_related("company", "office", "entered_by").get(pk=request.customs_entry)
     act.require("pay", of.company_id)
     shipments = lock_goods([of])
-    owed = owed_on(same_goods([of.pk])[of.pk])
+    owed = owed_on(settled_with([of.pk])[of.pk])
     total = sum(owed.values(), Decimal(0))
     refuse_if(_pay_problems(act, request, of, total))
     currency = of.company.currency
@@ -137,10 +137,10 @@ def release(act: Act, request: ReleaseRequest) -> int:
 
 
 def lock_goods(entries: Sequence[CustomsEntry]) -> list[int]:
-    """Lock the shipments of entries, then the entries and those of the same goods; returns the shipments (ids)."""
+    """Lock the shipments of entries, then the entries and those settled with them; returns the shipments (ids)."""
     found = sorted({shipment.pk for one in entries for shipment in one.shipments.all()})
     shipping.lock(found)
-    keys = {key for same in same_goods([one.pk for one in entries]).values() for key in same}
+    keys = {key for same in settled_with([one.pk for one in entries]).values() for key in same}
     list(CustomsEntry.objects.select_for_update().filter(pk__in=keys).order_by("pk"))
     return found
 
@@ -166,7 +166,7 @@ def _release_problems(act: Act, request: ReleaseRequest, entry: CustomsEntry) ->
         return [*found, Problem("The entry does not stand any more.", mend="Book the customs entry first.")]
     if request.day < entry.day:
         found.append(Problem("They were not declared by then.", "day", f"The entry is of {entry.day:%-d %b %Y}."))
-    owed = owed_on(same_goods([entry.pk])[entry.pk])
+    owed = owed_on(settled_with([entry.pk])[entry.pk])
     if sum(owed.values(), Decimal(0)) > 0:
         found.append(Problem(f"{entry.office} is not paid yet.", mend="Pay the office first."))
     if not ShipmentLine.objects.filter(~is_released(), customs_lines__entry=entry).exists():

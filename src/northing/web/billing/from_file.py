@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from decimal import Decimal
 
+from django.db.models import Q
 from django.utils import timezone
 
 from northing.core.money.exact import plain
@@ -40,8 +41,10 @@ Row = tuple[str, Charge | None, Decimal, str]
 
 def seller_of(said: BillFile) -> Party | None:
     """The party that the file names as its sender, by code or name; None where none or several are called so."""
-    named = [one.casefold() for one in said.sellers]
-    found = [party for party in Party.objects.all() if {party.code.casefold(), party.name.casefold()} & {*named}]
+    called = Q(pk__in=())
+    for name in said.sellers:
+        called |= Q(code__iexact=name) | Q(name__iexact=name)
+    found = list(Party.objects.filter(called)[:2])
     return found[0] if len(found) == 1 else None
 
 

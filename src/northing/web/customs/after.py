@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.customs.models import CustomsEntry, OfficePayment, Release
-from northing.customs.queries import owed_on, same_goods
+from northing.customs.queries import owed_on, releases_by_entry, settled_with
 
 ZERO = Decimal(0)
 
@@ -29,20 +29,17 @@ class Entered:
 
 
 def entered_rows(entries: Sequence[CustomsEntry]) -> list[Entered]:
-    """Entries, with their releases read, in their order."""
-    same = same_goods([one.pk for one in entries])
-    owed = owed_on({key for keys in same.values() for key in keys})
+    """Entries with what is owed and released, in their order; of those settled together the newest that stands pays."""
+    together = settled_with([one.pk for one in entries])
+    owed = owed_on({key for keys in together.values() for key in keys})
     standing = {one.pk for one in entries if one.reversed_by_id is None}
-    free: dict[int, Release] = {}
-    for release in Release.objects.filter(customs_entry__in=list(same), withdrawn_at=None).order_by("pk"):
-        free[release.customs_entry_id] = release
+    releases = releases_by_entry(together)
     found = []
     for one in entries:
-        keys = same[one.pk]
+        keys = together[one.pk]
         due = sum((owed.get(key, ZERO) for key in keys), ZERO)
-        pays = bool(due) and (one.pk in standing or not keys & standing)
-        released = next((free[key] for key in sorted(keys, reverse=True) if key in free), None)
-        found.append(Entered(one, due, released, pays))
+        pays = bool(due) and one.pk == max(keys & standing, default=one.pk)
+        found.append(Entered(one, due, releases.get(one.pk), pays))
     return found
 
 

@@ -2,14 +2,14 @@
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.db.models import Count, F, Q, QuerySet
 from django.urls import reverse
 
 from northing.actions.customs.covers import Covers
 from northing.customs.models import CustomsEntry
-from northing.customs.queries import is_declared
+from northing.customs.queries import is_declared, undeclared_from_abroad
 from northing.masterdata.models import Company
 from northing.receiving.models import Receipt
 from northing.shipping.models import Shipment, ShipmentLine
@@ -60,18 +60,16 @@ class Desk:
 def of_shipment(shipment: Shipment, company: Company, asked: Iterable[str]) -> Desk:
     """The undeclared goods of a shipment; else the only entry that stands, to be corrected."""
     own = Q(shipments=shipment, company=company)
-    if picked := picked_of(asked):
-        return Desk(company, _entries(own), picked, None, (shipment,))
     desk = Desk(company, _entries(own), Covers(shipments=(shipment.pk,)), None, (shipment,))
-    return _whole(desk, Q(container__shipment=shipment))
+    return _picked(desk, asked) or _whole(desk, Q(container__shipment=shipment))
 
 
 def of_receipt(receipt: Receipt, asked: Iterable[str]) -> Desk:
     """The same of what came unpacked."""
-    goods = Q(shipment_lines_of(receipt))
-    own = Q(pk__in=CustomsEntry.objects.filter(lines__shipment_line__in=ShipmentLine.objects.filter(goods)))
-    covers = picked_of(asked) or Covers(receipts=(receipt.pk,))
-    return _whole(Desk(receipt.company, _entries(own), covers, None, (), receipt), goods)
+    goods = Q(container=None, quantity__gt=0, receipt_lines__receipt=receipt)
+    own = Q(lines__shipment_line__in=ShipmentLine.objects.filter(goods))
+    desk = Desk(receipt.company, _entries(own), Covers(receipts=(receipt.pk,)), None, (), receipt)
+    return _picked(desk, asked) or _whole(desk, goods)
 
 
 def of_entry(entry: CustomsEntry) -> Desk:
@@ -83,9 +81,10 @@ def of_entry(entry: CustomsEntry) -> Desk:
     return Desk(entry.company, _entries(Q(pk=entry.pk)), covers, corrects, shipments, came)
 
 
-def shipment_lines_of(receipt: Receipt) -> Q:
-    """The goods of a receipt that came unpacked."""
-    return Q(container=None, quantity__gt=0, receipt_lines__receipt=receipt)
+def _picked(desk: Desk, asked: Iterable[str]) -> Desk | None:
+    """The desk over the goods that are ticked, if any are."""
+    covers = picked_of(asked)
+    return replace(desk, covers=covers) if covers else None
 
 
 def _whole(desk: Desk, goods: Q) -> Desk:
@@ -94,13 +93,11 @@ def _whole(desk: Desk, goods: Q) -> Desk:
     if not desk.standing or own.filter(~is_declared()).exists():
         return desk
     only = desk.standing[0] if len(desk.standing) == 1 else None
-    covers = Covers() if only else None
-    return Desk(desk.company, desk.entered, covers, only, desk.shipments, desk.receipt)
+    return replace(desk, covers=Covers() if only else None, corrects=only)
 
 
 def _entries(which: Q) -> list[CustomsEntry]:
-    found = CustomsEntry.objects.filter(which).select_related("office", "company").prefetch_related("releases")
-    return list(found.distinct().order_by("-pk"))
+    return list(CustomsEntry.objects.filter(which).select_related("office").distinct().order_by("-pk"))
 
 
 def picked_of(asked: Iterable[str]) -> Covers | None:
@@ -129,11 +126,9 @@ def choices_of(desk: Desk) -> list[Choice]:
     if desk.corrects or desk.covers is None:
         return []
     covers, here = desk.covers, desk.shipment.pk if desk.shipment else 0
-    open_parts = ShipmentLine.objects.filter(instalment__line__order__company=desk.company, quantity__gt=0)
-    open_parts = open_parts.filter(~is_declared()).exclude(
-        instalment__line__order__supplier__country=desk.company.country
-    )
-    own = open_parts.filter(container__shipment=here) if here else open_parts.none()
+    own = ShipmentLine.objects.filter(container__shipment=here, instalment__line__order__company=desk.company)
+    own = own.filter(~is_declared())
+    open_parts = undeclared_from_abroad(desk.company)
     rows = _counted(own, "container", "container__number", MOST * 10)
     whole = here in covers.shipments
     found = [Choice(f"c{key}", str(name), lines, whole or key in covers.containers) for key, name, lines in rows]

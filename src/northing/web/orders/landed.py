@@ -109,9 +109,8 @@ def _dated(line: OrderLine, rows: Sequence[Dated], shares: Shares) -> list[Typed
     known = {kind: spread_amount(amount, weights, currency) for kind, amount in shares.items()} if some else {}
     typed = []
     for place, (key, part, quantity, day) in enumerate(some):
-        made = _copy(
-            line, quantity, part.pack_price if part else line.pack_price, part.net_share if part else line.net_share
-        )
+        priced = part or line
+        made = _copy(line, quantity, priced.pack_price, priced.net_share)
         made.need_by = day + timedelta(days=line.order.supplier.passage_days)
         typed.append(Typed(key, made, {kind: amounts[place] for kind, amounts in known.items()}))
     return typed

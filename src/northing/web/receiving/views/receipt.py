@@ -10,14 +10,13 @@ from northing.access.queries import scoped
 from northing.actions.receiving import reverse
 from northing.actions.receiving.correct import correct_receipt
 from northing.core.money.exact import plain
-from northing.customs.queries import is_declared
+from northing.customs.queries import undeclared_from_abroad
 from northing.inventory.models import OnHand, SerialNumber
 from northing.ledger.models import CostLayer
 from northing.masterdata.models import Party
 from northing.receiving.models import HeldDecision, Receipt, ReceiptLine, ShortQuestion
 from northing.reports.line_standings import line_standings
 from northing.reports.putaway import to_put_away
-from northing.shipping.models import ShipmentLine
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
@@ -61,9 +60,7 @@ def _undeclared(person, record: Receipt) -> bool:
     """Whether goods from abroad came unpacked that the person may declare to customs."""
     if record.container_id or record.reversed_by_id or not may(person, "book_customs_entry", record.company_id):
         return False
-    goods = ShipmentLine.objects.filter(receipt_lines__receipt=record, container=None, quantity__gt=0)
-    foreign = goods.exclude(instalment__line__order__supplier__country=record.company.country)
-    return foreign.filter(~is_declared()).exists()
+    return undeclared_from_abroad(record.company).filter(receipt_lines__receipt=record, container=None).exists()
 
 
 def _labels_word(pallets: int) -> str:
