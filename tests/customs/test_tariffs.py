@@ -41,7 +41,8 @@ def declared(world, day=TODAY):
 
 def prove(world, who="costs", **change):
     facts = {"name": "certificate", "number": "C-1", "dated": TODAY} | change
-    return proofs.add_proof(world.act(who), proofs.ProofRequest(world.sailed.pk, world.company.pk, **facts))
+    asked = proofs.ProofRequest(world.company.pk, **facts, shipments=(world.sailed.pk,))
+    return proofs.add_proof(world.act(who), asked)
 
 
 def book(world, number, corrects=None):

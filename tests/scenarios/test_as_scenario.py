@@ -16,8 +16,9 @@ from northing.actions.claims import authorise, money, money_cases, returns, tend
 from northing.actions.claims.set_aside import SetAsideRequest, set_aside, take_back
 from northing.actions.confirmations.answers import AnswerRow, AnswersRequest, Decision, decide_answer, record_answers
 from northing.actions.costing import charges, rebase
-from northing.actions.customs import entries, office
+from northing.actions.customs import entries, office, proofs
 from northing.actions.customs.covers import Covers
+from northing.actions.customs.included import Included
 from northing.actions.inventory import issue
 from northing.actions.inventory.move import MoveRequest, move_goods
 from northing.actions.masterdata.opening import FileRequest, open_stock
@@ -32,9 +33,10 @@ from northing.billing.models import Bill
 from northing.claims.models import Claim
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
+from northing.customs.models import CustomsLine
 from northing.inventory.models import OnHand
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import Bin, Item, Site
+from northing.masterdata.models import Bin, Item, Site, TariffRule, Territory
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
 from northing.payments.models import Payment
 from northing.receiving.models import Receipt
@@ -183,6 +185,25 @@ def test_shares_by_hand_replay_after_the_bill_that_grew_them(db):
         world.act("costs"), BillRequest(*head, "F-2", TODAY, "USD", (BillLineRequest(D("333.00"), keys[0]),))
     )
     assert replayed(as_scenario({OrderLine.objects.first().pk}, {world.nz.pk})) == []
+
+
+def test_litres_freight_in_the_price_and_a_proof_of_what_came_unpacked_replay(db):
+    world = in_two_boxes(small_world())
+    Territory.objects.create(code="NZ", basis="fob")
+    common = {"territory": "NZ", "valid_from": TODAY}
+    TariffRule.objects.create(**common, hs="", currency="NZD", amount=D("1.35"), per="l", ad_valorem=D("0.1"))
+    TariffRule.objects.create(**common, hs="", kind="preference", origin="CN", name="treaty", proof="certificate")
+    Item.objects.update(duty_unit="l", duty_units=D("0.75"), origin="CN")
+    PurchaseOrder.objects.update(incoterm="CIF")
+    said = (Included(world.order.pk, D("12.00"), D("3.50")),)
+    book(world, Covers((world.landed.pk,)), "E-1", included=said)
+    come_unpacked(world)
+    receipt, company = Receipt.objects.get(), world.order.company_id
+    paper = ("certificate", "C-1", TODAY)
+    proofs.add_proof(world.act("costs"), proofs.ProofRequest(company, *paper, receipts=(receipt.pk,)))
+    free = book(world, Covers(receipts=(receipt.pk,)), "E-2")
+    lines = {one.shipment_line.instalment.line_id for one in CustomsLine.objects.all()}
+    assert free.duty == 0 and replayed(as_scenario(lines, {company})) == []
 
 
 def test_goods_billed_ahead_and_after_with_an_advance_and_payments_replay(db):

@@ -41,6 +41,9 @@ CONSTRAINTS = {
     "masterdata_ratecard_code_key": Problem("This code is taken.", "code", "Change that card, or give another code."),
     "masterdata_usualbasis_kind_key": Problem("This kind has a basis already.", "kind", "Change that one."),
     "tariff_once": Problem("There is such a rule from that day.", "valid_from", "Change that one."),
+    "item_duty_unit_whole": Problem(
+        "The other unit of duties takes its name and how many of it are in one.", "duty_units", "Fill both, or neither."
+    ),
     "tariff_combines_two": Problem("The higher or lower of two takes a percentage and an amount.", "combine"),
     "tariff_amount_in_currency": Problem("An amount has a currency, and a currency an amount.", "currency"),
     "tariff_extra_named": Problem("An extra duty has a name.", "name", "It tells several of them apart."),

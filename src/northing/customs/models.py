@@ -30,6 +30,8 @@ class CustomsEntry(models.Model):
     our_duty = models.DecimalField(max_digits=18, decimal_places=4, null=True)
     our_tax = models.DecimalField(max_digits=18, decimal_places=4, null=True)
     reason = models.CharField(max_length=120, blank=True, db_default="")
+    # Freight and insurance that were deducted from prices: {"order": id, kind: amount} of each order.
+    included = models.JSONField(default=list)
     # What of it is a cost of the goods: duty, and import tax that is not reclaimed.
     duty_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
     kept_charge = models.ForeignKey(Charge, models.PROTECT, null=True, related_name="+")
@@ -74,9 +76,10 @@ class CustomsLine(models.Model):
 
 
 class OriginProof(models.Model):
-    """A paper of a shipment by which goods of a company are given a preference."""
+    """A paper by which goods of a company are given a preference: those in a shipment, or some that came unpacked."""
 
-    shipment = models.ForeignKey(Shipment, models.PROTECT, related_name="origin_proofs")
+    shipment = models.ForeignKey(Shipment, models.PROTECT, null=True, related_name="origin_proofs")
+    goods = models.ManyToManyField(ShipmentLine, related_name="origin_proofs")
     company = models.ForeignKey(Company, models.PROTECT)
     name = models.CharField("Proof", max_length=60)
     number = models.CharField(max_length=40)

@@ -44,9 +44,15 @@ def write_entry(entry: CustomsEntry, declared: Declaration, shipments: Iterable[
     return entry
 
 
-def write_fact(fact: OriginProof | Release) -> None:
-    """A paper proves the origin of goods, or customs released them."""
-    fact.save(force_insert=True)
+def write_proof(proof: OriginProof, goods: Iterable[int]) -> None:
+    """A paper proves the origin of goods; of a shipment, or of shipment lines (ids) that came unpacked."""
+    proof.save(force_insert=True)
+    proof.goods.set(goods)
+
+
+def write_release(release: Release) -> None:
+    """Customs released goods."""
+    release.save(force_insert=True)
 
 
 def withdraw(fact: OriginProof | Release, at: datetime) -> None:

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 
 from django.db.models import Count, Exists, F, OuterRef, Q, QuerySet, Value
 
@@ -13,15 +14,44 @@ from northing.masterdata.models import Company
 from northing.shipping.models import ShipmentLine
 
 
-def proofs_of(shipment: int, company: int) -> QuerySet[OriginProof]:
-    """The proofs of a shipment for goods of a company (ids) that stand."""
-    return OriginProof.objects.filter(shipment=shipment, company=company, withdrawn_at=None).order_by("pk")
+def proofs_of(parts: Iterable[ShipmentLine]) -> QuerySet[OriginProof]:
+    """The proofs that stand for shipment lines: those of their shipments, and of what came unpacked."""
+    boxed, unpacked = set(), []
+    for part in parts:
+        if part.container:
+            boxed.add(part.container.shipment_id)
+        else:
+            unpacked.append(part.pk)
+    own = Q(shipment__in=boxed)
+    if unpacked:
+        own |= Q(pk__in=OriginProof.goods.through.objects.filter(shipmentline__in=unpacked).values("originproof"))
+    return OriginProof.objects.filter(own, withdrawn_at=None).order_by("pk")
 
 
-def proved_on(shipment: int, company: int, day: date) -> set[str]:
-    """The names of the proofs that count on a day: dated by then, and not out of date."""
-    counts = proofs_of(shipment, company).filter(Q(valid_until=None) | Q(valid_until__gte=day), dated__lte=day)
-    return set(counts.values_list("name", flat=True))
+class Proofs:
+    """The names of the proofs that count on a day for shipment lines: dated by then, and not out of date.
+
+    Read when they are first asked for.
+    """
+
+    def __init__(self, parts: Iterable[ShipmentLine], day: date):
+        self._parts, self._day = parts, day
+
+    def of(self, part: ShipmentLine) -> frozenset[str]:
+        """Those of a shipment line, whose order line and order are read."""
+        company = part.instalment.line.order.company_id
+        of = (part.container.shipment_id, None) if part.container else (None, part.pk)
+        return frozenset(self._found.get((company, *of), ()))
+
+    @cached_property
+    def _found(self) -> Mapping[tuple[int, int | None, int | None], set[str]]:
+        counts = proofs_of(self._parts).filter(
+            Q(valid_until=None) | Q(valid_until__gte=self._day), dated__lte=self._day
+        )
+        found: dict[tuple[int, int | None, int | None], set[str]] = {}
+        for company, shipment, goods, name in counts.values_list("company", "shipment", "goods", "name"):
+            found.setdefault((company, shipment, goods), set()).add(name)
+        return found
 
 
 def is_declared(but: int | None = None) -> Exists:

@@ -31,7 +31,7 @@ from northing.masterdata.models import (
 )
 from northing.masterdata.planning_kinds import PLANNING
 from northing.masterdata.quality_kinds import QUALITY
-from northing.masterdata.tariff_kinds import TARIFFS
+from northing.masterdata.tariff_kinds import TARIFFS, unit_of_duty
 
 TOLERANCE = of.number(ZERO, Decimal(100), 2)
 NAME = Fact("name", "Name", of.text(120))
@@ -298,6 +298,8 @@ KINDS = {
                 Fact("decimals", "Decimals it is counted in", of.whole(0, 6), 0, settles=True),
                 measure("weight_kg", "Weight of one, kg", 6),
                 measure("net_weight_kg", "Net weight of one, kg, for duties", 6, None),
+                Fact("duty_unit", "Other unit of duties (l, pair, m2)", unit_of_duty, ""),
+                measure("duty_units", "How many of it are in one", 6, None),
                 measure("volume_m3", "Volume of one, m³", 8),
                 percent("duty_rate", "Duty %"),
                 yes("keeps_lot", "Keeps a lot"),

@@ -36,6 +36,21 @@ def _currency(said: str) -> str:
     return of.currency(said) if said else ""
 
 
+def unit_of_duty(said: str) -> str:
+    """A unit that duties may go by, in small letters; or none. Raises ValueError."""
+    kept = of.text(8)(said).strip().lower()
+    if kept in customs.MEASURES:
+        raise ValueError(f"goes without saying: every item has its {kept}")
+    return kept
+
+
+def _per(said: str) -> str:
+    kept = said.strip().lower()
+    if not kept:
+        raise ValueError("says nothing: kg, unit, or a unit that items keep, as l or pair")
+    return kept if kept in customs.MEASURES else unit_of_duty(kept)
+
+
 TARIFFS = (
     Kind(
         "territory",
@@ -82,7 +97,7 @@ TARIFFS = (
             percent("ad_valorem", "% of the customs value"),
             measure("amount", "Amount", 4, None),
             Fact("currency", "in the currency", _currency, ""),
-            choice("per", "per", customs.MEASURES, absent="kg"),
+            Fact("per", "per kg, per unit, or a unit that items keep", _per, "kg"),
             choice("combine", "Both together", customs.COMBINES, absent="sum"),
         ),
         ("keep_house", "estimate_charge"),

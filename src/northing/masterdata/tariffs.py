@@ -10,6 +10,7 @@ from northing.core.costing.customs import Customs, Expression, Specific
 from northing.core.costing.tariff import Applied, Goods, Rule, applied, because, words_of
 from northing.masterdata.models import Item, TariffRule, Territory
 
+ONE = Decimal(1)
 # The customs rate of a currency into the base currency.
 RateOf = Callable[[str], Decimal]
 
@@ -70,13 +71,19 @@ def duty_of(item: Item, found: Applied) -> Expression:
     return found.duty.expression if found.duty else Expression(item.duty_rate)
 
 
+def unmeasured(item: Item, found: Applied) -> list[str]:
+    """The units that the duties of goods ask for and their item does not keep."""
+    asked = duty_of(item, found).units.union(*(rule.expression.units for rule in found.extras))
+    return sorted(asked - set(item.measures(ONE)))
+
+
 def duty_words(item: Item, found: Applied) -> str:
     """All duties of goods, in words."""
     extras = [f"{rule.name} {words_of(rule.expression)}" for rule in found.extras]
     return " + ".join([words_of(duty_of(item, found)), *extras])
 
 
-def reasons(found: Applied) -> list[str]:
+def reasons(item: Item, found: Applied) -> list[str]:
     """Why it is these duties: what counts, what a proof would bring, and what only a longer code would tell."""
     said = [because(found.duty), *(f"{rule.name}: {because(rule)}" for rule in found.extras)]
     if found.tax:
@@ -86,6 +93,8 @@ def reasons(found: Applied) -> list[str]:
     if found.finer:
         codes = ", ".join(dict.fromkeys(rule.hs for rule in found.finer))
         said.append(f"the item's code is too short to tell whether {codes} applies")
+    for unit in unmeasured(item, found):
+        said.append(f"{item.code} does not say how many {unit} are in one, so its duty is not reckoned")
     return said
 
 

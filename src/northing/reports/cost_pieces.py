@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
-from functools import cached_property, partial
+from functools import partial
 
 from django.db.models import Prefetch, Q, prefetch_related_objects
 
@@ -14,8 +14,7 @@ from northing.core.money.spread import whole_weights
 from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge, ChargePart
 from northing.costing.queries import all_shares
-from northing.customs.models import OriginProof
-from northing.customs.queries import is_declared
+from northing.customs.queries import Proofs, is_declared
 from northing.masterdata.models import Item
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.expected_pieces import Piece, Shares
@@ -90,29 +89,8 @@ def pieces_of(parts: Sequence[ShipmentLine], day: date, lines: Sequence[OrderLin
         said = ChargePart.objects.filter(charge__in=keys).select_related("charge__payee").prefetch_related(billed)
         found.said = {(one.charge_id, one.company_id): one for one in said.order_by("charge", "pk")}
         found.charges = {one.charge_id: one.charge for one in found.said.values()}
-    shipments = {part.container.shipment_id: part.container.shipment for part in parts if part.container}
-    found.all = [*_packed(parts, found, Proofs(shipments, day)), *_unpacked(lines, found)]
+    found.all = [*_packed(parts, found, Proofs(parts, day)), *_unpacked(lines, found)]
     return found
-
-
-class Proofs:
-    """The proofs of origin that count on a day for goods of shipments (ids); read when a preference asks for them."""
-
-    def __init__(self, shipments: Iterable[int], day: date):
-        self._shipments, self._day = list(shipments), day
-
-    @cached_property
-    def _found(self) -> dict[tuple[int, int], frozenset[str]]:
-        counts = OriginProof.objects.filter(Q(valid_until=None) | Q(valid_until__gte=self._day), dated__lte=self._day)
-        rows = counts.filter(shipment__in=self._shipments, withdrawn_at=None)
-        found: dict[tuple[int, int], frozenset[str]] = {}
-        for shipment, company, name in rows.values_list("shipment", "company", "name"):
-            found[shipment, company] = found.get((shipment, company), frozenset()) | {name}
-        return found
-
-    def of(self, shipment: int, company: int) -> frozenset[str]:
-        """The names of those of a company's goods in a shipment (ids)."""
-        return self._found.get((shipment, company), frozenset())
 
 
 def _packed(parts: Sequence[ShipmentLine], found: Pieces, proofs: Proofs) -> list[Piece]:
@@ -120,10 +98,9 @@ def _packed(parts: Sequence[ShipmentLine], found: Pieces, proofs: Proofs) -> lis
     pieces = []
     for part in parts:
         line = part.instalment.line
-        whose = (part.container.shipment_id if part.container else 0, line.order.company_id)
         piece = Piece(line, part.quantity, _amount(part.instalment, line, part.quantity), part.container)
         piece.goods, piece.known = part.goods_base, known.get(part.pk, {})
-        piece.proofs, piece.declared = partial(proofs.of, *whose), part.declared
+        piece.proofs, piece.declared = partial(proofs.of, part), part.declared
         if part.container:
             piece.leaves, piece.lands = part.container.shipment.departed_on, part.container.expected_dock
         pieces.append(piece)

@@ -6,10 +6,11 @@ from decimal import Decimal
 
 from northing.core.costing import landed_cost
 from northing.core.costing.customs import Customs
+from northing.core.costing.tariff import Applied
 from northing.customs.lines import customs_line
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
-from northing.masterdata.tariffs import Tariff, customs_of
+from northing.masterdata.tariffs import Tariff, customs_of, unmeasured
 from northing.reports.expected_pieces import ZERO, Piece, PieceCost
 
 
@@ -40,7 +41,13 @@ class Duties:
         tax = landed_cost.ImportTax(
             company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed
         )
-        lines = [self._core_line(place, piece, company) for place, piece in enumerate(some)]
+        found = [self._tariff_of(piece) for piece in some]
+        # A duty by a unit that the item does not keep cannot be expected.
+        fit = [place for place, piece in enumerate(some) if not unmeasured(piece.item, found[place])]
+        if not fit:
+            return
+        lines = [self._core_line(some[place], found[place]) for place in fit]
+        costs = [costs[place] for place in fit]
         # Where the price alone counts and tax comes back in full, no other cost moves what customs asks.
         alone = how.basis == "price" and company.import_tax_reclaimed == 1
         charges = [] if alone else _core_charges(costs, kinds)
@@ -59,12 +66,15 @@ class Duties:
             )
         return self._tariffs[company.pk]
 
-    def _core_line(self, place: int, piece: Piece, company: Company) -> landed_cost.Line:
-        tariff = self._tariff(company)
+    def _tariff_of(self, piece: Piece) -> Applied:
+        """The rules that apply to a piece on the day it lands."""
+        tariff = self._tariff(piece.company)
         proofs = piece.proofs() if tariff.asks_proof else ()
-        found = tariff.of(piece.item, piece.order.supplier_id, proofs, max(piece.lands or self.day, self.day))
-        rate = self.rates.of(company, piece.order.currency)
-        return customs_line(str(place), piece.line, piece.quantity, piece.amount, rate, found)
+        return tariff.of(piece.item, piece.order.supplier_id, proofs, max(piece.lands or self.day, self.day))
+
+    def _core_line(self, piece: Piece, found: Applied) -> landed_cost.Line:
+        rate = self.rates.of(piece.company, piece.order.currency)
+        return customs_line("", piece.line, piece.quantity, piece.amount, rate, found)
 
 
 def _core_charges(costs: Sequence[PieceCost], kinds: Iterable[str]) -> list[landed_cost.Charge]:

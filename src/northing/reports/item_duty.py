@@ -25,5 +25,5 @@ def item_duties(item: Item, companies: Collection[int], day: date) -> list[ItemD
     for territory in sorted(set(territories)):
         # For words no rate is needed.
         found = Tariff(territory, day, lambda _: Decimal(1)).of(item, None)
-        rows.append(ItemDuty(territory, duty_words(item, found), reasons(found)))
+        rows.append(ItemDuty(territory, duty_words(item, found), reasons(item, found)))
     return rows

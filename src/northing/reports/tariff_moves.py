@@ -12,7 +12,7 @@ from northing.core.money.money import converted, rounded
 from northing.core.orders.orders import net_amount
 from northing.masterdata.models import Company, Item
 from northing.masterdata.queries import Rates
-from northing.masterdata.tariffs import Tariff, duty_of, duty_words
+from northing.masterdata.tariffs import Tariff, duty_of, duty_words, unmeasured
 from northing.orders.models import Instalment, OrderLine
 
 ZERO = Decimal(0)
@@ -55,6 +55,8 @@ def tariff_moves(companies: Collection[int], today: date) -> list[Moved]:
         rate = rates.known(company, line.order.currency)
         if (now.duty, now.extras) == (then.duty, then.extras) or rate is None:
             continue
+        if unmeasured(line.item, now) or unmeasured(line.item, then):
+            continue
         quantity = part.position.with_supplier
         amount = net_amount(quantity, line.pack_factor, part.pack_price, part.net_share, line.order.currency)
         value = converted(amount, rate, company.currency)
@@ -73,4 +75,5 @@ def _duty(item: Item, found: Applied, value: Decimal, quantity: Decimal) -> Deci
     expressions = [duty_of(item, found), *(rule.expression for rule in found.extras)]
     net = item.net_weight(quantity)
     weight = item.weight_kg * quantity if net is None else net
-    return sum((one.amount(value, weight, quantity) for one in expressions), ZERO)
+    measures = item.measures(quantity)
+    return sum((one.amount(value, weight, quantity, measures) for one in expressions), ZERO)

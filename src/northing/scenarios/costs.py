@@ -10,6 +10,7 @@ from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.costing import charges, from_cards, rebase
 from northing.actions.customs import entries, office, proofs
 from northing.actions.customs.covers import Covers
+from northing.actions.customs.included import Included
 from northing.billing.models import BillLine
 from northing.core.problems import Problem, Refused
 from northing.costing.models import Charge
@@ -205,10 +206,12 @@ class Costs(Played):
         return "release", made[-1]
 
     def proof(self, action: shapes.Proof) -> tuple[str, int]:
-        """A paper proves the origin of goods in a shipment."""
+        """A paper proves the origin of goods in a shipment, or of what came unpacked with receipts."""
         company = self.laid.one("companies", action.company)
-        head = (self.find("shipment", action.shipment), company.pk, action.name, action.number, action.dated)
-        return "proof", proofs.add_proof(self.laid.act(action.day), proofs.ProofRequest(*head, action.until))
+        shipments = (self.find("shipment", action.shipment),) if action.shipment else ()
+        receipts = tuple(self.find("receipt", name) for name in action.receipts)
+        said = (company.pk, action.name, action.number, action.dated, action.until)
+        return "proof", proofs.add_proof(self.laid.act(action.day), proofs.ProofRequest(*said, shipments, receipts))
 
     def customs(self, action: shapes.Customs) -> tuple[str, int]:
         """A customs entry as computed; it may take the place of an earlier one."""
@@ -220,5 +223,7 @@ class Costs(Played):
         covers = Covers(tuple(shipments), tuple(boxes), tuple(receipts))
         their = action.their
         said = (tuple(their.duty), their.tax, their.reason) if their else ()
-        request = entries.EntryRequest(covers, company.pk, office.pk, action.number, action.day, corrects, *said)
+        included = [Included(self.find("order", one.order), one.freight, one.insurance) for one in action.included]
+        head = (covers, company.pk, office.pk, action.number, action.day, corrects, *said)
+        request = entries.EntryRequest(*head, included=tuple(included))
         return "customs entry", entries.book_customs_entry(self.laid.act(action.day), request)

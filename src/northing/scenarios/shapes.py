@@ -349,6 +349,14 @@ class TheirFigures(Shape):
     reason: str = ""
 
 
+class IncludedShape(Shape):
+    """What of an order's price for the goods is freight and insurance, in its currency; under `fob` it is deducted."""
+
+    order: Id
+    freight: Number = Decimal(0)
+    insurance: Number = Decimal(0)
+
+
 class Customs(Dated):
     """Book a customs entry as computed, or as the office reckons.
 
@@ -366,6 +374,7 @@ class Customs(Dated):
     number: str
     corrects: Id = ""
     their: TheirFigures | None = None
+    included: list[IncludedShape] = []
 
 
 class PayOffice(Dated):
@@ -387,11 +396,15 @@ class Released(Dated):
 
 
 class Proof(Dated):
-    """A paper proves the origin of goods, by the name that the tariff gives it."""
+    """A paper proves the origin of goods, by the name that the tariff gives it.
+
+    They are a company's in a shipment, or what came unpacked with receipts.
+    """
 
     do: Literal["proof"]
     id: Id = ""
-    shipment: Id
+    shipment: Id = ""
+    receipts: list[Id] = []
     company: Code
     name: str
     number: str

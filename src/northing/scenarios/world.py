@@ -158,6 +158,8 @@ def _lay_items(laid: Laid, world: WorldShape) -> None:
             decimals=one.decimals,
             weight_kg=one.weight_kg,
             net_weight_kg=one.net_weight_kg,
+            duty_unit=one.duty_unit.lower(),
+            duty_units=one.duty_units,
             volume_m3=one.volume_m3,
             hs_code=one.hs,
             origin=one.origin,

@@ -132,6 +132,8 @@ class ItemShape(Shape):
     decimals: int = 0
     weight_kg: Number = Decimal(0)
     net_weight_kg: Number | None = None
+    duty_unit: Annotated[str, Field(max_length=8)] = ""
+    duty_units: Number | None = None
     volume_m3: Number = Decimal(0)
     hs: str = ""
     origin: str = "CN"
@@ -185,11 +187,11 @@ class TerritoryShape(Shape):
 
 
 class SpecificShape(Shape):
-    """So much per kg or per unit."""
+    """So much per kg, per unit, or per a unit that items keep as their `duty_unit`."""
 
     amount: Number
     currency: Code
-    per: Literal["kg", "unit"]
+    per: Annotated[str, Field(pattern="^[a-z0-9]{1,8}$")]
 
 
 class TariffShape(Shape):

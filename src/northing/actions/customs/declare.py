@@ -7,20 +7,22 @@ from decimal import Decimal
 from functools import partial
 
 from northing.actions.costing import ownership
-from northing.actions.customs.covers import mark_of, shipments_of
+from northing.actions.customs.covers import mark_of
+from northing.actions.customs.included import Included, lines_included
 from northing.core.costing import landed_cost
 from northing.core.costing.customs import DUTY, FREIGHT, INSURANCE, Customs, Group
 from northing.core.costing.tariff import Applied, words_of
 from northing.core.costing.their_figures import Theirs, with_theirs
 from northing.core.money.exact import plain, shifted
+from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
 from northing.customs import operations
 from northing.customs.lines import customs_line
-from northing.customs.queries import proved_on
+from northing.customs.queries import Proofs
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
-from northing.masterdata.tariffs import Tariff, customs_of, duty_of, duty_words, reasons
+from northing.masterdata.tariffs import Tariff, customs_of, duty_of, duty_words, reasons, unmeasured
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
@@ -84,7 +86,7 @@ class Declared:
     def told(self) -> list[tuple[ShipmentLine, landed_cost.LineCost, str, list[str]]]:
         """Shipment lines beside their costs, the duty in words, and why it is that."""
         return [
-            (part, cost, duty_words(part.instalment.line.item, found), reasons(found))
+            (part, cost, duty_words(part.instalment.line.item, found), reasons(part.instalment.line.item, found))
             for part, cost, found in self.rows()
         ]
 
@@ -97,38 +99,65 @@ class Declared:
         return found
 
 
-def declare(parts: list[ShipmentLine], company: Company, day: date) -> Declared:
-    """Customs value, duty and import tax of a company's goods at the day's customs rates and tariff."""
+def declare(parts: list[ShipmentLine], company: Company, day: date, included: Sequence[Included] = ()) -> Declared:
+    """Customs value, duty and import tax of a company's goods at the day's customs rates and tariff.
+
+    `included` says what of prices is freight and insurance that the country deducts. Raises Refused.
+    """
     rates = Rates(day, "customs")
     tariff = Tariff(company.country, day, partial(rates.of, company))
-    proofs = {key: proved_on(key, company.pk, day) for key in shipments_of(parts)}
+    proofs = Proofs(parts, day)
     rules = [
-        tariff.of(part.instalment.line.item, part.instalment.line.order.supplier_id, proofs.get(_shipment(part), set()))
-        for part in parts
+        tariff.of(part.instalment.line.item, part.instalment.line.order.supplier_id, proofs.of(part)) for part in parts
     ]
+    _refuse_unmeasured(parts, rules)
     how, kinds = customs_of(company.country)
     tax = landed_cost.ImportTax(company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed)
     charges = _charges(parts, company, rates, tax, how, kinds)
     amounts = [ownership.goods_amount(part, part.quantity) for part in parts]
     customs_rates = [rates.of(company, part.instalment.line.order.currency) for part in parts]
 
+    inside = lines_included(parts, amounts, included, company.country)
+
     def sheet(found: Sequence[Applied]) -> landed_cost.CostSheet:
         lines = [
-            customs_line(str(part.pk), part.instalment.line, part.quantity, amount, rate, one)
-            for part, amount, rate, one in zip(parts, amounts, customs_rates, found, strict=True)
+            customs_line(str(part.pk), part.instalment.line, part.quantity, amount, rate, one, less)
+            for part, amount, rate, one, less in zip(parts, amounts, customs_rates, found, inside, strict=True)
         ]
-        return landed_cost.cost_sheet(lines, charges, tax, company.currency, how)
+        try:
+            return landed_cost.cost_sheet(lines, charges, tax, company.currency, how)
+        except landed_cost.ValueBelowZero as below:
+            raise Refused(_below_zero(parts, str(below))) from None
 
     made = sheet(rules)
     saved = ZERO
     if any(one.missed for one in rules):
-        proved = sheet([one.with_proof() for one in rules])
+        proved = sheet([_proved(part, one) for part, one in zip(parts, rules, strict=True)])
         saved = made.duty + made.tax - made.reclaimed - (proved.duty + proved.tax - proved.reclaimed)
     return Declared(made, parts, company, rules, saved)
 
 
-def _shipment(part: ShipmentLine) -> int | None:
-    return part.container.shipment_id if part.container else None
+def _below_zero(parts: Sequence[ShipmentLine], key: str) -> Problem:
+    part = next(part for part in parts if str(part.pk) == key)
+    what = f"The customs value of {part.instalment.line.item.code} would be below 0."
+    return Problem(what, "number", "Look at what its price includes, and at credits that belong to the value.")
+
+
+def _refuse_unmeasured(parts: Sequence[ShipmentLine], rules: Sequence[Applied]) -> None:
+    """Stop where a duty goes by a unit that an item does not keep. Raises Refused."""
+    found = {}
+    for part, one in zip(parts, rules, strict=True):
+        item = part.instalment.line.item
+        for unit in unmeasured(item, one):
+            words = f"{item.code} has a duty per {unit}, and it does not say how many {unit} are in one."
+            found[words] = Problem(words, "number", "Enter that in the item, as its other unit of duties.")
+    refuse_if(list(found.values()))
+
+
+def _proved(part: ShipmentLine, found: Applied) -> Applied:
+    """What would apply with the missing proof, as far as it can be reckoned."""
+    proved = found.with_proof()
+    return found if unmeasured(part.instalment.line.item, proved) else proved
 
 
 def _charges(

@@ -11,6 +11,7 @@ from northing.actions.costing import absorb, accruals
 from northing.actions.costing.charges import only_billed
 from northing.actions.customs.covers import Covers, lock_covered, mark_of, shipments_of
 from northing.actions.customs.declare import Declared, declaration, declare
+from northing.actions.customs.included import Included
 from northing.actions.customs.office import links_of, lock_goods
 from northing.actions.reversal import ReverseRequest, refuse_reversal
 from northing.actions.worklist.refresh import bring_along
@@ -38,6 +39,7 @@ class EntryRequest:
     """A customs entry of one company; `corrects` is the entry (id) whose place it takes.
 
     `shown` is the mark of the goods as they were shown; empty: whatever is covered.
+    `included` is what of the prices is freight and insurance, where the country deducts it.
     `their_duty` is what the office asks for the groups of the entry, in their order (for all of it, where duty is by
     line), `their_tax` its import tax; None: as we reckon. `reason` says why that is not what we reckon.
     """
@@ -52,6 +54,7 @@ class EntryRequest:
     their_tax: Decimal | None = None
     reason: str = ""
     shown: str = ""
+    included: tuple[Included, ...] = ()
 
 
 @once
@@ -66,7 +69,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     parts = lock_covered(request.covers, company, request.corrects)
     refuse_if(_entry_problems(act, request, parts))
     old = _corrected(request)
-    declared = _by_them(request, declare(parts, company, request.day))
+    declared = _by_them(request, declare(parts, company, request.day, request.included))
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
     text += f", import tax {money(sheet.tax, company.currency)}"
@@ -94,6 +97,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
         our_duty=declared.ours.duty if declared.ours else None,
         our_tax=declared.ours.tax if declared.ours else None,
         reason=request.reason.strip() if declared.differs else "",
+        included=[one.kept for one in request.included if one.by_kind],
         entered_by=act.person,
         at=act.at,
         entry=book,

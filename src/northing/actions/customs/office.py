@@ -131,7 +131,7 @@ def release(act: Act, request: ReleaseRequest) -> int:
     text = f"Customs released the goods of {entry.number}"
     add_history(act, "release_goods", text, links_of(entry), act.today)
     made = Release(customs_entry=entry, company=entry.company, day=request.day, said_by=act.person, at=act.at)
-    operations.write_fact(made)
+    operations.write_release(made)
     bring_along(shipments=shipments)
     return made.pk
 

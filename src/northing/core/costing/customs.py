@@ -25,7 +25,9 @@ BASES = ("price", "cif", "fob")
 PER = ("line", "group")
 WAYS = ("half up", "down", "up")
 COMBINES = ("sum", "higher", "lower")
+# By what a specific amount goes beside units that goods keep, as litres or pairs.
 MEASURES = ("kg", "unit")
+NO_MEASURES: Mapping[str, Decimal] = {}
 DUTY = "duty"
 
 
@@ -44,7 +46,7 @@ class Customs:
 
 @dataclass(frozen=True, slots=True)
 class Specific:
-    """So much per kg of net weight, or per unit, at the customs rate of its currency."""
+    """So much per kg of net weight, per unit, or per another unit that goods keep; at the customs `rate`."""
 
     amount: Decimal
     currency: str
@@ -67,12 +69,23 @@ class Expression:
     specific: tuple[Specific, ...] = ()
     combine: str = "sum"
 
-    def amount(self, value: Decimal, weight: Decimal, quantity: Decimal) -> Decimal:
-        """The duty on a customs value, a net weight in kg and a quantity, exact (rule 11)."""
+    @property
+    def units(self) -> set[str]:
+        """The units beside kg and the goods' own that it asks for."""
+        return {one.per for one in self.specific} - set(MEASURES)
+
+    def amount(
+        self, value: Decimal, weight: Decimal, quantity: Decimal, measures: Mapping[str, Decimal] = NO_MEASURES
+    ) -> Decimal:
+        """The duty on a customs value, a net weight in kg and a quantity, exact (rule 11).
+
+        `measures` say how much it is in other units. Raises KeyError without a unit that the duty asks for.
+        """
         part = times(value, self.ad_valorem)
         if not self.specific:
             return part
-        specific = plus(times(one.amount, one.rate, weight if one.per == "kg" else quantity) for one in self.specific)
+        known = {"kg": weight, "unit": quantity, **measures}
+        specific = plus(times(one.amount, one.rate, known[one.per]) for one in self.specific)
         if self.combine == "sum":
             return plus((part, specific))
         return max(part, specific) if self.combine == "higher" else min(part, specific)
@@ -89,6 +102,7 @@ class Declared:
     quantity: Decimal
     duty: Expression
     extra: tuple[tuple[str, Expression], ...] = ()
+    measures: Mapping[str, Decimal] = field(default_factory=dict)
 
     @property
     def group(self) -> tuple[str, str, Expression, frozenset[tuple[str, Expression]]]:
@@ -97,9 +111,10 @@ class Declared:
 
     def amounts(self) -> dict[str, Decimal]:
         """Each duty by its id, exact."""
-        found = {DUTY: self.duty.amount(self.value, self.weight, self.quantity)}
+        said = (self.value, self.weight, self.quantity, self.measures)
+        found = {DUTY: self.duty.amount(*said)}
         for name, expression in self.extra:
-            found[name] = expression.amount(self.value, self.weight, self.quantity)
+            found[name] = expression.amount(*said)
         return found
 
 
@@ -172,7 +187,10 @@ def _of_group(
     value, weight, quantity = (
         plus(getattr(line, name) for _, line in rows) for name in ("value", "weight", "quantity")
     )
-    whole = Declared(first.hs, first.origin, value, weight, quantity, first.duty, first.extra)
+    # What the group's duty asks for, every line of it has.
+    asked = first.duty.units.union(*(expression.units for _, expression in first.extra))
+    measures = {unit: plus(line.measures[unit] for _, line in rows) for unit in asked}
+    whole = Declared(first.hs, first.origin, value, weight, quantity, first.duty, first.extra, measures)
     duties = _rounded(whole.amounts(), how, currency)
     own = [line.amounts() for _, line in rows]
     for name, amount in duties.items():

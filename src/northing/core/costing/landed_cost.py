@@ -70,6 +70,7 @@ class Line:
     included: Mapping[str, Decimal] = field(default_factory=dict)
     amount: Decimal | None = None
     tax_rate: Decimal | None = None
+    measures: Mapping[str, Decimal] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -301,6 +302,7 @@ def _duties(sheet: Sequence[LineCost], lines: Sequence[Line], customs: Customs, 
             line.quantity,
             line.duty,
             line.extra,
+            line.measures,
         )
         for line, cost in zip(lines, sheet, strict=True)
     ]

@@ -147,4 +147,19 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(condition=models.Q(('withdrawn_at', None)), fields=('customs_entry',), name='released_once')],
             },
         ),
+        migrations.AddField(
+            model_name='customsentry',
+            name='included',
+            field=models.JSONField(default=list),
+        ),
+        migrations.AddField(
+            model_name='originproof',
+            name='goods',
+            field=models.ManyToManyField(related_name='origin_proofs', to='shipping.shipmentline'),
+        ),
+        migrations.AlterField(
+            model_name='originproof',
+            name='shipment',
+            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='origin_proofs', to='shipping.shipment'),
+        ),
     ]

@@ -736,4 +736,23 @@ class Migration(migrations.Migration):
             model_name='tariffrule',
             constraint=models.CheckConstraint(condition=models.Q(models.Q(('kind', 'import tax'), _negated=True), models.Q(('amount', None), ('proof', '')), _connector='OR'), name='tariff_tax_is_a_rate'),
         ),
+        migrations.AddField(
+            model_name='item',
+            name='duty_unit',
+            field=models.CharField(blank=True, db_default='', max_length=8),
+        ),
+        migrations.AddField(
+            model_name='item',
+            name='duty_units',
+            field=models.DecimalField(blank=True, decimal_places=6, max_digits=18, null=True),
+        ),
+        migrations.AlterField(
+            model_name='tariffrule',
+            name='per',
+            field=models.CharField(default='kg', max_length=8),
+        ),
+        migrations.AddConstraint(
+            model_name='item',
+            constraint=models.CheckConstraint(condition=models.Q(models.Q(('duty_unit', ''), ('duty_units', None)), models.Q(models.Q(('duty_unit', ''), _negated=True), ('duty_units__gt', 0), ('duty_units__isnull', False)), _connector='OR'), name='item_duty_unit_whole'),
+        ),
     ]

@@ -19,6 +19,9 @@ class Item(models.Model):
     weight_kg = fields.quantity(default=fields.ZERO)
     # Without its packing, for duties per kg; empty: the weight counts.
     net_weight_kg = fields.quantity(null=True, blank=True)
+    # Duties per litre, per pair: the unit, and how many of it are in one. The unit it is counted in needs no saying.
+    duty_unit = models.CharField(max_length=8, blank=True, db_default="")
+    duty_units = fields.quantity(null=True, blank=True)
     volume_m3 = models.DecimalField(max_digits=18, decimal_places=8, default=fields.ZERO)
     hs_code = models.CharField(max_length=10)
     origin = models.CharField(max_length=2)
@@ -48,6 +51,13 @@ class Item(models.Model):
     class Meta:
         ordering = ["code"]
         indexes = [models.Index(Upper("code"), name="item_code_upper")]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(duty_unit="", duty_units=None)
+                | (~models.Q(duty_unit="") & models.Q(duty_units__isnull=False, duty_units__gt=0)),
+                name="item_duty_unit_whole",
+            )
+        ]
 
     def __str__(self):
         return f"{self.code} {self.description}"
@@ -55,6 +65,13 @@ class Item(models.Model):
     def net_weight(self, quantity):
         """The weight in kg of so many units that duties per kg count; None where only the whole weight is known."""
         return None if self.net_weight_kg is None else self.net_weight_kg * quantity
+
+    def measures(self, quantity):
+        """So many units in the other units that duties may go by: {unit in small letters: number}."""
+        found = {self.unit.lower(): quantity}
+        if self.duty_unit and self.duty_units is not None:
+            found[self.duty_unit] = self.duty_units * quantity
+        return found
 
 
 class Pack(models.Model):

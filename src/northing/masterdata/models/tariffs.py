@@ -61,9 +61,10 @@ class TariffRule(models.Model):
     # The paper that a preference needs.
     proof = models.CharField(max_length=60, blank=True, default="")
     ad_valorem = models.DecimalField(max_digits=7, decimal_places=4, default=fields.ZERO)
+    # Per kg, per unit, or per a unit that items keep for it.
     amount = models.DecimalField(max_digits=14, decimal_places=4, null=True)
     currency = models.CharField(max_length=3, blank=True, default="")
-    per = models.CharField(max_length=4, choices=_words(customs.MEASURES), default="kg")
+    per = models.CharField(max_length=8, default="kg")
     combine = models.CharField(max_length=6, choices=_words(customs.COMBINES), default="sum")
     valid_from = models.DateField()
     valid_until = models.DateField(null=True)

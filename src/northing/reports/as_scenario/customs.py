@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from northing.core.money.exact import plain
@@ -33,6 +33,8 @@ def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
             facts["corrects"] = names.of("entry", entry.corrects_id)
         if entry.reason:
             facts["their"] = _theirs(entry)
+        if entry.included:
+            facts["included"] = [one | {"order": names.of("order", one["order"])} for one in entry.included]
         # What came unpacked came before.
         yield entry.at, 7 if "receipts" in facts else 6, action("customs", entry.day, **facts)
         if not CustomsEntry.objects.filter(corrects=entry).exists():
@@ -57,12 +59,17 @@ def _covered(entry: CustomsEntry, names: Names) -> dict[str, Any]:
     if shipments and not facts:
         boxes = Container.objects.filter(shipment_lines__in=parts).distinct().order_by("pk")
         facts["containers"] = [names.box(box) for box in boxes]
+    return facts | _came(parts, names)
+
+
+def _came(parts: QuerySet[ShipmentLine], names: Names) -> dict[str, Any]:
+    """The receipts of what of the goods came unpacked."""
     unpacked = ReceiptLine.objects.filter(shipment_line__in=parts, shipment_line__container=None).order_by("pk")
     came = dict.fromkeys(unpacked.values_list("receipt", "instalment__line__order"))
-    if came:
-        called = {key: names.receipts(Receipt.objects.get(pk=key)) for key, _ in came}
-        facts["receipts"] = [called[receipt][order] for receipt, order in came]
-    return facts
+    if not came:
+        return {}
+    called = {key: names.receipts(Receipt.objects.get(pk=key)) for key, _ in came}
+    return {"receipts": [called[receipt][order] for receipt, order in came]}
 
 
 def _office(reach: Reach, names: Names) -> Iterator[Recorded]:
@@ -90,9 +97,11 @@ def _theirs(entry: CustomsEntry) -> dict[str, Any]:
 
 def _proofs(reach: Reach, names: Names) -> Iterator[Recorded]:
     """Proofs of origin that stand; what one that was withdrawn did, its entries tell no more."""
-    for one in OriginProof.objects.filter(shipment__in=reach.shipments, withdrawn_at=None).order_by("pk"):
+    own = Q(shipment__in=reach.shipments) | Q(goods__instalment__line__in=reach.lines)
+    for one in OriginProof.objects.filter(own, withdrawn_at=None).distinct().order_by("pk"):
+        of = {"shipment": names.of("shipment", one.shipment_id)} if one.shipment_id else _came(one.goods.all(), names)
         facts = {
-            "shipment": names.of("shipment", one.shipment_id),
+            **of,
             "company": names.of("company", one.company_id),
             "name": one.name,
             "number": one.number,
@@ -100,7 +109,8 @@ def _proofs(reach: Reach, names: Names) -> Iterator[Recorded]:
         }
         if one.valid_until:
             facts["until"] = one.valid_until.isoformat()
-        yield one.at, 5, action("proof", timezone.localdate(one.at), **facts)
+        # What came unpacked came before.
+        yield one.at, 5 if one.shipment_id else 7, action("proof", timezone.localdate(one.at), **facts)
 
 
 CUSTOMS = (_proofs, _entries, _office)

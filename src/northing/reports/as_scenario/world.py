@@ -210,8 +210,13 @@ def _supplier(one: Party, names: Names) -> dict[str, Any]:
 
 
 def _item(one: Item, names: Names) -> dict[str, Any]:
-    net = {"net_weight_kg": one.net_weight_kg} if one.net_weight_kg is not None else {}
-    numbers = net | {"weight_kg": one.weight_kg, "volume_m3": one.volume_m3, "duty_rate": one.duty_rate}
+    known = {"net_weight_kg": one.net_weight_kg, "duty_units": one.duty_units}
+    numbers = {name: value for name, value in known.items() if value is not None} | {
+        "weight_kg": one.weight_kg,
+        "volume_m3": one.volume_m3,
+        "duty_rate": one.duty_rate,
+    }
+    duty = {"duty_unit": one.duty_unit} if one.duty_unit else {}
     return {
         "code": names.of("item", one.pk),
         "unit": one.unit,
@@ -219,6 +224,7 @@ def _item(one: Item, names: Names) -> dict[str, Any]:
         "hs": one.hs_code,
         "origin": one.origin,
         "inspected": one.inspected,
+        **duty,
         **{name: plain(Decimal(value)) for name, value in numbers.items()},
     }
 

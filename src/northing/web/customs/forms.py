@@ -1,12 +1,20 @@
 """The form of a customs entry."""
 
+from collections.abc import Iterable, Sequence
+from decimal import Decimal
+
 from django import forms
 
 from northing.actions.customs.covers import Covers
 from northing.actions.customs.entries import EntryRequest
+from northing.actions.customs.included import Included, field_of
 from northing.actions.customs.proofs import ProofRequest
+from northing.core.costing.customs import INCLUDES
 from northing.masterdata.models import Party
+from northing.orders.models import PurchaseOrder
 from northing.web.common.forms import ActionForm, DayField, ExactField
+
+ZERO = Decimal(0)
 
 
 class DayForm(ActionForm):
@@ -23,12 +31,11 @@ class ProofForm(ActionForm):
     dated = DayField(label="Dated")
     valid_until = DayField(label="Valid until", required=False)
 
-    def asked(self, shipment: int, company: int) -> ProofRequest:
-        """The paper as a request."""
+    def asked(self, company: int, shipments: Iterable[int], receipts: Iterable[int]) -> ProofRequest:
+        """The paper, of goods in shipments and of what came unpacked with receipts (ids)."""
         entered = self.cleaned_data
-        return ProofRequest(
-            shipment, company, entered["name"], entered["number"], entered["dated"], entered["valid_until"]
-        )
+        said = (entered["name"], entered["number"], entered["dated"], entered["valid_until"])
+        return ProofRequest(company, *said, tuple(shipments), tuple(receipts))
 
 
 class EntryForm(ActionForm):
@@ -48,9 +55,14 @@ class EntryForm(ActionForm):
     their_tax = ExactField(label="Their import tax", required=False)
     reason = forms.CharField(max_length=120, label="Why their figures differ", required=False)
 
-    def __init__(self, *args, groups: int = 1, **more):
+    def __init__(self, *args, groups: int = 1, orders: Sequence[PurchaseOrder] = (), **more):
         super().__init__(*args, **more)
+        self.orders = orders
         self.groups = min(max(groups, 1), self.MOST_GROUPS)
+        for order in orders:
+            for kind in INCLUDES[order.incoterm]:
+                label = f"{kind.capitalize()} in the price of {order}, {order.currency}"
+                self.fields[field_of(order.pk, kind)] = ExactField(label=label, required=False)
         for place in range(self.groups):
             self.fields[f"their-{place}"] = ExactField(label=f"Their duty, group {place + 1}", required=False)
         for name in ("their_tax", *(f"their-{place}" for place in range(self.groups))):
@@ -59,6 +71,25 @@ class EntryForm(ActionForm):
     def head_fields(self):
         """The fields above the goods."""
         return [self[name] for name in ("office", "number", "day")]
+
+    def included_fields(self):
+        """What the prices include of freight and insurance, order by order."""
+        return [self[name] for name in self.fields if name.startswith("in-")]
+
+    def included(self) -> tuple[Included, ...]:
+        """What they include as it is entered, or was entered before; what is no number counts as nothing."""
+        found = []
+        for order in self.orders:
+            said = {kind: self._amount(field_of(order.pk, kind)) for kind in INCLUDES[order.incoterm]}
+            found.append(Included(order.pk, **said))
+        return tuple(found)
+
+    def _amount(self, name: str) -> Decimal:
+        field = self[name]
+        try:
+            return field.field.clean(field.value()) or ZERO
+        except forms.ValidationError:
+            return ZERO
 
     def their_fields(self):
         """The office's duty of each group, in their order."""
@@ -70,4 +101,4 @@ class EntryForm(ActionForm):
         facts = (entered["office"].pk, entered["number"], entered["day"], entered["corrects"])
         their = tuple(entered[f"their-{place}"] for place in range(self.groups))
         theirs = (their, entered["their_tax"], entered["reason"])
-        return EntryRequest(covers, company, *facts, *theirs, entered["shown"])
+        return EntryRequest(covers, company, *facts, *theirs, entered["shown"], self.included())

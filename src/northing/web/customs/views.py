@@ -11,7 +11,8 @@ from django.utils import timezone
 
 from northing.access.queries import scoped
 from northing.actions.customs import entries, office, proofs
-from northing.actions.customs.covers import Covers, covered
+from northing.actions.customs.covers import Covers, covered, shipments_of
+from northing.actions.customs.included import Included, field_of, included_before, orders_that_include
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
@@ -19,7 +20,8 @@ from northing.customs.queries import proofs_of
 from northing.formats.office_figures import read_office_figures
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company, Party
-from northing.receiving.models import Receipt
+from northing.receiving.models import Receipt, ReceiptLine
+from northing.shipping.models import ShipmentLine
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page, say_done
 from northing.web.common.uploads import read_upload
@@ -29,7 +31,7 @@ from northing.web.customs.desk import Desk
 from northing.web.customs.forms import DayForm, EntryForm, ProofForm
 from northing.web.shipping.views.shipments import visible_shipments
 
-# What is typed already stays where their table is read.
+# What is typed already stays where their table is read, or ours is reckoned anew.
 KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
 
 
@@ -60,24 +62,30 @@ def _desk_page(request, desk: Desk):
     company, today = desk.company, timezone.localdate()
     initial = {"day": today, "office": _usual_office(company, desk.corrects or next(iter(desk.standing), None))}
     initial["corrects"] = desk.corrects and desk.corrects.pk
-    proving, reading = request.POST.get("act") == "proof", request.POST.get("act") == "file"
-    sent = None if proving or reading else request.POST or None
-    declared, refused = _declared(desk, today)
+    act = request.POST.get("act", "")
+    proving, typing = act == "proof", act in ("file", "reckon")
+    sent = None if proving or typing else request.POST or None
+    before = included_before(desk.corrects)
+    declared, refused = _declared(desk, today, before)
+    orders = orders_that_include(declared.shipment_lines, company.country) if declared else []
+    initial |= {field_of(one.order, kind): plain(amount) for one in before for kind, amount in one.by_kind.items()}
     initial["shown"] = declared.mark if declared else ""
     file_problems: Sequence[Problem] = ()
-    if reading:
-        initial |= {name: value for name, value in request.POST.items() if name in KEPT and len(value) < LONGEST}
+    if typing:
+        initial |= _typed(request)
+    if act == "file":
         figures, file_problems = _their_table(request, declared)
         initial |= figures
     known = len(declared.groups()) if declared else 1
-    form = EntryForm(sent, initial=initial, groups=sum(name.startswith("their-") for name in sent) if sent else known)
+    groups = sum(name.startswith("their-") for name in sent) if sent else known
+    form = EntryForm(sent, initial=initial, groups=groups, orders=orders)
     proof_form = ProofForm(request.POST if proving else None, initial={"dated": today}, auto_id="proof_%s")
-    if proving and desk.shipment:
-        where = desk.shipment.pk
-        if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(where, company.pk)):
+    parts = declared.shipment_lines if declared else []
+    if proving:
+        if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(company.pk, *_whence(parts))):
             messages.success(request, "The proof is there.")
             return redirect(request.get_full_path())
-    elif request.method == "POST" and not reading and form.is_valid():
+    elif request.method == "POST" and not typing and form.is_valid():
         booked = form.do(
             request, entries.book_customs_entry, lambda _: form.asked(_sent_covers(form, desk), company.pk)
         )
@@ -86,10 +94,11 @@ def _desk_page(request, desk: Desk):
             say_done(request, f"The customs entry is booked{note}.", "reverse-customs-entry", booked)
             return redirect(desk.back)
     day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else None
-    if day and day != today:
-        declared, refused = _declared(desk, day)
+    included = form.included()
+    if (day or today, included) != (today, tuple(before)) and not proving:
+        declared, refused = _declared(desk, day or today, included)
     context = {"desk": desk, "company": company, "form": form, "proof_form": proof_form, "today": today}
-    context["proofs"] = proofs_of(desk.shipment.pk, company.pk) if desk.shipment else ()
+    context["proofs"] = proofs_of(parts).filter(company=company) if parts else ()
     context |= {"declared": declared, "refused": refused, "choices": desks.choices_of(desk)}
     context |= {"rows": entered_rows(desk.entered), "payments": payments_of(desk.entered)}
     context["file_problems"] = file_problems
@@ -100,6 +109,19 @@ def _desk_page(request, desk: Desk):
             proof_form.initial["name"] = declared.missing_proofs[0]
     wrong = form.errors or proof_form.errors or file_problems
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
+
+
+def _typed(request) -> dict[str, str]:
+    """What was typed of the form, to be shown again."""
+    kept = {name: value for name, value in request.POST.items() if name in KEPT or name.startswith(("in-", "their-"))}
+    return {name: value for name, value in kept.items() if len(value) < LONGEST}
+
+
+def _whence(parts: Sequence[ShipmentLine]) -> tuple[list[int], list[int]]:
+    """The shipments that goods are in, and the receipts of what came unpacked (ids)."""
+    unpacked = [part.pk for part in parts if not part.container]
+    came = ReceiptLine.objects.filter(shipment_line__in=unpacked).values_list("receipt", flat=True)
+    return shipments_of(list(parts)), sorted(set(came))
 
 
 def _sent_covers(form: EntryForm, desk: Desk) -> Covers:
@@ -126,13 +148,13 @@ def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, 
     return figures | ({} if found.tax is None else {"their_tax": plain(found.tax)}), ()
 
 
-def _declared(desk: Desk, day: date) -> tuple[entries.Declared | None, Sequence[Problem]]:
+def _declared(desk: Desk, day: date, included: Sequence[Included]) -> tuple[entries.Declared | None, Sequence[Problem]]:
     """The declaration of a day, or why there is none."""
     if desk.covers is None:
         return None, ()
     try:
         goods = covered(desk.covers, desk.company, desk.corrects.pk if desk.corrects else None)
-        return entries.declare(goods, desk.company, day), ()
+        return entries.declare(goods, desk.company, day, included), ()
     except Refused as refused:
         return None, refused.problems
 
@@ -160,7 +182,11 @@ def reverse_entry(request, customs_entry_id: int):
 def withdraw_proof(request, proof_id: int):
     """A paper does not prove the origin after all."""
     record = get_object_or_404(scoped(OriginProof.objects.filter(withdrawn_at=None), request.user), pk=proof_id)
-    back = reverse("customs", args=[record.shipment_id, record.company_id])
+    if record.shipment_id:
+        back = reverse("customs", args=[record.shipment_id, record.company_id])
+    else:
+        came = ReceiptLine.objects.filter(shipment_line__in=record.goods.values("pk")).first()
+        back = reverse("customs-unpacked", args=[came.receipt_id]) if came else reverse("costs")
     return reversal_page(request, f"Withdraw {record}", proofs.withdraw_proof, record, back)
 
 
