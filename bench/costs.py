@@ -13,10 +13,12 @@ from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.costing import charges
 from northing.core.costing.landed_cost import KINDS
 from northing.masterdata.models import Item, RateCard, TariffRule
+from northing.masterdata.tariffs import Earlier
 from northing.orders.models import OrderLine
 from northing.reports.cost_pieces import parts_of_shipments, pieces_of
 from northing.reports.cost_sheet import cost_sheet
 from northing.reports.expected_cost import Expectations
+from northing.reports.tariff_changes import lines_moved
 from northing.reports.tariff_moves import tariff_moves
 from northing.shipping.models import Shipment
 
@@ -86,10 +88,18 @@ def _expected(world: World) -> list[str]:
         pieces = pieces_of([], TODAY, some).all
         return Expectations(TODAY).of(pieces)
 
-    def moved():
-        return tariff_moves({world.nz.pk}, TODAY)
+    rules = {"territory": "NZ", "hs": "8", "ad_valorem": D("0.08"), "kind": "extra", "name": "levy"}
+    levy, _ = TariffRule.objects.get_or_create(**rules, valid_from=TODAY)
+    found = []
 
+    def after_change():
+        found[:] = lines_moved(Earlier([], [levy.pk], {}, {}), TODAY, lambda done, total: None)
+
+    took = _median(after_change, 3)
     return [
+        _line(
+            f"{len(found):,} open lines before and after a change of the tariff, as the worker reckons them", took, 10
+        ),
         _line(f"expected cost of {len(keys):,} open lines anew", _median(anew, 3), 10),
         _line(
             "the lines that a change of the tariff moves", _median(lambda: tariff_moves({world.nz.pk}, TODAY), 3), 10

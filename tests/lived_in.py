@@ -20,7 +20,15 @@ from northing.billing.models import Bill, KeptBill
 from northing.claims.models import Authorisation, CaseEnd, Claim, ClaimMoney, GoodsReturn, ReturnNote
 from northing.confirmations.models import Answer
 from northing.costing.models import Charge
-from northing.customs.models import CustomsEntry, OfficePayment, OfficePaymentPart, OriginProof, Release
+from northing.customs.models import (
+    CustomsEntry,
+    OfficePayment,
+    OfficePaymentPart,
+    OriginProof,
+    Release,
+    TariffChange,
+    TariffMove,
+)
 from northing.formats.despatch import Line, Notice
 from northing.formats.told_receipts import Told, ToldLine
 from northing.inventory.models import BinMove, OnHand, Opening, StockCount, StockIssue, Transfer
@@ -173,6 +181,16 @@ def facts_of(world):
     }
 
 
+def change_of(world):
+    """The id of a change of the tariff that moves the first line there is."""
+    job = begin(world.act("costs", "of the tariff"), "tariff_change", "t", {}, 0, "", False)
+    change, _ = TariffChange.objects.get_or_create(job=job, words="t", before={"was": "[]", "made": {}})
+    TariffMove.objects.get_or_create(
+        change=change, line=OrderLine.objects.order_by("pk").first(), quantity=1, before=0, after=0
+    )
+    return change.pk
+
+
 def decided_of(world):
     """Ids of a decision about held goods, and of an answered question about what is short."""
     receipt, who = Receipt.objects.get(), world.people["dock"]
@@ -298,6 +316,7 @@ def addresses(world):
         "token": link_of(world),
         "view_id": SavedView.objects.get_or_create(owner=world.people["expediter"], name="v", query="where=all")[0].pk,
         "issue_id": issue_of(world),
+        "change_id": change_of(world),
         "job_id": begin(world.act("expediter", "e"), "set_need_by", "t", {"keys": []}, 0, "", False).pk,
     }
     for pattern in all_patterns(get_resolver("northing.web.urls")):

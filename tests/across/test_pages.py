@@ -64,7 +64,15 @@ def test_records_of_another_company_are_not_there(lived_in, client):
         "invite",
         "revoke",
     }
-    shared |= {"item-labels", "item-costs", "adjust-stock", "voyage", "voyage-happens", "mfa_remove_webauthn"}
+    shared |= {
+        "item-labels",
+        "item-costs",
+        "tariff-change",
+        "adjust-stock",
+        "voyage",
+        "voyage-happens",
+        "mfa_remove_webauthn",
+    }
     shared |= {"records", "new-record", "records-file", "records-csv", "event-again", "drop-event", "tie-event"}
     for name, url, wanted in addresses(lived_in):
         if wanted and name not in shared and "token" not in wanted:

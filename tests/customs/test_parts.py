@@ -6,14 +6,16 @@ from django.urls import reverse
 from northing.actions.customs import entries, office
 from northing.actions.customs.covers import Covers, covered, mark_of
 from northing.actions.receiving.receive import ReceiveRequest, ReceiveRow, receive
+from northing.actions.receiving.reverse import reverse_receipt
 from northing.actions.reversal import ReverseRequest
 from northing.actions.shipping import pack
 from northing.actions.worklist.proof import move_faults
+from northing.actions.worklist.receipts import refresh_receipts
 from northing.core.problems import Refused
 from northing.customs.models import CustomsEntry, CustomsLine, Release
 from northing.ledger.models import Account, CostLayer
-from northing.masterdata.models import Company
-from northing.orders.models import Instalment
+from northing.masterdata.models import Company, Party
+from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
 from northing.shipping.models import Container, Shipment, ShipmentLine
@@ -262,3 +264,32 @@ def test_the_page_of_what_came_unpacked(unpacked, signed_in):
     corrected = sent | {"key": "l", "number": "E-2", "corrects": entry.pk}
     assert desk.post(reverse("customs-entry", args=[entry.pk]), corrected).url == reverse("receipt", args=[receipt.pk])
     assert "undone" in desk.get(reverse("customs-entry", args=[entry.pk])).content.decode()
+
+
+def undeclared_receipts():
+    return list(Matter.objects.filter(kind="receipt").values_list("party", "reason"))
+
+
+def test_what_came_unpacked_from_abroad_waits_on_the_watch_until_it_is_declared(unpacked, signed_in):
+    receipt, desk = Receipt.objects.get(), signed_in("costs")
+    waits = [("us", "came unpacked from abroad: declare it")]
+    assert undeclared_receipts() == waits and move_faults() == []
+    shown = desk.get("/").content.decode()
+    assert f"Receipt {receipt}" in shown and reverse("customs-unpacked", args=[receipt.pk]) in shown
+    made = book(unpacked, Covers(receipts=(receipt.pk,)), "E-1")
+    assert undeclared_receipts() == [] == move_faults()
+    entries.reverse_customs_entry(unpacked.act("costs"), ReverseRequest(made.pk, "not ours"))
+    assert undeclared_receipts() == waits
+    reverse_receipt(unpacked.act("dock"), ReverseRequest(receipt.pk, "a slip"))
+    assert undeclared_receipts() == [] == move_faults()
+
+
+def test_what_the_seller_clears_or_is_from_home_waits_for_no_entry(unpacked):
+    receipt = Receipt.objects.get().pk
+    PurchaseOrder.objects.update(incoterm="DDP")
+    refresh_receipts([receipt])
+    assert undeclared_receipts() == []
+    PurchaseOrder.objects.update(incoterm="FOB")
+    Party.objects.filter(kind="supplier").update(country="NZ")
+    refresh_receipts([receipt])
+    assert undeclared_receipts() == []

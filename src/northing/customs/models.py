@@ -4,10 +4,13 @@ from django.db import models
 from django.db.models import Q
 
 from northing.access.models import Person
+from northing.core.costing.landed_cost import unit_price_of
 from northing.costing.models import Charge
 from northing.database import fields
+from northing.jobs.models import Job
 from northing.ledger.models import Entry
 from northing.masterdata.models import Company, Party
+from northing.orders.models import OrderLine
 from northing.shipping.models import Shipment, ShipmentLine
 
 
@@ -144,3 +147,50 @@ class OfficePaymentPart(models.Model):
     payment = models.ForeignKey(OfficePayment, models.CASCADE, related_name="parts")
     customs_entry = models.ForeignKey(CustomsEntry, models.PROTECT, related_name="payments")
     amount = fields.money()
+
+
+class TariffChange(models.Model):
+    """Rules, groups of countries or territories were changed; its `job` finds the open lines that cost otherwise then.
+
+    `before` is what was changed as it was: {"was": records as Django's JSON, "made": {kind: keys of new records}}.
+    """
+
+    words = models.CharField(max_length=200)
+    before = models.JSONField()
+    job = models.OneToOneField(Job, models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self):
+        return self.words
+
+
+class TariffMove(models.Model):
+    """Open units of a line whose expected landed cost a change moves: what they cost before and after, in all."""
+
+    change = models.ForeignKey(TariffChange, models.CASCADE, related_name="moves")
+    line = models.ForeignKey(OrderLine, models.CASCADE, related_name="+")
+    quantity = fields.quantity()
+    duty_before = models.CharField(max_length=120, blank=True)
+    duty_after = models.CharField(max_length=120, blank=True)
+    before = fields.money()
+    after = fields.money()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["change", "line"], name="tariff_moves_once")]
+
+    def unit(self, whole):
+        """What one unit costs where all of it costs so much, 4 decimals."""
+        return unit_price_of(whole, self.quantity)
+
+    @property
+    def unit_before(self):
+        """One unit before the change."""
+        return self.unit(self.before)
+
+    @property
+    def unit_after(self):
+        """One unit after it."""
+        return self.unit(self.after)

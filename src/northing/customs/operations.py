@@ -4,8 +4,18 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
+from typing import Protocol
 
-from northing.customs.models import CustomsEntry, CustomsLine, OfficePayment, OfficePaymentPart, OriginProof, Release
+from northing.customs.models import (
+    CustomsEntry,
+    CustomsLine,
+    OfficePayment,
+    OfficePaymentPart,
+    OriginProof,
+    Release,
+    TariffChange,
+    TariffMove,
+)
 from northing.ledger.models import Entry
 
 
@@ -68,6 +78,42 @@ def write_office_payment(payment: OfficePayment, parts: Sequence[OfficePaymentPa
         part.payment = payment
     OfficePaymentPart.objects.bulk_create(parts)
     return payment
+
+
+class Moved(Protocol):
+    """Open units of an order line (id): what they cost before and after a change, in all."""
+
+    line: int
+    quantity: Decimal
+    duty_before: str
+    duty_after: str
+    before: Decimal
+    after: Decimal
+
+
+def write_tariff_change(change: TariffChange) -> None:
+    """A change of the tariff whose effect is to be reckoned."""
+    change.save(force_insert=True)
+
+
+def write_tariff_moves(change: TariffChange, found: Iterable[Moved]) -> None:
+    """The lines that it moves; what was found before is found anew."""
+    change.moves.all().delete()
+    TariffMove.objects.bulk_create(
+        (
+            TariffMove(
+                change=change,
+                line_id=one.line,
+                quantity=one.quantity,
+                duty_before=one.duty_before[:120],
+                duty_after=one.duty_after[:120],
+                before=one.before,
+                after=one.after,
+            )
+            for one in found
+        ),
+        batch_size=2_000,
+    )
 
 
 def mark_undone(done: CustomsEntry | OfficePayment, by: Entry) -> None:

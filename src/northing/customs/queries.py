@@ -1,6 +1,6 @@
 """Reads of customs: proofs of origin that count on a day, what is declared, paid and released."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -8,7 +8,7 @@ from functools import cached_property
 
 from django.db.models import Count, Exists, F, OuterRef, Q, QuerySet, Value
 
-from northing.customs.models import CustomsEntry, CustomsLine, OriginProof, Release
+from northing.customs.models import CustomsEntry, CustomsLine, OriginProof, Release, TariffChange
 from northing.ledger.models import Account, DocumentKind, OpenItem
 from northing.masterdata.models import Company
 from northing.shipping.models import ShipmentLine
@@ -154,6 +154,12 @@ def releases_by_entry(entries: Iterable[int]) -> dict[int, Release]:
     pairs = sorted(pairs, key=lambda pair: pair[1])
     stand = Release.objects.filter(withdrawn_at=None).in_bulk({key for _, key in pairs})
     return {entry: stand[key] for entry, key in pairs if key in stand}
+
+
+def changes_told(companies: Collection[int], most: int = 12) -> QuerySet[TariffChange]:
+    """The newest changes of the tariff, with how many open lines of companies (ids) cost otherwise by them."""
+    own = Count("moves", filter=Q(moves__line__order__company__in=companies))
+    return TariffChange.objects.annotate(lines=own).select_related("job__person").order_by("-pk")[:most]
 
 
 def undeclared_from_abroad(company: Company) -> QuerySet[ShipmentLine]:

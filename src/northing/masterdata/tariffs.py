@@ -1,6 +1,7 @@
 """The tariff of a territory on a day, as the core reckons with it."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable, Mapping
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
@@ -8,7 +9,7 @@ from django.db.models import Q
 
 from northing.core.costing.customs import Customs, Expression, Specific
 from northing.core.costing.tariff import Applied, Goods, Rule, applied, because, words_of
-from northing.masterdata.models import Item, TariffRule, Territory
+from northing.masterdata.models import CountryGroup, Item, TariffRule, Territory
 
 ONE = Decimal(1)
 # The customs rate of a currency into the base currency.
@@ -18,10 +19,13 @@ RateOf = Callable[[str], Decimal]
 class Tariff:
     """The rules of a territory that stand on a day or later, read once; without any what an item says itself counts."""
 
-    def __init__(self, territory: str, day: date, rate_of: RateOf):
+    def __init__(self, territory: str, day: date, rate_of: RateOf, earlier: "Earlier | None" = None):
         self.day = day
         found = TariffRule.objects.filter(Q(valid_until=None) | Q(valid_until__gte=day), territory=territory)
-        self._rules = [rule_of(record, rate_of) for record in found.select_related("group", "supplier")]
+        records = list(found.select_related("group", "supplier"))
+        if earlier:
+            records = earlier.rules_of(territory, day, records)
+        self._rules = [rule_of(record, rate_of) for record in records]
 
     def of(self, item: Item, supplier: int | None, proofs: Collection[str] = (), day: date | None = None) -> Applied:
         """The rules that apply to goods of an item from a supplier (id), with proofs of origin by their names.
@@ -39,6 +43,25 @@ class Tariff:
     def asks_proof(self) -> bool:
         """Whether a preference of this tariff needs a proof of origin."""
         return any(rule.proof for rule in self._rules)
+
+
+@dataclass
+class Earlier:
+    """The tariff before a change: records that were changed as they were; new ones (ids) were not there."""
+
+    rules: list[TariffRule]
+    new_rules: Collection[int]
+    groups: Mapping[int, CountryGroup]
+    territories: Mapping[str, Territory | None]
+
+    def rules_of(self, territory: str, day: date, now: Iterable[TariffRule]) -> list[TariffRule]:
+        """The rules of a territory that stood then on a day or later."""
+        own = [one for one in self.rules if one.territory == territory and day <= (one.valid_until or day)]
+        gone = {one.pk for one in self.rules} | set(self.new_rules)
+        found = [*(one for one in now if one.pk not in gone), *own]
+        for one in found:
+            one.group = self.groups.get(one.group_id or 0, one.group)
+        return sorted(found, key=lambda one: one.pk)
 
 
 def rule_of(record: TariffRule, rate_of: RateOf) -> Rule:
@@ -98,9 +121,12 @@ def reasons(item: Item, found: Applied) -> list[str]:
     return said
 
 
-def customs_of(territory: str) -> tuple[Customs, tuple[str, ...]]:
+def customs_of(territory: str, earlier: Earlier | None = None) -> tuple[Customs, tuple[str, ...]]:
     """How a territory counts, and the kinds of charges that belong to its value whatever the price includes."""
-    record = Territory.objects.filter(code=territory).first()
+    if earlier and territory in earlier.territories:
+        record = earlier.territories[territory]
+    else:
+        record = Territory.objects.filter(code=territory).first()
     if record is None:
         return Customs(), ()
     return Customs(record.basis, record.per, record.unit, record.way), tuple(record.value_kinds)

@@ -83,18 +83,14 @@ class Expectations:
         for piece in pieces:
             piece.goods = self._goods(piece)
         costs = [PieceCost(piece.goods, dict(piece.known)) for piece in pieces]
-        together: dict[tuple[str, int | None], list[int]] = {}
-        for place, piece in enumerate(pieces):
-            boxed = piece.shipment is not None
-            group = ("shipment", piece.shipment.pk) if boxed else ("order", piece.order.pk)
-            together.setdefault(group, []).append(place)
+        together = together_of(pieces)
         cards: list[CardCost] = []
-        for places in together.values():
+        for places in together:
             cards += self._by_cards(pieces, places)
         for one in cards:
             for place, share in zip(one.places, one.shares or (), strict=False):
                 costs[place].cards[one.kind] = costs[place].cards.get(one.kind, ZERO) + share
-        self.duties.put(pieces, costs, together.values())
+        self.duties.put(pieces, costs, together)
         missing = {
             (piece.company.code, currency)
             for piece in pieces
@@ -247,6 +243,15 @@ class Expectations:
         bases = {company: base for company, (_, base) in between.items()}
         shares = spreading.within_companies(bases, bearers, weights, rates)
         return CardCost(one, tuple(places), basis, tuple(shares[index] for index in range(len(some))))
+
+
+def together_of(pieces: Sequence[Piece]) -> list[list[int]]:
+    """The places of pieces that share their costs: those of a shipment, and of an order what is not packed."""
+    found: dict[tuple[str, int | None], list[int]] = {}
+    for place, piece in enumerate(pieces):
+        group = ("shipment", piece.shipment.pk) if piece.shipment else ("order", piece.order.pk)
+        found.setdefault(group, []).append(place)
+    return list(found.values())
 
 
 def _part(some: Sequence[Piece], whole: Sequence[Piece]) -> Fraction:

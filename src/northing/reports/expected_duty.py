@@ -10,15 +10,15 @@ from northing.core.costing.tariff import Applied
 from northing.customs.lines import customs_line
 from northing.masterdata.models import Company
 from northing.masterdata.queries import Rates
-from northing.masterdata.tariffs import Tariff, customs_of, unmeasured
+from northing.masterdata.tariffs import Earlier, Tariff, customs_of, unmeasured
 from northing.reports.expected_pieces import ZERO, Piece, PieceCost
 
 
 class Duties:
     """Duties as a day's tariffs and customs rates say them; each is read once."""
 
-    def __init__(self, day: date, rates: Rates):
-        self.day, self.rates = day, Rates(day, "customs", rates)
+    def __init__(self, day: date, rates: Rates, earlier: Earlier | None = None):
+        self.day, self.rates, self._earlier = day, Rates(day, "customs", rates), earlier
         self._tariffs: dict[int, Tariff] = {}
         self._customs: dict[str, tuple[Customs, tuple[str, ...]]] = {}
 
@@ -36,12 +36,12 @@ class Duties:
     def _declare(self, some: Sequence[Piece], costs: Sequence[PieceCost]) -> None:
         company = some[0].company
         if company.country not in self._customs:
-            self._customs[company.country] = customs_of(company.country)
+            self._customs[company.country] = customs_of(company.country, self._earlier)
         how, kinds = self._customs[company.country]
         tax = landed_cost.ImportTax(
             company.import_tax_rate, tuple(company.import_tax_base), company.import_tax_reclaimed
         )
-        found = [self._tariff_of(piece) for piece in some]
+        found = [self.rules_for(piece) for piece in some]
         # A duty by a unit that the item does not keep cannot be expected.
         fit = [place for place, piece in enumerate(some) if not unmeasured(piece.item, found[place])]
         if not fit:
@@ -62,11 +62,15 @@ class Duties:
         """The tariff of a company's country; without a rate a specific duty cannot be expected yet."""
         if company.pk not in self._tariffs:
             self._tariffs[company.pk] = Tariff(
-                company.country, self.day, lambda currency: self.rates.known(company, currency) or ZERO
+                company.country, self.day, lambda currency: self.rates.known(company, currency) or ZERO, self._earlier
             )
         return self._tariffs[company.pk]
 
-    def _tariff_of(self, piece: Piece) -> Applied:
+    def counts_anew(self, country: str) -> bool:
+        """Whether customs of a country counted otherwise before the change whose earlier rules these are."""
+        return self._earlier is not None and country in self._earlier.territories
+
+    def rules_for(self, piece: Piece) -> Applied:
         """The rules that apply to a piece on the day it lands."""
         tariff = self._tariff(piece.company)
         proofs = piece.proofs() if tariff.asks_proof else ()

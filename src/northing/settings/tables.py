@@ -11,6 +11,7 @@ JOB_HANDLERS = {
     "read_orders": "northing.actions.orders.jobs.read_orders",
     "take_orders": "northing.actions.orders.jobs.take_orders",
     "keep_rows": "northing.actions.masterdata.jobs.keep_rows",
+    "tariff_change": "northing.actions.customs.tariff_changes.reckon",
     "hear_events": "northing.actions.shipping.jobs.hear_events",
     "lines_xlsx": "northing.web.orders.jobs.lines_xlsx",
     "dock_sheet": "northing.web.receiving.jobs.sheet",

@@ -14,6 +14,7 @@ from northing.actions.customs.declare import Declared, declaration, declare
 from northing.actions.customs.included import Included
 from northing.actions.customs.office import links_of, lock_goods
 from northing.actions.reversal import ReverseRequest, refuse_reversal
+from northing.actions.worklist.receipts import receipts_of
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import CONSTRAINTS, Link, add_history, once
 from northing.core.costing.their_figures import Theirs, groups_of
@@ -104,7 +105,8 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     )
     operations.write_entry(made, declaration(declared), shipments_of(parts))
     post(book, drafts + more + _owed(made, 1))
-    bring_along(shipments=[*shipments_of(parts), *_shipments(old)])
+    was = [line.shipment_line for line in old.lines.select_related("shipment_line")] if old else []
+    bring_along(shipments=[*shipments_of(parts), *_shipments(old)], receipts=receipts_of([*parts, *was]))
     return made.pk
 
 
@@ -233,7 +235,8 @@ def reverse_customs_entry(act: Act, request: ReverseRequest) -> int:
     links = links_of(entry, with_lines=True)
     history = add_history(act, "reverse_customs_entry", text, links, act.today)
     _undo(open_entry(act, history, text, act.today, reverses=entry.entry), entry)
-    bring_along(shipments=shipments)
+    goods = ShipmentLine.objects.filter(customs_lines__entry=entry)
+    bring_along(shipments=shipments, receipts=receipts_of(goods))
     return entry.pk
 
 

@@ -16,6 +16,7 @@ from northing.access.models import Grant
 from northing.access.operations import give_roles
 from northing.access.permissions import ASK, WORDS, held_by, may, may_somewhere
 from northing.actions.access.roles import PersonRequest, write_person
+from northing.actions.customs import tariff_changes
 from northing.actions.worklist import clocks
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import HistoryDraft, add_history, add_history_rows, once
@@ -337,7 +338,7 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
         names.append("source")
         for one in changed:
             one.record.source = ""
-    operations.keep_records(kind.model, [one.record for one in new], [one.record for one in changed], names)
+    _write(act, kind, doing, names)
     if kind.name == "site":
         rows = [Bin(site=one.record, code=code, purpose=purpose) for one in new for code, purpose in FIRST_BINS]
         operations.keep_records(Bin, rows, [], [])
@@ -363,6 +364,18 @@ def _save(act: Act, kind: Kind, judged: Sequence[Judged]) -> int:
         waiting = Instalment.objects.filter(line__order__supplier__in=later, line__summary__is_open=True)
         bring_along(dated=list(waiting.values_list("pk", flat=True)))
     return len(doing)
+
+
+def _write(act: Act, kind: Kind, doing: Sequence[Judged], names: Sequence[str]) -> None:
+    """Write the records; of the tariff the worker finds what open lines cost by it."""
+    new, changed = ([one.record for one in doing if one.new is made] for made in (True, False))
+    of_duty = bool(doing) and kind.name in tariff_changes.KINDS
+    was = tariff_changes.as_it_was(kind.name, [one.pk for one in changed]) if of_duty else ""
+    operations.keep_records(kind.model, new, changed, names)
+    if of_duty:
+        only = " ".join(filter(None, _key_of(kind, doing[0].record)))
+        words = only if len(doing) == 1 else f"{len(doing)} records: {kind.many}"
+        tariff_changes.begin_reckoning(act, kind.name, words, was, new)
 
 
 def _told(kind: Kind, one: Judged) -> HistoryDraft:

@@ -131,6 +131,7 @@ def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None
         layers=[layer.pk for layer in layers if layer.receipt_line_id in held],
         cases=[case.pk for case in opened],
         questions=short.ask(act, receipt, container, found),
+        receipts=[] if container else [receipt.pk],
     )
     # All of it is rejected; a case says so.
     spoilt = {one.line.pk: one.row for one in found if one.line and one.row.condition == "damaged"}

@@ -81,6 +81,7 @@ def reverse_receipt(act: Act, request: ReverseRequest) -> int:
         questions=receiving.answer_questions(
             ShortQuestion.objects.filter(line__receipt=receipt, answer=""), ShortQuestion.Answer.SETTLED, act
         ),
+        receipts=[receipt.pk],
     )
     return receipt.pk
 

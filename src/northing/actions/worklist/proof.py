@@ -15,6 +15,7 @@ from northing.actions.worklist import (
     payments,
     questions,
     rates,
+    receipts,
     ripples,
     shipments,
     unbilled,
@@ -27,7 +28,7 @@ from northing.ledger.models import AskedRate, CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.payments.models import AskedPayment
-from northing.receiving.models import ShortQuestion
+from northing.receiving.models import Receipt, ShortQuestion
 from northing.shipping.models import DespatchNotice, Ripple, Shipment
 from northing.worklist.models import LineSummary, Matter
 
@@ -67,6 +68,7 @@ def _matter_faults() -> list[str]:
         (DespatchNotice, notices.refresh_notices),
         (Ripple, ripples.refresh_ripples),
         (AskedRate, rates.refresh_rates),
+        (Receipt, receipts.refresh_receipts),
     ):
         found = model.objects.all() if model is not Instalment else Instalment.objects.filter(position__isnull=False)
         for keys in _chunks(found.order_by("pk").values_list("pk", flat=True).iterator()):

@@ -13,6 +13,7 @@ from northing.actions.worklist.kept import refresh_kept_of
 from northing.actions.worklist.layers import refresh_layers
 from northing.actions.worklist.orders import refresh_orders
 from northing.actions.worklist.questions import open_questions, refresh_questions
+from northing.actions.worklist.receipts import refresh_receipts
 from northing.actions.worklist.shipments import refresh_shipments
 from northing.actions.worklist.unbilled import refresh_unbilled
 from northing.claims.queries import cases_replaced_on
@@ -175,6 +176,7 @@ def bring_along(
     questions: Iterable[int] = (),
     lines: Iterable[int] = (),
     bills: Iterable[int] = (),
+    receipts: Iterable[int] = (),
 ) -> None:
     """Bring along all that follows from facts about these records (ids).
 
@@ -191,6 +193,7 @@ def bring_along(
         (refresh_layers, keys["layers"]),
         (refresh_cases, keys["cases"]),
         (refresh_bills, [*bills]),
+        (refresh_receipts, [*receipts]),
         (refresh_questions, [*questions, *(open_questions(instalments) if instalments else [])]),
     ):
         if records:

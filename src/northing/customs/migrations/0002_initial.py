@@ -12,7 +12,9 @@ class Migration(migrations.Migration):
     dependencies = [
         ('costing', '0001_initial'),
         ('customs', '0001_initial'),
+        ('jobs', '0001_initial'),
         ('ledger', '0001_initial'),
+        ('orders', '0001_initial'),
         ('masterdata', '0001_initial'),
         ('shipping', '0001_initial'),
     ]
@@ -161,5 +163,34 @@ class Migration(migrations.Migration):
             model_name='originproof',
             name='shipment',
             field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='origin_proofs', to='shipping.shipment'),
+        ),
+        migrations.CreateModel(
+            name='TariffChange',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('words', models.CharField(max_length=200)),
+                ('before', models.JSONField()),
+                ('job', models.OneToOneField(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='jobs.job')),
+            ],
+            options={
+                'ordering': ['-id'],
+            },
+        ),
+        migrations.CreateModel(
+            name='TariffMove',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('quantity', models.DecimalField(decimal_places=6, max_digits=18)),
+                ('duty_before', models.CharField(blank=True, max_length=120)),
+                ('duty_after', models.CharField(blank=True, max_length=120)),
+                ('before', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('after', models.DecimalField(decimal_places=4, max_digits=19)),
+                ('change', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='moves', to='customs.tariffchange')),
+                ('line', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='orders.orderline')),
+            ],
+            options={
+                'ordering': ['id'],
+                'constraints': [models.UniqueConstraint(fields=('change', 'line'), name='tariff_moves_once')],
+            },
         ),
     ]

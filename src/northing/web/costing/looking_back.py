@@ -1,11 +1,15 @@
 """Costs looked back at: estimate against actual, late cost of goods gone, the landed cost of an item over time."""
 
+from django.db.models import F
+from django.db.models.functions import Abs
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils import timezone
 
 from northing.access.permissions import companies_of
 from northing.access.queries import scoped
+from northing.customs.models import TariffChange, TariffMove
+from northing.customs.queries import changes_told
 from northing.drawings.cost_line import CostDot, cost_line
 from northing.drawings.figures import price
 from northing.drawings.trail import waterfall
@@ -57,7 +61,28 @@ def tariff(request):
     if kind := asked_kind(request):
         columns = ("line", "item", "quantity", "lands", "duty_today", "duty_then", "currency", "difference")
         return table_file("tariff-moves", kind, columns, map(_moved, rows))
-    return render(request, "costing/tariff_moves.html", {"rows": rows[:MOST], "all": len(rows), "most": MOST})
+    context = {"rows": rows[:MOST], "all": len(rows), "most": MOST, "changes": changes_told(companies_of(request.user))}
+    return render(request, "costing/tariff_moves.html", context)
+
+
+@open_page
+def tariff_change(request, change_id: int):
+    """Open lines whose expected landed cost a change of the tariff moves."""
+    mine = companies_of(request.user)
+    change = get_object_or_404(TariffChange.objects.select_related("job__person"), pk=change_id)
+    moves = change.moves.filter(line__order__company__in=mine).select_related("line__item", "line__order__company")
+    moves = moves.annotate(difference=F("after") - F("before")).order_by(Abs("difference").desc(), "pk")
+    if kind := asked_kind(request):
+        columns = ("line", "item", "quantity", "duty_before", "duty_after", "currency", "before", "after", "difference")
+        return table_file(f"tariff-change-{change.pk}", kind, columns, map(_change_row, moves))
+    told = {"change": change, "moves": moves[:MOST], "all": moves.count(), "most": MOST}
+    return render(request, "costing/tariff_change.html", told)
+
+
+def _change_row(one: TariffMove) -> tuple[object, ...]:
+    order = one.line.order
+    head = (f"{order.number}/{one.line.number}", one.line.item.code, one.quantity, one.duty_before, one.duty_after)
+    return (*head, order.company.currency, one.before, one.after, one.after - one.before)
 
 
 @open_page

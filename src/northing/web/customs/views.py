@@ -13,6 +13,7 @@ from northing.access.queries import scoped
 from northing.actions.customs import entries, office, proofs
 from northing.actions.customs.covers import Covers, covered, shipments_of
 from northing.actions.customs.included import Included, field_of, included_before, orders_that_include
+from northing.actions.worklist.receipts import receipts_of
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
@@ -119,9 +120,7 @@ def _typed(request) -> dict[str, str]:
 
 def _whence(parts: Sequence[ShipmentLine]) -> tuple[list[int], list[int]]:
     """The shipments that goods are in, and the receipts of what came unpacked (ids)."""
-    unpacked = [part.pk for part in parts if not part.container]
-    came = ReceiptLine.objects.filter(shipment_line__in=unpacked).values_list("receipt", flat=True)
-    return shipments_of(list(parts)), sorted(set(came))
+    return shipments_of(list(parts)), receipts_of(parts)
 
 
 def _sent_covers(form: EntryForm, desk: Desk) -> Covers:

@@ -274,6 +274,14 @@ def _rates(matters: Sequence[Matter]) -> Offered:
     return offered
 
 
+def _receipts(matters: Sequence[Matter]) -> Offered:
+    """Declare what came unpacked."""
+    return [
+        (one, Act("Book entry", reverse("customs-unpacked", args=[one.record]), "book_customs_entry", "b"))
+        for one in matters
+    ]
+
+
 FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "order": _orders,
     "unbilled": _unbilled,
@@ -287,4 +295,5 @@ FOR: dict[str, Callable[[Sequence[Matter]], Offered]] = {
     "notice": _notices,
     "letter": _letters,
     "rate": _rates,
+    "receipt": _receipts,
 }

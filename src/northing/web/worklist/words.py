@@ -15,7 +15,7 @@ from northing.ledger.models import AskedRate, CostLayer
 from northing.messaging.models import Message
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.payments.models import AskedPayment
-from northing.receiving.models import ShortQuestion
+from northing.receiving.models import Receipt, ShortQuestion
 from northing.shipping.models import Container, DespatchNotice, RequiredDocument, Ripple, Shipment, ShipmentLine
 from northing.worklist.models import Matter
 
@@ -200,6 +200,11 @@ def _rates(keys: Iterable[int]) -> dict[int, Named]:
     return {one.pk: (f"{one}: {said[one.pk]}", reverse("rates")) for one in found}
 
 
+def _receipts(keys: Iterable[int]) -> dict[int, Named]:
+    found = Receipt.objects.filter(pk__in=keys)
+    return {one.pk: (f"Receipt {one}", reverse("receipt", args=[one.pk])) for one in found}
+
+
 NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "order": _orders,
     "unbilled": _unbilled,
@@ -218,4 +223,5 @@ NAMES: dict[str, Callable[[Iterable[int]], dict[int, Named]]] = {
     "letter": _letters,
     "short": _shorts,
     "rate": _rates,
+    "receipt": _receipts,
 }

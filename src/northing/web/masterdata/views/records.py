@@ -7,8 +7,10 @@ from django.db.models import Q
 from django.http import Http404, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.html import format_html
 
 from northing.access.permissions import ASK, WORDS, companies_of, may, may_somewhere
+from northing.actions.customs import tariff_changes
 from northing.actions.masterdata.records import company_of, judge_rows, keep_record, read_file
 from northing.actions.orders import import_file
 from northing.core.problems import NotAllowed, Problem, Refused
@@ -96,7 +98,7 @@ def record(request, name: str, key: str = ""):
     if request.method == "POST":
         made = form.do(request, keep_record, lambda _: form.asked())
         if made is not None:
-            messages.success(request, "Kept.")
+            messages.success(request, _kept(kind))
             if "order" in request.POST:
                 return redirect(_order_from(made))
             return redirect("record", kind.name, made)
@@ -113,6 +115,13 @@ def record(request, name: str, key: str = ""):
         "feeds": found.feeds.select_related("made_by")[:20] if found and kind.name == "site" else None,
     }
     return render(request, "masterdata/record.html", context, status=422 if form.errors else 200)
+
+
+def _kept(kind: Kind) -> str:
+    """That it is kept, and what follows."""
+    if kind.name not in tariff_changes.KINDS:
+        return "Kept."
+    return format_html('Kept. <a href="{}">Open lines</a> are reckoned anew by it.', reverse("tariff-moves"))
 
 
 def _order_from(supplier: int) -> str:
