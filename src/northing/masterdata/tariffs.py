@@ -26,13 +26,18 @@ class Tariff:
         if earlier:
             records = earlier.rules_of(territory, day, records)
         self._rules = [rule_of(record, rate_of) for record in records]
+        # Many lines are alike to a tariff.
+        self._applied: dict[tuple[Goods, date], Applied] = {}
 
     def of(self, item: Item, supplier: int | None, proofs: Collection[str] = (), day: date | None = None) -> Applied:
         """The rules that apply to goods of an item from a supplier (id), with proofs of origin by their names.
 
         On the day of the tariff, or on a later one.
         """
-        return applied(self._rules, Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), day or self.day)
+        asked = (Goods(item.hs_code, item.origin, supplier, frozenset(proofs)), day or self.day)
+        if asked not in self._applied:
+            self._applied[asked] = applied(self._rules, *asked)
+        return self._applied[asked]
 
     @property
     def changes(self) -> bool:
@@ -96,8 +101,10 @@ def duty_of(item: Item, found: Applied) -> Expression:
 
 def unmeasured(item: Item, found: Applied) -> list[str]:
     """The units that the duties of goods ask for and their item does not keep."""
-    asked = duty_of(item, found).units.union(*(rule.expression.units for rule in found.extras))
-    return sorted(asked - set(item.measures(ONE)))
+    expressions = [duty_of(item, found), *(rule.expression for rule in found.extras)]
+    if not any(one.specific for one in expressions):
+        return []
+    return sorted(set().union(*(one.units for one in expressions)) - set(item.measures(ONE)))
 
 
 def duty_words(item: Item, found: Applied) -> str:

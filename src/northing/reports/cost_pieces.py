@@ -15,11 +15,10 @@ from northing.core.orders.orders import net_amount
 from northing.costing.models import Charge, ChargePart
 from northing.costing.queries import all_shares
 from northing.customs.queries import Proofs, is_declared
-from northing.masterdata.models import Item
 from northing.orders.models import Instalment, OrderLine
 from northing.reports.expected_pieces import Piece, Shares
 from northing.shipping.models import Container, Shipment, ShipmentLine
-from northing.shipping.queries import with_orders
+from northing.shipping.queries import with_boxes, with_items, with_orders
 
 ZERO = Decimal(0)
 
@@ -46,15 +45,8 @@ def _parts(which: Q, known: Shipment | None = None, boxes: Mapping[int, Containe
     """Orders, items, containers and shipments are read once each: many parts are of one."""
     found = ShipmentLine.objects.filter(which).annotate(declared=is_declared()).select_related("instalment__line")
     parts = with_orders(list(found.order_by("instalment__line_id", "pk")), "company", "supplier", "site")
-    items = Item.objects.in_bulk({part.instalment.line.item_id for part in parts})
-    keys = {part.container_id for part in parts if part.container_id}
-    boxes = boxes or Container.objects.select_related("shipment").in_bulk(keys)
-    shipments = {known.pk: known} if known else {}
-    for box in boxes.values():
-        box.shipment = shipments.setdefault(box.shipment_id, box.shipment)
-    for part in parts:
-        part.instalment.line.item = items[part.instalment.line.item_id]
-        part.container = boxes[part.container_id] if part.container_id else None
+    parts = with_items(with_boxes(parts, known, boxes))
+    shipments = {part.container.shipment_id: part.container.shipment for part in parts if part.container}
     prefetch_related_objects(list(shipments.values()), "legs")
     return parts
 

@@ -91,13 +91,19 @@ class Expectations:
             for place, share in zip(one.places, one.shares or (), strict=False):
                 costs[place].cards[one.kind] = costs[place].cards.get(one.kind, ZERO) + share
         self.duties.put(pieces, costs, together)
-        missing = {
-            (piece.company.code, currency)
-            for piece in pieces
-            for currency in {piece.order.currency, *(one.estimate.card.currency for one in cards)}
-            if self.rates.known(piece.company, currency) is None
+        return Expected(pieces, costs, cards, self._missing(pieces, cards))
+
+    def _missing(self, pieces: Sequence[Piece], cards: Sequence[CardCost]) -> set[tuple[str, str]]:
+        """By company, the currencies of orders and cards that have no rate."""
+        of_cards = {one.estimate.card.currency for one in cards}
+        companies = {piece.company.pk: piece.company for piece in pieces}
+        asked = {(piece.company.pk, piece.order.currency) for piece in pieces}
+        asked |= {(company, currency) for company in companies for currency in of_cards}
+        return {
+            (companies[company].code, currency)
+            for company, currency in asked
+            if self.rates.known(companies[company], currency) is None
         }
-        return Expected(pieces, costs, cards, missing)
 
     def _goods(self, piece: Piece) -> Decimal | None:
         if piece.goods is not None:

@@ -60,7 +60,7 @@ def lines_moved(earlier: Earlier, day: date, far: Callable[[int, int], None]) ->
         _compare(pieces, now, before, found)
         done += many
         far(done, total)
-    return [one for _, one in sorted(found.items()) if one.before != one.after]
+    return [one for _, one in sorted(found.items())]
 
 
 def _open_orders() -> list[int]:
@@ -99,7 +99,7 @@ def _compare(pieces: Sequence[Piece], now: Expectations, before: Duties, found: 
     earlier = [replace(cost, duty=None, tax=ZERO) for cost in costs]
     before.put(some, earlier, together_of(some))
     for piece, old, new in zip(some, earlier, costs, strict=True):
-        if old.landed is not None and new.landed is not None and not piece.declared:
+        if old.landed is not None and new.landed is not None and old.landed != new.landed:
             words = [duty_words(piece.item, duties.rules_for(piece)) for duties in (before, now.duties)]
             _add(found, piece, words, old.landed, new.landed)
 

@@ -23,6 +23,7 @@ from northing.core.planning.passage import (
     for_container,
     weight,
 )
+from northing.masterdata.models import Item
 from northing.orders.models import PurchaseOrder
 from northing.shipping.models import (
     CARRIED,
@@ -314,8 +315,33 @@ def ready_too_late(shipment: Shipment, most: int = 20) -> list[TooLate]:
 
 def with_goods(found: QuerySet[ShipmentLine]) -> list[ShipmentLine]:
     """Shipment lines by order line, with what their cost is reckoned from."""
-    found = found.select_related("instalment__line__item", "container__shipment")
-    return with_orders(list(found.order_by("instalment__line_id", "pk")), "company")
+    parts = list(found.select_related("instalment__line").order_by("instalment__line_id", "pk"))
+    return with_items(with_boxes(with_orders(parts, "company")))
+
+
+def with_items(parts: list[ShipmentLine]) -> list[ShipmentLine]:
+    """Give shipment lines their items, each read once."""
+    items = Item.objects.in_bulk({part.instalment.line.item_id for part in parts})
+    for part in parts:
+        part.instalment.line.item = items[part.instalment.line.item_id]
+    return parts
+
+
+def with_boxes(
+    parts: list[ShipmentLine], shipment: Shipment | None = None, known: Mapping[int, Container] | None = None
+) -> list[ShipmentLine]:
+    """Give shipment lines their containers, and these their shipments, each read once.
+
+    A `shipment` that is there already stays with what was read of it; `known` are all its containers, by id.
+    """
+    keys = {part.container_id for part in parts if part.container_id}
+    boxes = known or Container.objects.select_related("shipment").in_bulk(keys)
+    shipments = {shipment.pk: shipment} if shipment else {}
+    for box in boxes.values():
+        box.shipment = shipments.setdefault(box.shipment_id, box.shipment)
+    for part in parts:
+        part.container = boxes[part.container_id] if part.container_id else None
+    return parts
 
 
 def with_orders(parts: list[ShipmentLine], *related: str) -> list[ShipmentLine]:
