@@ -15,6 +15,7 @@ from northing.actions.confirmations import answers
 from northing.actions.costing import charges
 from northing.actions.customs import entries, office
 from northing.actions.customs.covers import Covers, covered
+from northing.actions.customs.included import Included
 from northing.actions.orders import send, write
 from northing.actions.receiving import receive as receive_action
 from northing.actions.shipping import container_milestones, milestones
@@ -211,13 +212,14 @@ class Hand:
         office: str = "CTG",
         more_tax: str = "",
         boxes: int = 0,
+        included: tuple[Included, ...] = (),
     ) -> None:
         """A customs entry, of the first `boxes` if so many are said; the office may ask for more tax than we reckon."""
         office_key = self.parties[office].pk
         on = self.today + timedelta(days=day)
         some = Container.objects.filter(shipment=shipment).order_by("pk").values_list("pk", flat=True)[:boxes]
         covers = Covers(containers=tuple(some)) if boxes else Covers((shipment,))
-        request = entries.EntryRequest(covers, self.companies[company].pk, office_key, number, on)
+        request = entries.EntryRequest(covers, self.companies[company].pk, office_key, number, on, included=included)
         if more_tax:
             goods = covered(covers, self.companies[company])
             ours = entries.declare(goods, self.companies[company], on).sheet.tax

@@ -10,6 +10,7 @@ from django.utils import timezone
 from northing.actions.claims import authorise, returns, tend
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.confirmations import answers
+from northing.actions.customs.included import Included
 from northing.actions.inventory import issue
 from northing.actions.masterdata.opening import FileRequest, open_stock
 from northing.actions.quality import inspect
@@ -24,6 +25,7 @@ from northing.demo.bills import lay_bills
 from northing.demo.dock import lay_dock
 from northing.demo.hand import SITES, Hand
 from northing.demo.masterdata import ITEMS, SUPPLIERS, lay_directory
+from northing.demo.tariffs import change_tariff
 from northing.formats.despatch import Line, Notice
 from northing.formats.identifiers import with_container_check_digit, with_imo_check_digit
 from northing.ledger.models import CostLayer
@@ -61,6 +63,7 @@ def lay_world(today: date) -> None:
     lay_bills(world)
     world.close_the_books()
     world.chaser_rules()
+    change_tariff(world.act("pell", 0))
     passage_statistics.learn_passages(timezone.now())
 
 
@@ -177,7 +180,9 @@ class _World(Hand):
         self.say(shipment, "departure", -48)
         self.say(shipment, "arrival", -24)
         self.charge(shipment, "VAN", "freight", "1310.00", "USD", "weight", -23, "VBL-60412", company="KLA")
-        self.entry(shipment, "MB-77120", -22, "KLA", "CML")
+        # Australia leaves out of the value what the price includes.
+        included = (Included(order, D("640.00"), D("38.50")),)
+        self.entry(shipment, "MB-77120", -22, "KLA", "CML", included=included)
         best = self.today + timedelta(days=640)
         rows = [
             receive.ReceiveRow(part.pk, D(quantity), True, lot, best)

@@ -5,8 +5,10 @@ from dataclasses import replace
 from uuid import uuid4
 
 from django.core import serializers
+from django.db import transaction
 from django.db.models import Model
 from django.urls import reverse
+from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.customs import operations
@@ -45,10 +47,8 @@ def begin_reckoning(act: Act, kind: str, words: str, was: str, new: Sequence[Mod
 def reckon(run: Run) -> None:
     """Find the lines, and keep what they cost before and after."""
     change = TariffChange.objects.get(job=run.job)
-    found = lines_moved(earlier_of(change), run.act().today, run.far)
-    operations.write_tariff_moves(change, found)
-    run.job.said = (
-        f"{len(found):,} open line{'' if len(found) == 1 else 's'} cost otherwise."
-        if found
-        else "No open line costs otherwise."
-    )
+    found = lines_moved(earlier_of(change), timezone.localdate(run.job.made_at), run.far)
+    with transaction.atomic():
+        operations.write_tariff_moves(change, found)
+    many = "1 open line costs" if len(found) == 1 else f"{len(found):,} open lines cost"
+    run.job.said = f"{many} otherwise." if found else "No open line costs otherwise."

@@ -373,7 +373,7 @@ def _write(act: Act, kind: Kind, doing: Sequence[Judged], names: Sequence[str]) 
     was = tariff_changes.as_it_was(kind.name, [one.pk for one in changed]) if of_duty else ""
     operations.keep_records(kind.model, new, changed, names)
     if of_duty:
-        only = " ".join(filter(None, _key_of(kind, doing[0].record)))
+        only = f"{'New: ' if doing[0].new else ''}{doing[0].record}: {doing[0].says}"
         words = only if len(doing) == 1 else f"{len(doing)} records: {kind.many}"
         tariff_changes.begin_reckoning(act, kind.name, words, was, new)
 
