@@ -11,8 +11,9 @@ from northing.actions.quality.inspect import InspectRequest, inspect
 from northing.actions.shipping import pack
 from northing.claims.models import Claim
 from northing.claims.queries import open_claims
+from northing.costing.models import Charge
 from northing.ledger.models import CostLayer
-from northing.masterdata.models import ExchangeRate, InspectionRule, Item, Party
+from northing.masterdata.models import Agreement, ExchangeRate, InspectionRule, Item, Party
 from northing.orders.models import Instalment, PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
@@ -255,6 +256,45 @@ def test_a_cost_a_part_receipt_and_a_late_cost(stage):
         (None, D("25")),
         (D("40"), D("10")),
     }
+
+
+def test_a_cost_by_hand_a_part_receipt_and_a_late_cost(stage):
+    world = stage.world
+    world.charge(world.shipment([world.sent_order({"C": D(10)})]), "handling", "9.00", "NZD", "value")
+    facts = {"supplier": world.parties["USD"], "item": world.items["B"], "price": D(2), "currency": "USD"}
+    Agreement.objects.create(**facts, valid_from=TODAY - timedelta(days=30))
+    order = world.sent_order({"A": D(240), "C": D(10), "B": D(24)})
+    costs, dock = stage.page("costs", f"/orders/{order.pk}/"), stage.page("dock", "/receiving/")
+    first, second, third = order.lines.order_by("number").values_list("pk", flat=True)
+    with job("extra cost by hand over three lines, part receipt, late cost", 14) as done:
+        done.hear(costs)
+        costs.click("a:has-text('Enter a cost')")
+        costs.fill("#id_amount", "100")
+        main(costs).to_contain_text("still to give")
+        costs.fill(f"[name=share-{first}-0]", "70")
+        costs.fill(f"[name=share-{second}-0]", "20")
+        # The last one takes what is left.
+        expect(costs.locator(f"[name=share-{third}-0]")).to_have_value("10.00")
+        expect(costs.locator("tr[data-rest] output")).to_have_text("0.00")
+        costs.click("text=Book and spread")
+        main(costs).to_contain_text("is booked and spread")
+        done.hear(dock)
+        dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")
+        dock.fill("main input.figure >> nth=0", "60")
+        dock.select_option("select[name^=short] >> nth=0", "still")
+        dock.fill("#id_delivery_note", "DN-1")
+        dock.click("button:has-text('Receive what is entered')")
+        main(dock).to_contain_text("Received as")
+        costs.click("a:has-text('Enter a cost')")
+        costs.fill("#id_amount", "40")
+        costs.fill("#id_bill_number", "L-1")
+        main(costs).to_contain_text("Already received")
+        costs.click("text=Book and spread")
+        main(costs).to_contain_text("Bill L-1 is booked and spread")
+    late = Charge.objects.exclude(billed=None).latest("pk")
+    costed = CostLayer.objects.get(item__code="A").costs.filter(charge__isnull=False)
+    early = costed.exclude(charge=late).get().amount
+    assert early == D("17.50") and costed.filter(charge=late).exists() and book_faults() == []
 
 
 def test_an_inspection_with_failures(stage):

@@ -7,7 +7,7 @@ from decimal import Decimal
 from northing.actions.billing.request import BillLineRequest, BillRequest
 from northing.actions.costing.charges import amount_problems, basis_of, kind_problems
 from northing.actions.costing.scope import Goods, Scope, scope_of
-from northing.actions.costing.spread import Plan, Tranche, plan
+from northing.actions.costing.spread import Plan, Tranche, by_key, must_sum, plan
 from northing.billing.models import Bill, BillLine, BillLinePart
 from northing.core.money.money import converted
 from northing.core.problems import Problem, Refused
@@ -101,7 +101,7 @@ def _at(where: str, problems: Sequence[Problem]) -> list[Problem]:
 
 def _charge_problems(request: BillRequest, asked: BillLineRequest, charge: Charge) -> list[Problem]:
     if charge.pk is None:
-        return kind_problems(charge.kind, charge.basis)
+        return kind_problems(charge.kind, charge.basis, asked.shares)
     if charge.billed is None:
         changed = not asked.final and charge.estimated_currency != request.currency
         if changed:
@@ -109,7 +109,7 @@ def _charge_problems(request: BillRequest, asked: BillLineRequest, charge: Charg
                 f"The estimate is in {charge.estimated_currency}; a part of it cannot be billed in {request.currency}."
             )
             return [Problem(what, "charge", "Bill it as a whole, or enter a charge of its own.")]
-        return kind_problems(asked.kind or charge.kind, asked.basis or Charge.Basis.VALUE)
+        return kind_problems(asked.kind or charge.kind, asked.basis or Charge.Basis.VALUE, asked.shares)
     if request.kind == Bill.Kind.BILL and not charge.expected:
         mend = "Enter a charge of its own, or reverse that bill first."
         return [Problem(f"This charge is billed already ({charge.bill_numbers}).", "charge", mend)]
@@ -145,7 +145,12 @@ def spread_line(request: BillRequest, line: BilledCharge, rate: Decimal | None =
     rates = ((request.company, rate),) if rate else ()
     new = Tranche(line.amount, request.day, True, None, rates)
     charge = line.charge
-    return plan(line.goods, charge.basis, charge.currency, tranches_of(line, new), charge.pk, lock=lock)
+    hand = by_key(line.asked.shares)
+    shared = {"hand": hand, "between_by": basis_of(charge.kind, "") if hand else ""}
+    found = plan(line.goods, charge.basis, charge.currency, tranches_of(line, new), charge.pk, lock=lock, **shared)
+    if lock and hand and charge.basis == Charge.Basis.BY_HAND:
+        must_sum(line.goods, found.wholes, hand)
+    return found
 
 
 def parts_of(found: Plan, payer: int, payer_rate: Decimal, payer_currency: str) -> list[BillLinePart]:

@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from northing.actions.costing.charges import ChargeRequest
 from northing.actions.costing.scope import Scope
+from northing.actions.costing.spread import Share
 from northing.billing.models import Bill
 
 
@@ -41,6 +42,8 @@ class BillLineRequest:
     # What is decided of a difference: accept it as cost, or dispute it. And how problems name the line.
     decision: str = ""
     where: str = ""
+    # Of a charge that is spread by hand: what its goods bear.
+    shares: tuple[Share, ...] = ()
 
     @property
     def of_goods(self) -> bool:
@@ -78,5 +81,5 @@ def of_one(asked: ChargeRequest, number: str, charge: int | None = None) -> Bill
     """The bill of a single charge, or of the expected charge (id) that it bills."""
     over = asked.scope
     facts = (asked.kind, asked.basis, over.shipments, over.containers, over.lines, over.orders, asked.remark)
-    line = BillLineRequest(asked.amount, charge, *facts)
+    line = BillLineRequest(asked.amount, charge, *facts, shares=asked.shares)
     return BillRequest(asked.company, asked.payee, number, asked.day, asked.currency, (line,))

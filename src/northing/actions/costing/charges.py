@@ -1,6 +1,6 @@
 """Cost: charges that are expected, spread at once; and their end without a bill."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -10,7 +10,7 @@ from django.db.models import Q
 from northing.access.acts import Act
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.scope import Goods, Scope, in_scope, lock_scope, scope_of
-from northing.actions.costing.spread import Plan, Tranche, plan
+from northing.actions.costing.spread import Plan, Share, Tranche, by_key, must_sum, plan
 from northing.activity.operations import Link, add_history, once
 from northing.core.costing import charges as spreading
 from northing.core.costing import landed_cost
@@ -31,7 +31,10 @@ ZERO = Decimal(0)
 
 @dataclass(frozen=True)
 class ChargeRequest:
-    """An estimate as entered: amount in its currency; what it is spread over as ids; without a basis the usual one."""
+    """An estimate as entered: amount in its currency; what it is spread over as ids; without a basis the usual one.
+
+    By hand its `shares` are what goods bear in their company's base currency.
+    """
 
     company: int
     payee: int
@@ -45,6 +48,7 @@ class ChargeRequest:
     lines: tuple[int, ...] = ()
     orders: tuple[int, ...] = ()
     remark: str = ""
+    shares: tuple[Share, ...] = ()
 
     @property
     def scope(self) -> Scope:
@@ -60,6 +64,8 @@ def foresee(request: ChargeRequest) -> Plan:
         basis_of(request.kind, request.basis),
         request.currency,
         [Tranche(request.amount, request.day)],
+        hand=by_key(request.shares),
+        between_by=basis_of(request.kind, ""),
     )
 
 
@@ -85,9 +91,11 @@ def basis_of(kind: str, basis: str) -> str:
     return basis or usual_bases().get(kind, Charge.Basis.VALUE)
 
 
-def kind_problems(kind: str, basis: str) -> list[Problem]:
-    """Whether the kind of charge and its basis are known."""
-    if kind in landed_cost.KINDS and basis in spreading.BASES:
+def kind_problems(kind: str, basis: str, shares: Sequence[Share] = ()) -> list[Problem]:
+    """Whether the kind of charge and its basis are known; by hand its shares are there."""
+    if basis == Charge.Basis.BY_HAND and not shares:
+        return [Problem("No share is given yet.", "basis", "Show what it does; then type the shares.")]
+    if kind in landed_cost.KINDS and basis in (*spreading.BASES, Charge.Basis.BY_HAND):
         return []
     return [Problem("Choose the kind of charge and its basis.", "kind")]
 
@@ -104,7 +112,7 @@ def estimate(act: Act, request: ChargeRequest) -> int:
     require(act, "estimate_charge", request.company, goods)
     refuse_if(amount_problems(request.amount, request.currency, request.day))
     basis = basis_of(request.kind, request.basis)
-    refuse_if(kind_problems(request.kind, basis))
+    refuse_if(kind_problems(request.kind, basis, request.shares))
     if not Party.objects.filter(pk=request.payee).exists():
         raise Refused(Problem("Choose who is to be paid.", "payee"))
     charge = Charge(
@@ -120,7 +128,11 @@ def estimate(act: Act, request: ChargeRequest) -> int:
     )
     scope = request.scope
     costing.write_charge(charge, scope.shipments, scope.containers, scope.all_lines)
-    found = plan(goods, charge.basis, charge.currency, [Tranche(request.amount, request.day)], charge.pk, lock=True)
+    tranches, hand = [Tranche(request.amount, request.day)], by_key(request.shares)
+    shared = {"hand": hand, "between_by": basis_of(request.kind, "")}
+    found = plan(goods, charge.basis, charge.currency, tranches, charge.pk, lock=True, **shared)
+    if basis == Charge.Basis.BY_HAND:
+        must_sum(goods, found.wholes, hand or {})
     companies = {part.company for part in found.parts} | {request.company}
     text = f"Estimated: {words_of(charge, charge.amount)}{posting_note(companies, request.day)}"
     history = add_history(act, "enter_estimate", text, links_of(charge, goods), request.day)

@@ -1,6 +1,6 @@
 """Another basis for a charge, or shares by hand: what it does is shown first, and goods received take it up."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
@@ -10,15 +10,12 @@ from northing.actions.billing.request import BillLineRequest
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.charges import links_of, require
 from northing.actions.costing.scope import Goods, in_scope, lock_scope, scope_of
-from northing.actions.costing.spread import Plan, plan
+from northing.actions.costing.spread import Plan, Share, by_key, must_sum, plan
 from northing.activity.operations import add_history, once
 from northing.core.costing import charges as spreading
-from northing.core.money.money import is_whole
-from northing.core.problems import Problem, Refused, refuse_if
+from northing.core.problems import Problem, refuse_if
 from northing.costing import operations as costing
 from northing.costing.models import Charge
-from northing.costing.operations import Key
-from northing.drawings.figures import money
 from northing.ledger.operations import open_entry, post
 from northing.ledger.queries import posting_note
 
@@ -36,7 +33,7 @@ class RebaseRequest:
 
     charge: int
     basis: str
-    shares: tuple[tuple[int, int | None, Decimal], ...] = ()
+    shares: tuple[Share, ...] = ()
 
 
 def foresee_basis(request: RebaseRequest) -> Plan:
@@ -76,8 +73,8 @@ def _planned(charge: Charge, request: RebaseRequest, goods: Sequence[Goods], *, 
     tranches = tranches_of(billed, None)
     if request.basis != Charge.Basis.BY_HAND:
         return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock)
-    shares = {(line, part): share for line, part, share in request.shares}
-    _must_sum(charge, goods, shares)
+    shares = by_key(request.shares) or {}
+    must_sum(goods, dict(charge.parts.values_list("company", "base_amount")), shares)
     # What companies bear stays to the cent: the shares that were given sum to it.
     open_part = {
         part.company_id: (part.amount - part.billed, part.base_amount - part.billed_base) for part in charge.parts.all()
@@ -94,24 +91,3 @@ def _problems(charge: Charge, request: RebaseRequest) -> list[Problem]:
     if request.basis not in spreading.BASES and request.basis != Charge.Basis.BY_HAND:
         return [Problem("Choose what it is spread by.", "basis")]
     return []
-
-
-def _must_sum(charge: Charge, goods: Sequence[Goods], shares: Mapping[Key, Decimal]) -> None:
-    """Each company's shares are all of its part. Raises Refused with what is left to give."""
-    known = {tuple(one.bearer): one.line.order.company for one in goods}
-    if set(shares) - set(known):
-        raise Refused(Problem("Goods that are named do not bear this charge.", "shares", "Reload the page."))
-    problems = []
-    for part in charge.parts.select_related("company").order_by("pk"):
-        currency = part.company.currency
-        own = [share for key, share in shares.items() if known[key].pk == part.company_id]
-        if any(not is_whole(share, currency) or share * part.base_amount < 0 for share in own):
-            what = f"A share is below 0, or has more decimals than {currency}."
-            problems.append(Problem(what, "shares", "Check the figures."))
-        left = part.base_amount - sum(own, ZERO)
-        if left:
-            over = "still to give" if left * part.base_amount > 0 else "given too much"
-            figures = [f"{money(one, currency)}" for one in (abs(left), part.base_amount)]
-            what = f"{part.company.code}: {currency} {figures[0]} {over} of {figures[1]}."
-            problems.append(Problem(what, "shares", "Shares by hand sum to the charge, to the cent."))
-    refuse_if(problems)

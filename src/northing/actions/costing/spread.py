@@ -9,13 +9,17 @@ from fractions import Fraction
 from northing.actions.costing import absorb
 from northing.actions.costing.scope import Goods, measures
 from northing.core.costing import charges, landed_cost
+from northing.core.money.money import is_whole
 from northing.core.money.spread import NothingToSpreadOver, whole_weights
-from northing.core.problems import Problem, Refused
+from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing.models import Charge, ChargeShare
 from northing.costing.operations import Key, PartDraft
+from northing.drawings.figures import money
 from northing.masterdata.queries import rate_for
 
 ZERO = Decimal(0)
+# By hand: an order line and a shipment line of it or None (ids), and what they bear in base currency.
+Share = tuple[int, int | None, Decimal]
 
 
 @dataclass(frozen=True)
@@ -53,6 +57,11 @@ class Plan:
     rates: list[dict[int, Decimal]]
     absorbed: absorb.Absorption
     old_shares: dict[Key, Decimal]
+
+    @property
+    def wholes(self) -> dict[int, Decimal]:
+        """What each company (id) bears, in its base currency."""
+        return {part.company: part.base_amount for part in self.parts}
 
     @property
     def unit_costs(self) -> list[UnitCost]:
@@ -98,11 +107,13 @@ def plan(
     *,
     lock: bool = False,
     hand: Mapping[Key, Decimal] | None = None,
+    between_by: str = "",
 ) -> Plan:
     """Spread tranches over goods and see what it does to layers already received. Raises Refused.
 
     The same computation previews (without locks) and books (with them). `charge` (id) is absent before it is saved.
-    By hand goods bear as the shares in `hand` are to each other, or as they bore before.
+    By hand goods bear as the shares in `hand` are to each other, or as they bore before; between companies a new charge
+    is divided by the basis `between_by`.
     """
     if not goods:
         raise Refused(Problem("Nothing bears a charge in this scope.", "scope", "Choose what holds or orders goods."))
@@ -113,8 +124,9 @@ def plan(
         weights = _by_hand(goods, old if hand is None else hand, rates[-1])
     else:
         weights = _by_basis(bearers, basis, rates[-1])
+    apart = _by_basis(bearers, between_by, rates[-1]) if hand and between_by and len(rates[-1]) > 1 else weights
     between = [
-        tranche.pinned or charges.between_companies(tranche.amount, currency, bearers, weights, own)
+        tranche.pinned or charges.between_companies(tranche.amount, currency, bearers, apart, own)
         for tranche, own in zip(tranches, rates, strict=True)
     ]
     parts = _parts(goods, bearers, weights, tranches, between, rates[-1])
@@ -123,6 +135,33 @@ def plan(
     totals = {absorb.Bearer(*key): {charge or 0: new.get(key, ZERO)} for key in {**old, **new}}
     pinned = [{company: one.rate for company, one in own.items()} for own in rates]
     return Plan(goods, parts, between, pinned, absorb.absorption(totals, lock=lock), old)
+
+
+def by_key(shares: Sequence[Share]) -> dict[Key, Decimal] | None:
+    """Shares by what bears them; None where none are given."""
+    return {(line, part): share for line, part, share in shares} or None
+
+
+def must_sum(goods: Sequence[Goods], wholes: Mapping[int, Decimal], shares: Mapping[Key, Decimal]) -> None:
+    """Each company's shares are all that it bears, to the cent. Raises Refused with what is left to give."""
+    known = {tuple(one.bearer): one.line.order.company for one in goods}
+    if set(shares) - set(known):
+        raise Refused(Problem("Goods that are named do not bear this charge.", "shares", "Reload the page."))
+    companies = {company.pk: company for company in known.values()}
+    problems = []
+    for key, whole in sorted(wholes.items()):
+        company, currency = companies[key], companies[key].currency
+        own = [share for bearer, share in shares.items() if known[bearer].pk == key]
+        if any(not is_whole(share, currency) or share * whole < 0 for share in own):
+            what = f"A share is below 0, or has more decimals than {currency}."
+            problems.append(Problem(what, "shares", "Check the figures."))
+        left = whole - sum(own, ZERO)
+        if left:
+            over = "still to give" if left * whole > 0 else "given too much"
+            figures = [f"{money(one, currency)}" for one in (abs(left), whole)]
+            what = f"{company.code}: {currency} {figures[0]} {over} of {figures[1]}."
+            problems.append(Problem(what, "shares", "Shares by hand sum to the charge, to the cent."))
+    refuse_if(problems)
 
 
 def _by_basis(bearers: Sequence[charges.Bearer], basis: str, rates: Mapping[int, charges.CompanyRate]) -> list[int]:

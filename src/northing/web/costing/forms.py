@@ -1,5 +1,6 @@
 """The form of a charge: a bill, or without a number of one an estimate."""
 
+import re
 from decimal import Decimal
 
 from django import forms
@@ -10,13 +11,18 @@ from northing.actions.costing.charges import ChargeRequest
 from northing.actions.costing.named import NoSuchName, named_scope
 from northing.actions.costing.rebase import RebaseRequest
 from northing.actions.costing.scope import Scope, scope_of
+from northing.actions.costing.spread import Share
 from northing.core.costing.landed_cost import KINDS
 from northing.costing.models import Charge
 from northing.drawings.figures import money as written
 from northing.masterdata.models import Company, Party
 from northing.web.common.forms import ActionForm, CurrencyField, DayField, ExactField
 
-BASES = [("", "as usual for its kind"), *(choice for choice in Charge.Basis.choices if choice[0] != "by_hand")]
+BY_HAND = Charge.Basis.BY_HAND
+BASES = [("", "as usual for its kind"), *(choice for choice in Charge.Basis.choices if choice[0] != BY_HAND)]
+HANDED = re.compile(r"share-(\d{1,18})-(\d{1,18})")
+# So many shares are typed at once.
+MOST_SHARES = 500
 ZERO = Decimal(0)
 KIND_CHOICES = [choice for choice in Charge.Kind.choices if choice[0] in KINDS]
 
@@ -53,7 +59,7 @@ class ChargeForm(ActionForm):
         max_length=40, required=False, label="Number of the bill", help_text="Without one it is an estimate."
     )
     kind = forms.ChoiceField(choices=KIND_CHOICES)
-    basis = forms.ChoiceField(choices=BASES, label="Spread by", required=False)
+    basis = forms.ChoiceField(choices=[*BASES, (BY_HAND, "By hand")], label="Spread by", required=False)
     day = DayField(label="Day of the bill or estimate")
     company = forms.ModelChoiceField(Company.objects.none(), label="Billed to")
     remark = forms.CharField(max_length=120, required=False)
@@ -70,7 +76,26 @@ class ChargeForm(ActionForm):
         payee = entered.get("payee")
         if payee and not entered.get("currency") and "currency" not in self.errors:
             entered["currency"] = payee.currency
+        if entered.get("basis") == BY_HAND:
+            entered["shares"] = self._typed_shares()
         return entered
+
+    def _typed_shares(self) -> tuple[Share, ...]:
+        """The shares that were typed beside the goods."""
+        found = []
+        for name, text in list(self.data.items())[: MOST_SHARES + 50]:
+            if match := HANDED.fullmatch(name):
+                try:
+                    amount = ExactField(required=False).clean(text) or ZERO
+                except forms.ValidationError as error:
+                    self.add_error(None, forms.ValidationError([f"A share: {one}" for one in error.messages]))
+                    continue
+                found.append((int(match[1]), int(match[2]) or None, amount))
+        return tuple(found)
+
+    def typed(self) -> dict[str, str]:
+        """The shares as they were typed, by the names of their fields."""
+        return {name: text for name, text in self.data.items() if HANDED.fullmatch(name)} if self.is_bound else {}
 
     @property
     def billed(self) -> bool:
@@ -93,6 +118,7 @@ class ChargeForm(ActionForm):
             lines=over.lines,
             orders=over.orders,
             remark=entered["remark"],
+            shares=entered.get("shares", ()),
         )
 
     def _over(self) -> Scope:
@@ -109,7 +135,7 @@ class ChargeForm(ActionForm):
 class SpreadForm(ActionForm):
     """What a charge is spread by; by hand with a share for each of its goods."""
 
-    basis = forms.ChoiceField(choices=[*BASES[1:], ("by_hand", "By hand")], label="Spread by")
+    basis = forms.ChoiceField(choices=[*BASES[1:], (BY_HAND, "By hand")], label="Spread by")
 
     def __init__(self, *args, charge: Charge, **kwargs):
         super().__init__(*args, initial={"basis": charge.basis}, **kwargs)

@@ -21,6 +21,7 @@ from northing.billing.models import BillLine
 from northing.core.money.exact import plain
 from northing.core.problems import Refused
 from northing.costing.models import Charge, ChargePart
+from northing.drawings.figures import money
 from northing.drawings.trail import waterfall
 from northing.ledger.models import CostLayer
 from northing.ledger.queries import posting_note
@@ -34,7 +35,7 @@ from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
 from northing.web.common.reversals import ReasonForm, say_done
-from northing.web.costing.forms import ChargeForm, SpreadForm
+from northing.web.costing.forms import BY_HAND, MOST_SHARES, ChargeForm, SpreadForm
 from northing.web.shipping.views.shipments import visible_shipments
 
 # How many shipments are offered while one types; any other is taken as well.
@@ -91,6 +92,8 @@ def new_charge(request):
             context |= _effect(form)
         elif booked := _booked(request, form):
             return way_back(request, *booked)
+        elif form.typed():
+            context |= _effect(form)
     return render(request, "costing/new_charge.html", context, status=422 if form.errors else 200)
 
 
@@ -168,12 +171,33 @@ def _of_clock(request, today) -> dict:
 
 
 def _effect(form: ChargeForm) -> dict:
-    """The effect of booking, or the refusal on the form."""
-    try:
-        return {"plan": foresee(form.bill()).plans[0] if form.billed else charges_action.foresee(form.asked())}
-    except Refused as refused:
-        form.take(refused)
+    """The effect of booking, with what each of the goods bears as it may be typed; or the refusal on the form."""
+    entered, plan, refusal = form.cleaned_data, None, None
+    begins = entered["basis"] == BY_HAND and not entered["shares"]
+    # By hand one begins with the usual shares, or with equal ones where the goods have no measure.
+    for basis in ("", "equal") if begins else (entered["basis"],):
+        entered["basis"] = basis
+        try:
+            plan = foresee(form.bill()).plans[0] if form.billed else charges_action.foresee(form.asked())
+            break
+        except Refused as refused:
+            refusal = refused
+    if plan is None:
+        if refusal and not form.errors:
+            form.take(refusal)
         return {}
+    typed = form.typed() if form.cleaned_data["basis"] == BY_HAND else {}
+    rows = [(row, *_share_field(row, typed)) for row in plan.rows()]
+    companies = {row["goods"].line.order.company_id: row["goods"].line.order.company for row, _, _ in rows}
+    wholes = [(companies[key], whole) for key, whole in plan.wholes.items() if key in companies]
+    return {"plan": plan, "handed": rows if len(rows) <= MOST_SHARES else (), "wholes": wholes}
+
+
+def _share_field(row: dict, typed: dict[str, str]) -> tuple[str, str]:
+    """The name under which a share is typed, and what stands there."""
+    line, part = row["goods"].bearer
+    name = f"share-{line}-{part or 0}"
+    return name, typed.get(name, money(row["amount"], row["goods"].line.order.company.currency))
 
 
 @acts_for("book_bill")

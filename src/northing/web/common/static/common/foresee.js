@@ -2,7 +2,10 @@
 const form = document.querySelector("form[data-foresee]");
 const effect = document.getElementById("effect");
 const byPayee = JSON.parse(document.getElementById("currencies")?.textContent ?? "{}");
+// So long a hand rests before what it types is shown.
+const REST = 400;
 let asked = 0;
+let waits;
 
 async function show() {
   const mine = ++asked;
@@ -10,8 +13,8 @@ async function show() {
   body.append("act", "show");
   const answer = await fetch(form.action, { method: "POST", body }).catch(() => null);
   const page = answer?.ok ? new DOMParser().parseFromString(await answer.text(), "text/html") : null;
-  // An answer that comes after a newer question says nothing.
-  if (mine === asked) effect.replaceChildren(...(page?.getElementById("effect")?.childNodes ?? []));
+  // An answer that comes after a newer question says nothing; nor one to a hand that types into the effect by now.
+  if (mine === asked && !effect.contains(document.activeElement)) effect.replaceChildren(...(page?.getElementById("effect")?.childNodes ?? []));
 }
 
 function follow() {
@@ -19,8 +22,14 @@ function follow() {
   if (payee && currency) currency.placeholder = byPayee[payee.value] ?? "";
 }
 
-form.addEventListener("change", () => {
+function typed(event, after) {
+  // What is typed into the effect itself stays as it is typed.
+  if (effect.contains(event.target)) return;
   follow();
-  show();
-});
+  clearTimeout(waits);
+  waits = setTimeout(show, after);
+}
+
+form.addEventListener("input", (event) => typed(event, REST));
+form.addEventListener("change", (event) => typed(event, 0));
 follow();
