@@ -120,8 +120,8 @@ def test_the_page_takes_typed_shares_and_keeps_them_where_they_do_not_sum(world,
         and "50.00 still to give of 300.00" in page
         and f'name="{first}" value="100.00"' in page
     )
-    wrong = desk.post(address, sent | {first: "x", second: "150.00"})
-    assert wrong.status_code == 422 and not Charge.objects.exists()
+    for typed in ({first: "x", second: "150.00"}, {first: " ", second: ""}, {first: "-1"}, {"share-9-9": "300"}):
+        assert desk.post(address, sent | typed).status_code == 422 and not Charge.objects.exists()
     assert desk.post(address, sent | {first: "100.00", second: "200.00"}).status_code == 302
     assert kept(Charge.objects.get()) == [D("100.00"), D("200.00")]
     # Shares that stand there are no matter where another basis is chosen.

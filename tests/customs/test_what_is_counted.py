@@ -77,6 +77,7 @@ def test_without_its_litres_nothing_is_declared_and_it_is_said(boxes, signed_in)
     [
         ("item", {"duty_unit": "l"}, "duty_units"), ("item", {"duty_units": "2"}, "duty_units"),
         ("item", {"duty_unit": "kg", "duty_units": "2"}, "duty_unit"), ("tariff", {"per": "a whole cask"}, "per"),
+        ("tariff", {"per": "1e999"}, "per"), ("item", {"duty_unit": "<l>", "duty_units": "2"}, "duty_unit"),
     ],
 )  # fmt: skip
 def test_a_unit_of_duties_that_cannot_be(world, kind, facts, field):

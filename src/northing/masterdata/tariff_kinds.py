@@ -1,10 +1,14 @@
 """The kinds of records that duty is reckoned by: territories, groups of countries, rules of the tariff."""
 
+import re
+
 from northing.core.costing import customs, tariff
 from northing.core.costing.landed_cost import KINDS
 from northing.formats import facts as of
 from northing.masterdata.facts import LARGEST, ZERO, Fact, Kind, choice, code, measure, percent
 from northing.masterdata.models import CountryGroup, TariffRule, Territory
+
+UNIT = re.compile(r"[a-z][a-z0-9%]{0,7}")
 
 
 def _countries(said: str) -> str:
@@ -39,6 +43,8 @@ def _currency(said: str) -> str:
 def unit_of_duty(said: str) -> str:
     """A unit that duties may go by, in small letters; or none. Raises ValueError."""
     kept = of.text(8)(said).strip().lower()
+    if kept and not UNIT.fullmatch(kept):
+        raise ValueError("is no unit: letters, and digits after them, as l, pair or m2")
     if kept in customs.MEASURES:
         raise ValueError(f"goes without saying: every item has its {kept}")
     return kept

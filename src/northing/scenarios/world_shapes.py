@@ -191,7 +191,7 @@ class SpecificShape(Shape):
 
     amount: Number
     currency: Code
-    per: Annotated[str, Field(pattern="^[a-z0-9]{1,8}$")]
+    per: Annotated[str, Field(pattern="^[a-z][a-z0-9%]{0,7}$")]
 
 
 class TariffShape(Shape):

@@ -88,11 +88,14 @@ def new_charge(request):
     context["names"] = visible_shipments(request.user).order_by("-pk").values_list("reference", flat=True)[:LATEST]
     context["currencies"] = dict(Party.objects.values_list("pk", "currency"))
     if request.method == "POST" and form.is_valid():
+        entered = dict(form.cleaned_data)
         if request.POST.get("act") == "show":
             context |= _effect(form)
         elif booked := _booked(request, form):
             return way_back(request, *booked)
         elif form.typed():
+            # What was refused is shown with what it would do; a refusal takes facts away from the form.
+            form.cleaned_data = entered
             context |= _effect(form)
     return render(request, "costing/new_charge.html", context, status=422 if form.errors else 200)
 
