@@ -227,6 +227,27 @@ def test_from_the_watch_through_customs_to_the_dock(stage):
     assert Receipt.objects.get().lines.get().quantity == 240
 
 
+def receive_a_part(done, dock):
+    """Sixty of the first line of the second order; the rest is still coming."""
+    done.hear(dock)
+    dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")
+    dock.fill("main input.figure >> nth=0", "60")
+    dock.select_option("select[name^=short] >> nth=0", "still")
+    dock.fill("#id_delivery_note", "DN-1")
+    dock.click("button:has-text('Receive what is entered')")
+    main(dock).to_contain_text("Received as")
+
+
+def enter_a_late_cost(costs):
+    """A bill of 40.00 for what was received in part."""
+    costs.click("a:has-text('Enter a cost')")
+    costs.fill("#id_amount", "40")
+    costs.fill("#id_bill_number", "L-1")
+    main(costs).to_contain_text("Already received")
+    costs.click("text=Book and spread")
+    main(costs).to_contain_text("Bill L-1 is booked and spread")
+
+
 def test_a_cost_a_part_receipt_and_a_late_cost(stage):
     world = stage.world
     world.charge(world.shipment([world.sent_order({"C": D(10)})]), "freight", "9.00", "NZD", "value")
@@ -238,19 +259,8 @@ def test_a_cost_a_part_receipt_and_a_late_cost(stage):
         costs.fill("#id_amount", "100")
         costs.click("text=Book and spread")
         main(costs).to_contain_text("is booked and spread")
-        done.hear(dock)
-        dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")
-        dock.fill("main input.figure", "60")
-        dock.select_option("select[name^=short]", "still")
-        dock.fill("#id_delivery_note", "DN-1")
-        dock.click("button:has-text('Receive what is entered')")
-        main(dock).to_contain_text("Received as")
-        costs.click("a:has-text('Enter a cost')")
-        costs.fill("#id_amount", "40")
-        costs.fill("#id_bill_number", "L-1")
-        main(costs).to_contain_text("Already received")
-        costs.click("text=Book and spread")
-        main(costs).to_contain_text("Bill L-1 is booked and spread")
+        receive_a_part(done, dock)
+        enter_a_late_cost(costs)
     layer = CostLayer.objects.get()
     assert {(cost.charge.billed, cost.amount) for cost in layer.costs.filter(charge__isnull=False)} == {
         (None, D("25")),
@@ -278,19 +288,8 @@ def test_a_cost_by_hand_a_part_receipt_and_a_late_cost(stage):
         expect(costs.locator("tr[data-rest] output")).to_have_text("0.00")
         costs.click("text=Book and spread")
         main(costs).to_contain_text("is booked and spread")
-        done.hear(dock)
-        dock.click("tr:has-text('KLN-00002') a:has-text('Receive')")
-        dock.fill("main input.figure >> nth=0", "60")
-        dock.select_option("select[name^=short] >> nth=0", "still")
-        dock.fill("#id_delivery_note", "DN-1")
-        dock.click("button:has-text('Receive what is entered')")
-        main(dock).to_contain_text("Received as")
-        costs.click("a:has-text('Enter a cost')")
-        costs.fill("#id_amount", "40")
-        costs.fill("#id_bill_number", "L-1")
-        main(costs).to_contain_text("Already received")
-        costs.click("text=Book and spread")
-        main(costs).to_contain_text("Bill L-1 is booked and spread")
+        receive_a_part(done, dock)
+        enter_a_late_cost(costs)
     late = Charge.objects.exclude(billed=None).latest("pk")
     costed = CostLayer.objects.get(item__code="A").costs.filter(charge__isnull=False)
     early = costed.exclude(charge=late).get().amount

@@ -190,17 +190,17 @@ def _effect(form: ChargeForm) -> dict:
             form.take(refusal)
         return {}
     typed = form.typed() if form.cleaned_data["basis"] == BY_HAND else {}
-    rows = [(row, *_share_field(row, typed)) for row in plan.rows()]
-    companies = {row["goods"].line.order.company_id: row["goods"].line.order.company for row, _, _ in rows}
+    rows = [row | _share_field(row, typed) for row in plan.rows()]
+    companies = {row["goods"].line.order.company_id: row["goods"].line.order.company for row in rows}
     wholes = [(companies[key], whole) for key, whole in plan.wholes.items() if key in companies]
     return {"plan": plan, "handed": rows if len(rows) <= MOST_SHARES else (), "wholes": wholes}
 
 
-def _share_field(row: dict, typed: dict[str, str]) -> tuple[str, str]:
-    """The name under which a share is typed, and what stands there."""
+def _share_field(row: dict, typed: dict[str, str]) -> dict[str, str]:
+    """The `name` under which a share is typed, and the `text` that stands there."""
     line, part = row["goods"].bearer
     name = f"share-{line}-{part or 0}"
-    return name, typed.get(name, money(row["amount"], row["goods"].line.order.company.currency))
+    return {"name": name, "text": typed.get(name, money(row["amount"], row["goods"].line.order.company.currency))}
 
 
 @acts_for("book_bill")
