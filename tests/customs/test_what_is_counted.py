@@ -144,6 +144,9 @@ def test_the_page_asks_what_is_in_the_price_and_its_correction_says_it_again(car
     assert desk.post(address, sent).status_code == 302
     page = desk.get(address)
     assert page.context["declared"].sheet.lines[0].customs_value == lower and 'value="12"' in page.content.decode()
+    # Where the country does not deduct it any more, the correction does not either.
+    Territory.objects.update(basis="price")
+    assert desk.get(address).context["declared"].sheet.lines[0].customs_value == value
 
 
 def test_a_proof_of_what_came_unpacked_counts(world, signed_in):

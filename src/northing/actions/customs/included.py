@@ -41,10 +41,14 @@ class Included:
         return {"order": self.order, **{kind: plain(amount) for kind, amount in self.by_kind.items()}}
 
 
-def included_before(entry: CustomsEntry | None) -> list[Included]:
-    """What an entry said of it."""
-    rows = entry.included if entry else []
-    return [Included(row["order"], *(Decimal(row.get(kind, 0)) for kind in KINDS)) for row in rows]
+def included_before(entry: CustomsEntry | None, orders: Iterable[PurchaseOrder]) -> tuple[Included, ...]:
+    """What an entry said of it for each of the orders, as far as their prices include it still."""
+    said = {row["order"]: row for row in entry.included} if entry else {}
+    found = []
+    for order in orders:
+        amounts = {kind: Decimal(said.get(order.pk, {}).get(kind, 0)) for kind in INCLUDES[order.incoterm]}
+        found.append(Included(order.pk, **amounts))
+    return tuple(found)
 
 
 def orders_that_include(parts: Iterable[ShipmentLine], country: str) -> list[PurchaseOrder]:

@@ -1,6 +1,7 @@
 """The form of a customs entry."""
 
 from collections.abc import Iterable, Sequence
+from datetime import date
 from decimal import Decimal
 
 from django import forms
@@ -83,6 +84,13 @@ class EntryForm(ActionForm):
             said = {kind: self._amount(field_of(order.pk, kind)) for kind in INCLUDES[order.incoterm]}
             found.append(Included(order.pk, **said))
         return tuple(found)
+
+    def entered_day(self) -> date | None:
+        """The day as it is entered, if it is one."""
+        try:
+            return self["day"].field.clean(self["day"].value())
+        except forms.ValidationError:
+            return None
 
     def _amount(self, name: str) -> Decimal:
         field = self[name]

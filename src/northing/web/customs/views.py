@@ -1,7 +1,6 @@
 """A customs entry: ours shown first, then booked."""
 
 from collections.abc import Sequence
-from datetime import date
 from itertools import zip_longest
 
 from django.contrib import messages
@@ -11,29 +10,22 @@ from django.utils import timezone
 
 from northing.access.queries import scoped
 from northing.actions.customs import entries, office, proofs
-from northing.actions.customs.covers import Covers, covered, shipments_of
-from northing.actions.customs.included import Included, field_of, included_before, orders_that_include
+from northing.actions.customs.covers import Covers, shipments_of
 from northing.actions.worklist.receipts import receipts_of
-from northing.core.money.exact import plain
-from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Release
 from northing.customs.queries import proofs_of
-from northing.formats.office_figures import read_office_figures
 from northing.ledger.queries import posting_note
-from northing.masterdata.models import Company, Party
+from northing.masterdata.models import Company
 from northing.receiving.models import Receipt, ReceiptLine
 from northing.shipping.models import ShipmentLine
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page, say_done
-from northing.web.common.uploads import read_upload
 from northing.web.customs import desk as desks
 from northing.web.customs.after import entered_rows, payments_of
 from northing.web.customs.desk import Desk
 from northing.web.customs.forms import DayForm, EntryForm, ProofForm
+from northing.web.customs.paper import paper_of
 from northing.web.shipping.views.shipments import visible_shipments
-
-# What is typed already stays where their table is read, or ours is reckoned anew.
-KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
 
 
 @form_for("book_customs_entry", "pay")
@@ -61,32 +53,14 @@ def customs_entry(request, customs_entry_id: int):
 def _desk_page(request, desk: Desk):
     """Ours shown first, then booked; with the proofs of origin, and what comes after the entry."""
     company, today = desk.company, timezone.localdate()
-    initial = {"day": today, "office": _usual_office(company, desk.corrects or next(iter(desk.standing), None))}
-    initial["corrects"] = desk.corrects and desk.corrects.pk
-    act = request.POST.get("act", "")
-    proving, typing = act == "proof", act in ("file", "reckon")
-    sent = None if proving or typing else request.POST or None
-    before = included_before(desk.corrects)
-    declared, refused = _declared(desk, today, before)
-    orders = orders_that_include(declared.shipment_lines, company.country) if declared else []
-    initial |= {field_of(one.order, kind): plain(amount) for one in before for kind, amount in one.by_kind.items()}
-    initial["shown"] = declared.mark if declared else ""
-    file_problems: Sequence[Problem] = ()
-    if typing:
-        initial |= _typed(request)
-    if act == "file":
-        figures, file_problems = _their_table(request, declared)
-        initial |= figures
-    known = len(declared.groups()) if declared else 1
-    groups = sum(name.startswith("their-") for name in sent) if sent else known
-    form = EntryForm(sent, initial=initial, groups=groups, orders=orders)
+    paper = paper_of(request, desk, today)
+    form, proving = paper.form, request.POST.get("act") == "proof"
     proof_form = ProofForm(request.POST if proving else None, initial={"dated": today}, auto_id="proof_%s")
-    parts = declared.shipment_lines if declared else []
     if proving:
-        if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(company.pk, *_whence(parts))):
+        if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(company.pk, *_whence(paper.goods))):
             messages.success(request, "The proof is there.")
             return redirect(request.get_full_path())
-    elif request.method == "POST" and not typing and form.is_valid():
+    elif form.is_bound and form.is_valid():
         booked = form.do(
             request, entries.book_customs_entry, lambda _: form.asked(_sent_covers(form, desk), company.pk)
         )
@@ -94,28 +68,19 @@ def _desk_page(request, desk: Desk):
             note = posting_note([company.pk], form.cleaned_data["day"])
             say_done(request, f"The customs entry is booked{note}.", "reverse-customs-entry", booked)
             return redirect(desk.back)
-    day = form.cleaned_data.get("day") if form.is_bound and form.is_valid() else None
-    included = form.included()
-    if (day or today, included) != (today, tuple(before)) and not proving:
-        declared, refused = _declared(desk, day or today, included)
+    declared, refused = paper.as_entered(today)
     context = {"desk": desk, "company": company, "form": form, "proof_form": proof_form, "today": today}
-    context["proofs"] = proofs_of(parts).filter(company=company) if parts else ()
+    context["proofs"] = proofs_of(paper.goods).filter(company=company) if paper.goods else ()
     context |= {"declared": declared, "refused": refused, "choices": desks.choices_of(desk)}
     context |= {"rows": entered_rows(desk.entered), "payments": payments_of(desk.entered)}
-    context["file_problems"] = file_problems
+    context["file_problems"] = paper.file_problems
     if declared:
         groups = declared.groups()
         context["groups"] = list(zip_longest(groups, form.their_fields()[: len(groups)]))
         if declared.missing_proofs and not proving:
             proof_form.initial["name"] = declared.missing_proofs[0]
-    wrong = form.errors or proof_form.errors or file_problems
+    wrong = form.errors or proof_form.errors or paper.file_problems
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
-
-
-def _typed(request) -> dict[str, str]:
-    """What was typed of the form, to be shown again."""
-    kept = {name: value for name, value in request.POST.items() if name in KEPT or name.startswith(("in-", "their-"))}
-    return {name: value for name, value in kept.items() if len(value) < LONGEST}
 
 
 def _whence(parts: Sequence[ShipmentLine]) -> tuple[list[int], list[int]]:
@@ -131,42 +96,6 @@ def _sent_covers(form: EntryForm, desk: Desk) -> Covers:
         return desk.covers
     shipments = (desk.shipment.pk,) if desk.shipment else ()
     return Covers(shipments, receipts=(desk.receipt.pk,) if desk.receipt else ())
-
-
-def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, str], Sequence[Problem]]:
-    """The office's figures of a table as they stand in the form, or what is wrong with it."""
-    upload = request.FILES.get("their_file")
-    if upload is None or declared is None:
-        return {}, [Problem("Choose the table first.", "their_file")]
-    groups = [(group.hs, group.origin) for group, _, _ in declared.groups()] or [("", "")]
-    try:
-        found = read_upload(upload, lambda path: read_office_figures(path, groups))
-    except Refused as refused:
-        return {}, refused.problems
-    figures = {f"their-{place}": plain(amount) for place, amount in found.duty.items()}
-    return figures | ({} if found.tax is None else {"their_tax": plain(found.tax)}), ()
-
-
-def _declared(desk: Desk, day: date, included: Sequence[Included]) -> tuple[entries.Declared | None, Sequence[Problem]]:
-    """The declaration of a day, or why there is none."""
-    if desk.covers is None:
-        return None, ()
-    try:
-        goods = covered(desk.covers, desk.company, desk.corrects.pk if desk.corrects else None)
-        return entries.declare(goods, desk.company, day, included), ()
-    except Refused as refused:
-        return None, refused.problems
-
-
-def _usual_office(company: Company, standing: CustomsEntry | None) -> int | None:
-    """The office of the entry that stands, else of the company's last one, else the only one of its country."""
-    last = standing or CustomsEntry.objects.filter(company=company).order_by("-pk").first()
-    if last:
-        return last.office_id
-    found = list(
-        Party.objects.filter(kind=Party.Kind.CUSTOMS, country=company.country).values_list("pk", flat=True)[:2]
-    )
-    return found[0] if len(found) == 1 else None
 
 
 @form_for("book_customs_entry")

@@ -1,0 +1,117 @@
+"""The form of a customs entry beside what it declares: as it stands at first, and as it was entered."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from northing.actions.customs import entries
+from northing.actions.customs.covers import covered
+from northing.actions.customs.included import Included, field_of, included_before, orders_that_include
+from northing.core.money.exact import plain
+from northing.core.problems import Problem, Refused
+from northing.customs.models import CustomsEntry
+from northing.formats.office_figures import read_office_figures
+from northing.masterdata.models import Company, Party
+from northing.shipping.models import ShipmentLine
+from northing.web.common.uploads import read_upload
+from northing.web.customs.desk import Desk
+from northing.web.customs.forms import EntryForm
+
+# What is typed already stays where their table is read, or ours is reckoned anew.
+KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
+# A declaration, or why there is none.
+Shown = tuple[entries.Declared | None, Sequence[Problem]]
+
+
+@dataclass
+class Paper:
+    """A desk's goods and the form of their entry; `shown` is what they declare today, before anything is entered."""
+
+    desk: Desk
+    goods: list[ShipmentLine]
+    form: EntryForm
+    shown: Shown
+    before: tuple[Included, ...]
+    file_problems: Sequence[Problem] = ()
+
+    def as_entered(self, today: date) -> Shown:
+        """What the goods declare on the day, and with the freight and insurance, that were entered."""
+        asked = (self.form.entered_day() or today, self.form.included())
+        if not self.goods or asked == (today, self.before):
+            return self.shown
+        return _declared(self.goods, self.desk.company, *asked)
+
+
+def paper_of(request, desk: Desk, today: date) -> Paper:
+    """The form as it is sent; where only a table is read or ours is reckoned anew, as it was typed."""
+    goods, refused = _goods_of(desk)
+    orders = orders_that_include(goods, desk.company.country)
+    before = included_before(desk.corrects, orders)
+    shown = _declared(goods, desk.company, today, before) if goods else (None, refused)
+    initial = _initial(desk, today, before) | {"shown": shown[0].mark if shown[0] else ""}
+    act, problems = request.POST.get("act", ""), ()
+    if act in ("file", "reckon"):
+        initial |= _typed(request)
+    if act == "file":
+        figures, problems = _their_table(request, shown[0])
+        initial |= figures
+    sent = None if act in ("proof", "file", "reckon") else request.POST or None
+    known = len(shown[0].groups()) if shown[0] else 1
+    groups = sum(name.startswith("their-") for name in sent) if sent else known
+    form = EntryForm(sent, initial=initial, groups=groups, orders=orders)
+    return Paper(desk, goods, form, shown, before, problems)
+
+
+def _goods_of(desk: Desk) -> tuple[list[ShipmentLine], Sequence[Problem]]:
+    """The goods that would be declared, or why there are none."""
+    if desk.covers is None:
+        return [], ()
+    try:
+        return covered(desk.covers, desk.company, desk.corrects.pk if desk.corrects else None), ()
+    except Refused as refused:
+        return [], refused.problems
+
+
+def _declared(goods: list[ShipmentLine], company: Company, day: date, included: Sequence[Included]) -> Shown:
+    try:
+        return entries.declare(goods, company, day, included), ()
+    except Refused as refused:
+        return None, refused.problems
+
+
+def _initial(desk: Desk, today: date, before: Sequence[Included]) -> dict[str, Any]:
+    office = _usual_office(desk.company, desk.corrects or next(iter(desk.standing), None))
+    found = {"day": today, "office": office, "corrects": desk.corrects and desk.corrects.pk}
+    return found | {field_of(one.order, kind): plain(amount) for one in before for kind, amount in one.by_kind.items()}
+
+
+def _typed(request) -> dict[str, str]:
+    """What was typed of the form, to be shown again."""
+    kept = {name: value for name, value in request.POST.items() if name in KEPT or name.startswith(("in-", "their-"))}
+    return {name: value for name, value in kept.items() if len(value) < LONGEST}
+
+
+def _their_table(request, declared: entries.Declared | None) -> tuple[dict[str, str], Sequence[Problem]]:
+    """The office's figures of a table as they stand in the form, or what is wrong with it."""
+    upload = request.FILES.get("their_file")
+    if upload is None or declared is None:
+        return {}, [Problem("Choose the table first.", "their_file")]
+    groups = [(group.hs, group.origin) for group, _, _ in declared.groups()] or [("", "")]
+    try:
+        found = read_upload(upload, lambda path: read_office_figures(path, groups))
+    except Refused as refused:
+        return {}, refused.problems
+    figures = {f"their-{place}": plain(amount) for place, amount in found.duty.items()}
+    return figures | ({} if found.tax is None else {"their_tax": plain(found.tax)}), ()
+
+
+def _usual_office(company: Company, standing: CustomsEntry | None) -> int | None:
+    """The office of the entry that stands, else of the company's last one, else the only one of its country."""
+    last = standing or CustomsEntry.objects.filter(company=company).order_by("-pk").first()
+    if last:
+        return last.office_id
+    found = list(
+        Party.objects.filter(kind=Party.Kind.CUSTOMS, country=company.country).values_list("pk", flat=True)[:2]
+    )
+    return found[0] if len(found) == 1 else None
