@@ -12,7 +12,7 @@ from northing.actions.masterdata.records import RecordRequest, keep_record
 from northing.actions.reversal import ReverseRequest
 from northing.core.problems import Refused
 from northing.customs.models import CustomsEntry, OriginProof
-from northing.masterdata.models import Item, TariffRule, Territory
+from northing.masterdata.models import ExchangeRate, Item, TariffRule, Territory
 from northing.orders.models import PurchaseOrder
 from northing.receiving.models import Receipt
 from northing.reports.book_proof import book_faults
@@ -147,6 +147,35 @@ def test_the_page_asks_what_is_in_the_price_and_its_correction_says_it_again(car
     # Where the country does not deduct it any more, the correction does not either.
     Territory.objects.update(basis="price")
     assert desk.get(address).context["declared"].sheet.lines[0].customs_value == value
+
+
+def test_the_office_may_reckon_at_its_own_rate(boxes, signed_in):
+    desk, order, office = signed_in("costs"), boxes.order, boxes.parties["customs"].pk
+    address = reverse("customs", args=[boxes.landed.pk, order.company_id])
+    page = desk.get(address)
+    ours = [cost.customs_value for cost in page.context["declared"].sheet.lines]
+    assert "Their rate for USD" in page.content.decode() and "ours is 1.6" in page.content.decode()
+    sent = {"key": "k", "office": office, "number": "E-1", "day": str(TODAY), "rate-USD": "2"}
+    shown = desk.post(address, sent | {"act": "reckon"})
+    theirs = [cost.customs_value for cost in shown.context["declared"].sheet.lines]
+    assert all(amount > before for amount, before in zip(theirs, ours, strict=True))
+    for wrong in ("-1", "1.23456789012", "10000000", "x"):
+        assert desk.post(address, sent | {"rate-USD": wrong}).status_code == 422
+    assert not CustomsEntry.objects.exists() and desk.post(address, sent).status_code == 302
+    made = CustomsEntry.objects.get()
+    assert (made.customs_value, made.rates) == (sum(theirs), {"USD": "2"}) and book_faults() == []
+    assert "USD at 2 as the office says" in made.entry.text
+    page = desk.get(address)
+    assert page.context["declared"].sheet.lines[0].customs_value == theirs[0] and 'value="2"' in page.content.decode()
+    ExchangeRate.objects.filter(currency="USD").delete()
+    assert desk.get(address).context["declared"].sheet.lines[0].customs_value == theirs[0]
+    for odd in ({"QQQ": D(2)}, {"NZD": D(2)}):
+        with pytest.raises(Refused, match="needs no customs rate"):
+            entries.declare(boxes_lines(boxes), order.company, TODAY, (), odd)
+
+
+def boxes_lines(world):
+    return covered(Covers(), world.order.company, CustomsEntry.objects.get().pk)
 
 
 def test_a_proof_of_what_came_unpacked_counts(world, signed_in):

@@ -196,7 +196,7 @@ def test_litres_freight_in_the_price_and_a_proof_of_what_came_unpacked_replay(db
     Item.objects.update(duty_unit="l", duty_units=D("0.75"), origin="CN")
     PurchaseOrder.objects.update(incoterm="CIF")
     said = (Included(world.order.pk, D("12.00"), D("3.50")),)
-    book(world, Covers((world.landed.pk,)), "E-1", included=said)
+    book(world, Covers((world.landed.pk,)), "E-1", included=said, rates=(("USD", D("1.7")),))
     come_unpacked(world)
     receipt, company = Receipt.objects.get(), world.order.company_id
     paper = ("certificate", "C-1", TODAY)

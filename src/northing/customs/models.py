@@ -33,6 +33,8 @@ class CustomsEntry(models.Model):
     our_duty = models.DecimalField(max_digits=18, decimal_places=4, null=True)
     our_tax = models.DecimalField(max_digits=18, decimal_places=4, null=True)
     reason = models.CharField(max_length=120, blank=True, db_default="")
+    # The office's own customs rates, by currency, where they are not ours.
+    rates = models.JSONField(default=dict)
     # Freight and insurance that were deducted from prices: {"order": id, kind: amount} of each order.
     included = models.JSONField(default=list)
     # What of it is a cost of the goods: duty, and import tax that is not reclaimed.

@@ -1,7 +1,7 @@
 """Reads of the directory."""
 
-from collections.abc import Collection, Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from decimal import Decimal
 
@@ -86,12 +86,13 @@ def newest_rates(company: Company, day: date) -> Newest:
 class Rates:
     """Rates of one day; those of a company are read once, however many lines ask for them.
 
-    Rates of another purpose use what those `beside` them have read.
+    Rates of another purpose use what those `beside` them have read. What is `said` for a currency goes before.
     """
 
     day: date
     purpose: str = "book"
     beside: "Rates | None" = None
+    said: Mapping[str, Decimal] = field(default_factory=dict)
 
     def __post_init__(self):
         self._found: dict[tuple[int, str], Decimal | Refused] = {}
@@ -110,6 +111,8 @@ class Rates:
         return None if isinstance(found, Refused) else found
 
     def _read(self, company: Company, currency: str) -> Decimal | Refused:
+        if currency in self.said:
+            return self.said[currency]
         key = (company.pk, currency)
         if key not in self._found:
             self._found[key] = self._standing(company, currency) or self._asked(company, currency)

@@ -225,5 +225,5 @@ class Costs(Played):
         said = (tuple(their.duty), their.tax, their.reason) if their else ()
         included = [Included(self.find("order", one.order), one.freight, one.insurance) for one in action.included]
         head = (covers, company.pk, office.pk, action.number, action.day, corrects, *said)
-        request = entries.EntryRequest(*head, included=tuple(included))
+        request = entries.EntryRequest(*head, included=tuple(included), rates=tuple(action.rates.items()))
         return "customs entry", entries.book_customs_entry(self.laid.act(action.day), request)

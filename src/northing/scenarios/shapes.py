@@ -375,6 +375,7 @@ class Customs(Dated):
     corrects: Id = ""
     their: TheirFigures | None = None
     included: list[IncludedShape] = []
+    rates: dict[Code, Number] = {}
 
 
 class PayOffice(Dated):

@@ -1,6 +1,6 @@
 """A declaration to a customs office: values, duty and import tax of goods of a company."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -14,6 +14,7 @@ from northing.core.costing.customs import DUTY, FREIGHT, INSURANCE, Customs, Gro
 from northing.core.costing.tariff import Applied, words_of
 from northing.core.costing.their_figures import Theirs, with_theirs
 from northing.core.money.exact import plain, shifted
+from northing.core.money.money import MINOR_UNITS
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing.models import Charge
 from northing.costing.queries import shares_of
@@ -26,6 +27,8 @@ from northing.masterdata.tariffs import Tariff, customs_of, duty_of, duty_words,
 from northing.shipping.models import ShipmentLine
 
 ZERO = Decimal(0)
+NO_RATES: Mapping[str, Decimal] = {}
+MOST_RATE = 1_000_000
 OFFICES = (Charge.Kind.DUTY, Charge.Kind.IMPORT_TAX)
 
 
@@ -99,12 +102,20 @@ class Declared:
         return found
 
 
-def declare(parts: list[ShipmentLine], company: Company, day: date, included: Sequence[Included] = ()) -> Declared:
+def declare(
+    parts: list[ShipmentLine],
+    company: Company,
+    day: date,
+    included: Sequence[Included] = (),
+    own_rates: Mapping[str, Decimal] = NO_RATES,
+) -> Declared:
     """Customs value, duty and import tax of a company's goods at the day's customs rates and tariff.
 
-    `included` says what of prices is freight and insurance that the country deducts. Raises Refused.
+    `included` says what of prices is freight and insurance that the country deducts, `own_rates` the office's rates by
+    currency. Raises Refused.
     """
-    rates = Rates(day, "customs")
+    _refuse_rates(own_rates, company)
+    rates = Rates(day, "customs", said=own_rates)
     tariff = Tariff(company.country, day, partial(rates.of, company))
     proofs = Proofs(parts, day)
     rules = [
@@ -135,6 +146,22 @@ def declare(parts: list[ShipmentLine], company: Company, day: date, included: Se
         proved = sheet([_proved(part, one) for part, one in zip(parts, rules, strict=True)])
         saved = made.duty + made.tax - made.reclaimed - (proved.duty + proved.tax - proved.reclaimed)
     return Declared(made, parts, company, rules, saved)
+
+
+def _refuse_rates(rates: Mapping[str, Decimal], company: Company) -> None:
+    """Stop at a rate that cannot be one. Raises Refused."""
+    found = []
+    for currency, rate in rates.items():
+        if currency not in MINOR_UNITS or currency == company.currency:
+            found.append(Problem(f"{currency} needs no customs rate here.", rate_field(currency)))
+        elif not 0 < rate < MOST_RATE or rate != round(rate, 10):
+            found.append(Problem("A rate is above 0 and has at most ten decimals.", rate_field(currency)))
+    refuse_if(found)
+
+
+def rate_field(currency: str) -> str:
+    """The name under which the office's rate is asked for and refused."""
+    return f"rate-{currency}"
 
 
 def _below_zero(parts: Sequence[ShipmentLine], key: str) -> Problem:

@@ -18,6 +18,7 @@ from northing.actions.worklist.receipts import receipts_of
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import CONSTRAINTS, Link, add_history, once
 from northing.core.costing.their_figures import Theirs, groups_of
+from northing.core.money.exact import plain
 from northing.core.money.money import is_whole
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing import operations as costing
@@ -41,6 +42,7 @@ class EntryRequest:
 
     `shown` is the mark of the goods as they were shown; empty: whatever is covered.
     `included` is what of the prices is freight and insurance, where the country deducts it.
+    `rates` are the office's own, by currency, where the day's are not to count.
     `their_duty` is what the office asks for the groups of the entry, in their order (for all of it, where duty is by
     line), `their_tax` its import tax; None: as we reckon. `reason` says why that is not what we reckon.
     """
@@ -56,6 +58,7 @@ class EntryRequest:
     reason: str = ""
     shown: str = ""
     included: tuple[Included, ...] = ()
+    rates: tuple[tuple[str, Decimal], ...] = ()
 
 
 @once
@@ -70,13 +73,15 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
     parts = lock_covered(request.covers, company, request.corrects)
     refuse_if(_entry_problems(act, request, parts))
     old = _corrected(request)
-    declared = _by_them(request, declare(parts, company, request.day, request.included))
+    declared = _by_them(request, declare(parts, company, request.day, request.included, dict(request.rates)))
     sheet = declared.sheet
     text = f"Customs entry {request.number}: duty {company.currency} {money(sheet.duty, company.currency)}"
     text += f", import tax {money(sheet.tax, company.currency)}"
     if declared.differs and declared.ours:
         ours = f"{money(declared.ours.duty, company.currency)} and {money(declared.ours.tax, company.currency)}"
         text += f" (we reckon {ours}: {request.reason.strip()})"
+    for currency, rate in request.rates:
+        text += f", {currency} at {plain(rate)} as the office says"
     if old is not None:
         text += f", in place of {old.number}"
     text += posting_note([company.pk], request.day)
@@ -98,6 +103,7 @@ def book_customs_entry(act: Act, request: EntryRequest) -> int:
         our_duty=declared.ours.duty if declared.ours else None,
         our_tax=declared.ours.tax if declared.ours else None,
         reason=request.reason.strip() if declared.differs else "",
+        rates={currency: plain(rate) for currency, rate in request.rates},
         included=[one.kept for one in request.included if one.by_kind],
         entered_by=act.person,
         at=act.at,

@@ -193,4 +193,9 @@ class Migration(migrations.Migration):
                 'constraints': [models.UniqueConstraint(fields=('change', 'line'), name='tariff_moves_once')],
             },
         ),
+        migrations.AddField(
+            model_name='customsentry',
+            name='rates',
+            field=models.JSONField(default=dict),
+        ),
     ]

@@ -33,6 +33,8 @@ def _entries(reach: Reach, names: Names) -> Iterator[Recorded]:
             facts["corrects"] = names.of("entry", entry.corrects_id)
         if entry.reason:
             facts["their"] = _theirs(entry)
+        if entry.rates:
+            facts["rates"] = entry.rates
         if entry.included:
             facts["included"] = [one | {"order": names.of("order", one["order"])} for one in entry.included]
         # What came unpacked came before.

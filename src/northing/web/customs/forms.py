@@ -1,21 +1,24 @@
 """The form of a customs entry."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
 
 from django import forms
 
 from northing.actions.customs.covers import Covers
+from northing.actions.customs.declare import rate_field
 from northing.actions.customs.entries import EntryRequest
 from northing.actions.customs.included import Included, field_of
 from northing.actions.customs.proofs import ProofRequest
 from northing.core.costing.customs import INCLUDES
+from northing.core.money.exact import plain
 from northing.masterdata.models import Party
 from northing.orders.models import PurchaseOrder
 from northing.web.common.forms import ActionForm, DayField, ExactField
 
 ZERO = Decimal(0)
+NO_RATES: Mapping[str, Decimal | None] = {}
 
 
 class DayForm(ActionForm):
@@ -56,9 +59,21 @@ class EntryForm(ActionForm):
     their_tax = ExactField(label="Their import tax", required=False)
     reason = forms.CharField(max_length=120, label="Why their figures differ", required=False)
 
-    def __init__(self, *args, groups: int = 1, orders: Sequence[PurchaseOrder] = (), **more):
+    def __init__(
+        self,
+        *args,
+        groups: int = 1,
+        orders: Sequence[PurchaseOrder] = (),
+        rates: Mapping[str, Decimal | None] = NO_RATES,
+        **more,
+    ):
         super().__init__(*args, **more)
-        self.orders = orders
+        self.orders, self.currencies = orders, list(rates)
+        for currency, rate in rates.items():
+            ours = f"ours is {plain(rate)}" if rate else "we have none"
+            self.fields[rate_field(currency)] = ExactField(
+                label=f"Their rate for {currency}", required=False, help_text=f"Where it is not ours: {ours}."
+            )
         self.groups = min(max(groups, 1), self.MOST_GROUPS)
         for order in orders:
             for kind in INCLUDES[order.incoterm]:
@@ -73,9 +88,14 @@ class EntryForm(ActionForm):
         """The fields above the goods."""
         return [self[name] for name in ("office", "number", "day")]
 
-    def included_fields(self):
-        """What the prices include of freight and insurance, order by order."""
-        return [self[name] for name in self.fields if name.startswith("in-")]
+    def basis_fields(self):
+        """What ours is reckoned by: the office's rates, and what the prices include of freight and insurance."""
+        return [self[name] for name in self.fields if name.startswith(("rate-", "in-"))]
+
+    def rates(self) -> dict[str, Decimal]:
+        """The office's rates as they are entered, by currency; what is no number counts as none."""
+        said = {currency: self._amount(rate_field(currency)) for currency in self.currencies}
+        return {currency: rate for currency, rate in said.items() if rate}
 
     def included(self) -> tuple[Included, ...]:
         """What they include as it is entered, or was entered before; what is no number counts as nothing."""
@@ -109,4 +129,6 @@ class EntryForm(ActionForm):
         facts = (entered["office"].pk, entered["number"], entered["day"], entered["corrects"])
         their = tuple(entered[f"their-{place}"] for place in range(self.groups))
         theirs = (their, entered["their_tax"], entered["reason"])
-        return EntryRequest(covers, company, *facts, *theirs, entered["shown"], self.included())
+        return EntryRequest(
+            covers, company, *facts, *theirs, entered["shown"], self.included(), tuple(self.rates().items())
+        )

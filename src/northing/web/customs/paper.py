@@ -3,16 +3,19 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from northing.actions.customs import entries
 from northing.actions.customs.covers import covered
+from northing.actions.customs.declare import rate_field
 from northing.actions.customs.included import Included, field_of, included_before, orders_that_include
 from northing.core.money.exact import plain
 from northing.core.problems import Problem, Refused
 from northing.customs.models import CustomsEntry
 from northing.formats.office_figures import read_office_figures
 from northing.masterdata.models import Company, Party
+from northing.masterdata.queries import Rates
 from northing.shipping.models import ShipmentLine
 from northing.web.common.uploads import read_upload
 from northing.web.customs.desk import Desk
@@ -20,6 +23,9 @@ from northing.web.customs.forms import EntryForm
 
 # What is typed already stays where their table is read, or ours is reckoned anew.
 KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
+TYPED = ("in-", "rate-", "their-")
+# What ours is reckoned by beside the day: freight and insurance in prices, and the office's rates by currency.
+Basis = tuple[tuple[Included, ...], dict[str, Decimal]]
 # A declaration, or why there is none.
 Shown = tuple[entries.Declared | None, Sequence[Problem]]
 
@@ -32,22 +38,25 @@ class Paper:
     goods: list[ShipmentLine]
     form: EntryForm
     shown: Shown
-    before: tuple[Included, ...]
+    before: Basis
     file_problems: Sequence[Problem] = ()
 
     def as_entered(self, today: date) -> Shown:
-        """What the goods declare on the day, and with the freight and insurance, that were entered."""
-        asked = (self.form.entered_day() or today, self.form.included())
-        if not self.goods or asked == (today, self.before):
+        """What the goods declare on the day, at the rates and with the freight and insurance that were entered."""
+        day, basis = self.form.entered_day() or today, (self.form.included(), self.form.rates())
+        if not self.goods or (day, basis) == (today, self.before):
             return self.shown
-        return _declared(self.goods, self.desk.company, *asked)
+        return _declared(self.goods, self.desk.company, day, basis)
 
 
 def paper_of(request, desk: Desk, today: date) -> Paper:
     """The form as it is sent; where only a table is read or ours is reckoned anew, as it was typed."""
     goods, refused = _goods_of(desk)
     orders = orders_that_include(goods, desk.company.country)
-    before = included_before(desk.corrects, orders)
+    rates = _our_rates(goods, desk.company, today)
+    said = desk.corrects.rates if desk.corrects else {}
+    theirs = {currency: Decimal(rate) for currency, rate in said.items() if currency in rates}
+    before = (included_before(desk.corrects, orders), theirs)
     shown = _declared(goods, desk.company, today, before) if goods else (None, refused)
     initial = _initial(desk, today, before) | {"shown": shown[0].mark if shown[0] else ""}
     act, problems = request.POST.get("act", ""), ()
@@ -59,7 +68,7 @@ def paper_of(request, desk: Desk, today: date) -> Paper:
     sent = None if act in ("proof", "file", "reckon") else request.POST or None
     known = len(shown[0].groups()) if shown[0] else 1
     groups = sum(name.startswith("their-") for name in sent) if sent else known
-    form = EntryForm(sent, initial=initial, groups=groups, orders=orders)
+    form = EntryForm(sent, initial=initial, groups=groups, orders=orders, rates=rates)
     return Paper(desk, goods, form, shown, before, problems)
 
 
@@ -73,22 +82,33 @@ def _goods_of(desk: Desk) -> tuple[list[ShipmentLine], Sequence[Problem]]:
         return [], refused.problems
 
 
-def _declared(goods: list[ShipmentLine], company: Company, day: date, included: Sequence[Included]) -> Shown:
+def _declared(goods: list[ShipmentLine], company: Company, day: date, basis: Basis) -> Shown:
     try:
-        return entries.declare(goods, company, day, included), ()
+        return entries.declare(goods, company, day, *basis), ()
     except Refused as refused:
         return None, refused.problems
 
 
-def _initial(desk: Desk, today: date, before: Sequence[Included]) -> dict[str, Any]:
+def _our_rates(goods: Sequence[ShipmentLine], company: Company, today: date) -> dict[str, Decimal | None]:
+    """The customs rates of the currencies that goods are bought in."""
+    rates = Rates(today, "customs")
+    currencies = sorted({part.instalment.line.order.currency for part in goods} - {company.currency})
+    return {currency: rates.known(company, currency) for currency in currencies}
+
+
+def _initial(desk: Desk, today: date, before: Basis) -> dict[str, Any]:
     office = _usual_office(desk.company, desk.corrects or next(iter(desk.standing), None))
     found = {"day": today, "office": office, "corrects": desk.corrects and desk.corrects.pk}
-    return found | {field_of(one.order, kind): plain(amount) for one in before for kind, amount in one.by_kind.items()}
+    included, rates = before
+    found |= {rate_field(currency): plain(rate) for currency, rate in rates.items()}
+    return found | {
+        field_of(one.order, kind): plain(amount) for one in included for kind, amount in one.by_kind.items()
+    }
 
 
 def _typed(request) -> dict[str, str]:
     """What was typed of the form, to be shown again."""
-    kept = {name: value for name, value in request.POST.items() if name in KEPT or name.startswith(("in-", "their-"))}
+    kept = {name: value for name, value in request.POST.items() if name in KEPT or name.startswith(TYPED)}
     return {name: value for name, value in kept.items() if len(value) < LONGEST}
 
 
