@@ -7,7 +7,8 @@ from django.db.models import F
 
 from northing.actions.worklist.proof import move_faults
 from northing.claims.models import Claim
-from northing.customs.models import CustomsEntry, TariffMove
+from northing.costing.models import Charge
+from northing.customs.models import CustomsEntry, OriginProof, TariffMove
 from northing.demo.world import lay_world
 from northing.ledger.models import Entry
 from northing.positions.models import Position
@@ -47,7 +48,7 @@ def test_every_situation_is_there_and_the_books_explain_themselves(nothing_yet, 
     companies = ShipmentLine.objects.values_list("container", "instalment__line__order__company").distinct()
     boxes = [box for box, _ in companies]
     assert len(boxes) > len(set(boxes)), "no container is shared by both companies"
-    assert (
-        TariffMove.objects.filter(after__gt=F("before")).exists() and CustomsEntry.objects.exclude(included=[]).exists()
-    )
+    assert TariffMove.objects.filter(after__gt=F("before")).exists() and OriginProof.objects.exists()
+    assert CustomsEntry.objects.exclude(included=[]).exists()
+    assert Charge.objects.filter(basis="by_hand", kind="handling").exists()
     assert Entry.objects.filter(action="book_bill", text__contains="PC-1190").exists()

@@ -13,6 +13,7 @@ from northing.actions.billing.bills import book_bill
 from northing.actions.billing.request import of_one
 from northing.actions.confirmations import answers
 from northing.actions.costing import charges
+from northing.actions.costing.spread import Share
 from northing.actions.customs import entries, office
 from northing.actions.customs.covers import Covers, covered
 from northing.actions.customs.included import Included
@@ -184,7 +185,7 @@ class Hand:
         day: int,
         bill="",
         company="KLN",
-        lines=(),
+        shares: tuple[Share, ...] = (),
     ) -> int:
         """A bill with a number (of an estimate of that kind, if there is one), or without one an estimate."""
         request = charges.ChargeRequest(
@@ -196,6 +197,7 @@ class Hand:
             amount=D(amount),
             day=self.today + timedelta(days=day),
             shipments=(shipment,),
+            shares=shares,
         )
         act = self.act("pell", day)
         if not bill:

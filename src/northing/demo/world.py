@@ -10,6 +10,8 @@ from django.utils import timezone
 from northing.actions.claims import authorise, returns, tend
 from northing.actions.claims.return_all import ReturnAllRequest, return_all
 from northing.actions.confirmations import answers
+from northing.actions.costing import charges
+from northing.actions.customs import proofs
 from northing.actions.customs.included import Included
 from northing.actions.inventory import issue
 from northing.actions.masterdata.opening import FileRequest, open_stock
@@ -148,8 +150,15 @@ class _World(Hand):
         self.say(shipment, "departure", -54)
         self.charge(shipment, "QUI", "freight", "3120.00", "USD", "volume", -50, "QF-88240")
         self.charge(shipment, "PEA", "haulage", "390.00", "NZD", "weight", -50)
+        expected = self.charge(shipment, "PEA", "handling", "55.00", "NZD", "equal", -50)
         self.say(shipment, "arrival", -4)
+        ending = charges.EndRequest(expected, "the terminal bills it with the freight")
+        charges.end_estimate(self.act("pell", -3), ending)
         self.entry(shipment, "TG-241102", -2)
+        # The paper came after the entry: a correction would save its duty.
+        dated = self.today - timedelta(days=60)
+        said = (self.companies["KLN"].pk, "certificate of origin", "PT-CO-5518", dated)
+        proofs.add_proof(self.act("pell", -1), proofs.ProofRequest(*said, shipments=(shipment,)))
 
     def shared_and_late(self) -> None:
         """One container of both companies, its vessel behind plan."""
@@ -170,6 +179,11 @@ class _World(Hand):
         shipment = self.shipment([order], voyage, ("JPSMZ", "NZTRG", "Tauranga"), -25, 23)
         self.say(shipment, "departure", -25)
         self.charge(shipment, "OSP", "freight", "268000", "JPY", "weight", -20, "OL-40077")
+        # Nearly all of the handling was for the sencha.
+        parts = ShipmentLine.objects.filter(container__shipment=shipment).order_by("pk").select_related("instalment")
+        amounts = dict(zip(parts, (D("128.00"), D("22.00")), strict=True))
+        shares = tuple((part.instalment.line_id, part.pk, amount) for part, amount in amounts.items())
+        self.charge(shipment, "PEA", "handling", "150.00", "NZD", "by_hand", -19, "PX-7714", shares=shares)
         self.say(shipment, "arrival", -1)
 
     def tea_in_melbourne(self) -> None:

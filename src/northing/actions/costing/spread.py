@@ -15,6 +15,7 @@ from northing.core.problems import Problem, Refused, refuse_if
 from northing.costing.models import Charge, ChargeShare
 from northing.costing.operations import Key, PartDraft
 from northing.drawings.figures import money
+from northing.masterdata.models import Company
 from northing.masterdata.queries import rate_for
 
 ZERO = Decimal(0)
@@ -147,7 +148,7 @@ def must_sum(goods: Sequence[Goods], wholes: Mapping[int, Decimal], shares: Mapp
     known = {tuple(one.bearer): one.line.order.company for one in goods}
     if set(shares) - set(known):
         raise Refused(Problem("Goods that are named do not bear this charge.", "shares", "Reload the page."))
-    companies = {company.pk: company for company in known.values()}
+    companies = Company.objects.in_bulk(wholes)
     problems = []
     for key, whole in sorted(wholes.items()):
         company, currency = companies[key], companies[key].currency
