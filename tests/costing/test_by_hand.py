@@ -124,9 +124,23 @@ def test_the_page_takes_typed_shares_and_keeps_them_where_they_do_not_sum(world,
         assert desk.post(address, sent | typed).status_code == 422 and not Charge.objects.exists()
     assert desk.post(address, sent | {first: "100.00", second: "200.00"}).status_code == 302
     assert kept(Charge.objects.get()) == [D("100.00"), D("200.00")]
+    assert f'name="{first}" value="x"' in desk.post(address, sent | {first: "x", second: "1"}).content.decode()
     # Shares that stand there are no matter where another basis is chosen.
     desk.post(address, sent | {"key": "l", "basis": "equal", first: "1.00", second: "2.00", "bill_number": "H-3"})
     assert kept(Charge.objects.latest("pk")) == [D("150.00"), D("150.00")]
+
+
+def test_the_bill_of_an_estimate_by_hand_is_spread_as_that_was(world, asked, signed_in):
+    estimate = charges.enter_estimate(world.act("costs"), given(world, asked, "100.00", "200.00"))
+    desk, address = signed_in("costs"), reverse("new-charge")
+    page = desk.get(f"{address}?charge={estimate}").content.decode()
+    assert "as now, by hand" in page
+    sent = {"key": "k", "charge": estimate, "over": world.order.number, "payee": world.parties["provider"].pk}
+    sent |= {"amount": "330", "kind": "handling", "basis": "", "day": str(TODAY), "company": world.nz.pk}
+    sent |= {"currency": "NZD", "bill_number": "H-9"}
+    shown = desk.post(address, sent | {"act": "show"}).content.decode()
+    assert re.findall(r'name="share-\d+-0" value="([\d.,]+)"', shown) == ["110.00", "220.00"]
+    assert desk.post(address, sent).status_code == 302 and kept(estimate) == [D("110.00"), D("220.00")]
 
 
 def test_goods_received_take_up_what_was_given_by_hand(world):

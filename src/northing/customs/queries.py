@@ -10,7 +10,6 @@ from django.db.models import Count, Exists, F, OuterRef, Q, QuerySet, Value
 
 from northing.customs.models import CustomsEntry, CustomsLine, OriginProof, Release, TariffChange
 from northing.ledger.models import Account, DocumentKind, OpenItem
-from northing.masterdata.models import Company
 from northing.shipping.models import ShipmentLine
 
 
@@ -162,7 +161,8 @@ def changes_told(companies: Collection[int], most: int = 12) -> QuerySet[TariffC
     return TariffChange.objects.annotate(lines=own).select_related("job__person").order_by("-pk")[:most]
 
 
-def undeclared_from_abroad(company: Company) -> QuerySet[ShipmentLine]:
-    """A company's goods of suppliers abroad that are on no customs entry."""
-    own = ShipmentLine.objects.filter(instalment__line__order__company=company, quantity__gt=0)
-    return own.filter(~is_declared()).exclude(instalment__line__order__supplier__country=company.country)
+def undeclared_from_abroad() -> QuerySet[ShipmentLine]:
+    """Goods of suppliers abroad that are on no customs entry."""
+    order = "instalment__line__order"
+    home = {f"{order}__supplier__country": F(f"{order}__company__country")}
+    return ShipmentLine.objects.filter(~is_declared(), quantity__gt=0).exclude(**home)

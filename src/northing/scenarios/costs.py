@@ -37,7 +37,7 @@ class Costs(Played):
             "company": self.laid.one("companies", action.company).pk if action.company else None,
             "payee": self.laid.one("parties", action.payee).pk if action.payee else None,
             "kind": action.kind,
-            "basis": action.basis,
+            "basis": "by_hand" if action.shares else action.basis,
             "currency": action.currency,
         }
         facts |= {name: value for name, value in said.items() if value}
@@ -45,6 +45,8 @@ class Costs(Played):
         if missing:
             raise NotScenario(f"actions: the charge {action.id} lacks {missing[0]}")
         paper = {"amount": action.amount, "day": action.day, "remark": action.remark or facts.get("remark", "")}
+        if action.shares:
+            paper["shares"] = tuple(self._hand_share(one) for one in action.shares)
         request = charges.ChargeRequest(**facts | paper)
         act = self.laid.act(action.day)
         if not action.number:

@@ -98,8 +98,19 @@ class Scope(Shape):
     orders: list[Id] = []
 
 
+class HandShare(Shape):
+    """What a line bears, of a container of it (`SH1 2`) or as a whole; in base currency."""
+
+    line: Id
+    container: Id = ""
+    amount: Number
+
+
 class ChargeAction(Dated):
-    """A charge: with a number it is billed, without one it is an estimate; `estimate` is what the bill replaces."""
+    """A charge: with a number it is billed, without one it is an estimate; `estimate` is what the bill replaces.
+
+    With `shares` it is spread by hand.
+    """
 
     do: Literal["charge"]
     id: Id
@@ -113,6 +124,7 @@ class ChargeAction(Dated):
     number: str = ""
     estimate: Id = ""
     remark: str = ""
+    shares: list[HandShare] = []
 
 
 class BillLineShape(Shape):
@@ -310,14 +322,6 @@ class EndEstimate(Dated):
     do: Literal["end", "estimate end"]
     charge: Id
     reason: str = "no bill will come"
-
-
-class HandShare(Shape):
-    """What a line bears, of a container of it (`SH1 2`) or as a whole; in base currency."""
-
-    line: Id
-    container: Id = ""
-    amount: Number
 
 
 class SpreadAnew(Dated):

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from northing.actions.billing.request import BillLineRequest, BillRequest
-from northing.actions.costing.charges import amount_problems, basis_of, kind_problems
+from northing.actions.costing.charges import amount_problems, basis_of, hand_of, kind_problems
 from northing.actions.costing.scope import Goods, Scope, scope_of
-from northing.actions.costing.spread import Plan, Tranche, by_key, must_sum, plan
+from northing.actions.costing.spread import Plan, Tranche, plan
 from northing.billing.models import Bill, BillLine, BillLinePart
 from northing.core.money.money import converted
 from northing.core.problems import Problem, Refused
@@ -145,12 +145,8 @@ def spread_line(request: BillRequest, line: BilledCharge, rate: Decimal | None =
     rates = ((request.company, rate),) if rate else ()
     new = Tranche(line.amount, request.day, True, None, rates)
     charge = line.charge
-    hand = by_key(line.asked.shares)
-    shared = {"hand": hand, "between_by": basis_of(charge.kind, "") if hand else ""}
-    found = plan(line.goods, charge.basis, charge.currency, tranches_of(line, new), charge.pk, lock=lock, **shared)
-    if lock and hand and charge.basis == Charge.Basis.BY_HAND:
-        must_sum(line.goods, found.wholes, hand)
-    return found
+    hand = hand_of(charge.kind, line.asked.shares)
+    return plan(line.goods, charge.basis, charge.currency, tranches_of(line, new), charge.pk, lock=lock, hand=hand)
 
 
 def parts_of(found: Plan, payer: int, payer_rate: Decimal, payer_currency: str) -> list[BillLinePart]:

@@ -10,7 +10,7 @@ from django.db.models import Q
 from northing.access.acts import Act
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.scope import Goods, Scope, in_scope, lock_scope, scope_of
-from northing.actions.costing.spread import Plan, Share, Tranche, by_key, must_sum, plan
+from northing.actions.costing.spread import Hand, Plan, Share, Tranche, by_key, plan
 from northing.activity.operations import Link, add_history, once
 from northing.core.costing import charges as spreading
 from northing.core.costing import landed_cost
@@ -64,8 +64,7 @@ def foresee(request: ChargeRequest) -> Plan:
         basis_of(request.kind, request.basis),
         request.currency,
         [Tranche(request.amount, request.day)],
-        hand=by_key(request.shares),
-        between_by=basis_of(request.kind, ""),
+        hand=hand_of(request.kind, request.shares),
     )
 
 
@@ -89,6 +88,11 @@ def amount_problems(amount: Decimal, currency: str, day: date) -> list[Problem]:
 def basis_of(kind: str, basis: str) -> str:
     """The basis that is said, else the usual one of the kind."""
     return basis or usual_bases().get(kind, Charge.Basis.VALUE)
+
+
+def hand_of(kind: str, shares: Sequence[Share]) -> Hand | None:
+    """Shares that are given by hand; companies divide a charge of the kind by its usual basis."""
+    return Hand(by_key(shares), basis_of(kind, "")) if shares else None
 
 
 def kind_problems(kind: str, basis: str, shares: Sequence[Share] = ()) -> list[Problem]:
@@ -128,11 +132,8 @@ def estimate(act: Act, request: ChargeRequest) -> int:
     )
     scope = request.scope
     costing.write_charge(charge, scope.shipments, scope.containers, scope.all_lines)
-    tranches, hand = [Tranche(request.amount, request.day)], by_key(request.shares)
-    shared = {"hand": hand, "between_by": basis_of(request.kind, "")}
-    found = plan(goods, charge.basis, charge.currency, tranches, charge.pk, lock=True, **shared)
-    if basis == Charge.Basis.BY_HAND:
-        must_sum(goods, found.wholes, hand or {})
+    tranches, hand = [Tranche(request.amount, request.day)], hand_of(request.kind, request.shares)
+    found = plan(goods, charge.basis, charge.currency, tranches, charge.pk, lock=True, hand=hand)
     companies = {part.company for part in found.parts} | {request.company}
     text = f"Estimated: {words_of(charge, charge.amount)}{posting_note(companies, request.day)}"
     history = add_history(act, "enter_estimate", text, links_of(charge, goods), request.day)
@@ -278,13 +279,16 @@ def follow_units(act: Act, lines: Iterable[int]) -> None:
 
 
 def request_of(charge: Charge) -> ChargeRequest:
-    """The request that would enter what is expected of the charge as it stands."""
+    """The request that would enter what is expected of the charge as it stands; by hand without its shares.
+
+    A bill that says no basis is spread as its estimate is.
+    """
     scope = scope_of(charge)
     return ChargeRequest(
         company=charge.company_id,
         payee=charge.payee_id,
         kind=charge.kind,
-        basis=charge.basis,
+        basis="" if charge.basis == Charge.Basis.BY_HAND else charge.basis,
         currency=charge.currency,
         amount=charge.rest or charge.amount,
         day=charge.billed_on or charge.estimated_on,

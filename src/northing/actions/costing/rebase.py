@@ -10,7 +10,7 @@ from northing.actions.billing.request import BillLineRequest
 from northing.actions.costing import absorb, accruals
 from northing.actions.costing.charges import links_of, require
 from northing.actions.costing.scope import Goods, in_scope, lock_scope, scope_of
-from northing.actions.costing.spread import Plan, Share, by_key, must_sum, plan
+from northing.actions.costing.spread import Hand, Plan, Share, by_key, must_sum, plan
 from northing.activity.operations import add_history, once
 from northing.core.costing import charges as spreading
 from northing.core.problems import Problem, refuse_if
@@ -73,14 +73,14 @@ def _planned(charge: Charge, request: RebaseRequest, goods: Sequence[Goods], *, 
     tranches = tranches_of(billed, None)
     if request.basis != Charge.Basis.BY_HAND:
         return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock)
-    shares = by_key(request.shares) or {}
+    shares = by_key(request.shares)
     must_sum(goods, dict(charge.parts.values_list("company", "base_amount")), shares)
     # What companies bear stays to the cent: the shares that were given sum to it.
     open_part = {
         part.company_id: (part.amount - part.billed, part.base_amount - part.billed_base) for part in charge.parts.all()
     }
     tranches = [one if one.pinned else replace(one, pinned=open_part) for one in tranches]
-    return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock, hand=shares)
+    return plan(goods, request.basis, charge.currency, tranches, charge.pk, lock=lock, hand=Hand(shares))
 
 
 def _problems(charge: Charge, request: RebaseRequest) -> list[Problem]:

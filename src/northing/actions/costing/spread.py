@@ -24,6 +24,14 @@ Share = tuple[int, int | None, Decimal]
 
 
 @dataclass(frozen=True)
+class Hand:
+    """Shares that a person gives; between companies a new charge is divided by the basis `between_by`."""
+
+    shares: Mapping[Key, Decimal]
+    between_by: str = ""
+
+
+@dataclass(frozen=True)
 class Tranche:
     """An amount said of a charge at once, by its estimate or by a line of a bill, at the rates of a day.
 
@@ -107,25 +115,26 @@ def plan(
     charge: int | None = None,
     *,
     lock: bool = False,
-    hand: Mapping[Key, Decimal] | None = None,
-    between_by: str = "",
+    hand: Hand | None = None,
 ) -> Plan:
     """Spread tranches over goods and see what it does to layers already received. Raises Refused.
 
     The same computation previews (without locks) and books (with them). `charge` (id) is absent before it is saved.
-    By hand goods bear as the shares in `hand` are to each other, or as they bore before; between companies a new charge
-    is divided by the basis `between_by`.
+    By hand goods bear as the shares in `hand` are to each other, or as they bore before; what is booked must sum.
     """
     if not goods:
         raise Refused(Problem("Nothing bears a charge in this scope.", "scope", "Choose what holds or orders goods."))
     rates = [_rates(goods, currency, tranche) for tranche in tranches]
     bearers = measures(goods, tranches[-1].day)
     old = _old_shares(charge)
-    if basis == Charge.Basis.BY_HAND:
-        weights = _by_hand(goods, old if hand is None else hand, rates[-1])
+    by_hand = basis == Charge.Basis.BY_HAND
+    if by_hand:
+        weights = _by_hand(goods, hand.shares if hand else old, rates[-1])
     else:
         weights = _by_basis(bearers, basis, rates[-1])
-    apart = _by_basis(bearers, between_by, rates[-1]) if hand and between_by and len(rates[-1]) > 1 else weights
+    apart = weights
+    if by_hand and hand and hand.between_by and len(rates[-1]) > 1:
+        apart = _by_basis(bearers, hand.between_by, rates[-1])
     between = [
         tranche.pinned or charges.between_companies(tranche.amount, currency, bearers, apart, own)
         for tranche, own in zip(tranches, rates, strict=True)
@@ -135,12 +144,14 @@ def plan(
     # A charge not saved yet is component 0: no layer has absorbed any of it.
     totals = {absorb.Bearer(*key): {charge or 0: new.get(key, ZERO)} for key in {**old, **new}}
     pinned = [{company: one.rate for company, one in own.items()} for own in rates]
+    if by_hand and hand and lock:
+        must_sum(goods, {part.company: part.base_amount for part in parts}, hand.shares)
     return Plan(goods, parts, between, pinned, absorb.absorption(totals, lock=lock), old)
 
 
-def by_key(shares: Sequence[Share]) -> dict[Key, Decimal] | None:
-    """Shares by what bears them; None where none are given."""
-    return {(line, part): share for line, part, share in shares} or None
+def by_key(shares: Sequence[Share]) -> dict[Key, Decimal]:
+    """Shares by their bearers."""
+    return {(line, part): share for line, part, share in shares}
 
 
 def must_sum(goods: Sequence[Goods], wholes: Mapping[int, Decimal], shares: Mapping[Key, Decimal]) -> None:

@@ -7,7 +7,6 @@ from decimal import Decimal
 from functools import partial
 
 from northing.actions.costing import ownership
-from northing.actions.customs.covers import mark_of
 from northing.actions.customs.included import Included, lines_included
 from northing.core.costing import landed_cost
 from northing.core.costing.customs import DUTY, FREIGHT, INSURANCE, Customs, Group
@@ -47,11 +46,6 @@ class Declared:
     saved: Decimal = ZERO
     # As we reckon it, where `sheet` is the office's.
     ours: landed_cost.CostSheet | None = None
-
-    @property
-    def mark(self) -> str:
-        """A short mark of its goods."""
-        return mark_of(self.shipment_lines)
 
     @property
     def differs(self) -> bool:

@@ -210,12 +210,8 @@ def _supplier(one: Party, names: Names) -> dict[str, Any]:
 
 
 def _item(one: Item, names: Names) -> dict[str, Any]:
-    known = {"net_weight_kg": one.net_weight_kg, "duty_units": one.duty_units}
-    numbers = {name: value for name, value in known.items() if value is not None} | {
-        "weight_kg": one.weight_kg,
-        "volume_m3": one.volume_m3,
-        "duty_rate": one.duty_rate,
-    }
+    names_of = ("net_weight_kg", "duty_units", "weight_kg", "volume_m3", "duty_rate")
+    numbers = {name: value for name in names_of if (value := getattr(one, name)) is not None}
     duty = {"duty_unit": one.duty_unit} if one.duty_unit else {}
     return {
         "code": names.of("item", one.pk),

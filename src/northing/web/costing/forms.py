@@ -67,6 +67,10 @@ class ChargeForm(ActionForm):
     def __init__(self, *args, person, charge=None, **kwargs):
         super().__init__(*args, **kwargs)
         self.charge = charge
+        # Shares that were typed and are no numbers.
+        self.strange: list[str] = []
+        if charge:
+            self.fields["basis"].choices = [("", f"as now, {charge.spread_words}"), *self.fields["basis"].choices[1:]]
         self.fields["over"].person = person
         self.fields["company"].queryset = scoped(Company.objects.all(), person, "pk")
         self.choose_the_only_one("company")
@@ -83,19 +87,20 @@ class ChargeForm(ActionForm):
     def _typed_shares(self) -> tuple[Share, ...]:
         """The shares that were typed beside the goods."""
         found = []
-        for name, text in list(self.data.items())[: MOST_SHARES + 50]:
-            if match := HANDED.fullmatch(name):
-                try:
-                    amount = ExactField(required=False).clean(text) or ZERO
-                except forms.ValidationError as error:
-                    self.add_error(None, forms.ValidationError([f"A share: {one}" for one in error.messages]))
-                    continue
-                found.append((int(match[1]), int(match[2]) or None, amount))
+        for name, text in self.typed().items():
+            amount = ZERO
+            try:
+                amount = ExactField(required=False).clean(text) or ZERO
+            except forms.ValidationError as error:
+                self.strange += [f"The share {text[:20]}: {one}" for one in error.messages]
+            line, part = map(int, HANDED.fullmatch(name).groups())
+            found.append((line, part or None, amount))
         return tuple(found)
 
     def typed(self) -> dict[str, str]:
         """The shares as they were typed, by the names of their fields."""
-        return {name: text for name, text in self.data.items() if HANDED.fullmatch(name)} if self.is_bound else {}
+        found = {name: text for name, text in self.data.items() if HANDED.fullmatch(name)} if self.is_bound else {}
+        return found if len(found) <= MOST_SHARES else {}
 
     @property
     def billed(self) -> bool:

@@ -102,6 +102,9 @@ def new_charge(request):
 
 def _booked(request, form: ChargeForm) -> tuple[str, int] | None:
     """Book the bill or the estimate; the page that shows it, or nothing where it is refused."""
+    if form.strange:
+        form.add_error(None, form.strange)
+        return None
     if form.billed:
         page, key = "bill", form.do(request, book_bill, lambda _: form.bill())
     else:
@@ -193,7 +196,9 @@ def _effect(form: ChargeForm) -> dict:
     rows = [row | _share_field(row, typed) for row in plan.rows()]
     companies = {row["goods"].line.order.company_id: row["goods"].line.order.company for row in rows}
     wholes = [(companies[key], whole) for key, whole in plan.wholes.items() if key in companies]
-    return {"plan": plan, "handed": rows if len(rows) <= MOST_SHARES else (), "wholes": wholes}
+    if len(rows) > MOST_SHARES:
+        return {"plan": plan, "too_many": MOST_SHARES}
+    return {"plan": plan, "handed": rows, "wholes": wholes}
 
 
 def _share_field(row: dict, typed: dict[str, str]) -> dict[str, str]:

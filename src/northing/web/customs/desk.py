@@ -128,7 +128,7 @@ def choices_of(desk: Desk) -> list[Choice]:
     covers, here = desk.covers, desk.shipment.pk if desk.shipment else 0
     own = ShipmentLine.objects.filter(container__shipment=here, instalment__line__order__company=desk.company)
     own = own.filter(~is_declared())
-    open_parts = undeclared_from_abroad(desk.company)
+    open_parts = undeclared_from_abroad().filter(instalment__line__order__company=desk.company)
     rows = _counted(own, "container", "container__number", MOST * 10)
     whole = here in covers.shipments
     found = [Choice(f"c{key}", str(name), lines, whole or key in covers.containers) for key, name, lines in rows]

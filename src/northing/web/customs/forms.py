@@ -70,9 +70,9 @@ class EntryForm(ActionForm):
         super().__init__(*args, **more)
         self.orders, self.currencies = orders, list(rates)
         for currency, rate in rates.items():
-            ours = f"ours is {plain(rate)}" if rate else "we have none"
+            ours = f"Leave it empty where ours is right; ours is {plain(rate)}." if rate else "We have none."
             self.fields[rate_field(currency)] = ExactField(
-                label=f"Their rate for {currency}", required=False, help_text=f"Where it is not ours: {ours}."
+                label=f"Their rate for {currency}", required=False, help_text=ours
             )
         self.groups = min(max(groups, 1), self.MOST_GROUPS)
         for order in orders:
@@ -89,19 +89,24 @@ class EntryForm(ActionForm):
         return [self[name] for name in ("office", "number", "day")]
 
     def basis_fields(self):
-        """What ours is reckoned by: the office's rates, and what the prices include of freight and insurance."""
+        """The office's rates, and the freight and insurance in the prices: our figures follow from them."""
         return [self[name] for name in self.fields if name.startswith(("rate-", "in-"))]
 
     def rates(self) -> dict[str, Decimal]:
         """The office's rates as they are entered, by currency; what is no number counts as none."""
         said = {currency: self._amount(rate_field(currency)) for currency in self.currencies}
-        return {currency: rate for currency, rate in said.items() if rate}
+        return {currency: rate for currency, rate in said.items() if rate is not None}
+
+    def only_show(self) -> None:
+        """Ours is only shown: what is still to be entered is no error."""
+        for name in [name for name in self.errors if name not in {field.name for field in self.basis_fields()}]:
+            del self.errors[name]
 
     def included(self) -> tuple[Included, ...]:
         """What they include as it is entered, or was entered before; what is no number counts as nothing."""
         found = []
         for order in self.orders:
-            said = {kind: self._amount(field_of(order.pk, kind)) for kind in INCLUDES[order.incoterm]}
+            said = {kind: self._amount(field_of(order.pk, kind)) or ZERO for kind in INCLUDES[order.incoterm]}
             found.append(Included(order.pk, **said))
         return tuple(found)
 
@@ -112,12 +117,12 @@ class EntryForm(ActionForm):
         except forms.ValidationError:
             return None
 
-    def _amount(self, name: str) -> Decimal:
+    def _amount(self, name: str) -> Decimal | None:
         field = self[name]
         try:
-            return field.field.clean(field.value()) or ZERO
+            return field.field.clean(field.value())
         except forms.ValidationError:
-            return ZERO
+            return None
 
     def their_fields(self):
         """The office's duty of each group, in their order."""

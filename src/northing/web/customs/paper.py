@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from northing.actions.customs import entries
-from northing.actions.customs.covers import covered
+from northing.actions.customs.covers import covered, mark_of
 from northing.actions.customs.declare import rate_field
 from northing.actions.customs.included import Included, field_of, included_before, orders_that_include
 from northing.core.money.exact import plain
@@ -21,10 +21,10 @@ from northing.web.common.uploads import read_upload
 from northing.web.customs.desk import Desk
 from northing.web.customs.forms import EntryForm
 
-# What is typed already stays where their table is read, or ours is reckoned anew.
+# What is typed already stays where their table is read.
 KEPT, LONGEST = ("office", "number", "day", "reason", "their_tax"), 200
 TYPED = ("in-", "rate-", "their-")
-# What ours is reckoned by beside the day: freight and insurance in prices, and the office's rates by currency.
+# Our figures follow from it and from the day: freight and insurance in prices, and the office's rates by currency.
 Basis = tuple[tuple[Included, ...], dict[str, Decimal]]
 # A declaration, or why there is none.
 Shown = tuple[entries.Declared | None, Sequence[Problem]]
@@ -40,6 +40,8 @@ class Paper:
     shown: Shown
     before: Basis
     file_problems: Sequence[Problem] = ()
+    # Whether what was sent is to be booked.
+    books: bool = True
 
     def as_entered(self, today: date) -> Shown:
         """What the goods declare on the day, at the rates and with the freight and insurance that were entered."""
@@ -50,7 +52,7 @@ class Paper:
 
 
 def paper_of(request, desk: Desk, today: date) -> Paper:
-    """The form as it is sent; where only a table is read or ours is reckoned anew, as it was typed."""
+    """The form as it is sent; where only a table is read, as it was typed."""
     goods, refused = _goods_of(desk)
     orders = orders_that_include(goods, desk.company.country)
     rates = _our_rates(goods, desk.company, today)
@@ -58,18 +60,18 @@ def paper_of(request, desk: Desk, today: date) -> Paper:
     theirs = {currency: Decimal(rate) for currency, rate in said.items() if currency in rates}
     before = (included_before(desk.corrects, orders), theirs)
     shown = _declared(goods, desk.company, today, before) if goods else (None, refused)
-    initial = _initial(desk, today, before) | {"shown": shown[0].mark if shown[0] else ""}
+    initial = _initial(desk, today, before) | {"shown": mark_of(goods) if goods else ""}
     act, problems = request.POST.get("act", ""), ()
-    if act in ("file", "reckon"):
-        initial |= _typed(request)
     if act == "file":
         figures, problems = _their_table(request, shown[0])
-        initial |= figures
-    sent = None if act in ("proof", "file", "reckon") else request.POST or None
+        initial |= _typed(request) | figures
+    sent = None if act in ("proof", "file") else request.POST or None
     known = len(shown[0].groups()) if shown[0] else 1
     groups = sum(name.startswith("their-") for name in sent) if sent else known
     form = EntryForm(sent, initial=initial, groups=groups, orders=orders, rates=rates)
-    return Paper(desk, goods, form, shown, before, problems)
+    if act == "reckon":
+        form.only_show()
+    return Paper(desk, goods, form, shown, before, problems, books=act == "")
 
 
 def _goods_of(desk: Desk) -> tuple[list[ShipmentLine], Sequence[Problem]]:

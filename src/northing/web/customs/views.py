@@ -16,7 +16,7 @@ from northing.customs.models import CustomsEntry, OfficePayment, OriginProof, Re
 from northing.customs.queries import proofs_of
 from northing.ledger.queries import posting_note
 from northing.masterdata.models import Company
-from northing.receiving.models import Receipt, ReceiptLine
+from northing.receiving.models import Receipt
 from northing.shipping.models import ShipmentLine
 from northing.web.common.permissions import form_for
 from northing.web.common.reversals import reversal_page, say_done
@@ -60,7 +60,7 @@ def _desk_page(request, desk: Desk):
         if proof_form.do(request, proofs.add_proof, lambda _: proof_form.asked(company.pk, *_whence(paper.goods))):
             messages.success(request, "The proof is there.")
             return redirect(request.get_full_path())
-    elif form.is_bound and form.is_valid():
+    elif paper.books and form.is_bound and form.is_valid():
         booked = form.do(
             request, entries.book_customs_entry, lambda _: form.asked(_sent_covers(form, desk), company.pk)
         )
@@ -79,7 +79,7 @@ def _desk_page(request, desk: Desk):
         context["groups"] = list(zip_longest(groups, form.their_fields()[: len(groups)]))
         if declared.missing_proofs and not proving:
             proof_form.initial["name"] = declared.missing_proofs[0]
-    wrong = form.errors or proof_form.errors or paper.file_problems
+    wrong = (form.errors and paper.books) or proof_form.errors or paper.file_problems
     return render(request, "customs/entry.html", context, status=422 if wrong else 200)
 
 
@@ -113,8 +113,8 @@ def withdraw_proof(request, proof_id: int):
     if record.shipment_id:
         back = reverse("customs", args=[record.shipment_id, record.company_id])
     else:
-        came = ReceiptLine.objects.filter(shipment_line__in=record.goods.values("pk")).first()
-        back = reverse("customs-unpacked", args=[came.receipt_id]) if came else reverse("costs")
+        came = receipts_of(record.goods.all())
+        back = reverse("customs-unpacked", args=came[:1]) if came else reverse("costs")
     return reversal_page(request, f"Withdraw {record}", proofs.withdraw_proof, record, back)
 
 

@@ -60,7 +60,7 @@ def _undeclared(person, record: Receipt) -> bool:
     """Whether goods from abroad came unpacked that the person may declare to customs."""
     if record.container_id or record.reversed_by_id or not may(person, "book_customs_entry", record.company_id):
         return False
-    return undeclared_from_abroad(record.company).filter(receipt_lines__receipt=record, container=None).exists()
+    return undeclared_from_abroad().filter(receipt_lines__receipt=record, container=None).exists()
 
 
 def _labels_word(pallets: int) -> str:
