@@ -19,6 +19,7 @@ USAGE = """usage: ./northing COMMAND
   play FILE...                play scenarios and print what came of each as JSON (- for standard input)
   bench [--lines N]           measure against the leanest view one could write
   build                       remake the built assets (needs Node)
+  freeze [--dump]             keep the hashes of new migrations and the state they make; a small dump of a release
   shots                       remake docs/screenshots from the demo data
   cost FILE                   compute a landed cost case from JSON (- for standard input)
 """
@@ -32,6 +33,7 @@ def _commands() -> dict[str, Callable[[list[str]], int]]:
         "serve": world.serve,
         "backup": world.backup,
         "restore": world.restore,
+        "freeze": world.freeze,
         "stop": world.stop,
         "manage": world.manage,
         "psql": world.psql,

@@ -22,6 +22,8 @@ CHECKS: list[tuple[str, list[str]]] = [
 ]
 # What every worker of the tests copies.
 TEMPLATE = "import django; django.setup(); from tests.database import ensure_template; ensure_template()"
+# No migration is edited after its release.
+FROZEN = "from northing.database.frozen import faults; raise SystemExit('\\n'.join(faults()) or 0)"
 
 
 def test(words: list[str]) -> int:
@@ -33,7 +35,9 @@ def test(words: list[str]) -> int:
     env["PYTHONPATH"] += f"{os.pathsep}{ROOT}"
     env["DJANGO_SETTINGS_MODULE"] = "northing.settings.testing"
     django = [python(), "-m", "django", "makemigrations", "--check", "--dry-run", "-v", "1"]
+    frozen = [python(), "-c", FROZEN]
     checks = [("database of the tests", [python(), "-c", TEMPLATE]), *CHECKS, ("migrations", django)]
+    checks.append(("frozen migrations", frozen))
     try:
         # Side by side: each keeps one core busy.
         with ThreadPoolExecutor(os.cpu_count()) as pool:

@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import tarfile
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from launch.cluster import Cluster
@@ -93,8 +94,19 @@ class Moment:
         return list(itertools.takewhile(lambda line: line != END, lines))
 
 
-def restore_from(cluster: Cluster, database: str, files: Path, source: Path) -> None:
-    """Put database and documents back as the backup has them. The present data is kept until all is read."""
+def dump_of(cluster: Cluster, database: str, target: Path) -> None:
+    """Dump a database into one file, as small as it goes."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    _program(cluster, "pg_dump", ["--format=custom", "--compress=9", "--no-owner", "--file", target, database])
+
+
+def restore_from(
+    cluster: Cluster, database: str, files: Path, source: Path, upgrade: Callable[[str], None] = lambda _: None
+) -> None:
+    """Put database and documents back as the backup has them. The present data is kept until all is read.
+
+    `upgrade` brings the restored database to this code before it takes its place; it raises Stop where it cannot.
+    """
     if not source.is_file():
         raise Stop(f"there is no file {source}")
     with tempfile.TemporaryDirectory(dir=_beside(files)) as folder:
@@ -115,6 +127,11 @@ def restore_from(cluster: Cluster, database: str, files: Path, source: Path) -> 
             said = str(error).strip().splitlines()[-1][-200:]
             what = f"the database in {source} cannot be read; nothing was changed. The last that was said of it: {said}"
             raise Stop(what) from None
+        try:
+            upgrade(new)
+        except Stop:
+            cluster.sql(f"drop database if exists {new} with (force)")
+            raise
         cluster.sql(f"drop database if exists {old} with (force)")
         if cluster.has_database(database):
             _cut_off(cluster, database)

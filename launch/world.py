@@ -16,7 +16,7 @@ from pathlib import Path
 
 from launch import supervise
 from launch.cluster import Cluster, free_port
-from launch.keeping import backup_to, restore_from
+from launch.keeping import backup_to, dump_of, restore_from
 from launch.places import HOME, ROOT, python
 from launch.say import Stop, run, say
 from launch.setup import prepare
@@ -32,17 +32,23 @@ RUNNING = {DATABASE: HOME / "server.running", LIVE: HOME / "live.running"}
 
 def surroundings(database_url: str) -> dict[str, str]:
     """Environment of every Django process the launcher starts."""
-    secret = HOME / "secret.key"
-    if not secret.exists():
-        secret.write_text(os.urandom(32).hex())
-        secret.chmod(0o600)
     return os.environ | {
         "PYTHONPATH": str(ROOT / "src"),
         "DJANGO_SETTINGS_MODULE": "northing.settings",
         "DATABASE_URL": database_url,
-        "SECRET_KEY": secret.read_text(),
+        "SECRET_KEY": _secret("secret.key"),
+        "HEALTH_TOKEN": _secret("health.token"),
         "PYTHONUNBUFFERED": "1",
     }
+
+
+def _secret(name: str) -> str:
+    """The secret that is kept in a file of this checkout, made when it is not there."""
+    file = HOME / name
+    if not file.exists():
+        file.touch(0o600)
+        file.write_text(os.urandom(32).hex())
+    return file.read_text()
 
 
 def ready(*, reset: bool = False) -> tuple[dict[str, str], bool]:
@@ -51,21 +57,36 @@ def ready(*, reset: bool = False) -> tuple[dict[str, str], bool]:
     if reset and DATA.has_database(DATABASE):
         say("removing the demo database")
         DATA.sql(f"drop database {DATABASE} with (force)")
-    fresh = not DATA.has_database(DATABASE)
-    if fresh:
+    if not DATA.has_database(DATABASE):
         DATA.sql(f"create database {DATABASE}")
     # The stand-ins of carriers are on this machine.
     env = surroundings(DATA.url(DATABASE)) | {"PRIVATE_ADDRESSES": "1"}
-    say("migrating the database")
-    _manage(["migrate", "--no-input", "-v", "0"], env)
+    try:
+        _bring_forward(DATABASE, env)
+    except Stop as stop:
+        raise Stop(f"{stop}\n./northing demo --reset lays the demo world out anew") from None
     if DATA.sql("select count(*) from masterdata_company", DATABASE) == "0":
         say("laying out the demo world around today")
         _manage(["demo_world"], env)
     return env, started
 
 
-def _manage(words: list[str], env: dict[str, str]) -> None:
-    run([python(), "-m", "django", *words], f"manage {words[0]}", env=env, cwd=ROOT)
+def _manage(words: list[str], env: dict[str, str]) -> str:
+    return run([python(), "-m", "django", *words], f"manage {words[0]}", env=env, cwd=ROOT)
+
+
+def _bring_forward(database: str, env: dict[str, str]) -> None:
+    """Upgrade a database to this code, after a backup where it holds data. Raises Stop where it does not fit."""
+    state, _, version = _manage(["upgrade", "--check"], env).strip().splitlines()[-1].partition(" ")
+    if state == "current":
+        return
+    if state == "forward":
+        folder = HOME / "backups"
+        folder.mkdir(exist_ok=True)
+        kept = folder / f"{database}-{version}-{time.strftime('%Y%m%d-%H%M%S')}.northing"
+        backup_to(DATA, database, FILES[database], kept)
+        say(f"upgrading the database from version {version}; its backup is {kept}")
+    _manage(["upgrade"], env)
 
 
 def demo(words: list[str]) -> int:
@@ -140,8 +161,13 @@ def serve(words: list[str]) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     started = DATA.ensure()
     env = live(options.host, options.mail)
-    _manage(["check", "--deploy", "--fail-level", "WARNING"], env)
-    _manage(["migrate", "--no-input", "-v", "0"], env)
+    try:
+        _manage(["check", "--deploy", "--fail-level", "WARNING"], env)
+        _bring_forward(LIVE, env)
+    except Stop:
+        if started:
+            DATA.stop()
+        raise
     where = f"http://127.0.0.1:{options.port}/, for a proxy that speaks HTTPS as {', '.join(options.host)}"
     return _watched(LIVE, options.port, env, [_django("work")], started, lambda: say(where))
 
@@ -167,8 +193,44 @@ def backup(words: list[str]) -> int:
 
 
 def restore(words: list[str]) -> int:
-    """Database and documents back from such a file."""
-    return _keep(words, "restore", restore_from, "restored from")
+    """Database and documents back from such a file; one of an older version is upgraded, a newer one refused."""
+
+    def checked(cluster: Cluster, database: str, files: Path, source: Path) -> None:
+        restore_from(cluster, database, files, source, _upgrade)
+
+    return _keep(words, "restore", checked, "restored from")
+
+
+def _upgrade(database: str) -> None:
+    """Upgrade a database that nothing uses yet. Raises Stop where it does not fit."""
+    said = _manage(["upgrade"], surroundings(DATA.url(database))).strip()
+    if said:
+        say(said)
+
+
+def freeze(words: list[str]) -> int:
+    """Keep hashes of new migrations and the fingerprints of what they make; `--dump` keeps a small dump of it, too."""
+    prepare()
+    scratch = Cluster("scratch")
+    started = scratch.ensure()
+    name = "northing_freeze"
+    scratch.sql(f"drop database if exists {name} with (force)")
+    scratch.sql(f"create database {name}")
+    env = surroundings(scratch.url(name))
+    try:
+        _manage(["migrate", "--no-input", "-v", "0"], env)
+        say(_manage(["freeze"], env).strip())
+        if words == ["--dump"]:
+            _manage(["demo_world"], env)
+            release = _manage(["shell", "-v", "0", "-c", "import northing; print(northing.__version__)"], env).strip()
+            kept = ROOT / "tests" / "files" / "releases" / f"{release}.dump"
+            dump_of(scratch, name, kept)
+            say(f"kept the demo world of {release} in {kept.relative_to(ROOT)}")
+        return 0
+    finally:
+        scratch.sql(f"drop database if exists {name} with (force)")
+        if started:
+            scratch.stop()
 
 
 def _keep(words: list[str], name: str, work: Callable[[Cluster, str, Path, Path], None], done: str) -> int:
@@ -223,15 +285,16 @@ def _django(name: str, *words: str) -> Program:
 
 
 def _wait_for(port: int, server: subprocess.Popen[bytes], path: str = "healthz") -> None:
-    said = "nothing"
+    said, token = "nothing", {"Authorization": f"Bearer {_secret('health.token')}"}
+    ask = urllib.request.Request(f"http://127.0.0.1:{port}/{path}", headers=token)
     for _ in range(600):
         if server.poll() is not None:
             raise Stop("the application does not start; what it said is above")
         try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/{path}", timeout=5):
+            with urllib.request.urlopen(ask, timeout=5):
                 return
         except urllib.error.HTTPError as error:
-            said = error.read(200).decode(errors="replace")
+            said = error.read(2000).decode(errors="replace")
         except (urllib.error.URLError, OSError):
             pass
         time.sleep(0.1)
@@ -270,7 +333,7 @@ def manage(words: list[str]) -> int:
     if words[:1] == ["--live"]:
         started = DATA.ensure()
         env, words = live(["localhost"], "smtp://127.0.0.1:25"), words[1:]
-        _manage(["migrate", "--no-input", "-v", "0"], env)
+        _bring_forward(LIVE, env)
     else:
         env, started = ready()
     try:

@@ -95,16 +95,35 @@ def test_administrators_are_told_that_work_waits(world, signed_in):
     assert told not in signed_in("expediter").get("/").content.decode()
 
 
+def health(client, address="/healthz", **headers):
+    answer = client.get(address, headers=headers)
+    return answer.status_code, answer.content.decode()
+
+
 def test_health_tells_web_from_worker(db, client, away):
-    assert (client.get("/healthz").status_code, client.get("/healthz").content) == (503, b"worker away")
-    assert client.get("/healthz?only=web").content == b"ok"
+    assert health(client) == (503, "not ok")
+    assert health(client, "/healthz?only=web") == (200, "ok")
     worker_gave_sign(timezone.now())
-    assert client.get("/healthz").content == b"ok"
+    assert health(client) == (200, "ok")
     worker_gave_sign(timezone.now() - timedelta(minutes=1))
-    assert client.get("/healthz").content == b"worker away"
+    assert health(client) == (503, "not ok")
     context = away()
     try:
-        answer = client.get("/healthz?only=web")
+        answer = health(client, "/healthz?only=web")
     finally:
         context.__exit__(None, None, None)
-    assert (answer.status_code, answer.content) == (503, b"database away")
+    assert answer == (503, "not ok")
+
+
+def test_health_tells_its_reasons_to_who_may_know(world, client, settings):
+    settings.HEALTH_TOKEN = "a-token"
+    told = "not ok\ndatabase: ok. The database fits.\nworker: not ok. The worker is away."
+    assert health(client, authorization="Bearer a-token") == (503, told)
+    for wrong in ("Bearer a-toke", "Bearer ", "a", "Bearer é"):
+        assert health(client, authorization=wrong) == (503, "not ok")
+    client.force_login(world.people["expediter"])
+    assert health(client) == (503, "not ok")
+    client.force_login(world.people["administrator"])
+    assert health(client) == (503, told)
+    settings.HEALTH_TOKEN = ""
+    assert health(Client(), authorization="Bearer ") == (503, "not ok")

@@ -8,6 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from northing import __version__
 from northing.actions.orders.revise import Overtaken
 from northing.api import (
     activity,
@@ -47,7 +48,7 @@ class Northing(NinjaAPI):
         return found
 
 
-api = Northing(title="Northing", version="1", description=WORDS, auth=Token(), docs_url=None)
+api = Northing(title="Northing", version=__version__, description=WORDS, auth=Token(), docs_url=None)
 for step in (masterdata, orders, confirmations, activity, shipping, receiving, labels, inventory, moves, billing):
     api.add_router("", step.router)
 

@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     *(
         f"northing.{name}"
         for name in (
+            "database",
             "masterdata",
             "access",
             "activity",
@@ -104,6 +105,8 @@ DATABASES["default"]["OPTIONS"] = {
 DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
 # Webhooks and carriers' feeds may be in our own network: of the stand-ins of the demo, or where the house says so.
 PRIVATE_ADDRESSES = env.bool("PRIVATE_ADDRESSES", default=False)
+# With it a monitor reads at /healthz what is not well; without one only who keeps the house does.
+HEALTH_TOKEN = env("HEALTH_TOKEN", default="")
 # The stand-in of a hand scanner, in the demo.
 SCANNER_STANDIN = env.bool("SCANNER_STANDIN", default=False)
 # Shared by all processes: limits of tries, and codes that were used. Made by a migration of `access`.

@@ -2,6 +2,7 @@
 
 from django.utils import timezone
 
+from northing import __version__
 from northing.access.permissions import WORDS, may_somewhere
 from northing.actions.activity.remarks import SPEAKERS
 
@@ -34,4 +35,5 @@ def frame(request):
     # Who only looks is offered no field to write in.
     speaks = {"acts": any(may.values()), "to_suppliers": any(may.get(permission) for permission in SPEAKERS)}
     frame = {"rail": rail if signed_in else [], "today": timezone.localdate(), "now": timezone.now()}
+    frame["version"] = __version__
     return frame | {"may": may, "speaks": speaks}
