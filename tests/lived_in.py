@@ -310,6 +310,7 @@ def addresses(world):
         "rate_id": AskedRate.objects.get_or_create(
             company=world.nz, currency="XAF", purpose="book", day=TODAY, rate=2, before=1, said_at=NOW, source="s"
         )[0].pk,
+        "person_id": world.people["dock"].pk,
         "kept_id": kept_of(world),
         "between_id": between_of(world),
         "asked_id": asked_of(world),

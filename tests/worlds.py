@@ -231,7 +231,9 @@ def make_small_world() -> World:
     world = World(nz, au, _site(nz, "TRG", ports["NZTRG"]))
     _site(au, "MEL", ports["AUMEL"])
     for role in (*ROLES, *OF_LINKS):
-        person = world.people[role] = Person.objects.create_user(role, password=role)
+        person = world.people[role] = Person.objects.create_user(
+            role, password=role, keeps_house=role == "administrator"
+        )
         Grant.objects.bulk_create([Grant(person=person, company=company, role=role) for company in (nz, au)])
     stranger = world.people["stranger"] = Person.objects.create_user("stranger", password="stranger")
     Grant.objects.bulk_create([Grant(person=stranger, company=au, role=role) for role in ("dock", "expediter")])

@@ -105,7 +105,8 @@ def test_a_database_of_before_the_first_release_is_refused(db):
 def test_a_changed_schema_is_refused(db, change):
     with connection.cursor() as cursor:
         cursor.execute(
-            "select conname from pg_constraint where conrelid = 'positions_position'::regclass and contype = 'c' limit 1"
+            "select conname from pg_constraint"
+            " where conrelid = 'positions_position'::regclass and contype = 'c' limit 1"
         )
         cursor.execute(change.format(check=cursor.fetchone()[0]))
     assert "made before 1.0.0, or changed by hand" in refused()

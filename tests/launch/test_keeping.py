@@ -124,3 +124,18 @@ def test_a_damaged_database_in_a_backup_is_said_in_words_and_changes_nothing(kep
         restore_from(cluster, NAME, files, file)
     assert cluster.sql("select words from told", NAME) == "as it was"
     assert not cluster.has_database(f"{NAME}_restored")
+
+
+def test_a_backup_that_does_not_fit_changes_nothing(kept):
+    cluster, files, file = kept
+    backup_to(cluster, NAME, files, file)
+    cluster.sql("update told set words = 'as it is now'", NAME)
+
+    def refuse(database):
+        assert cluster.sql("select words from told", database) == "as it was"
+        raise Stop("The database is of a newer version.")
+
+    with pytest.raises(Stop, match="newer version"):
+        restore_from(cluster, NAME, files, file, refuse)
+    assert cluster.sql("select words from told", NAME) == "as it is now"
+    assert not cluster.has_database(f"{NAME}_restored")

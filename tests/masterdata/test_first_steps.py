@@ -60,6 +60,8 @@ def test_the_page_leads_from_the_empty_watch_to_each_step(world, client):
 
 def test_a_test_letter_says_what_the_server_answers(world, client, monkeypatch, inbox):  # noqa: F811
     page, url = administrator(world, client), reverse("test-letter")
+    assert page.post(url, {"key": "n"}).status_code == 403, "the mail server is the house's"
+    Person.objects.filter(username="viewer").update(keeps_house=True)
     said = page.post(url, {"key": "a"}, follow=True).content.decode()
     assert "You have no mail address" in said
     Person.objects.filter(username="viewer").update(email="me@here.example")

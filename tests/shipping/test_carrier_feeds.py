@@ -20,7 +20,7 @@ from tests.worlds import NOW
 DAY = timedelta(days=1)
 
 
-def set_feed(world, who="shipping", **more):
+def set_feed(world, who="administrator", **more):
     facts = {"carrier": world.parties["provider"].pk, "url": "http://127.0.0.1:1/v2"} | more
     return carrier_feeds.set_feed(world.act(who), carrier_feeds.FeedRequest(**facts))
 
@@ -153,6 +153,9 @@ def test_only_what_is_due_is_asked_and_the_page_says_how_it_went(world, client):
     [said] = carrier_feeds.poll_due(NOW)
     assert said.startswith("Feed of Forwarder: it cannot be reached")
     client.force_login(world.people["shipping"])
+    assert "failed 1 time" not in client.get(reverse("events")).content.decode(), "feeds are the house's"
+    assert client.post(reverse("set-feed"), {"key": "n"}).status_code == 403
+    client.force_login(world.people["administrator"])
     assert "failed 1 time" in client.get(reverse("events")).content.decode()
     carrier = world.parties["provider"].pk
     asked = {"key": "k", "carrier": carrier, "url": "x", "rank": 1, "every_minutes": 5}

@@ -10,6 +10,10 @@ from northing.masterdata.models import Company
 class Person(AbstractUser):
     """A person who signs in."""
 
+    # The right to change what all companies share: roles of the house, webhooks, feeds, the mail server.
+    # No role includes it.
+    keeps_house = models.BooleanField(default=False, db_default=False)
+
     class Meta:
         ordering = ["username"]
 
@@ -25,13 +29,20 @@ class SupplierPerson(models.Model):
 
 
 class Role(models.Model):
-    """The permissions of a role that is not as it ships, or does not ship at all."""
+    """The permissions of a role that is not as it ships, or does not ship at all: of the house, or of one company.
 
-    code = models.CharField(max_length=16, unique=True)
+    A company's own goes before the house's of that code.
+    """
+
+    code = models.CharField(max_length=16)
+    company = models.ForeignKey(Company, models.CASCADE, null=True, related_name="roles")
     permissions = models.JSONField(default=list)
 
     class Meta:
-        ordering = ["code"]
+        ordering = ["code", "company"]
+        constraints = [
+            models.UniqueConstraint(fields=["code", "company"], name="role_once_by_company", nulls_distinct=False)
+        ]
 
 
 class Grant(models.Model):

@@ -26,9 +26,20 @@ def take_role(grant: Grant) -> None:
     Grant.objects.filter(pk=grant.pk).delete()
 
 
-def keep_role(code: str, permissions: Iterable[str]) -> None:
-    """The permissions of a role, from now on."""
-    Role.objects.update_or_create(code=code, defaults={"permissions": sorted(permissions)})
+def keep_role(code: str, permissions: Iterable[str], company: int | None) -> None:
+    """Set the permissions of a role, of the house or of one company (id), from now on."""
+    Role.objects.update_or_create(code=code, company_id=company, defaults={"permissions": sorted(permissions)})
+
+
+def drop_role(code: str, company: int) -> None:
+    """Drop a company's own role: the house's of that code counts there again."""
+    Role.objects.filter(code=code, company=company).delete()
+
+
+def give_house(person: Person, keeps: bool) -> None:
+    """Give a person the right to keep the house, or take it."""
+    person.keeps_house = keeps
+    person.save(update_fields=["keeps_house"])
 
 
 def write_token(token: ApiToken) -> ApiToken:

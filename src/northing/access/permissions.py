@@ -1,8 +1,9 @@
-"""Permissions by role, granted per company, or at one of its sites.
+"""Permissions by role, granted per company, or at one of its sites; and the right to keep the house.
 
-The roles that ship are below; a row of `Role` says otherwise of one, or makes another.
+The roles that ship are below; a row of `Role` says otherwise of one, or makes another, in the house or in one company.
 """
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -47,7 +48,7 @@ WORDS = {
     "chase": "chase suppliers",
     "invite": "give suppliers a link",
     "keep_supplier": "keep suppliers, items and prices",
-    "keep_house": "keep companies, sites and ports",
+    "keep_house": "keep companies, sites and their records",
     "pack": "pack shipments",
     "say_dates": "record departures and arrivals",
     "estimate_charge": "estimate charges",
@@ -68,6 +69,9 @@ WORDS = {
     "begin": "bring in opening balances",
     "keep_people": "keep people and roles",
 }
+# The right to change what all companies share. It belongs to no company and to no role; a person has it or not.
+HOUSE = "house"
+ASK_HOUSE = "Ask a person who keeps the house."
 ASK = "Ask an administrator for a role that includes it."
 LOOKS = "You may only look."
 # Rights that belong to a place: a grant at one site gives them there only.
@@ -85,11 +89,13 @@ class Held:
     limit: Decimal | None
 
 
-def permissions_of_roles() -> dict[str, set[str]]:
-    """Every role with its permissions, as they are now."""
+def permissions_of_roles(company: int | None = None) -> dict[str, set[str]]:
+    """Return every role with its permissions, as they are now: in a company (id), or those of the house."""
     from northing.access.models import Role
 
-    return ROLES | {role.code: set(role.permissions) & set(WORDS) for role in Role.objects.all()}
+    rows = Role.objects.filter(company=None)
+    own = Role.objects.filter(company=company) if company else ()
+    return ROLES | {role.code: set(role.permissions) & set(WORDS) for role in (*rows, *own)}
 
 
 def companies_of(person) -> set[int]:
@@ -119,11 +125,35 @@ def require(person, permission: str, companies, site: int | None = None) -> None
 
 
 def require_somewhere(person, permission: str) -> None:
-    """Raise NotAllowed unless the person has the permission in some company: for what the companies share."""
+    """Raise NotAllowed unless the person has the permission in some company: for what belongs to nobody yet."""
     if not may_somewhere(person, permission):
-        raise NotAllowed(
-            Problem(f"You may not {WORDS[permission]}.", mend="Ask an administrator for a role that includes it.")
-        )
+        raise NotAllowed(Problem(f"You may not {words_of(permission)}.", mend=ASK))
+
+
+def require_house(person) -> None:
+    """Raise NotAllowed unless the person keeps the house: for what belongs to no company, and every company uses."""
+    if not may_somewhere(person, HOUSE):
+        raise NotAllowed(Problem(f"You may not {words_of(HOUSE)}.", mend=ASK_HOUSE))
+
+
+def require_of_all(person, permissions: Sequence[str], companies: Iterable[int], what: str) -> None:
+    """Raise NotAllowed unless the person has one of the permissions in some company, and in each of `companies` (ids).
+
+    For `what` companies share, such as a supplier: one company's people do not change it for another. Who keeps the
+    house needs the permission in one company only.
+    """
+    if not any(may_somewhere(person, permission) for permission in permissions):
+        raise NotAllowed(Problem(f"You may not {words_of(permissions[-1])}.", mend=ASK))
+    if may_somewhere(person, HOUSE):
+        return
+    if any(not any(may(person, permission, company) for permission in permissions) for company in companies):
+        what = f"You may not {words_of(permissions[-1])} for every company that uses {what}."
+        raise NotAllowed(Problem(what, mend=f"{ASK_HOUSE[:-1]}, or a person with this right in all of them."))
+
+
+def words_of(permission: str) -> str:
+    """Return what a permission allows, in words."""
+    return "keep the house" if permission == HOUSE else WORDS[permission]
 
 
 def permissions_in(person, company: int | None) -> set[str]:
@@ -139,7 +169,9 @@ def roles_of(person) -> set[str]:
 
 
 def may_somewhere(person, permission: str) -> bool:
-    """Whether the person has the permission in any company; for offering a button."""
+    """Whether the person has the permission in any company, or the right of the house; for offering a button."""
+    if permission == HOUSE:
+        return bool(person.is_active and person.keeps_house)
     return any(permission in held.permissions for held in held_by(person))
 
 
@@ -149,19 +181,29 @@ def limit_of(person, permission: str, company: int) -> Decimal | None:
     return None if None in limits else max(limits, default=Decimal(0))
 
 
-def roles_with(permission: str) -> list[str]:
-    """The roles that include the permission."""
-    return [role for role, permissions in permissions_of_roles().items() if permission in permissions]
+def grants_with(permission: str, companies: Iterable[int]):
+    """Return the grants in the companies (ids) whose role includes the permission there."""
+    from django.db.models import Q
+
+    from northing.access.models import Grant
+
+    found = Q(pk__in=[])
+    for company in companies:
+        roles = [role for role, permissions in permissions_of_roles(company).items() if permission in permissions]
+        found |= Q(company=company, role__in=roles)
+    return Grant.objects.filter(found)
 
 
 def held_by(person) -> list[Held]:
     """The roles of a person, read once for each object of the person."""
     if not hasattr(person, "_held"):
-        from django.db.models import OuterRef, Subquery
+        from django.db.models import F, OuterRef, Q, Subquery
 
         from northing.access.models import Role
 
-        changed = Subquery(Role.objects.filter(code=OuterRef("role")).values("permissions")[:1])
+        # Of a company's own role and the house's the company's counts.
+        of_role = Role.objects.filter(Q(company=OuterRef("company")) | Q(company=None), code=OuterRef("role"))
+        changed = Subquery(of_role.order_by(F("company").asc(nulls_last=True)).values("permissions")[:1])
         grants = person.grants.annotate(changed=changed)
         columns = grants.values_list("role", "company_id", "site_id", "changed", "limit")
         person._held = [

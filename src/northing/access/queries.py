@@ -1,9 +1,9 @@
 """Which rows and which people a person may see."""
 
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 
 from northing.access.models import Person
-from northing.access.permissions import companies_of, roles_with
+from northing.access.permissions import companies_of, grants_with
 
 
 def scoped(queryset, person, path: str = "company"):
@@ -13,5 +13,5 @@ def scoped(queryset, person, path: str = "company"):
 
 def people_who(permission: str, person) -> QuerySet[Person]:
     """Those who have the permission in one of the person's companies."""
-    mine = Q(grants__company__in=companies_of(person), grants__role__in=roles_with(permission))
-    return Person.objects.filter(mine, is_active=True).distinct()
+    grants = grants_with(permission, companies_of(person))
+    return Person.objects.filter(grants__in=grants, is_active=True).distinct()

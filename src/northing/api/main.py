@@ -48,7 +48,9 @@ class Northing(NinjaAPI):
         return found
 
 
-api = Northing(title="Northing", version=__version__, description=WORDS, auth=Token(), docs_url=None)
+api = Northing(
+    title="Northing", version=__version__, urls_namespace="api-1", description=WORDS, auth=Token(), docs_url=None
+)
 for step in (masterdata, orders, confirmations, activity, shipping, receiving, labels, inventory, moves, billing):
     api.add_router("", step.router)
 

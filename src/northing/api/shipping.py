@@ -22,7 +22,8 @@ from northing.core.positions.places import COLUMNS
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Party, Port
 from northing.orders.models import Instalment
-from northing.shipping.models import CarrierEvent, Shipment, ShipmentLine, Voyage
+from northing.reports.dealings import visible_events
+from northing.shipping.models import Shipment, ShipmentLine, Voyage
 from northing.shipping.operations import CallPlan
 from northing.shipping.queries import visible_shipments
 
@@ -50,7 +51,7 @@ def events(
     """Carriers' events, newest first, and what became of each; `state=waits` is what fits nothing of ours."""
     require(request, "read")
     require_somewhere(request.auth.person, "say_dates")
-    found = CarrierEvent.objects.defer("raw")
+    found = visible_events(request.auth.person).defer("raw")
     found = found.filter(state=state) if state else found
     rows, following = page(found, after, limit, newest_first=True)
     return {"items": rows, "next": following}

@@ -200,7 +200,12 @@ def _people() -> None:
     companies = {company.code: company for company in Company.objects.all()}
     for username, first, last, roles, where in PEOPLE:
         person = Person.objects.create_user(
-            username, password=PASSWORD, first_name=first, last_name=last, email=f"{username}@kestrel-loam.example"
+            username,
+            password=PASSWORD,
+            first_name=first,
+            last_name=last,
+            email=f"{username}@kestrel-loam.example",
+            keeps_house="administrator" in roles,
         )
         codes = list(companies) if where == "both" else [where]
         Grant.objects.bulk_create(

@@ -3,8 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from northing.access.models import Person
-from northing.access.permissions import roles_with
+from northing.access.permissions import grants_with
 from northing.masterdata.models import Bin, Company, ExchangeRate, Item, Party, Site
 from northing.messaging.models import Message
 from northing.orders.models import PurchaseOrder
@@ -89,8 +88,11 @@ NEEDED = {"write_order": "writes orders", "receive": "receives goods", "book_bil
 
 
 def _no_people(company: Company) -> str:
-    held = Person.objects.filter(grants__company=company, is_active=True)
-    lacking = [words for right, words in NEEDED.items() if not held.filter(grants__role__in=roles_with(right)).exists()]
+    lacking = [
+        words
+        for right, words in NEEDED.items()
+        if not grants_with(right, [company.pk]).filter(person__is_active=True).exists()
+    ]
     return f"has no one who {', '.join(lacking)}" if lacking else ""
 
 

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 from northing.access.acts import Act
-from northing.access.permissions import require_somewhere
+from northing.access.permissions import require_of_all
 from northing.activity.operations import add_history, once
 from northing.confirmations import operations
 from northing.confirmations.models import ChaserRule
 from northing.core.problems import Problem, Refused
-from northing.masterdata.models import Party
+from northing.masterdata.models import Company, Party
+from northing.reports.dealings import companies_of_parties
 
 FACTS = {"days": "days", "quiet_days": "quiet days after one", "paused": "paused"}
 
@@ -28,7 +29,11 @@ class RuleRequest:
 @once
 def keep_rule(act: Act, request: RuleRequest) -> int:
     """Keep a rule, new or in place of the one for the same supplier, mode and kind."""
-    require_somewhere(act.person, "chase")
+    if request.supplier:
+        users = companies_of_parties([request.supplier])[request.supplier]
+    else:
+        users = set(Company.objects.values_list("pk", flat=True))
+    require_of_all(act.person, ["chase"], users, "this rule")
     if request.kind not in ChaserRule.Kind.values:
         raise Refused(Problem("There is no such rule.", "kind"))
     supplier = Party.objects.filter(pk=request.supplier, kind=Party.Kind.SUPPLIER).first() if request.supplier else None

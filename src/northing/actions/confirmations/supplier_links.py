@@ -18,6 +18,7 @@ from northing.confirmations.models import SupplierLink
 from northing.core.problems import Problem, Refused
 from northing.masterdata.models import Company, Party
 from northing.messaging.models import Message
+from northing.reports.dealings import companies_of_parties
 
 # 24 bytes are 192 bits; a link lives as long as an order usually takes to be answered and packed.
 TOKEN_BYTES, LIVES_DAYS = 24, 45
@@ -89,9 +90,12 @@ def revoke(act: Act, request: RevokeRequest) -> int:
 
 
 def _companies(act: Act, supplier: Party) -> list[int]:
-    """The companies that buy from the supplier; where there is none yet, any of the person's own."""
-    bought = list(Company.objects.filter(purchaseorder__supplier=supplier).distinct().values_list("pk", flat=True))
-    return bought or list(act.person.grants.values_list("company", flat=True)[:1])
+    """The companies that deal with the party: its link shows what concerns each. Where there is none yet, any of the
+    person's own.
+    """
+    return sorted(companies_of_parties([supplier.pk])[supplier.pk]) or list(
+        act.person.grants.values_list("company", flat=True)[:1]
+    )
 
 
 def acting_person(supplier: Party) -> Person:

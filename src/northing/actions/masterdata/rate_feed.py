@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import transaction
 
 from northing.access.acts import Act
-from northing.access.permissions import require_somewhere
+from northing.access.permissions import require_of_all
 from northing.actions.worklist.rates import refresh_rates, refresh_rates_of
 from northing.activity.operations import add_history, once
 from northing.core.money.cross_rates import change, cross_rate, jumped
@@ -50,7 +50,8 @@ class SettleRequest:
 @once
 def set_rate_feed(act: Act, request: RateFeedRequest) -> int:
     """Set where rates are asked for. Returns the feed's id."""
-    require_somewhere(act.person, "enter_rate")
+    every = Company.objects.values_list("pk", flat=True)
+    require_of_all(act.person, ["enter_rate"], every, "the rates of a bank")
     problems = []
     if not request.url.startswith(("http://", "https://")) or len(request.url) > 200:
         problems.append(Problem("Enter an address that begins with https://.", "url"))

@@ -13,8 +13,16 @@ from django.utils import timezone
 
 from northing.access.acts import Act
 from northing.access.models import Grant
-from northing.access.operations import give_roles
-from northing.access.permissions import ASK, WORDS, held_by, may, may_somewhere
+from northing.access.operations import give_house, give_roles
+from northing.access.permissions import (
+    ASK,
+    WORDS,
+    held_by,
+    may,
+    may_somewhere,
+    require_house,
+    require_of_all,
+)
 from northing.actions.access.roles import PersonRequest, write_person
 from northing.actions.customs import tariff_changes
 from northing.actions.worklist import clocks
@@ -31,11 +39,12 @@ from northing.ledger.models import Posting
 from northing.masterdata import operations
 from northing.masterdata.facts import NEEDED, Kind
 from northing.masterdata.kinds import KINDS
-from northing.masterdata.models import Bin, Company, Party
+from northing.masterdata.models import Bin, Company, Item, Party
 from northing.masterdata.operations import rate_problems
 from northing.masterdata.rate_cards import card_problems, lock_cards
 from northing.masterdata.records import Reading
 from northing.orders.models import Instalment, OrderLine, PurchaseOrder
+from northing.reports.dealings import companies_of_items, companies_of_parties
 from northing.shipping.models import Container, Shipment
 from northing.shipping.queries import given_back
 
@@ -92,6 +101,8 @@ class Judged:
     new: bool = False
     changes: list[dict[str, str]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    # This person may not keep it.
+    barred: bool = False
 
     @property
     def state(self) -> str:
@@ -123,7 +134,9 @@ def keep_record(act: Act, request: RecordRequest) -> int | str:
     one = _judge(kind, Reading(kind), 0, facts if found else with_followed(act, kind, facts), found)
     _judge_together(kind, [one])
     refuse_if(one.problems)
-    _require_for(act, kind, one)
+    _require_for(act, kind, [one])
+    if one.barred:
+        raise NotAllowed(one.problems)
     _save(act, kind, [one])
     assert one.record is not None
     return one.record.pk
@@ -180,10 +193,7 @@ def judge_rows(act: Act, request: RowsRequest) -> list[Judged]:
         if key in met:
             one.problems.append(Problem(f"This {kind.words} stands in row {met[key]} already."))
         met[key] = number
-        try:
-            _require_for(act, kind, one)
-        except NotAllowed as refused:
-            one.problems += refused.problems
+    _require_for(act, kind, judged)
     _judge_together(kind, judged)
     return judged
 
@@ -311,11 +321,56 @@ def _require_somewhere(act: Act, kind: Kind) -> None:
         raise NotAllowed(Problem(f"You may not {WORDS[kind.permissions[-1]]}.", mend=ASK))
 
 
-def _require_for(act: Act, kind: Kind, one: Judged) -> None:
-    """Records of a company need its own keepers; a new company any."""
-    company = company_of(kind, one.record)
-    if company is not None and not any(may(act.person, permission, company) for permission in kind.permissions):
+def _require_for(act: Act, kind: Kind, judged: Sequence[Judged]) -> None:
+    """Add a problem to each record that this person may not keep.
+
+    Records of a company need its own keepers; a new company needs who keeps the house. What companies share needs the
+    right in each company that uses it: the party or the item that it is or is about; without one, in every company.
+    """
+    rows = [one for one in judged if one.record is not None]
+    users = _users(kind, rows) if not kind.company else {}
+    for place, one in enumerate(rows):
+        company = company_of(kind, one.record)
+        try:
+            if company is not None:
+                _require_in(act, kind, company)
+            elif kind.company:
+                require_house(act.person)
+            else:
+                require_of_all(act.person, kind.permissions, users[place], f"this {kind.words}")
+        except NotAllowed as refused:
+            one.problems += refused.problems
+            one.barred = True
+
+
+def _require_in(act: Act, kind: Kind, company: int) -> None:
+    if not any(may(act.person, permission, company) for permission in kind.permissions):
         raise NotAllowed(Problem(f"You may not {WORDS[kind.permissions[0]]} for this company.", mend=ASK))
+
+
+def _users(kind: Kind, rows: Sequence[Judged]) -> dict[int, set[int]]:
+    """The companies (ids) that use each of the records, by its place among `rows`."""
+    parties = [_owners(kind, Party, one.record) for one in rows]
+    items = [_owners(kind, Item, one.record) for one in rows]
+    by_party = companies_of_parties({key for keys in parties for key in keys})
+    by_item = companies_of_items({key for keys in items for key in keys})
+    every = set(Company.objects.values_list("pk", flat=True))
+    found = {}
+    for place, one in enumerate(rows):
+        about = [*(by_party[key] for key in parties[place]), *(by_item[key] for key in items[place])]
+        own = one.new and kind.model in (Party, Item)
+        found[place] = set().union(*about) if about or own else every
+    return found
+
+
+def _owners(kind: Kind, model: type[models.Model], record: Any) -> list[int]:
+    """The parties or the items (ids) that a record is, or is about."""
+    if kind.model is model:
+        return [record.pk] if record.pk else []
+    named = (
+        fact.name for fact in kind.facts if fact.refers and kind.model._meta.get_field(fact.name).related_model is model
+    )
+    return [key for name in named if (key := getattr(record, f"{name}_id"))]
 
 
 def company_of(kind: Kind, record: Any) -> int | None:
@@ -401,6 +456,7 @@ def found_house(act: Act, request: FoundRequest) -> int:
     refuse_if(one.problems)
     person = write_person(request.person)
     founder = Act(person, act.at, channel=act.channel)
+    give_house(person, True)
     _save(founder, kind, [one])
     add_history(founder, "found_house", f"{person} founded the house", [("person", person.pk, None)])
     return person.pk

@@ -5,7 +5,7 @@ from datetime import date
 from decimal import Decimal
 
 from northing.access.acts import Act
-from northing.access.permissions import require_somewhere
+from northing.access.permissions import require_of_all
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.operations import add_history, once
 from northing.core.money.periods import day_problems
@@ -16,6 +16,7 @@ from northing.masterdata import operations as masterdata
 from northing.masterdata.models import LINK_MAY, OWES, Item, Party
 from northing.masterdata.queries import find_pack
 from northing.orders.models import Instalment
+from northing.reports.dealings import companies_of_items, companies_of_parties
 
 # What is decided of a supplier, by the words of its change.
 FACTS = {
@@ -63,7 +64,7 @@ class DelayRequest:
 @once
 def set_delay_cost(act: Act, request: DelayRequest) -> int:
     """Set the cost of a day's delay of an item; delays to it rank higher on the Watch."""
-    require_somewhere(act.person, "keep_supplier")
+    require_of_all(act.person, ["keep_supplier"], companies_of_items([request.item])[request.item], "this item")
     item = Item.objects.select_for_update().filter(pk=request.item).first()
     if item is None:
         raise Refused(Problem("There is no such item.", "item"))
@@ -150,8 +151,8 @@ def _step_problems(request: AgreementRequest, decimals: int) -> list[Problem]:
 
 
 def _supplier(act: Act, key: int) -> Party:
-    """Suppliers are shared by the companies: who keeps them in one company keeps them for all."""
-    require_somewhere(act.person, "keep_supplier")
+    """Suppliers are shared by the companies: it takes the right in each that deals with it."""
+    require_of_all(act.person, ["keep_supplier"], companies_of_parties([key])[key], "this supplier")
     supplier = Party.objects.select_for_update().filter(pk=key, kind=Party.Kind.SUPPLIER).first()
     if supplier is None:
         raise Refused(Problem("There is no such supplier.", "supplier"))

@@ -10,11 +10,10 @@ from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
 
 from northing.access.acts import Act
-from northing.access.permissions import require, require_somewhere
+from northing.access.permissions import require_house
 from northing.actions.messaging.test_letter import send_through
 from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, refuse_if
-from northing.masterdata.models import Company
 from northing.messaging import operations
 from northing.messaging.mail_server import Outgoing, encrypted, from_environment, outgoing, with_password_kept
 from northing.messaging.models import MailServer
@@ -46,7 +45,7 @@ class EnvironmentRequest:
 
 def set_mail_server(act: Act, request: MailServerRequest) -> str:
     """Send a test letter through the server, then keep it. Returns what the server said; raises Refused with it."""
-    _check_right(act)
+    require_house(act.person)
     refuse_if(_problems(request))
     scheme = "smtps" if request.secure else "smtp"
     entered = Outgoing(
@@ -62,7 +61,7 @@ def set_mail_server(act: Act, request: MailServerRequest) -> str:
 @once
 def use_environment(act: Act, _: EnvironmentRequest) -> str:
     """Letters go to MAIL_URL again. Returns its address."""
-    _check_right(act)
+    require_house(act.person)
     operations.write_mail_server(MailServer(set_by=act.person, made_at=act.at))
     address = from_environment().address
     add_history(act, "set_mail_server", f"Letters go to {address} (MAIL_URL)", [("person", act.person.pk, None)])
@@ -83,12 +82,6 @@ def _keep(act: Act, server: Outgoing) -> str:
     told = f"Letters go to {server.address}, from {server.sender}"
     add_history(act, "set_mail_server", told, [("person", act.person.pk, None)])
     return server.address
-
-
-def _check_right(act: Act) -> None:
-    """Orders of every company go through it: it takes the right in each of them."""
-    require_somewhere(act.person, "keep_house")
-    require(act.person, "keep_house", Company.objects.values_list("pk", flat=True))
 
 
 def _problems(request: MailServerRequest) -> list[Problem]:

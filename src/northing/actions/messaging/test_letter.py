@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from django.utils import timezone
 
 from northing.access.acts import Act
-from northing.access.permissions import require_somewhere
+from northing.access.permissions import require_house
 from northing.activity.operations import add_history
 from northing.core.problems import Problem, Refused
 from northing.integrations.mail.base import Undeliverable
@@ -20,7 +20,7 @@ class TestLetterRequest:
 
 def send_test_letter(act: Act, _: TestLetterRequest) -> str:
     """Send it at once. Returns where it went; raises Refused with what the server said."""
-    require_somewhere(act.person, "keep_house")
+    require_house(act.person)
     return send_through(act, outgoing())
 
 

@@ -4,7 +4,7 @@ import secrets
 from dataclasses import dataclass
 
 from northing.access.acts import Act
-from northing.access.permissions import require_somewhere
+from northing.access.permissions import require_house
 from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
 from northing.messaging import operations
@@ -30,7 +30,7 @@ class EndRequest:
 @once
 def add_hook(act: Act, request: HookRequest) -> dict:
     """Tell an address from now on. Returns its id and its secret: it is shown this once."""
-    require_somewhere(act.person, "keep_house")
+    require_house(act.person)
     problems = []
     if not request.url.startswith(("https://", "http://")) or len(request.url) > 200:
         problems.append(Problem("Enter an address that begins with https://.", "url"))
@@ -48,7 +48,7 @@ def add_hook(act: Act, request: HookRequest) -> dict:
 @once
 def end_hook(act: Act, request: EndRequest) -> int:
     """Tell an address no more."""
-    require_somewhere(act.person, "keep_house")
+    require_house(act.person)
     hook = Webhook.objects.filter(pk=request.hook, ended_at=None).first()
     if hook is None:
         raise Refused(Problem("This webhook is disabled already."))

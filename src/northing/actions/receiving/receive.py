@@ -33,7 +33,7 @@ from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, add_links, once
 from northing.core.checks import answered, finding
 from northing.core.inventory.bins import Goods
-from northing.core.problems import Problem, Strength, refuse_if
+from northing.core.problems import Problem, Refused, Strength, refuse_if
 from northing.customs.queries import is_declared, is_released
 from northing.ledger.models import Entry
 from northing.ledger.operations import Draft, open_entry, post
@@ -44,6 +44,7 @@ from northing.receiving.models import Receipt
 from northing.receiving.queries import same_note
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, ShipmentLine
+from northing.shipping.queries import visible_shipments
 
 __all__ = ["Papers", "ReceiveRequest", "ReceiveRow", "note_words", "receive", "take_in"]
 
@@ -69,7 +70,7 @@ def receive(act: Act, request: ReceiveRequest) -> int:
 
 def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None = None) -> Receipt:
     """Do the steps of every receipt; the caller has checked that the person may."""
-    container = _locked_container(request)
+    container = _locked_container(act, request)
     refuse_if(_head_problems(act, request))
     # Before the goods are read: with this they may be in another place, and ours.
     proves, dated = arrive_by_receipt(act, container, request.occurred_on) if container else ({}, [])
@@ -162,10 +163,12 @@ def _finish(
         respread_estimates(act, container.shipment)
 
 
-def _locked_container(request: ReceiveRequest) -> Container | None:
+def _locked_container(act: Act, request: ReceiveRequest) -> Container | None:
     if request.container is None:
         return None
-    container = Container.objects.get(pk=request.container)
+    container = Container.objects.filter(pk=request.container, shipment__in=visible_shipments(act.person)).first()
+    if container is None:
+        raise Refused(Problem("There is no such container.", "container"))
     container.shipment = shipping.lock([container.shipment_id])[container.shipment_id]
     return container
 

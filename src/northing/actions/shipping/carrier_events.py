@@ -20,9 +20,10 @@ from northing.core.problems import Problem, Refused
 from northing.database.columns import draw_keys, insert_columns
 from northing.formats.dcsa import EQUIPMENT, TRANSPORT, Event, raw_events, read_events
 from northing.masterdata.models import Port
+from northing.reports.dealings import visible_events
 from northing.shipping import operations as shipping
 from northing.shipping.models import CarrierEvent, Container, DateStatement, PortCall
-from northing.shipping.queries import expected_docks
+from northing.shipping.queries import expected_docks, visible_shipments
 
 MOST_TOLD = 100
 # A batch is one transaction, and one step of progress; what follows from it is worked out once.
@@ -64,7 +65,8 @@ class TieRequest:
 @once
 def hear(act: Act, request: EventsRequest) -> dict[str, Any]:
     """Take events in; one that is known is left alone. Returns how many were new, tied, noted, waiting, and wrong."""
-    require_somewhere(act.person, "say_dates")
+    if not act.of_house:
+        require_somewhere(act.person, "say_dates")
     source = " ".join(request.source.replace("\x00", " ").split())[:60]
     if not source:
         raise Refused(Problem("Say from whom the events are.", "source"))
@@ -125,6 +127,7 @@ def _met(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[Ca
                 at=event.at,
                 said_at=event.said_at,
                 heard_at=act.at,
+                heard_by_id=act.person.pk,
                 port=event.port,
                 imo=event.imo,
                 voyage=event.voyage,
@@ -144,7 +147,7 @@ def _met(act: Act, source: str, read: list[tuple[dict, Event]]) -> list[tuple[Ca
 KEPT = {"id": "bigint", "source": "text", "event_id": "text", "event_type": "text", "code": "text", "kind": "text"}
 KEPT |= {"day": "date", "said_at": "timestamptz", "heard_at": "timestamptz", "port": "text", "imo": "text"}
 KEPT |= {"voyage": "text", "container": "text", "at": "timestamptz", "empty": "bool", "retracts": "text"}
-KEPT |= {"retracted": "bool", "state": "text", "says": "text", "raw": "jsonb"}
+KEPT |= {"heard_by_id": "bigint", "retracted": "bool", "state": "text", "says": "text", "raw": "jsonb"}
 
 
 def _keep(records: list[CarrierEvent]) -> None:
@@ -157,7 +160,8 @@ def _withdraw(source: str, ids: Iterable[str], batch: EventBatch) -> None:
     """Stop believing the events that a carrier takes back. Moves of goods that followed one alone are undone;
     where a rule stands against that, the event stays believed, and the one that takes it back waits with the reason.
     """
-    taken = CarrierEvent.objects.filter(source=source, event_id__in=list(ids), retracted=False)
+    seen = CarrierEvent.objects.all() if batch.act.of_house else visible_events(batch.act.person)
+    taken = seen.filter(source=source, event_id__in=list(ids), retracted=False)
     keys = set(taken.values_list("pk", flat=True))
     by_event: dict[int, list[DateStatement]] = {key: [] for key in keys}
     for said in DateStatement.objects.filter(event__in=keys, retracted=False).order_by("pk"):
@@ -195,7 +199,8 @@ def tie(act: Act, request: TieRequest) -> int:
     record = _waiting(act, request.event)
     event = _event_of(record)
     call = PortCall.objects.filter(pk=request.call).select_related("voyage").first() if request.call else None
-    box = Container.objects.filter(pk=request.container).first() if request.container else None
+    mine = Container.objects.filter(shipment__in=visible_shipments(act.person))
+    box = mine.filter(pk=request.container).first() if request.container else None
     if call and event.event_type == TRANSPORT:
         event = replace(event, imo=call.voyage.imo, voyage=call.voyage.number, port=call.port_id)
     elif box and event.event_type == EQUIPMENT:
@@ -232,7 +237,7 @@ def drop(act: Act, request: EventRequest) -> int:
 
 def _waiting(act: Act, event: int) -> CarrierEvent:
     require_somewhere(act.person, "say_dates")
-    record = CarrierEvent.objects.select_for_update().filter(pk=event).first()
+    record = visible_events(act.person).select_for_update(of=("self",)).filter(pk=event).first()
     if record is None or record.state != State.WAITS:
         raise Refused(Problem("This event does not wait any more.", mend="Look again."))
     return record

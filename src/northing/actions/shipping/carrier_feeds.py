@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from northing.access.acts import Act
-from northing.access.permissions import require_somewhere
+from northing.access.permissions import require_house
 from northing.actions.shipping import carrier_events
 from northing.activity.operations import add_history, once
 from northing.core.problems import Problem, Refused, refuse_if
@@ -46,7 +46,7 @@ class FeedRequest:
 @once
 def set_feed(act: Act, request: FeedRequest) -> int:
     """Set the feed of a carrier; it is asked at once."""
-    require_somewhere(act.person, "say_dates")
+    require_house(act.person)
     carrier = Party.objects.filter(pk=request.carrier, kind=Party.Kind.PROVIDER).first()
     problems = [] if carrier else [Problem("There is no such carrier.", "carrier")]
     if not request.url.startswith(("http://", "https://")) or len(request.url) > 200:
@@ -103,7 +103,7 @@ def _hear_page(feed: CarrierFeed, content: bytes, counts: dict[str, int]) -> dat
     """Hear a page in batches, each a transaction; returns when the newest of it was said."""
     said = [event.said_at for _, _, event in read_events(content) if isinstance(event, Event)]
     for batch in carrier_events.in_batches(content):
-        act = Act(feed.set_by, timezone.now(), channel="feed")
+        act = Act(feed.set_by, timezone.now(), channel="feed", of_house=True)
         with transaction.atomic():
             heard = carrier_events.hear(act, carrier_events.EventsRequest(feed.carrier.name, batch, feed.rank))
         for name in counts:

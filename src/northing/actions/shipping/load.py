@@ -25,7 +25,7 @@ from northing.orders.models import Instalment
 from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, ShipmentLine
-from northing.shipping.queries import held_in, packing_mark, ready_too_late
+from northing.shipping.queries import held_in, packing_mark, ready_too_late, visible_shipments
 
 ZERO = Decimal(0)
 MOST_BOXES = 60
@@ -90,10 +90,11 @@ def require_packing(act: Act, companies: Iterable[int] = ()) -> None:
         act.require("pack", *(companies_of(act.person) or [0]))
 
 
-def open_shipment(key: int) -> Shipment:
-    """The shipment, locked. Raises Refused where there is none, or it has departed."""
+def open_shipment(act: Act, key: int) -> Shipment:
+    """The shipment, locked. Raises Refused where there is none that this person may see, or it has departed."""
+    require_packing(act)
     shipment = shipping.lock([key]).get(key)
-    if shipment is None:
+    if shipment is None or not visible_shipments(act.person).filter(pk=key).exists():
         raise Refused(Problem("There is no such shipment.", "shipment"))
     if shipment.departed_on:
         raise Refused(Problem(f"{shipment} has departed.", mend="Pack into a shipment that has not."))
@@ -103,8 +104,7 @@ def open_shipment(key: int) -> Shipment:
 @once
 def load(act: Act, request: LoadRequest) -> dict:
     """Bring the containers of a shipment to what is said. Returns the shipment and what to mind, as text."""
-    shipment = open_shipment(request.shipment)
-    require_packing(act)
+    shipment = open_shipment(act, request.shipment)
     if request.seen and request.seen != packing_mark(shipment.pk, companies_of(act.person)):
         what = "Another person has changed this shipment meanwhile."
         raise Refused(Problem(what, mend="Open it anew beside this and compare; what you typed stands here."))

@@ -89,8 +89,7 @@ def create_voyage(act: Act, request: VoyageRequest) -> int:
 @once
 def add_container(act: Act, request: ContainerRequest) -> int:
     """A container by its number."""
-    shipment = open_shipment(request.shipment)
-    require_packing(act)
+    shipment = open_shipment(act, request.shipment)
     number = container_number(request.number)
     container = shipping.write_container(shipment, number, request.size_type, request.seal)
     add_history(act, "add_container", f"Put container {number} into {shipment}", [("shipment", shipment.pk, None)])
@@ -100,7 +99,7 @@ def add_container(act: Act, request: ContainerRequest) -> int:
 @once
 def plan_passage(act: Act, request: PassageRequest) -> int:
     """Plan the legs; dock dates of everything aboard follow."""
-    shipment = open_shipment(request.shipment)
+    shipment = open_shipment(act, request.shipment)
     companies = companies_aboard([shipment.pk])
     require_packing(act, companies)
     refuse_if([] if request.legs else [Problem("Plan at least one leg.", "legs")])
@@ -208,7 +207,7 @@ def _leg_problems(legs: Sequence[LegPlan]) -> list[Problem]:
 def stow(act: Act, request: StowRequest) -> int:
     """Put parts of lines into a container, on top of what it holds."""
     container = Container.objects.select_related("shipment").get(pk=request.container)
-    shipment = open_shipment(container.shipment_id)
+    shipment = open_shipment(act, container.shipment_id)
     rows = [(key, quantity) for key, quantity in request.rows if quantity]
     if not rows:
         raise Refused(Problem("Nothing was entered to pack.", "rows", "Type a quantity beside a line."))

@@ -27,6 +27,8 @@ class CarrierEvent(models.Model):
     day = models.DateField()
     said_at = models.DateTimeField()
     heard_at = models.DateTimeField()
+    # Who brought it in, by page, file or API; of a feed who set it.
+    heard_by = models.ForeignKey(Person, models.PROTECT, null=True, related_name="+")
     port = models.CharField(max_length=5, blank=True)
     imo = models.CharField(max_length=7, blank=True)
     voyage = models.CharField(max_length=50, blank=True)

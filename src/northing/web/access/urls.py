@@ -74,5 +74,6 @@ urlpatterns = [
     path("people/grants/<int:grant_id>/end/", people.end_grant, name="end-grant"),
     path("people/add/", people.add_person, name="add-person"),
     path("people/let-in/", people.let_in, name="let-in"),
+    path("people/<int:person_id>/house/", people.keep_house, name="keep-house"),
     path("people/role/", people.set_role, name="set-role"),
 ]

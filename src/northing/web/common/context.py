@@ -3,7 +3,7 @@
 from django.utils import timezone
 
 from northing import __version__
-from northing.access.permissions import WORDS, may_somewhere
+from northing.access.permissions import HOUSE, WORDS, may_somewhere
 from northing.actions.activity.remarks import SPEAKERS
 
 RAIL = [
@@ -31,7 +31,7 @@ def frame(request):
     rail = [{"name": name, "label": label, "here": name == here} for name, label, _ in RAIL]
     person = getattr(request, "user", None)
     signed_in = person is not None and person.is_authenticated
-    may = {permission: may_somewhere(person, permission) for permission in WORDS} if signed_in else {}
+    may = {permission: may_somewhere(person, permission) for permission in (*WORDS, HOUSE)} if signed_in else {}
     # Who only looks is offered no field to write in.
     speaks = {"acts": any(may.values()), "to_suppliers": any(may.get(permission) for permission in SPEAKERS)}
     frame = {"rail": rail if signed_in else [], "today": timezone.localdate(), "now": timezone.now()}

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from northing.access.permissions import ASK, LOOKS, WORDS, may_somewhere
+from northing.access.permissions import ASK, ASK_HOUSE, HOUSE, LOOKS, WORDS, may_somewhere, words_of
 from northing.core.problems import NotAllowed, Problem
 
 View = Callable[..., Any]
@@ -77,5 +77,8 @@ def check_permission(person, view: View, method: str, words: Mapping[str, Any]) 
     if permissions is None:
         return False
     if permissions and not any(may_somewhere(person, permission) for permission in permissions):
-        raise NotAllowed(Problem(LOOKS if permissions == EVERY else f"You may not {WORDS[permissions[0]]}.", mend=ASK))
+        mend = ASK_HOUSE if permissions == (HOUSE,) else ASK
+        raise NotAllowed(
+            Problem(LOOKS if permissions == EVERY else f"You may not {words_of(permissions[0])}.", mend=mend)
+        )
     return True

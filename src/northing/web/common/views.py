@@ -7,7 +7,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.db import DatabaseError
 from django.http import HttpResponse
 
-from northing.access.permissions import may_somewhere
+from northing.access.permissions import HOUSE, may_somewhere
 from northing.jobs.health import health
 from northing.web.common.permissions import open_page
 
@@ -33,6 +33,6 @@ def _may_know(request) -> bool:
     if settings.HEALTH_TOKEN and secrets.compare_digest(token.encode(), settings.HEALTH_TOKEN.encode()):
         return True
     try:
-        return request.user.is_authenticated and may_somewhere(request.user, "keep_people")
+        return request.user.is_authenticated and may_somewhere(request.user, HOUSE)
     except DatabaseError:
         return False

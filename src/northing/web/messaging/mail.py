@@ -7,6 +7,7 @@ from django.contrib import messages
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
+from northing.access.permissions import HOUSE
 from northing.actions.messaging import mail_server
 from northing.messaging.mail_server import Outgoing, outgoing
 from northing.messaging.models import MailServer
@@ -42,7 +43,7 @@ def _shown(server: Outgoing) -> dict:
     return there | {"name": server.name, "sender": server.sender}
 
 
-@form_for("keep_house")
+@form_for(HOUSE)
 def mail_page(request):
     """Where letters go. A server is kept when it has taken a test letter to the person who enters it."""
     server = outgoing()
@@ -57,7 +58,7 @@ def mail_page(request):
     return render(request, "messaging/mail.html", context, status=422 if form.errors else 200)
 
 
-@acts_for("keep_house")
+@acts_for(HOUSE)
 @require_POST
 def use_environment(request):
     """Letters go to MAIL_URL again."""

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from northing.access.models import Grant
-from northing.access.permissions import companies_of
+from northing.access.permissions import HOUSE, companies_of
 from northing.actions.messaging import webhooks
 from northing.messaging.models import Webhook, WebhookDelivery
 from northing.messaging.webhooks import KINDS
@@ -35,7 +35,7 @@ def visible_hooks(person):
     return Webhook.objects.exclude(set_by__grants__in=elsewhere)
 
 
-@form_for("keep_house")
+@form_for(HOUSE)
 def hooks(request):
     """Addresses, what was told them lately, and a new one."""
     form = HookForm(request.POST or None)
@@ -54,7 +54,7 @@ def hooks(request):
     return render(request, "messaging/webhooks.html", context, status=422 if form.errors else 200)
 
 
-@acts_for("keep_house")
+@acts_for(HOUSE)
 @require_POST
 def end_hook(request, webhook_id: int):
     """Tell an address no more."""

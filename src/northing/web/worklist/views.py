@@ -7,7 +7,7 @@ from django.db.models import Q
 from django.shortcuts import render
 from django.utils import timezone
 
-from northing.access.permissions import companies_of, may_somewhere
+from northing.access.permissions import HOUSE, companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.core.worklist.moves import PARTIES
 from northing.jobs.queries import waiting_too_long
@@ -51,7 +51,7 @@ def watch(request):
         "key": uuid.uuid4().hex,
         "doing": acts_of(page.rows, request.user),
     }
-    if may_somewhere(request.user, "keep_people"):
+    if may_somewhere(request.user, HOUSE):
         context["work_waits"] = waiting_too_long()
     if not page.rows and may_somewhere(request.user, "keep_house"):
         context["begin"] = not PurchaseOrder.objects.filter(company__in=companies, sent_at__isnull=False).exists()

@@ -339,7 +339,7 @@ def paper(request, link, token: str, order_id: int, kind: str):
 @by_link
 def their_document(request, link, token: str, document_id: int):
     """A document that is shared with them."""
-    mine = [shown.order.pk for shown in shown_orders(link.supplier)]
+    mine = PurchaseOrder.objects.filter(supplier=link.supplier, sent_at__isnull=False).values("pk")
     found = Document.objects.filter(pk=document_id, kind="order", record__in=mine, shared=True).first()
     if found is None:
         return render(request, "confirmations/supplier_page/gone.html", {"w": WORDS}, status=404)

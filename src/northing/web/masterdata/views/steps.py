@@ -5,7 +5,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from northing.access.permissions import companies_of
+from northing.access.permissions import HOUSE, companies_of
 from northing.actions.messaging.test_letter import TestLetterRequest, send_test_letter
 from northing.core.problems import Refused
 from northing.messaging.mail_server import outgoing
@@ -35,7 +35,7 @@ def _file(kind: str) -> str:
     return reverse("records-file", args=[kind])
 
 
-@acts_for("keep_house")
+@acts_for(HOUSE)
 @require_POST
 def test_letter(request):
     """Send the person a test letter and show the mail server's answer."""

@@ -45,7 +45,8 @@ ZERO = Decimal(0)
 def receive(request, container_id: int, site_id: int):
     """Receive a container's goods for a site: all at once, or line by line."""
     site = get_object_or_404(scoped(Site.objects.select_related("company"), request.user), pk=site_id)
-    box = get_object_or_404(Container.objects.select_related("shipment"), pk=container_id)
+    boxes = Container.objects.filter(shipment__in=visible_shipments(request.user)).select_related("shipment")
+    box = get_object_or_404(boxes, pk=container_id)
     parts, where = parts_of_container(box, site), Context(site, container=box.pk)
     beside = boxes_beside(box, site)
     return _receive(request, parts, where, {"box": box, "from": box.number, "beside": beside})

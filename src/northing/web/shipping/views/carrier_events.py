@@ -9,11 +9,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from northing.access.permissions import HOUSE, may_somewhere
 from northing.actions.orders import import_file
 from northing.actions.shipping import carrier_events, carrier_feeds, ripple_notices
 from northing.core.problems import Refused
 from northing.formats.dcsa import read_events
 from northing.jobs import jobs
+from northing.reports.dealings import visible_events
 from northing.shipping.models import CarrierEvent, CarrierFeed, Ripple
 from northing.web.common.forms import act_of
 from northing.web.common.history import history_for
@@ -45,7 +47,7 @@ def _later(request, form: EventsForm):
     return redirect("job", job.pk)
 
 
-@form_for("say_dates")
+@form_for("say_dates", HOUSE)
 def events(request):
     """Events, what waits first seen; a file of them taken in."""
     form = EventsForm(request.POST or None, request.FILES or None)
@@ -63,13 +65,14 @@ def events(request):
 
 
 def _context(request, form: EventsForm) -> dict:
-    counts = dict(CarrierEvent.objects.values_list("state").annotate(Count("id")).order_by())
+    seen = visible_events(request.user)
+    counts = dict(seen.values_list("state").annotate(Count("id")).order_by())
     shown = request.GET.get("state", State.WAITS)
-    rows = CarrierEvent.objects.defer("raw").filter(state=shown if shown in State.values else State.WAITS)
+    rows = seen.defer("raw").filter(state=shown if shown in State.values else State.WAITS)
     return {
         "form": form,
         "page": page_of_rows(rows.order_by("-pk"), request.GET),
-        "feeds": CarrierFeed.objects.select_related("carrier").order_by("carrier__name"),
+        "feeds": _feeds(request.user),
         "feed_form": FeedForm(),
         "states": [(value, label, counts.get(value, 0)) for value, label in State.choices],
         "shown": shown,
@@ -77,7 +80,13 @@ def _context(request, form: EventsForm) -> dict:
     }
 
 
-@acts_for("say_dates")
+def _feeds(person):
+    """The carriers' feeds, for who keeps the house: their addresses are the house's."""
+    found = CarrierFeed.objects.select_related("carrier").order_by("carrier__name")
+    return found if may_somewhere(person, HOUSE) else found.none()
+
+
+@acts_for(HOUSE)
 @require_POST
 def set_feed(request):
     """Set the feed of a carrier."""
@@ -93,7 +102,7 @@ def set_feed(request):
 @require_POST
 def event(request, event_id: int, what: str):
     """Try an event that waits again, or drop it."""
-    record = get_object_or_404(CarrierEvent, pk=event_id)
+    record = get_object_or_404(visible_events(request.user), pk=event_id)
     action, done = DEEDS[what]
     form = WholeForm(request.POST)
     if form.do(request, action, lambda _: carrier_events.EventRequest(record.pk)):

@@ -18,6 +18,7 @@ from northing.access.permissions import companies_of
 from northing.actions.shipping import carrier_events, milestones, reroute, retract
 from northing.actions.shipping.ripple import foresee
 from northing.core.problems import Refused
+from northing.reports.dealings import visible_events
 from northing.shipping.models import CarrierEvent, DateStatement, Leg, Shipment, Voyage
 from northing.shipping.queries import visible_shipments
 from northing.web.common.forms import ActionForm, act_of
@@ -120,7 +121,9 @@ def take_back(request, statement_id: int):
 @form_for("say_dates")
 def tie_event(request, event_id: int):
     """An event that waits is tied to what it is about: first what that would do."""
-    found = get_object_or_404(CarrierEvent.objects.filter(state=CarrierEvent.State.WAITS, retracts=""), pk=event_id)
+    found = get_object_or_404(
+        visible_events(request.user).filter(state=CarrierEvent.State.WAITS, retracts=""), pk=event_id
+    )
     tied = replace(TIE, form=partial(TieForm, person=request.user))
     return _happens(request, found, tied, reverse("events"))
 
