@@ -32,9 +32,9 @@ def code_at(secret: str, seconds: float) -> str:
     return f"{(struct.unpack('>I', digest[place : place + 4])[0] & 0x7FFFFFFF) % 1_000_000:06d}"
 
 
-def sign_in(client, who="dock", password=None, **headers):
+def sign_in(client, who="dock", password=None, at="127.0.0.1", **headers):
     data = {"login": who, "password": who if password is None else password}
-    return client.post(reverse("account_login"), data, headers=headers)
+    return client.post(reverse("account_login"), data, headers=headers, REMOTE_ADDR=at)
 
 
 def test_a_name_is_locked_after_wrong_tries_and_opens_again(world, client):
@@ -45,6 +45,7 @@ def test_a_name_is_locked_after_wrong_tries_and_opens_again(world, client):
     assert locked.status_code == 429 and b"Too many wrong tries" in locked.content
     assert sign_in(Client(), "costs").status_code == 302, "others are not locked"
     assert b"Too many" in sign_in(Client(), "DOCK").content
+    assert sign_in(Client(), at="9.9.9.9").status_code == 302, "from elsewhere it is not locked"
     with time_machine.travel(NOW + timedelta(minutes=16)):
         assert sign_in(client).status_code == 302
 
@@ -58,14 +59,41 @@ def test_who_knocks_on_does_not_keep_a_name_locked(world, client):
 
 
 def test_an_address_is_locked_whatever_names_it_tries(world, client):
-    for n in range(30):
+    for n in range(150):
         sign_in(client, f"nobody{n}", "x")
     assert b"Too many" in sign_in(client).content
 
 
+def test_a_name_is_locked_wherever_it_is_tried_from(world, client):
+    for n in range(60):
+        sign_in(client, password="wrong", at=f"9.9.9.{n}")
+    assert b"Too many" in sign_in(client, at="8.8.8.8").content
+
+
+def test_a_lock_grows_and_is_lifted(world, client):
+    """15 minutes, then 30; who keeps people lifts it."""
+
+    def lock():
+        for _ in range(5):
+            sign_in(client, password="wrong")
+
+    lock()
+    with time_machine.travel(NOW + timedelta(minutes=16)):
+        lock()
+    with time_machine.travel(NOW + timedelta(minutes=40)):
+        assert b"Too many" in sign_in(client).content
+        keeper, lift = Client(), reverse("lift-lock", args=[world.people["dock"].pk])
+        keeper.force_login(world.people["buyer"])
+        assert keeper.post(lift, {"key": "l"}).status_code == 403
+        keeper.force_login(world.people["administrator"])
+        assert "Lift the lock" in keeper.get(reverse("people")).content.decode()
+        assert "may try again" in keeper.post(lift, {"key": "l"}, follow=True).content.decode()
+        assert sign_in(client).status_code == 302
+
+
 def test_behind_our_proxy_the_caller_is_whom_it_names_last(world, client, settings):
     settings.BEHIND_PROXY = True
-    for n in range(30):
+    for n in range(150):
         sign_in(client, f"n{n}", "x", **{"x-forwarded-for": f"9.9.9.{n}, 7.7.7.7"})
     assert b"Too many" in sign_in(client, **{"x-forwarded-for": "1.1.1.1, 7.7.7.7"}).content
     assert sign_in(client, **{"x-forwarded-for": "7.7.7.7, 8.8.8.8"}).status_code == 302

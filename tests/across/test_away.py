@@ -80,15 +80,16 @@ def test_the_api_says_it_as_problem_details(world, away):
 
 
 def test_administrators_are_told_that_work_waits(world, signed_in):
-    told = "1 job waits for the worker"
+    told = "Waiting too long: 1 in letters, the oldest since 6 minutes"
+    worker_gave_sign(timezone.now())
     with connection.cursor() as cursor:
         cursor.execute(
             "insert into procrastinate_jobs (queue_name, task_name, status, lock, args, attempts)"
-            " values ('default', 'letter', 'todo', 'x', '{}', 0) returning id"
+            " values ('letters', 'letter', 'todo', 'x', '{}', 0) returning id"
         )
         [job] = cursor.fetchone()
         assert told not in signed_in("administrator").get("/").content.decode()
-        old = timezone.now() - timedelta(minutes=2)
+        old = timezone.now() - timedelta(minutes=6)
         cursor.execute("delete from procrastinate_events where job_id = %s", [job])
         cursor.execute("insert into procrastinate_events (job_id, type, at) values (%s, 'deferred', %s)", [job, old])
     assert told in signed_in("administrator").get("/").content.decode()
@@ -117,7 +118,8 @@ def test_health_tells_web_from_worker(db, client, away):
 
 def test_health_tells_its_reasons_to_who_may_know(world, client, settings):
     settings.HEALTH_TOKEN = "a-token"
-    told = "not ok\ndatabase: ok. The database fits.\nworker: not ok. The worker is away."
+    told = "not ok\ndatabase: ok. The database fits.\nworker: not ok. The worker is away.\n"
+    told += "jobs: ok. Waiting: no job waits."
     assert health(client, authorization="Bearer a-token") == (503, told)
     for wrong in ("Bearer a-toke", "Bearer ", "a", "Bearer é"):
         assert health(client, authorization=wrong) == (503, "not ok")

@@ -1,6 +1,7 @@
 """An act: who does something, when, through which channel, under which key."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from functools import cached_property
 
@@ -27,6 +28,8 @@ class Act:
     supplier: int | None = None
     # With the authority of the house: what a carrier's feed brings, which who keeps the house has set.
     of_house: bool = False
+    # Called first within the transaction of the action: of a job it makes sure that no other worker has begun it since.
+    guard: Callable[[], None] | None = field(default=None, compare=False, repr=False)
 
     @cached_property
     def today(self) -> date:
@@ -35,7 +38,7 @@ class Act:
 
     def inner(self) -> "Act":
         """For an action within an action: the key is that of the whole."""
-        return replace(self, key="")
+        return replace(self, key="", guard=None)
 
     def require(self, permission: str, *companies: int) -> None:
         """Raise NotAllowed unless the person has the permission in all the companies."""

@@ -4,6 +4,9 @@ from collections.abc import Iterable
 from datetime import datetime
 
 from allauth.mfa.models import Authenticator
+from allauth.usersessions.models import UserSession
+from axes.models import AccessFailureLog
+from axes.utils import reset
 
 from northing.access.models import ApiToken, Grant, Person, Role, SupplierPerson
 from northing.masterdata.models import Company, Party
@@ -54,11 +57,36 @@ def end_token(token: ApiToken, at: datetime) -> None:
     token.save(update_fields=["revoked_at"])
 
 
-def let_in(person: Person, password: str) -> None:
-    """Set a password, which ends the sessions of the old one, and remove the second factors."""
+def let_in(person: Person, password: str, at: datetime) -> None:
+    """Set a password, which ends the sessions of the old one; remove second factors, and end tokens and locks."""
     person.set_password(password)
     person.save(update_fields=["password"])
     Authenticator.objects.filter(user=person).delete()
+    end_tokens_of(person, at)
+    lift_lock(person)
+
+
+def end_tokens_of(person: Person, at: datetime) -> int:
+    """End every live token of a person. Returns how many there were."""
+    return ApiToken.objects.filter(person=person, revoked_at=None).update(revoked_at=at)
+
+
+def lift_lock(person: Person) -> None:
+    """Forget the wrong tries of a person's name."""
+    reset(username=person.username)
+    AccessFailureLog.objects.filter(username=person.username).delete()
+
+
+def close_person(person: Person, at: datetime) -> None:
+    """Close an account: no password, no session, no passkey, no token and no role opens anything any more."""
+    person.is_active = person.keeps_house = False
+    person.set_unusable_password()
+    person.save(update_fields=["is_active", "keeps_house", "password"])
+    for session in UserSession.objects.filter(user=person):
+        session.end()
+    Authenticator.objects.filter(user=person).delete()
+    Grant.objects.filter(person=person).delete()
+    end_tokens_of(person, at)
 
 
 def use_token(token: ApiToken, at: datetime) -> None:

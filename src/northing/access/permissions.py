@@ -87,6 +87,7 @@ class Held:
     site: int | None
     permissions: frozenset[str]
     limit: Decimal | None
+    second_factor: bool = False
 
 
 def permissions_of_roles(company: int | None = None) -> dict[str, set[str]]:
@@ -181,6 +182,11 @@ def limit_of(person, permission: str, company: int) -> Decimal | None:
     return None if None in limits else max(limits, default=Decimal(0))
 
 
+def needs_factor(person) -> bool:
+    """Whether a company in which the person has a role asks for a second factor."""
+    return any(held.second_factor for held in held_by(person))
+
+
 def grants_with(permission: str, companies: Iterable[int]):
     """Return the grants in the companies (ids) whose role includes the permission there."""
     from django.db.models import Q
@@ -205,9 +211,9 @@ def held_by(person) -> list[Held]:
         of_role = Role.objects.filter(Q(company=OuterRef("company")) | Q(company=None), code=OuterRef("role"))
         changed = Subquery(of_role.order_by(F("company").asc(nulls_last=True)).values("permissions")[:1])
         grants = person.grants.annotate(changed=changed)
-        columns = grants.values_list("role", "company_id", "site_id", "changed", "limit")
+        columns = grants.values_list("role", "company_id", "site_id", "changed", "limit", "company__asks_second_factor")
         person._held = [
-            Held(role, company, site, frozenset(ROLES.get(role, ()) if permissions is None else permissions), limit)
-            for role, company, site, permissions, limit in columns
+            Held(role, company, site, frozenset(ROLES.get(role, ()) if permissions is None else permissions), *rest)
+            for role, company, site, permissions, *rest in columns
         ]
     return person._held

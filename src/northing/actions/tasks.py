@@ -1,17 +1,20 @@
 """The worker's tasks at set times; procrastinate finds this module by its name."""
 
+from contextlib import suppress
 from datetime import datetime
 
 import structlog
 from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import AlreadyEnqueued
 
 from northing.access.acts import Act
 from northing.actions.claims import ask
 from northing.actions.confirmations import chasers, decision_letters
 from northing.actions.confirmations.supplier_links import acting_person
 from northing.actions.masterdata import rate_feed
+from northing.actions.purge import purge_old
 from northing.actions.shipping import carrier_feeds, passage_statistics
 from northing.core.problems import Refused
 from northing.masterdata.models import Company
@@ -42,23 +45,38 @@ def remind_of_cases(timestamp: int) -> None:
 
 
 @app.periodic(cron="* * * * *")
-@app.task(name="poll feeds", queue="jobs", pass_context=False)
+@app.task(name="poll feeds", queue="derived", pass_context=False)
 def poll_feeds(timestamp: int) -> None:
-    """Ask carriers' feeds that are due."""
-    for said in carrier_feeds.poll_due(timezone.now()):
+    """Queue each carrier's feed that is due, once: a slow one keeps no other waiting."""
+    for feed in carrier_feeds.due_feeds(timezone.now()):
+        with suppress(AlreadyEnqueued):
+            app.configure_task("poll feed", lock=f"feed {feed}", queueing_lock=f"feed {feed}").defer(feed=feed)
+
+
+@app.task(name="poll feed", queue="feeds")
+def poll_feed(feed: int) -> None:
+    """Ask a carrier's feed, where it is still due."""
+    for said in carrier_feeds.poll_due(timezone.now(), [feed]):
         LOG.info("feed asked", said=said)
 
 
 @app.periodic(cron="*/5 * * * *")
-@app.task(name="ask rates", queue="jobs", pass_context=False)
+@app.task(name="ask rates", queue="feeds", queueing_lock="rates", pass_context=False)
 def ask_rates(timestamp: int) -> None:
     """Ask for a central bank's rates where it is time."""
     for said in rate_feed.poll_due(timezone.now()):
         LOG.info("rates asked for", said=said)
 
 
+@app.periodic(cron="40 2 * * *")
+@app.task(name="purge", queue="derived", pass_context=False)
+def purge(timestamp: int) -> None:
+    """Each night, what is kept for a time only, as docs/running.md says."""
+    LOG.info("purged", **purge_old(timezone.now()))
+
+
 @app.periodic(cron="20 3 * * *")
-@app.task(name="learn passages", queue="jobs", pass_context=False)
+@app.task(name="learn passages", queue="derived", pass_context=False)
 def learn_from_passages(timestamp: int) -> None:
     """Each night, what finished passages teach about the next ones."""
     with transaction.atomic():

@@ -170,6 +170,8 @@ def once(action: Callable[..., Any]) -> Callable[..., Any]:
         for attempt in range(1, ATTEMPTS + 1):
             try:
                 with transaction.atomic():
+                    if act.guard is not None:
+                        act.guard()
                     return _keyed(action, act, request)
             except IntegrityError as error:
                 raise _as_refusal(error) from error

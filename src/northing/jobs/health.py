@@ -7,7 +7,7 @@ from django.db import DatabaseError
 
 from northing.database.releases import CURRENT, Fit, fit
 from northing.database.schema import applied
-from northing.jobs.queries import worker_is_there
+from northing.jobs.queries import waiting, worker_is_there
 
 # Seconds for which a process believes that the fingerprints of a database with the same migrations are the same.
 BELIEVED = 60
@@ -31,6 +31,10 @@ def health(*, worker: bool = True) -> list[Part]:
         if worker:
             there = worker_is_there()
             parts.append(Part("worker", there, "The worker is there." if there else "The worker is away."))
+            queues = waiting()
+            late = [queue for queue in queues if queue.too_long]
+            words = "; ".join(map(str, late or queues)) or "no job waits"
+            parts.append(Part("jobs", not late, f"{'Waiting too long' if late else 'Waiting'}: {words}."))
     except DatabaseError:
         return [Part("database", False, "The database is away.")]
     return parts

@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
+import structlog
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
@@ -20,8 +21,15 @@ from northing.access.acts import Act
 from northing.core.problems import KeyReused, Problem, Refused
 from northing.jobs.models import Job
 
+LOG = structlog.get_logger(__name__)
 TASK = "job"
 MOST_REFUSED = 500
+# What follows from facts waits for nothing that a person waits for.
+DERIVED = ("tariff_change",)
+
+
+class Overtaken(Exception):
+    """Another worker has begun the job since: this one stops, and its last step is undone."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +43,7 @@ class Named:
 
 @dataclass
 class Run:
-    """An job while it runs."""
+    """A job while it runs. Each of its steps holds the job, so that no second worker does the same."""
 
     job: Job
 
@@ -46,24 +54,34 @@ class Run:
     def act(self, key: str = "") -> Act:
         """The act of the person whose job it is, with a key that is the job's own."""
         whole = f"job {self.job.pk}:{key}" if key else ""
-        return Act(self.job.person, timezone.now(), whole, "job")
+        return Act(self.job.person, timezone.now(), whole, "job", guard=self.hold)
+
+    def hold(self) -> None:
+        """Hold the job within the transaction of a step: another worker that begins it waits. Raises Overtaken."""
+        held = Job.objects.select_for_update().filter(pk=self.job.pk, fence=self.job.fence, ended_at=None)
+        if not held.exists():
+            raise Overtaken(f"job {self.job.pk}")
+
+    def keep(self, **facts: Any) -> None:
+        """Write facts of the job. Raises Overtaken."""
+        if not Job.objects.filter(pk=self.job.pk, fence=self.job.fence).update(**facts):
+            raise Overtaken(f"job {self.job.pk}")
+        for name, value in facts.items():
+            setattr(self.job, name, value)
 
     def count(self, done: int) -> None:
         """Say how far it is."""
-        self.job.done = done
-        self.job.save(update_fields=["done"])
+        self.keep(done=done)
 
     def far(self, done: int, total: int) -> None:
         """Say how far it is, and of how much."""
-        self.job.done, self.job.total = done, total
-        self.job.save(update_fields=["done", "total"])
+        self.keep(done=done, total=total)
 
     def refuse(self, named: Named, refused: Refused) -> None:
         """Keep what was refused, and why; only the first of very many, but all of them counted."""
         words = " ".join(str(problem) for problem in refused.problems)
         if len(self.job.refused) < MOST_REFUSED:
-            self.job.refused.append({**asdict(named), "why": words})
-            self.job.save(update_fields=["refused"])
+            self.keep(refused=[*self.job.refused, {**asdict(named), "why": words}])
 
     def each(self, keys: Sequence[int], do: Callable[[Act, int], None], names: Mapping[int, Named]) -> None:
         """Do an action for each of the records that are not done yet; `names` gives what each is called."""
@@ -79,8 +97,7 @@ class Run:
         """Where the job may write its file: outside what the web server serves."""
         folder = Path(settings.FILES) / "jobs"
         folder.mkdir(parents=True, exist_ok=True)
-        self.job.file = f"jobs/{self.job.pk}{suffix}"
-        self.job.save(update_fields=["file"])
+        self.keep(file=f"jobs/{self.job.pk}{suffix}")
         return Path(settings.FILES) / self.job.file
 
 
@@ -109,32 +126,31 @@ def begin(
             Problem("This form was sent before with other contents.", mend="Reload the page to see what was done.")
         )
     if made and later:
-        app.configure_task(TASK).defer(job=found.pk)
+        app.configure_task(TASK, queue="derived" if kind in DERIVED else "files").defer(job=found.pk)
     return found
 
 
 def run(pk: int) -> None:
-    """Do an job; one that is over is left alone."""
-    job = Job.objects.select_related("person").get(pk=pk)
-    if job.is_over:
-        return
-    _mark(job, Job.State.RUNNING)
+    """Do a job; one that is over is left alone. A worker that had begun it before writes nothing more."""
+    with transaction.atomic():
+        job = Job.objects.select_for_update(of=("self",)).select_related("person").get(pk=pk)
+        if job.is_over:
+            return
+        job.fence, job.state = job.fence + 1, Job.State.RUNNING
+        job.save(update_fields=["fence", "state"])
+    it = Run(job)
     try:
-        import_string(settings.JOB_HANDLERS[job.kind])(Run(job))
+        import_string(settings.JOB_HANDLERS[job.kind])(it)
+    except Overtaken as error:
+        LOG.warning("job overtaken", job=str(error))
     except Refused as refused:
-        _end(job, Job.State.FAILED, " ".join(str(problem) for problem in refused.problems))
+        _end(it, Job.State.FAILED, " ".join(str(problem) for problem in refused.problems))
     except Exception:
-        _end(job, Job.State.FAILED, "Something went wrong here; it is in the log. Steps that were done stay done.")
+        _end(it, Job.State.FAILED, "Something went wrong here; it is in the log. Steps that were done stay done.")
         raise
     else:
-        _end(job, Job.State.DONE, "")
+        _end(it, Job.State.DONE, "")
 
 
-def _mark(job: Job, state: str) -> None:
-    job.state = state
-    job.save(update_fields=["state"])
-
-
-def _end(job: Job, state: str, said: str) -> None:
-    job.state, job.said, job.ended_at = state, (said or job.said)[:240], timezone.now()
-    job.save(update_fields=["state", "said", "ended_at"])
+def _end(it: Run, state: str, said: str) -> None:
+    it.keep(state=state, said=(said or it.job.said)[:240], ended_at=timezone.now())

@@ -26,6 +26,8 @@ class Job(models.Model):
     said = models.CharField(max_length=240, blank=True)
     file = models.CharField(max_length=80, blank=True)
     back = models.CharField(max_length=600, blank=True)
+    # How often a worker began it; a worker that lost it to another one writes nothing more.
+    fence = models.PositiveIntegerField(default=0, db_default=0)
     made_at = models.DateTimeField()
     ended_at = models.DateTimeField(null=True)
 

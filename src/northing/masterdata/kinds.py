@@ -134,6 +134,7 @@ KINDS = {
                 ),
                 Fact("bill_approval_above", "A second person approves bills above", of.number(ZERO, LARGEST, 2), None),
                 Fact("payment_approval_above", "and payments above", of.number(ZERO, LARGEST, 2), None),
+                yes("asks_second_factor", "People need a second factor"),
                 Fact("gs1_prefix", "GS1 company prefix", of.gs1_prefix, ""),
             ),
             ("keep_house",),

@@ -12,7 +12,7 @@ def letter(message: int) -> None:
     mail.send(message)
 
 
-@app.task(name=webhooks.TASK, queue="letters", retry=Pauses(webhooks.PAUSES))
+@app.task(name=webhooks.TASK, queue="hooks", retry=Pauses(webhooks.PAUSES))
 def delivery(delivery: int) -> None:
     """One notice to one address."""
     webhooks.send(delivery)

@@ -150,6 +150,11 @@ SESSION_COOKIE_HTTPONLY = True
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
+# The camera reads labels at the dock; nothing else of the device is asked for.
+PERMISSIONS_POLICY = (
+    "camera=(self), publickey-credentials-get=(self), publickey-credentials-create=(self), geolocation=(),"
+    " microphone=(), payment=(), usb=(), serial=(), bluetooth=(), midi=(), display-capture=(), browsing-topics=()"
+)
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {

@@ -78,6 +78,13 @@ class HouseRequest:
 
 
 @dataclass(frozen=True)
+class LockRequest:
+    """A person (id) whose name is locked."""
+
+    person: int
+
+
+@dataclass(frozen=True)
 class LetInRequest:
     """A person who lost the password or the second factor, and a new first password for them."""
 
@@ -233,16 +240,29 @@ def let_in(act: Act, request: LetInRequest) -> int:
     if person.pk == act.person.pk:
         raise Refused(Problem("Your own password is changed on your account page.", "person"))
     act.require("keep_people", *person.grants.values_list("company", flat=True).distinct())
-    refuse_if(_password_problems(request.password))
-    operations.let_in(person, request.password)
-    words = f"Gave {person} a new first password and removed the second factors"
+    refuse_if(_password_problems(request.password, person))
+    operations.let_in(person, request.password, act.at)
+    words = f"Gave {person} a new first password; the second factors and tokens ended"
     add_history(act, "let_in", words, [("person", person.pk, None)])
     return person.pk
 
 
-def _password_problems(password: str) -> list[Problem]:
+@once
+def lift_lock(act: Act, request: LockRequest) -> int:
+    """Lift the lock that wrong tries put on a person's name."""
+    person = _person(request.person)
+    companies = person.grants.values_list("company", flat=True).distinct()
+    if person.keeps_house or not companies:
+        require_house(act.person)
+    act.require("keep_people", *companies)
+    operations.lift_lock(person)
+    add_history(act, "lift_lock", f"Lifted the lock of {person}'s name", [("person", person.pk, None)])
+    return person.pk
+
+
+def _password_problems(password: str, person: Person) -> list[Problem]:
     try:
-        validate_password(password)
+        validate_password(password, person)
     except ValidationError as error:
         return [Problem(words, "password") for words in error.messages]
     return []
@@ -256,7 +276,8 @@ def write_person(request: PersonRequest) -> Person:
         problems.append(Problem("A name to sign in by has letters, digits, dots and hyphens, at most 40.", "username"))
     if Person.objects.filter(username__iexact=name).exists():
         problems.append(Problem(f"{name} is taken.", "username"))
-    refuse_if(problems + _password_problems(request.password))
+    known = Person(username=name, first_name=request.first_name, last_name=request.last_name, email=request.email)
+    refuse_if(problems + _password_problems(request.password, known))
     return Person.objects.create_user(
         name, request.email, request.password, first_name=request.first_name, last_name=request.last_name
     )

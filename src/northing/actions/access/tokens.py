@@ -9,6 +9,7 @@ from django.utils import timezone
 from northing.access import operations
 from northing.access.acts import Act
 from northing.access.models import SCOPES, ApiToken
+from northing.access.permissions import require_house
 from northing.actions.confirmations.supplier_links import hashed
 from northing.activity.operations import add_history
 from northing.core.problems import Problem, Refused, refuse_if
@@ -61,6 +62,16 @@ def end_token(act: Act, key: int) -> None:
         raise Refused(Problem("You have no such token.", mend="Look again."))
     operations.end_token(found, act.at)
     add_history(act, "end_token", f"Ended the API token {found.name}", [("person", act.person.pk, None)])
+
+
+def end_token_of(act: Act, key: int) -> None:
+    """End a token of any person of the house."""
+    require_house(act.person)
+    found = ApiToken.objects.select_related("person").filter(pk=key, revoked_at=None).first()
+    if found is None:
+        raise Refused(Problem("This token has ended already.", mend="Look again."))
+    operations.end_token(found, act.at)
+    add_history(act, "end_token", f"Ended the API token {found.name}", [("person", found.person_id, None)])
 
 
 def live_tokens(act: Act):

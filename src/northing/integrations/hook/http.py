@@ -9,9 +9,11 @@ import hmac
 
 import httpx
 
-from northing.integrations.outside import NotOutside, place_of
+from northing.integrations.deadlines import TooSlow, within
+from northing.integrations.outside import NotOutside, Place, place_of
 
-TIMEOUT = 8
+# Seconds for each step of a call, and for the whole of it.
+TIMEOUT, DEADLINE = 8, 20
 
 
 class NotTaken(Exception):
@@ -39,12 +41,15 @@ def deliver(url: str, secret: str, key: str, at: int, body: bytes, *, private: b
         "Northing-Signature": signature(secret, at, body),
     }
     try:
-        place = place_of(url, private=private)
-        asked = {"content": body, "headers": headers | place.headers, "extensions": place.extensions}
-        # Nothing of the answer is read but its status.
-        with httpx.Client(timeout=TIMEOUT) as client, client.stream("POST", place.url, **asked) as answer:
-            if answer.is_success:
-                return answer.status_code
-            raise NotTaken(f"it answers {answer.status_code}")
-    except (NotOutside, httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
+        return within(DEADLINE, _send(place_of(url, private=private), headers, body))
+    except (NotOutside, TooSlow, httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
         raise NotTaken(f"it cannot be reached: {str(error)[:120]}") from error
+
+
+async def _send(place: Place, headers: dict[str, str], body: bytes) -> int:
+    asked = {"content": body, "headers": headers | place.headers, "extensions": place.extensions}
+    # Nothing of the answer is read but its status.
+    async with httpx.AsyncClient(timeout=TIMEOUT) as client, client.stream("POST", place.url, **asked) as answer:
+        if answer.is_success:
+            return answer.status_code
+        raise NotTaken(f"it answers {answer.status_code}")

@@ -6,9 +6,11 @@ from email.message import EmailMessage
 from email.utils import format_datetime, localtime
 from urllib.parse import unquote, urlsplit
 
+from northing.integrations.deadlines import cut_off_after
 from northing.integrations.mail.base import Letter, Post, Undeliverable
 
-TIMEOUT = 15
+# Seconds for each step of a letter, and for the whole of it.
+TIMEOUT, DEADLINE = 15, 90
 
 
 class SmtpPost(Post):
@@ -18,9 +20,13 @@ class SmtpPost(Post):
         self.at = urlsplit(url)
 
     def send(self, letter: Letter) -> None:
+        host, secure = self.at.hostname or "127.0.0.1", self.at.scheme == "smtps"
+        server = (smtplib.SMTP_SSL if secure else smtplib.SMTP)(timeout=TIMEOUT)
         try:
-            with self._connected() as server:
-                server.send_message(written(letter))
+            with cut_off_after(DEADLINE, server):
+                self._connect(server, host, self.at.port or (465 if secure else 25), secure)
+                with server:
+                    server.send_message(written(letter))
         except smtplib.SMTPRecipientsRefused as error:
             code, words = next(iter(error.recipients.values()))
             raise Undeliverable(f"{code} {_words(words)}", final=500 <= code < 600) from error
@@ -30,15 +36,17 @@ class SmtpPost(Post):
         except (OSError, smtplib.SMTPException) as error:
             raise Undeliverable(f"the mail server cannot be reached: {error}") from error
 
-    def _connected(self) -> smtplib.SMTP:
-        host, secure = self.at.hostname or "127.0.0.1", self.at.scheme == "smtps"
-        kind = smtplib.SMTP_SSL if secure else smtplib.SMTP
-        server = kind(host, self.at.port or (465 if secure else 25), timeout=TIMEOUT)
+    def _connect(self, server: smtplib.SMTP, host: str, port: int, secure: bool) -> None:
+        # What the constructor keeps where it connects by itself: STARTTLS proves the certificate by it.
+        server._host = host  # type: ignore[attr-defined]
+        code, words = server.connect(host, port)
+        if code != 220:
+            server.close()
+            raise smtplib.SMTPConnectError(code, words)
         if self.at.username:
             if not secure:
                 server.starttls(context=ssl.create_default_context())
             server.login(unquote(self.at.username), unquote(self.at.password or ""))
-        return server
 
 
 def _words(said: bytes | str) -> str:

@@ -43,6 +43,8 @@ class Company(models.Model):
     last_receipt_number = models.PositiveIntegerField(default=0, db_default=0)
     last_return_number = models.PositiveIntegerField(default=0, db_default=0)
     # With it the company numbers pallets itself; the count of those numbers is never set back.
+    # Who has a role here signs in with a second factor.
+    asks_second_factor = models.BooleanField(default=False, db_default=False)
     gs1_prefix = models.CharField("GS1 company prefix", max_length=12, blank=True, db_default="")
     last_sscc = models.PositiveBigIntegerField(default=0, db_default=0)
     # Up to which part of a delivery the dock may say that no more comes; empty: whatever is short.

@@ -4,6 +4,7 @@ from northing.shipping.operations.arrivals import (
     FeedAsked,
     RippleKept,
     end_calendars,
+    end_calendars_of,
     keep_feed,
     keep_spreads,
     mark_event,
@@ -18,6 +19,7 @@ from northing.shipping.operations.arrivals import (
 from northing.shipping.operations.documents import (
     DocumentAsked,
     complete_document,
+    own_papers,
     settle_notice,
     write_document,
     write_document_days,
@@ -53,6 +55,8 @@ from northing.shipping.operations.shipments import (
 from northing.shipping.operations.voyages import CallPlan, blank, omit_call, swap_vessel, write_voyage
 
 __all__ = [
+    "end_calendars_of",
+    "own_papers",
     "end_calendars",
     "keep_box",
     "keep_packed",

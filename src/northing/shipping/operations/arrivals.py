@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Any, Protocol
 
 from northing.access.acts import Act
+from northing.access.models import Person
 from northing.masterdata.models import Site
 from northing.shipping.models import (
     ArrivalCalendar,
@@ -97,6 +98,11 @@ def write_calendar(calendar: ArrivalCalendar) -> ArrivalCalendar:
 def end_calendars(site: Site, at: datetime) -> int:
     """End every calendar of a site. Returns how many there were."""
     return ArrivalCalendar.objects.filter(site=site, ended_at=None).update(ended_at=at)
+
+
+def end_calendars_of(person: Person, at: datetime) -> int:
+    """End every calendar that a person made. Returns how many there were."""
+    return ArrivalCalendar.objects.filter(made_by=person, ended_at=None).update(ended_at=at)
 
 
 def use_calendar(calendar: ArrivalCalendar, at: datetime) -> None:

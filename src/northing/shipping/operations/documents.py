@@ -5,6 +5,7 @@ from datetime import date
 from typing import Protocol
 
 from northing.access.acts import Act
+from northing.access.models import Person
 from northing.database.columns import update_columns
 from northing.formats.despatch import Line, Notice
 from northing.shipping.models import (
@@ -87,6 +88,11 @@ def write_document(act: Act, asked: DocumentAsked) -> RequiredDocument:
         needed_for=asked.needed_for,
         written_on=act.today,
     )
+
+
+def own_papers(papers: Sequence[int], person: Person) -> None:
+    """Papers due (ids) are a person's from now on."""
+    RequiredDocument.objects.filter(pk__in=papers).update(owner=person)
 
 
 def complete_document(paper: RequiredDocument, day: date | None, reference: str, form: str) -> None:

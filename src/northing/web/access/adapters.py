@@ -1,8 +1,12 @@
 """Adapters of django-allauth and django-axes: words, history, letters, keys at rest, the page of a locked name."""
 
+from datetime import timedelta
+
 import segno
 from allauth.account.adapter import DefaultAccountAdapter
+from allauth.core.internal import ratelimit
 from allauth.mfa.adapter import DefaultMFAAdapter
+from axes.models import AccessAttempt, AccessFailureLog
 from cryptography.fernet import InvalidToken
 from django.conf import settings
 from django.contrib import messages
@@ -13,14 +17,18 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.access.ciphers import cipher_for
 from northing.access.models import Person
+from northing.access.operations import end_tokens_of
 from northing.activity.operations import add_history
 from northing.database.connections import one_at_a_time
 from northing.messaging import mail
 from northing.web.common.callers import address_of
+from northing.web.common.logs import say_event
 
-LOCKED = "Too many wrong tries. Wait a quarter of an hour, then try again."
+LOCKED = "Too many wrong tries. Wait a quarter of an hour or longer, or ask an administrator to lift the lock."
+LOCK, LONGEST_LOCK = timedelta(minutes=15), timedelta(hours=8)
 WRONG_CODE = "This code is not right, or was used already. Wait for the next one, or use a recovery code."
 OTHER_KEY = "This second factor was set up under another secret key. Ask an administrator to let you in."
+PASSWORDS = {"app": "allauth.account", "action": "password", "config": {"password": settings.WRONG_PASSWORDS}}
 # What a person does to their own sign-in, by the name allauth gives the notice: the action and its words.
 CHANGES = {
     "account/email/password_changed": ("set_password", "Changed the password"),
@@ -64,13 +72,29 @@ class AccountAdapter(DefaultAccountAdapter):
         if message:
             super().add_message(request, level, message=message)
 
+    def pre_authenticate(self, request, **credentials) -> None:
+        """Count a try against the limits of its address and of its name; a right password takes it back."""
+        self._login_failed_rl_usage = ratelimit.consume(
+            request, **PASSWORDS, key=self._get_login_attempts_cache_key(request, **credentials)
+        )
+        if not self._login_failed_rl_usage:
+            raise self.validation_error("too_many_login_attempts")
+
+    def forget_tries(self, request, username: str) -> None:
+        """Forget the wrong passwords of a name, from wherever they came."""
+        ratelimit.clear(request, **PASSWORDS, key=self._get_login_attempts_cache_key(request, username=username))
+
     def authenticate(self, request, **credentials):
         """Look at one try of a name at a time: many guesses at once are counted like one after the other.
 
         A locked name learns that it is locked, and nothing about the password.
         """
         with one_at_a_time("sign-in", (credentials.get("username") or "").lower()):
+            # Each try counts until its own end; axes itself looks at them only when a person has signed in.
+            AccessAttempt.objects.filter(expiration__expires_at__lte=timezone.now()).delete()
             person = super().authenticate(request, **credentials)
+        name = (credentials.get("username") or "").lower()[:150]
+        say_event("signed in" if person else "sign-in refused", name=name)
         if person is None and getattr(request, "axes_locked_out", False):
             raise self.validation_error("too_many_login_attempts")
         return person
@@ -82,6 +106,8 @@ class AccountAdapter(DefaultAccountAdapter):
             return
         action, words = CHANGES[template_prefix]
         act = Act(Person.objects.get(pk=user.pk), timezone.now())
+        if action == "set_password" and end_tokens_of(act.person, act.at):
+            words += "; the tokens of the API ended"
         add_history(act, action, words, [("person", user.pk, None)])
         messages.success(self.request, f"{words}.")
         if user.email:
@@ -123,6 +149,17 @@ class FactorAdapter(DefaultMFAAdapter):
 def name_of_try(request, credentials=None) -> str:
     """The name that a try was for, however it was written."""
     return ((credentials or {}).get("username") or request.POST.get("login") or "").strip().lower()[:150]
+
+
+def lock_lasts(request) -> timedelta:
+    """How long a wrong try counts, and so how long a name stays locked at an address: twice as long after each lock of
+    the last day.
+    """
+    if request is None:
+        return LOCK
+    tries = AccessFailureLog.objects.filter(username=name_of_try(request), ip_address=address_of(request))
+    locks = tries.filter(locked_out=True, attempt_time__gte=timezone.now() - timedelta(days=1)).count()
+    return min(LOCK * 2 ** min(locks, 10), LONGEST_LOCK)
 
 
 def locked_page(request, response, credentials):

@@ -75,5 +75,9 @@ urlpatterns = [
     path("people/add/", people.add_person, name="add-person"),
     path("people/let-in/", people.let_in, name="let-in"),
     path("people/<int:person_id>/house/", people.keep_house, name="keep-house"),
+    path("people/<int:person_id>/leave/", people.leave, name="leave"),
+    path("people/<int:person_id>/lock/", people.lift_lock, name="lift-lock"),
+    path("tokens/", people.tokens, name="tokens"),
+    path("tokens/<int:token_id>/end/", people.end_any_token, name="end-any-token"),
     path("people/role/", people.set_role, name="set-role"),
 ]

@@ -10,7 +10,7 @@ from django.utils import timezone
 from northing.access.permissions import HOUSE, companies_of, may_somewhere
 from northing.access.queries import scoped
 from northing.core.worklist.moves import PARTIES
-from northing.jobs.queries import waiting_too_long
+from northing.jobs.health import health
 from northing.masterdata.models import Company
 from northing.orders.models import PurchaseOrder
 from northing.web.common.paging import page_of
@@ -52,7 +52,7 @@ def watch(request):
         "doing": acts_of(page.rows, request.user),
     }
     if may_somewhere(request.user, HOUSE):
-        context["work_waits"] = waiting_too_long()
+        context["unwell"] = [part for part in health() if not part.well]
     if not page.rows and may_somewhere(request.user, "keep_house"):
         context["begin"] = not PurchaseOrder.objects.filter(company__in=companies, sent_at__isnull=False).exists()
     context["due_view"] = READY["due"][1]

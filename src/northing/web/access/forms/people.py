@@ -4,8 +4,9 @@ from django import forms
 
 from northing.access.models import Person
 from northing.access.permissions import OF_LINKS, WORDS, companies_of, permissions_of_roles
-from northing.access.queries import scoped
+from northing.access.queries import people_who, scoped
 from northing.actions.access import roles
+from northing.actions.access.leave import CloseRequest
 from northing.masterdata.models import Company, Site
 from northing.web.common.forms import ActionForm, ExactField
 
@@ -76,6 +77,26 @@ class LetInForm(ActionForm):
     def asked(self, entered: dict) -> roles.LetInRequest:
         """The person and the password."""
         return roles.LetInRequest(entered["person"].pk, entered["password"])
+
+
+class LeaveForm(ActionForm):
+    """Who gets the open work of a person who leaves."""
+
+    successor = forms.ModelChoiceField(Person.objects.none(), required=False, label="Their open work goes to")
+
+    def __init__(self, *args, leaving, work, person, **kwargs):
+        super().__init__(*args, **kwargs)
+        self.leaving = leaving
+        if not work.is_any:
+            del self.fields["successor"]
+            return
+        others = people_who("write_order", person) if work.orders else Person.objects.filter(supplier_person=None)
+        self.fields["successor"].queryset = others.filter(is_active=True).exclude(pk=leaving.pk)
+
+    def asked(self, entered: dict) -> CloseRequest:
+        """The person, and who takes over."""
+        successor = entered.get("successor")
+        return CloseRequest(self.leaving.pk, successor.pk if successor else None)
 
 
 class RoleForm(ActionForm):

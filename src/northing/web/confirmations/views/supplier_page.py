@@ -26,6 +26,7 @@ from northing.formats.tables import csv_line
 from northing.masterdata.models import Party
 from northing.orders.models import PurchaseOrder, Revision
 from northing.web.common.callers import caller_of
+from northing.web.common.logs import note
 from northing.web.common.permissions import open_page, own_page
 from northing.web.common.uploads import read_upload
 from northing.web.confirmations.forms.supplier_bill import bill_said
@@ -73,6 +74,7 @@ def by_link(view):
             return _secret(render(request, "confirmations/supplier_page/gone.html", context, status=429))
         if link is None:
             return _secret(render(request, "confirmations/supplier_page/gone.html", {"w": WORDS}, status=404))
+        note(request, link=link.pk)
         return _secret(view(request, link, token, **others))
 
     return opened
