@@ -69,6 +69,10 @@ SHARED = {
     "new-record": "as above",
     "records-file": "as above; the action judges each row",
     "records-csv": "as above",
+    "leave": "who signs in is known to everybody; the action asks for the right in each of the person's companies",
+    "lift-lock": "as above",
+    "end-hook": "webhooks are ended by who keeps the house",
+    "end-any-token": "tokens of the house are ended by who keeps it",
     "keep-house": "who signs in is known to everybody; only who keeps the house sends it",
 }
 

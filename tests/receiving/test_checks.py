@@ -47,7 +47,7 @@ def happens(action, *arguments) -> bool:
         action(*arguments)
     except Refused as refused:
         (problem,) = refused.problems
-        assert problem.where == "accept" and ("all the same" in problem.mend) == (problem.strength == "ask")
+        assert problem.where == "accept" and ("anyway" in problem.mend) == (problem.strength == "ask")
         return False
     return True
 
@@ -90,7 +90,7 @@ def test_the_dock_is_asked_on_the_page_and_answers_with_one_button(packed, signe
     client, sent = signed_in("dock"), {"key": "k", "delivery_note": "DN-1", "occurred_on": TODAY.isoformat()}
     answer = client.post(url, sent | {"all": ""})
     page = answer.content.decode()
-    assert answer.status_code == 422 and "Book it first, or receive all the same" in page
+    assert answer.status_code == 422 and "Book it first, or receive it anyway" in page
     assert '<button class="btn main" name="accept">' in page
     # The figures that were meant stand in their fields.
     row = f"row-{ShipmentLine.objects.get().pk}"
@@ -99,7 +99,7 @@ def test_the_dock_is_asked_on_the_page_and_answers_with_one_button(packed, signe
     assert Receipt.objects.get().lines.get().quantity == 240
 
 
-@pytest.mark.parametrize(("strength", "words"), [("ask", "all the same"), ("block", "departs without a voyage")])
+@pytest.mark.parametrize(("strength", "words"), [("ask", "anyway"), ("block", "departs without a voyage")])
 def test_the_ripple_says_what_is_missing_before_it_is_recorded(packed, signed_in, strength, words):
     Company.objects.update(depart_without_voyage=strength)
     leg = packed.cargo.legs.get().pk

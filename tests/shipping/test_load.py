@@ -223,7 +223,7 @@ def test_a_shipment_built_in_one_act(world, parts):
         box((parts[2], 50), number=with_container_check_digit("QXNU100009")),
     )
     asked = BuildRequest(loading.LoadRequest(0, boxes), pack.ShipmentRequest("B/L 1"), "Ningbo to TRG", (sails,))
-    with pytest.raises(Refused, match="to be ready on .* after the vessel leaves on 29 Nov 2026"):
+    with pytest.raises(Refused, match="to be ready on .* after their collection ends on 27 Nov 2026"):
         build(world.act("shipping"), asked)
     asked = replace(asked, load=replace(asked.load, accept=True))
     done = build(world.act("shipping", "k1"), asked)

@@ -5,10 +5,10 @@ from datetime import datetime
 
 from allauth.mfa.models import Authenticator
 from allauth.usersessions.models import UserSession
-from axes.models import AccessFailureLog
+from axes.models import AccessAttempt, AccessFailureLog
 from axes.utils import reset
 
-from northing.access.models import ApiToken, Grant, Person, Role, SupplierPerson
+from northing.access.models import ApiToken, Grant, Knock, Person, Role, SupplierPerson
 from northing.masterdata.models import Company, Party
 
 
@@ -75,6 +75,21 @@ def lift_lock(person: Person) -> None:
     """Forget the wrong tries of a person's name."""
     reset(username=person.username)
     AccessFailureLog.objects.filter(username=person.username).delete()
+
+
+def forget_ended_tries(now: datetime) -> None:
+    """Forget wrong tries whose own end has passed."""
+    AccessAttempt.objects.filter(expiration__expires_at__lte=now).delete()
+
+
+def purge_tries(before: datetime) -> int:
+    """Remove the log of wrong tries before a time. Returns how many there were."""
+    return AccessFailureLog.objects.filter(attempt_time__lt=before).delete()[0]
+
+
+def purge_knocks(before: datetime) -> int:
+    """Remove counts of knocks before a time. Returns how many there were."""
+    return Knock.objects.filter(minute__lt=before).delete()[0]
 
 
 def close_person(person: Person, at: datetime) -> None:

@@ -4,42 +4,32 @@ import contextlib
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from axes.models import AccessFailureLog
 from django.conf import settings
-from django.db import connection
 
-from northing.access.models import Knock
-from northing.activity.models import IdempotencyKey
+from northing.access.operations import purge_knocks, purge_tries
+from northing.activity.operations import purge_keys
 from northing.customs.models import TariffChange
-from northing.jobs.models import Job
+from northing.jobs.operations import old_jobs, purge_jobs, purge_queue
 
 # docs/running.md says these times.
 KEYS, JOBS, QUEUED, TRIES, KNOCKS = (timedelta(days=days) for days in (90, 90, 30, 30, 1))
 # Logs of requests are put aside each night; so many are kept.
 MOST_LOGS = 30
-OVER = """
-delete from procrastinate_jobs j
- where status in ('succeeded', 'failed', 'cancelled', 'aborted')
-   and not exists (select 1 from procrastinate_events e where e.job_id = j.id and e.at >= %s)
-"""
 
 
 def purge_old(now: datetime) -> dict[str, int]:
     """Remove what is older than its time. Returns how many of each kind were removed."""
     # A change of the tariff keeps the job that reckoned it.
-    old = Job.objects.filter(ended_at__lt=now - JOBS).exclude(pk__in=TariffChange.objects.values("job"))
-    for file in old.exclude(file="").values_list("file", flat=True):
+    kept = list(TariffChange.objects.values_list("job", flat=True))
+    for file in old_jobs(now - JOBS, kept).exclude(file="").values_list("file", flat=True):
         with contextlib.suppress(OSError):
             (Path(settings.FILES) / file).unlink(missing_ok=True)
-    with connection.cursor() as cursor:
-        cursor.execute(OVER, [now - QUEUED])
-        queued = cursor.rowcount
     counts = {
-        "keys": IdempotencyKey.objects.filter(at__lt=now - KEYS).delete()[0],
-        "jobs": old.delete()[0],
-        "queued": queued,
-        "tries": AccessFailureLog.objects.filter(attempt_time__lt=now - TRIES).delete()[0],
-        "knocks": Knock.objects.filter(minute__lt=now - KNOCKS).delete()[0],
+        "keys": purge_keys(now - KEYS),
+        "jobs": purge_jobs(now - JOBS, kept),
+        "queued": purge_queue(now - QUEUED),
+        "tries": purge_tries(now - TRIES),
+        "knocks": purge_knocks(now - KNOCKS),
     }
     put_aside(settings.REQUEST_LOG, now)
     return counts

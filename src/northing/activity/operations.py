@@ -3,7 +3,7 @@
 import hashlib
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from functools import wraps
 from typing import Any
 
@@ -220,6 +220,11 @@ def _taken(act: Act, action: str, request: Any) -> tuple[bool, Any]:
             )
         )
     return True, before.result
+
+
+def purge_keys(before: datetime) -> int:
+    """Remove the keys of requests before a time. Returns how many there were."""
+    return IdempotencyKey.objects.filter(at__lt=before).delete()[0]
 
 
 def _as_refusal(error: IntegrityError) -> Refused:

@@ -21,6 +21,8 @@ class Check:
 DEPART_WITHOUT_VOYAGE = Check("depart_without_voyage", "Departure without a voyage", Strength.ASK)
 RECEIVE_WITHOUT_ENTRY = Check("receive_without_entry", "Receipt without a customs entry", Strength.ASK)
 RECEIVE_NOT_RELEASED = Check("receive_not_released", "Receipt before customs released the goods", Strength.WARN)
+RECEIVE_EARLY = Check("receive_early", "Receipt before the goods can have come", Strength.ASK)
+LOAD_ELSEWHERE = Check("load_elsewhere", "Goods on a voyage to another country than their site", Strength.ASK)
 BILL_ABOVE_PRICE = Check("bill_above_price", "Bill above the agreed price", Strength.ASK)
 BILL_ABOVE_ORDER = Check("bill_above_order", "Bill of more than was ordered", Strength.ASK)
 BILL_NOT_AGREED = Check("bill_not_agreed", "Bill of goods that are not agreed", Strength.BLOCK)
@@ -31,6 +33,8 @@ CHECKS = (
     DEPART_WITHOUT_VOYAGE,
     RECEIVE_WITHOUT_ENTRY,
     RECEIVE_NOT_RELEASED,
+    RECEIVE_EARLY,
+    LOAD_ELSEWHERE,
     BILL_ABOVE_PRICE,
     BILL_ABOVE_ORDER,
     BILL_NOT_AGREED,
@@ -52,9 +56,9 @@ def strongest(said: list[str]) -> Strength:
 def finding(said: str, what: str, mend: str, otherwise: str) -> Problem:
     """The finding of a check of this strength; only a question leaves a second way.
 
-    >>> str(finding("ask", "No entry.", "Book it", "receive all the same"))
-    'No entry. Book it, or receive all the same.'
-    >>> str(finding("block", "No entry.", "Book it", "receive all the same"))
+    >>> str(finding("ask", "No entry.", "Book it", "receive it anyway"))
+    'No entry. Book it, or receive it anyway.'
+    >>> str(finding("block", "No entry.", "Book it", "receive it anyway"))
     'No entry. Book it.'
     """
     strength = Strength(said)

@@ -74,4 +74,4 @@ def digest(text: str) -> str:
 
 
 def _plain(words: str) -> str:
-    return re.sub(r"[\s()]+", " ", CASTS.sub("", words)).strip()
+    return re.sub(r"[\s()]+", "", CASTS.sub("", words))

@@ -23,7 +23,7 @@ from northing.core.planning.passage import (
     for_container,
     weight,
 )
-from northing.masterdata.models import Item
+from northing.masterdata.models import Item, Port
 from northing.orders.models import PurchaseOrder
 from northing.shipping.models import (
     CARRIED,
@@ -291,25 +291,62 @@ def first_carried(legs: Iterable[Leg]) -> Leg | None:
 
 
 class TooLate(NamedTuple):
-    """Goods aboard that are to be ready after their vessel leaves: what of which line, and both days."""
+    """Goods aboard that are to be ready too late: what of which line, both days, and in words what they miss."""
 
     name: str
     ready: date
     leaves: date
+    missed: str
 
 
 def ready_too_late(shipment: Shipment, most: int = 20) -> list[TooLate]:
-    """What is packed and, by the supplier's promise or our asking, not ready when its vessel leaves; latest first."""
-    leg = first_carried(shipment.legs.order_by("number"))
-    if leg is None or shipment.departed_on or leg.load_call_id is None:
+    """Goods that are packed and, by the supplier's promise or our asking, not ready when they are collected or, where
+    no leg collects them, when their vessel leaves; latest first.
+    """
+    legs = list(shipment.legs.order_by("number"))
+    leg = first_carried(legs)
+    if leg is None or shipment.departed_on:
+        return []
+    if leg.number > legs[0].number and legs[0].mode in (Leg.Mode.ROAD, Leg.Mode.RAIL):
+        last, missed = legs[0].expected_end, "their collection ends"
+    elif leg.load_call_id is not None:
+        last, missed = leg.expected_start, "the vessel leaves"
+    else:
         return []
     ready = Coalesce("instalment__promise", "instalment__asked_on")
     parts = ShipmentLine.objects.filter(container__shipment=shipment, accounted=0).annotate(ready=ready)
-    late = parts.filter(ready__gt=leg.expected_start).order_by("-ready", "pk")[:most]
+    late = parts.filter(ready__gt=last).order_by("-ready", "pk")[:most]
     names = ("instalment__line__item__code", "instalment__line__order__number", "instalment__line__number", "ready")
     return [
-        TooLate(f"{item} of {order}/{number}", day, leg.expected_start)
+        TooLate(f"{item} of {order}/{number}", day, last, missed)
         for item, order, number, day in late.values_list(*names)
+    ]
+
+
+class Elsewhere(NamedTuple):
+    """Goods aboard that are for a site in another country than the one where the voyage discharges them."""
+
+    name: str
+    site: str
+    port: str
+    strength: str
+
+
+def going_elsewhere(shipment: Shipment, most: int = 20) -> list[Elsewhere]:
+    """Goods whose site lies in another country than the port of discharge; `strength` as their company says."""
+    main = shipment.legs.filter(main=True).first()
+    port = main and (main.discharge_call.port_id if main.discharge_call_id else main.destination)
+    if not port or not Port.objects.filter(pk=port).exists():
+        return []
+    order = "instalment__line__order"
+    parts = ShipmentLine.objects.filter(container__shipment=shipment, accounted=0)
+    away = parts.exclude(**{f"{order}__site__port": None}).exclude(
+        **{f"{order}__site__port__code__startswith": port[:2]}
+    )
+    names = (f"{order}__number", "instalment__line__number", "instalment__line__item__code", f"{order}__site__name")
+    rows = away.values_list(*names, f"{order}__company__load_elsewhere").distinct().order_by(*names)[:most]
+    return [
+        Elsewhere(f"{item} of {number}/{line}", site, port, strength) for number, line, item, site, strength in rows
     ]
 
 

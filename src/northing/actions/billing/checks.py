@@ -118,7 +118,7 @@ def _not_agreed(request: BillRequest, lines: Sequence[GoodsLine], company: Compa
     for line in lines:
         if line.ahead and line.line.pk in open_lines:
             what = f"{_named(line)}: the supplier has not agreed to all that is billed."
-            problem = finding(company.bill_not_agreed, what, "Record their answer first", "book it all the same")
+            problem = finding(company.bill_not_agreed, what, "Record their answer first", "book it anyway")
             found.append(_asked(problem, f"quantity-{line.where}", accepted=request.accept))
     return found
 

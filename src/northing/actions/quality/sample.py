@@ -35,6 +35,9 @@ def sample_problems(
     if request.failed < said.failed:
         what = f"{said.failed:,} units of the sample are not right, and {plain(request.failed)} failed."
         return [Problem(what, "failed", "What is found not right in the sample has failed.")]
+    if request.failed > said.failed and request.passed and not said.sorted:
+        what = f"{plain(request.failed)} units fail, and {said.failed:,} of the sample are not right."
+        return [Problem(what, "failed", "Count them by their defects, or say that all of it was looked at and sorted.")]
     return _against_plan(act, request, layer, held, found)
 
 

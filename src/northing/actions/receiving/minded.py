@@ -73,15 +73,15 @@ def scan_words(goods: Sequence[Goods], rows: Sequence[ReceiveRow], where: Contex
         states = apart.get((one.item.pk, one.scan.lot), [])
         found += [_of_lot(one.item, one.scan.lot, status, units) for status, units in states]
     strange = {row.item for row in rows if row.item is not None}
-    if strange and where.supplier:
+    if strange:
         found += _of_others(strange, where)
     return found
 
 
 def _of_others(items: set[int], where: Context) -> list[str]:
-    parts = Instalment.objects.filter(
-        line__item__in=items, line__order__site=where.site, position__with_supplier__gt=0
-    ).exclude(line__order__supplier=where.supplier)
+    parts = Instalment.objects.filter(line__item__in=items, line__order__site=where.site, position__with_supplier__gt=0)
+    parts = parts.exclude(line__order=where.order) if where.order else parts
+    parts = parts.exclude(line__order__supplier=where.supplier) if where.supplier else parts
     first = parts.select_related("line__item", "line__order__supplier").order_by("asked_on", "pk").first()
     if first is None:
         return []

@@ -71,10 +71,13 @@ def receive(act: Act, request: ReceiveRequest) -> int:
 def take_in(act: Act, request: ReceiveRequest, site: Site, reason: Reason | None = None) -> Receipt:
     """Do the steps of every receipt; the caller has checked that the person may."""
     container = _locked_container(act, request)
-    refuse_if(_head_problems(act, request))
+    head = _head_problems(act, request)
+    if any(problem.where == "occurred_on" for problem in head):
+        refuse_if(head)  # without a day nothing can be said of the goods
+    head += _early_problems(request, site, container)
     # Before the goods are read: with this they may be in another place, and ours.
     proves, dated = arrive_by_receipt(act, container, request.occurred_on) if container else ({}, [])
-    found, unordered, bare = _checked(act, request, site, container, repeats=reason is not None)
+    found, unordered, bare = _checked(act, request, site, container, head, repeats=reason is not None)
     text = (reason.words if reason else words(container, request, found, unordered)) + posting_note(
         [site.company_id], request.occurred_on
     )
@@ -184,26 +187,26 @@ def _head_problems(act: Act, request: ReceiveRequest) -> list[Problem]:
 
 
 def _checked(
-    act: Act, request: ReceiveRequest, site: Site, container: Container | None, *, repeats: bool
+    act: Act, request: ReceiveRequest, site: Site, container: Container | None, head: list[Problem], *, repeats: bool
 ) -> tuple[list[Found], list[Unordered], list[Problem]]:
-    """The rows that say something, and the warnings. Raises Refused with all that is wrong with them."""
+    """The rows that say something, and the warnings. Raises Refused with all that is wrong with the `head` and them."""
     given = Given(request.occurred_on, request.delivery_note)
     found, problems = found_by(request, site, given, may_decide=_may_decide(act, request, site))
     unordered, strange = unordered_by(request, site, given)
     if not repeats:
         strange += lot_problems(site, [*found, *unordered], accept=request.accept)
     excess, homeless = excess_of(found, list(Bin.objects.filter(site=site)))
-    refuse_if([*problems, *strange, *homeless, *pallet_problems(request, site)])
-    if not repeats:  # goods that are tied lie there already
-        refuse_if(refusals(_coming([*found, *unordered, *excess])))
     kept = [one for one in found if one.says_something]
     unordered += excess
-    if not (kept or unordered):
-        refuse_if([Problem("Nothing was received and nothing is missing.", "rows", "Enter what was found.")])
-    bare = _entry_problems(request, site, container, found)
-    bare += [] if repeats else _note_problems(request, site, found, unordered)
-    warned = [one for one in [*problems, *strange] if one.strength is Strength.WARN]
-    return kept, unordered, [*refuse_if(bare), *warned]
+    said = [*head, *problems, *strange, *homeless, *pallet_problems(request, site)]
+    if not (kept or unordered or said):
+        said.append(Problem("Nothing was received and nothing is missing.", "rows", "Enter what was found."))
+    if not repeats:  # goods that are tied lie there already
+        said += refusals(_coming([*found, *unordered]))
+        said += _note_problems(request, site, found, unordered)
+    said += _entry_problems(request, site, container, found)
+    # All of it at once: a person at the dock mends a receipt in one round.
+    return kept, unordered, refuse_if(said)
 
 
 def _may_decide(act: Act, request: ReceiveRequest, site: Site) -> bool:
@@ -234,8 +237,28 @@ def _entry_problems(
     if not coming.filter(~is_declared()).exists():
         return _release_problems(request, company, coming, container.shipment)
     what = f"{company.code} has no customs entry for {container.shipment}."
-    problem = finding(company.receive_without_entry, what, "Book it first", "receive all the same")
+    problem = finding(company.receive_without_entry, what, "Book it first", "receive it anyway")
     return [answered(problem, request.accept)]
+
+
+# Of a shorter passage the day it left says little.
+LONG = 6
+
+
+def _early_problems(request: ReceiveRequest, site: Site, container: Container | None) -> list[Problem]:
+    """Goods that left a few days ago are not here: half of the passage as planned is the least it takes."""
+    if container is None or container.shipment.arrived_on is not None:
+        return []
+    leg = container.shipment.legs.filter(main=True).first()
+    if leg is None:
+        return []
+    planned = leg.planned_end - leg.planned_start
+    began = container.shipment.departed_on or leg.expected_start
+    if planned.days < LONG or request.occurred_on >= began + planned / 2:
+        return []
+    left = f"left on {began:%-d %b %Y}" if container.shipment.departed_on else f"leave on {began:%-d %b %Y}"
+    what = f"The goods {left}, and their passage takes {planned.days} days by plan."
+    return [answered(finding(site.company.receive_early, what, "Check the day", "receive it anyway"), request.accept)]
 
 
 def _release_problems(
@@ -246,7 +269,7 @@ def _release_problems(
     if strength == Strength.WARN or not coming.filter(~is_released()).exists():
         return []
     what = f"Customs has not released {shipment} for {company.code}."
-    return [answered(finding(strength, what, "Record the release first", "receive all the same"), request.accept)]
+    return [answered(finding(strength, what, "Record the release first", "receive it anyway"), request.accept)]
 
 
 def _note_problems(

@@ -14,7 +14,7 @@ from northing.actions.costing import charges
 from northing.actions.worklist.refresh import bring_along
 from northing.activity.models import HistoryEntry
 from northing.activity.operations import add_history, once
-from northing.core.checks import answered
+from northing.core.checks import answered, finding
 from northing.core.money.exact import plain
 from northing.core.orders.orders import over_allowed
 from northing.core.planning.loading import LOOSE, TYPES, Fill, fill_of, fill_problems
@@ -25,7 +25,7 @@ from northing.orders.models import Instalment
 from northing.positions.operations import MoveDraft, locked_positions, move
 from northing.shipping import operations as shipping
 from northing.shipping.models import Container, Shipment, ShipmentLine
-from northing.shipping.queries import held_in, packing_mark, ready_too_late, visible_shipments
+from northing.shipping.queries import going_elsewhere, held_in, packing_mark, ready_too_late, visible_shipments
 
 ZERO = Decimal(0)
 MOST_BOXES = 60
@@ -119,11 +119,18 @@ def load(act: Act, request: LoadRequest) -> dict:
 
 
 def in_time(shipment: Shipment, *, accept: bool) -> list[str]:
-    """Ask about goods that are ready after their vessel leaves. Returns what to mind; raises Refused to ask."""
-    mend, found = "Choose a later voyage, or load it all the same.", []
+    """Ask about goods that are ready too late for their collection or vessel, and about goods for another country.
+
+    Returns what to mind; raises Refused to ask.
+    """
+    mend, found = "Choose a later voyage, or load it anyway.", []
     for one in ready_too_late(shipment):
-        days = f"on {one.ready:%-d %b %Y}, after the vessel leaves on {one.leaves:%-d %b %Y}"
+        days = f"on {one.ready:%-d %b %Y}, after {one.missed} on {one.leaves:%-d %b %Y}"
         found.append(answered(Problem(f"{one.name} is to be ready {days}.", "accept", mend, Strength.ASK), accept))
+    for other in going_elsewhere(shipment):
+        what = f"{other.name} is for {other.site}; the goods are discharged at {other.port}."
+        check = finding(other.strength, what, "Choose a voyage that calls there", "load it anyway")
+        found.append(answered(check, accept))
     return [str(problem) for problem in refuse_if(found)]
 
 

@@ -253,7 +253,7 @@ def _voyage_problems(subject: _Subject) -> list[Problem]:
         return []
     companies = Company.objects.filter(pk__in=companies_aboard([one.pk for one in bare]))
     strength = strongest(list(companies.values_list("depart_without_voyage", flat=True)))
-    what, otherwise = f"{bare[0]} departs without a voyage.", "record the departure all the same"
+    what, otherwise = f"{bare[0]} departs without a voyage.", "record the departure anyway"
     return [finding(strength, what, "Choose one in its plan", otherwise)]
 
 

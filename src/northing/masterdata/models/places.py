@@ -32,6 +32,8 @@ class Company(models.Model):
     # How strong the checks are that a company chooses (core.checks).
     depart_without_voyage = _strength(checks.DEPART_WITHOUT_VOYAGE)
     receive_without_entry = _strength(checks.RECEIVE_WITHOUT_ENTRY)
+    receive_early = _strength(checks.RECEIVE_EARLY)
+    load_elsewhere = _strength(checks.LOAD_ELSEWHERE)
     receive_not_released = _strength(checks.RECEIVE_NOT_RELEASED)
     bill_above_price = _strength(checks.BILL_ABOVE_PRICE)
     bill_above_order = _strength(checks.BILL_ABOVE_ORDER)

@@ -6,7 +6,7 @@ import segno
 from allauth.account.adapter import DefaultAccountAdapter
 from allauth.core.internal import ratelimit
 from allauth.mfa.adapter import DefaultMFAAdapter
-from axes.models import AccessAttempt, AccessFailureLog
+from axes.models import AccessFailureLog
 from cryptography.fernet import InvalidToken
 from django.conf import settings
 from django.contrib import messages
@@ -17,7 +17,7 @@ from django.utils import timezone
 from northing.access.acts import Act
 from northing.access.ciphers import cipher_for
 from northing.access.models import Person
-from northing.access.operations import end_tokens_of
+from northing.access.operations import end_tokens_of, forget_ended_tries
 from northing.activity.operations import add_history
 from northing.database.connections import one_at_a_time
 from northing.messaging import mail
@@ -91,7 +91,7 @@ class AccountAdapter(DefaultAccountAdapter):
         """
         with one_at_a_time("sign-in", (credentials.get("username") or "").lower()):
             # Each try counts until its own end; axes itself looks at them only when a person has signed in.
-            AccessAttempt.objects.filter(expiration__expires_at__lte=timezone.now()).delete()
+            forget_ended_tries(timezone.now())
             person = super().authenticate(request, **credentials)
         name = (credentials.get("username") or "").lower()[:150]
         say_event("signed in" if person else "sign-in refused", name=name)

@@ -126,7 +126,7 @@ class ActionForm(forms.Form):
         self.refusal, self.refused = refused, refused.problems
         for problem in refused.problems:
             field = self.field_of(problem.where)
-            self.add_error(field if field in self.fields else None, _with_link(problem))
+            self.add_error(field if field in self.fields else None, with_link(problem))
 
     def field_of(self, where: str) -> str:
         """The field that a problem's place means."""
@@ -139,7 +139,7 @@ def asks_only(form: ActionForm) -> bool:
     return bool(refused) and all(problem.strength is Strength.ASK for problem in refused)
 
 
-def _with_link(problem: Problem) -> str:
+def with_link(problem: Problem) -> str:
     """A problem in words; with a link to the record on which it is mended."""
     address = address_of(*problem.record) if problem.record else ""
     return format_html('{} <a href="{}">Open it</a>.', str(problem), address) if address else str(problem)

@@ -29,12 +29,13 @@ from northing.masterdata.models import Party
 from northing.reports.clocks import standings_of
 from northing.reports.cost_trail import cost_trail
 from northing.shipping.models import Container
+from northing.web.common.addresses import address_of
 from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_for, form_for, open_page
-from northing.web.common.reversals import ReasonForm, say_done
+from northing.web.common.reversals import is_reversing, reversal_page, say_done
 from northing.web.costing.forms import BY_HAND, MOST_SHARES, ChargeForm, SpreadForm
 from northing.web.shipping.views.shipments import visible_shipments
 
@@ -220,24 +221,27 @@ def charge(request, charge_id: int):
         .select_related("order_line__item", "order_line__order", "shipment_line__container", "company")
     )
     bills = BillLine.objects.filter(charge=record).select_related("bill").order_by("pk")
-    context = {"charge": record, "shares": shares, "bills": bills, "form": None}
+    context = {"charge": record, "shares": shares, "bills": bills}
     context["parts"] = record.parts.filter(company__in=mine).select_related("company")
     context["history"] = history_for(request, "charge", record.pk)
     right = "estimate_charge" if record.billed is None else "book_bill"
     context["may_spread"] = (
         may_somewhere(request.user, right) and not record.ended and record.kind not in rebase.OFFICES
     )
-    if record.expected and may_somewhere(request.user, "book_bill"):
-        form = context["form"] = ReasonForm(request.POST or None)
-        if request.method == "POST" and form.do(request, charges_action.end_estimate, _ending(record)):
-            messages.success(request, "The estimate has ended. Goods received no longer carry it.")
-            return redirect("charge", record.pk)
-    status = 422 if context["form"] and context["form"].errors else 200
-    return render(request, "costing/charge.html", context, status=status)
-
-
-def _ending(record: Charge):
-    return lambda entered: charges_action.EndRequest(record.pk, entered["reason"])
+    context["may_end"] = record.expected and may_somewhere(request.user, "book_bill")
+    if context["may_end"] and is_reversing(request):
+        return reversal_page(
+            request,
+            f"End the estimate of {record.get_kind_display().lower()}, {record.payee}",
+            charges_action.end_estimate,
+            record,
+            address_of("charge", record.pk),
+            "The estimate has ended. Goods received no longer carry it.",
+            "Goods that were received no longer carry it; what it added to goods that are gone is given back.",
+            charges_action.EndRequest,
+            "End it",
+        )
+    return render(request, "costing/charge.html", context)
 
 
 @form_for("estimate_charge", "book_bill")

@@ -33,13 +33,14 @@ from northing.reports.due_days import due_days, owed_by_day
 from northing.reports.open_bills import open_bills, owed_parties, with_settlement
 from northing.reports.remittance import remittance_advice
 from northing.reports.settled_items import settled_items
+from northing.web.common.addresses import address_of
 from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.keys import key_of, keys_of
 from northing.web.common.paging import page_of_keys, page_of_rows
 from northing.web.common.permissions import acts_by, acts_for, form_for, open_page
-from northing.web.common.reversals import ReasonForm, say_done
+from northing.web.common.reversals import is_reversing, reversal_page, say_done
 from northing.web.payments.forms import PayForm, PayManyForm
 
 
@@ -237,20 +238,22 @@ def payment(request, payment_id: int):
     """A payment: what it paid, what it cost, its postings, and the way back."""
     found = visible_payments(request.user).select_related("company", "party", "account", "entered_by", "entry")
     record = get_object_or_404(found, pk=payment_id)
-    form = ReasonForm(request.POST or None)
-    if request.method == "POST" and form.do(request, reverse_payment, form.reversing(record.pk)):
-        messages.success(request, "The payment is reversed. Its bills are open again.")
-        return redirect("payment", record.pk)
+    if is_reversing(request):
+        title, back = (
+            f"Reverse the payment of {record.day:%-d %b %Y} to {record.party}",
+            address_of("payment", record.pk),
+        )
+        done = "The payment is reversed. Its bills are open again."
+        return reversal_page(request, title, reverse_payment, record, back, done, "Its bills are open again.")
     parts = record.parts.select_related("bill", "order").order_by("pk")
     context = {
         "payment": record,
         "parts": parts,
         "discount": parts.aggregate(total=Sum("discount"))["total"],
-        "form": form,
         "allowed": may(request.user, "pay", record.company_id) and not record.reversed_by_id,
         "history": history_for(request, "payment", record.pk),
     }
-    return render(request, "payments/payment.html", context, status=422 if form.errors else 200)
+    return render(request, "payments/payment.html", context)
 
 
 @acts_for("pay")

@@ -168,8 +168,10 @@ class InspectForm(NumberedForm):
         """
         entered, noted = self.cleaned_data, self.said_notes()
         notes = notes_of(layer, noted)
-        said = self._sample(notes.found)
         passed = entered["passed"]
+        said = self._sample(notes.found, self._failing(held))
+        if passed is None and entered["failed"] is not None:
+            passed = max(held - entered["failed"], Decimal(0)) if said is None or said.sorted else None
         if passed is None:
             passed = self._by_plan(said, held)
         rest = max(held - passed, Decimal(0))
@@ -178,16 +180,25 @@ class InspectForm(NumberedForm):
         head = (layer.pk, passed, failed, reason, entered["occurred_on"])
         return InspectRequest(*head, self.said_serials, said, noted)
 
-    def _sample(self, found: Found) -> SampleRequest | None:
+    def _failing(self, held: Decimal) -> Decimal:
+        """The units that fail by what is entered: as typed, or what does not pass."""
+        entered = self.cleaned_data
+        if entered["failed"] is not None:
+            return entered["failed"]
+        return max(held - entered["passed"], Decimal(0)) if entered["passed"] else Decimal(0)
+
+    def _sample(self, found: Found, failing: Decimal) -> SampleRequest | None:
         """What was found in the sample; None where none was taken: then all of the lot was looked at.
 
-        What is not said follows from what was noted.
+        What is not said follows from what was noted. Units that fail, and of which no defect is said, are major ones.
         """
         entered = self.cleaned_data
         if self.plan is None or not entered["sample"]:
             return None
         noted = {name: getattr(found, name) for name in CLASSES}
         counts = [noted[name] if entered[name] is None else entered[name] for name in CLASSES]
+        if not any(counts):
+            counts[CLASSES.index("major")] = min(int(failing), entered["sample"])
         return SampleRequest(entered["sample"], *counts, entered["sorted"], entered["overruled"])
 
     def _by_plan(self, said: SampleRequest | None, held: Decimal) -> Decimal:

@@ -54,7 +54,7 @@ class GoodsBillForm(ActionForm):
     second_code = forms.ChoiceField(required=False, label="That code")
     due_on = DayField(label="Due on", required=False, help_text="By the terms, unless said here.")
     rate = ExactField(required=False, label="Rate", help_text="The day's, unless said here.")
-    accept = forms.BooleanField(required=False, label="Book it all the same")
+    accept = forms.BooleanField(required=False, label="Book it anyway")
     why = forms.CharField(max_length=240, required=False, label="What is wrong with it", help_text="To send it back.")
     document = forms.FileField(required=False, label="The paper", help_text="PDF or picture; kept with the bill.")
     # The file that the bill was read from, as it was set aside: signed, so that it is no other.

@@ -23,12 +23,13 @@ from northing.reports.settlement import settlements
 from northing.web.billing.forms.charges import BillForm
 from northing.web.billing.proposed import proposed, waiting_payees
 from northing.web.billing.views.papers import attach
+from northing.web.common.addresses import address_of
 from northing.web.common.back import way_back
 from northing.web.common.forms import ActionForm, say_errors
 from northing.web.common.history import history_for
 from northing.web.common.paging import page_of_rows
 from northing.web.common.permissions import acts_by, acts_for, form_for, open_page
-from northing.web.common.reversals import ReasonForm, say_done
+from northing.web.common.reversals import is_reversing, reversal_page, say_done
 from northing.web.shipping.views.shipments import visible_shipments
 
 # How many shipments are offered while one types; any other is taken as well.
@@ -113,16 +114,25 @@ def _effect(form: BillForm) -> dict:
         return {}
 
 
+# The effect of reversing a bill, and (True) a credit note.
+REVERSED = {
+    False: "No one is owed by it any more. Its goods may be billed again, and its estimates are expected again.",
+    True: "Nothing is owed to us by it any more. The claims and disputes that it ended are open again.",
+}
+
+
 @acts_for("book_bill")
 def bill(request, bill_id: int):
     """A bill: its lines, who bears them, its postings, and the way back."""
     related = ("party", "company", "entry__history", "entered_by", "approved_by")
     found = visible_bills(request.user).select_related(*related)
     record = get_object_or_404(found, pk=bill_id)
-    form = ReasonForm(request.POST or None)
-    if request.method == "POST" and form.do(request, reverse_bill, form.reversing(record.pk)):
-        messages.success(request, "The bill is reversed. Its charges are expected again as they were estimated.")
-        return redirect("bill", record.pk)
+    if is_reversing(request):
+        credit = record.kind == Bill.Kind.CREDIT
+        title = f"Reverse the {'credit note' if credit else 'bill'} {record.number}"
+        done = "The bill is reversed. Its charges are expected again as they were estimated."
+        back = address_of("bill", record.pk)
+        return reversal_page(request, title, reverse_bill, record, back, done, REVERSED[credit])
     context = {
         "bill": record,
         "lines": _lines(record),
@@ -130,11 +140,10 @@ def bill(request, bill_id: int):
         "paid": record.payment_parts.filter(payment__reversed_by=None).select_related("payment").order_by("pk"),
         "acts": _acts(request.user, record),
         "key": uuid.uuid4().hex,
-        "form": form,
         "allowed": may(request.user, "book_bill", record.company_id),
         "history": history_for(request, "bill", record.pk),
     }
-    return render(request, "billing/bill.html", context, status=422 if form.errors else 200)
+    return render(request, "billing/bill.html", context)
 
 
 def _lines(bill: Bill):

@@ -18,7 +18,7 @@ class ArriveForm(ActionForm):
     def __init__(self, data, *, transfer: Transfer, lines: Sequence[TransferLine], **kwargs):
         super().__init__(data, **kwargs)
         self.transfer, self.lines = transfer, lines
-        found = Bin.objects.filter(site=transfer.target_id).order_by("code")
+        found = Bin.objects.filter(site=transfer.target_id, blocked="").order_by("code")
         bins = [("", "dock"), *((str(one.pk), one.code) for one in found)]
         for line in lines:
             code = line.layer.item.code

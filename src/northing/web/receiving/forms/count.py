@@ -87,9 +87,11 @@ class ReceiveForm(ActionForm):
     def __init__(self, data, *, parts: list[Part], context: Context, others: int = 0, **kwargs):
         super().__init__(_as_expected(data, parts, context) if data and "all" in data else data, **kwargs)
         self.parts, self.context, self.others = parts, context, others
-        there = Bin.objects.filter(site=context.site).values_list("pk", "code")  # read once, for every row
-        bins = [(str(key), code) for key, code in there]
-        self.typed_bins = [code for _, code in bins[:MOST_LISTED]] if len(bins) > MOST_CHOICES else []
+        there = list(Bin.objects.filter(site=context.site).values_list("pk", "code", "blocked"))  # once, for every row
+        many = len(there) > MOST_CHOICES
+        # A blocked bin is not offered; typed, it is refused with the reason.
+        bins = [(str(key), code) for key, code, blocked in there if many or not blocked]
+        self.typed_bins = [code for _, code, blocked in there if not blocked][:MOST_LISTED] if many else []
         self.proposed = _proposed(context.site, parts)
         self.rules = rules_of([part.item for part in parts])
         for part in parts:

@@ -8,7 +8,7 @@ from northing.actions.receiving.scans import MOST, Scanned
 
 MOST_SCANS = 500
 # `(01)09521000000001(37)6 *9`: nine identical pallets.
-TIMES = re.compile(r"^(.*?)\s+[*x×](\d{1,4})$")
+TIMES = re.compile(r"(.*?\S)(?:\s*[*×]|\s+x)\s*(\d{1,4})$", re.IGNORECASE)
 
 
 class ScansField(forms.CharField):
@@ -17,7 +17,7 @@ class ScansField(forms.CharField):
     widget = forms.Textarea({"rows": 1, "autocomplete": "off", "spellcheck": "false", "class": "scans"})
 
     def __init__(self, **kwargs):
-        help_text = "A scanner is heard wherever the cursor is. *9 behind a label: nine identical pallets."
+        help_text = "A scanner is heard wherever the cursor is. *9 or x 9 behind a label: nine identical pallets."
         super().__init__(label="Scans", required=False, strip=False, max_length=100_000, help_text=help_text, **kwargs)
 
     def to_python(self, value) -> list[Scanned]:

@@ -2,7 +2,6 @@
 
 from csp.constants import SELF
 from csp.decorators import csp_update
-from django.contrib import messages
 from django.shortcuts import get_object_or_404, redirect, render
 
 from northing.access.permissions import may
@@ -20,7 +19,7 @@ from northing.reports.putaway import to_put_away
 from northing.web.common.addresses import address_of
 from northing.web.common.history import history_for
 from northing.web.common.permissions import acts_for, form_for
-from northing.web.common.reversals import ReasonForm, say_done
+from northing.web.common.reversals import is_reversing, reversal_page, say_done
 from northing.web.receiving.forms.held import CorrectForm
 
 
@@ -32,10 +31,11 @@ def receipt(request, receipt_id: int):
         "container__shipment", "site", "company", "received_by", "reversed_by", "ties"
     )
     record = get_object_or_404(scoped(found, request.user), pk=receipt_id)
-    form = ReasonForm(request.POST or None)
-    if request.method == "POST" and form.do(request, reverse.reverse_receipt, form.reversing(record.pk)):
-        messages.success(request, "The receipt is reversed: units and costs are where they were before.")
-        return redirect("receipt", record.pk)
+    if is_reversing(request):
+        title, back = f"Reverse the receipt {record}", address_of("receipt", record.pk)
+        done = "The receipt is reversed: units and costs are where they were before."
+        words = "Units and costs go back by counter-entries. The story keeps the receipt."
+        return reversal_page(request, title, reverse.reverse_receipt, record, back, done, words)
     lines = _lines(record)
     context = {
         "receipt": record,
@@ -49,11 +49,10 @@ def receipt(request, receipt_id: int):
         "standings": line_standings(record),
         "questions": ShortQuestion.objects.filter(line__receipt=record).select_related("instalment__line__item"),
         "decides": may(request.user, "decide_goods", record.company_id),
-        "form": form,
         "allowed": may(request.user, "reverse_receipt", record.company_id),
         "history": history_for(request, "receipt", record.pk),
     }
-    return render(request, "receiving/receipt.html", context, status=422 if form.errors else 200)
+    return render(request, "receiving/receipt.html", context)
 
 
 def _undeclared(person, record: Receipt) -> bool:

@@ -83,7 +83,7 @@ def receive_shipment(request, shipment_id: int, site_id: int):
             made = ", ".join(Receipt.objects.filter(pk__in=done).order_by("pk").values_list("number", flat=True))
             messages.success(request, f"Received all of {shipment} as {made}.")
             return redirect("receipt", done[0])
-    button = "Receive all the same" if asks_only(form) else "Receive all as expected"
+    button = "Receive these anyway" if asks_only(form) else "Receive all as expected"
     context = {"title": f"Receive all of {shipment}", "button": button, "form": form, "back": reverse("dock")}
     return render(request, "receiving/shipment.html", context, status=422 if form.errors else 200)
 

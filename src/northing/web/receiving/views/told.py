@@ -71,7 +71,7 @@ def told_receipt(request, told_id: int):
             if shown or name in form.errors
         ],
         "form": form,
-        "button": "Take it all the same" if asks_only(form) and "rest" not in form.errors else "Take it",
+        "button": "Take it anyway" if asks_only(form) and "rest" not in form.errors else "Take it",
         "allowed": may(request.user, "receive", found.site.company_id, found.site_id),
         "history": history_for(request, "told", found.pk),
     }

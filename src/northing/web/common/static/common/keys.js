@@ -1,3 +1,6 @@
+import "./enter.js";
+import { alone } from "./wedge.js";
+
 // Hands on keys: / finds, j and k move through rows, Enter opens, g then a digit goes to a place, ? helps.
 const typing = (target) => target.closest("input, select, textarea, [contenteditable]");
 const rows = () => [...document.querySelectorAll("main table.dense tbody tr")].filter((row) => row.querySelector("a"));
@@ -17,8 +20,13 @@ function letter(key) {
   const button = `[data-letter="${CSS.escape(key)}"]`;
   const row = document.activeElement.closest("tbody tr");
   const act = (row ?? document.querySelector(`main tbody tr:has(${button})`) ?? document.querySelector("main .head"))?.querySelector(button);
-  act?.click();
+  if (act) whenAlone(act);
   return act;
+}
+
+// A letter of a scan is no act: it comes with others, as fast as no person types.
+async function whenAlone(act) {
+  if (await alone()) act.click();
 }
 
 // After an act on a row the page comes again: the hand stays on the row that is there now.
@@ -47,9 +55,6 @@ function begin() {
   else if (!location.hash) first?.focus({ preventScroll: true });
 }
 begin();
-
-// The way back is offered for ten seconds; later it is on the page of the fact.
-setTimeout(() => document.querySelectorAll("form[data-undo]").forEach((form) => form.remove()), 10_000);
 
 function go(digit) {
   const places = document.querySelectorAll(".rail li a");
@@ -88,7 +93,7 @@ document.addEventListener("keydown", (event) => {
   const keyed = /^[a-z]$/.test(event.key) && document.querySelector(`main [data-key="${event.key}"]`);
   if (keyed) {
     event.preventDefault();
-    keyed.click();
+    whenAlone(keyed);
   } else if (going && /^[1-8]$/.test(event.key)) {
     go(Number(event.key));
   } else if (acts[event.key]) {

@@ -1,5 +1,6 @@
 // Goods into bins by scan: the label of goods marks their rows, the label of a bin sends the marked ones there.
 // A page on which nobody works is fetched anew, so that the queue is that of now.
+import "../common/camera.js";
 import "../common/wedge.js";
 import { sound } from "../common/sound.js";
 

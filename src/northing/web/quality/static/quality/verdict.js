@@ -35,8 +35,17 @@ const said = (name) => {
   return typed === "" && name in seen ? seen[name] : Number.parseInt(typed, 10) || 0;
 };
 
+// Units that fail by what is typed, as the server reads it: without a defect they are major ones.
+function failing() {
+  const failed = Number(form.elements.failed.value.trim()) || 0;
+  const passed = form.elements.passed.value.trim();
+  return failed || (Number(passed) ? Math.max(Number(held) - Number(passed), 0) : 0);
+}
+
 function tell() {
   seen = noted();
+  const none = ["critical", "major", "minor"].every((name) => form.elements[name].value.trim() === "" && !seen[name]);
+  if (none) seen.major = Math.min(failing(), said("sample"));
   for (const name of Object.keys(seen)) form.elements[name].placeholder = seen[name] || "";
   const found = said("critical") + said("major") + said("minor");
   const few = said("major") <= Number(major) && (minor === undefined || said("minor") <= Number(minor));
@@ -45,9 +54,14 @@ function tell() {
   const typed = form.elements.passed.value.trim();
   form.elements.passed.placeholder = passed;
   form.elements.failed.placeholder = typed === "" ? Number(held) - passed : Number(held) - (Number(typed) || 0);
-  told.textContent = accepted ? "The sample accepts the lot." : "The sample rejects the lot: send it back, or sort it.";
-  told.classList.toggle("broken", !accepted);
-  const plain = accepted && said("sample") >= asked && typed !== "0" && form.elements.overruled.value === "";
+  const more = accepted && failing() > found && typed !== "0" && !form.elements.sorted.checked;
+  told.textContent = more
+    ? `${failing()} units fail, and ${found} of the sample are not right: count them by their defects, or sort the lot.`
+    : accepted
+      ? "The sample accepts the lot."
+      : "The sample rejects the lot: send it back, or sort it.";
+  told.classList.toggle("broken", !accepted || more);
+  const plain = accepted && !more && said("sample") >= asked && typed !== "0" && form.elements.overruled.value === "";
   for (const other of others) other.hidden = plain;
 }
 

@@ -1,4 +1,5 @@
 // A scan on the dock's day finds what it names.
+import "../common/camera.js";
 import "../common/wedge.js";
 
 document.addEventListener("scan", (event) => {

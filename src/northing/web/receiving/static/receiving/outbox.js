@@ -1,5 +1,5 @@
 // Receipts that wait on this phone: kept where the network is away, sent in order when it comes back, each once.
-import { draft, fieldsOf, keyOf } from "./drafts.js";
+import { fieldsOf, keyOf } from "./drafts.js";
 import { forgetPictures, pictures } from "./pictures.js";
 import { forget, forgetDraft, saveDraft, wait, waiting } from "./store.js";
 
@@ -60,7 +60,7 @@ async function sendOne(receipt) {
   // It needs a person: it is a draft of its page again.
   const why = await wrongIn(answer);
   await forget(receipt.key);
-  await saveDraft(keyOf(receipt.url), receipt.fields);
+  await saveDraft(keyOf(receipt.url), [...receipt.fields, [" at", receipt.at]]);
   await saveDraft(`${keyOf(receipt.url)} pictures`, receipt.pictures ?? []);
   await show(`One was refused: ${why}`, receipt.url);
   return false;
@@ -163,5 +163,4 @@ if (place) {
   setInterval(flush, EVERY);
   await flush();
   if (secure) await show();
-  if (form) draft();
 }

@@ -32,6 +32,13 @@ function ask(cell) {
   says.disabled = !differs;
   if (!differs || !fits(says.value)) says.value = "";
   row.classList.toggle("asks", differs < 0 && !says.value);
+  tellMore(cell, differs > 0);
+}
+
+// More than expected is said while it is typed, in the row.
+function tellMore(cell, more) {
+  const told = cell.querySelector(".too-many") ?? cell.appendChild(Object.assign(document.createElement("span"), { className: "too-many says warn" }));
+  told.textContent = more ? `${cell.dataset.expected} expected` : "";
 }
 
 // The part of a field: `row-i12-2` is of i12.
@@ -45,3 +52,14 @@ document.querySelector("table.entry")?.addEventListener("input", (event) => {
   const cell = cellOf(event.target.name ?? "");
   if (cell) ask(cell);
 });
+
+// Once something is counted, the button for all says that the rest is as expected.
+const every = document.querySelector("form[data-scan] button[name=all]");
+const EVERY = every?.textContent;
+function nameAll() {
+  const some = [...document.querySelectorAll("[data-part]")].some((cell) => counted(cell));
+  if (every) every.textContent = some ? "Receive this, the rest as expected" : EVERY;
+}
+document.addEventListener("counted", nameAll, true);
+document.querySelector("form[data-scan]")?.addEventListener("input", nameAll);
+nameAll();

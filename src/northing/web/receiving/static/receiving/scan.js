@@ -1,4 +1,5 @@
 // Scans on a page that receives: each is said at once, stands in the list, and is taken back by one key.
+import "../common/camera.js";
 import "../common/wedge.js";
 import { plain, plus, read } from "../common/exact.js";
 import { draft, restored } from "./drafts.js";
@@ -46,6 +47,17 @@ function count() {
   }
 }
 
+// More than is expected is said at the scan, not when the receipt is saved.
+function tooMany(parts) {
+  return parts.flatMap((part) => {
+    const cell = form.querySelector(`[data-part="${CSS.escape(part)}"]`);
+    if (!cell?.dataset.scanned || !isMore(read(cell.dataset.scanned), read(cell.dataset.expected))) return [];
+    return [`${cell.dataset.scanned} scanned, ${cell.dataset.expected} expected.`];
+  });
+}
+
+const isMore = (some, most) => plus(some, { units: -most.units, scale: most.scale }).units > 0n;
+
 function draw() {
   list.replaceChildren(
     ...scans.map((one, place) => {
@@ -85,7 +97,8 @@ async function add(said, times = 1, place = scans.length) {
     scans[place] = { said, times, words: answer.words, parts: answer.parts };
     draw();
     // Something else than is ordered here sounds wrong, and so does what a person should mind.
-    const mind = answer.mind ? `. ${answer.mind}` : "";
+    const minds = [answer.mind, ...tooMany(Object.keys(answer.parts))].filter(Boolean);
+    const mind = minds.length ? `. ${minds.join(" ")}` : "";
     say(`${answer.words}${mind}`, mind || (answer.held && form.dataset.alone !== "1"));
   } catch {
     // The network is away: the scan is kept, and read when the receipt is saved.
@@ -121,6 +134,17 @@ function teach(gtin, said, times) {
   item.focus();
 }
 
+// A number of times behind a label, or alone for the one before: "*7", "x 7", "× 7", with a blank or without.
+const TIMES = /^(.*?)\s*(?:[*×]|(?<=^|\s)x)\s*(\d{1,4})$/i;
+
+function hear(said) {
+  const [, label, times] = said.match(TIMES) ?? [];
+  if (times === undefined) return add(said);
+  if (label) return add(label, Number(times));
+  if (scans.length) return again(scans.length - 1, times);
+  return say(`${said}: scan a label first, then how often.`, true);
+}
+
 async function again(place, said) {
   const times = Number.parseInt(said, 10);
   if (!Number.isInteger(times) || times < 1) return draw();
@@ -142,21 +166,21 @@ if (form) {
     event.preventDefault();
     const said = line.value.trim();
     line.value = "";
-    if (said) queue(() => add(said));
+    if (said) queue(() => hear(said));
   });
   typed.before(line);
   told.after(list);
   typed.hidden = true;
   const before = typed.value.split("\n").filter((one) => one.trim());
   for (const one of before) {
-    const [, said, times] = one.match(/^(.*?)(?:\s+[*x×](\d{1,4}))?$/);
-    queue(() => add(said, Number(times ?? 1)));
+    const [, said, times] = one.match(TIMES) ?? [one, one, 1];
+    queue(() => (said ? add(said, Number(times)) : undefined));
   }
   document.addEventListener("kept", () => {
     scans.length = 0;
     draw();
   });
-  document.addEventListener("scan", (event) => queue(() => add(event.detail)));
+  document.addEventListener("scan", (event) => queue(() => hear(event.detail)));
   document.addEventListener("keydown", (event) => {
     const writing = event.target.matches?.("input, textarea, select");
     if (event.key === "Backspace" && !writing && scans.length) {
