@@ -69,7 +69,7 @@ def test_the_first_page_of_every_list_opens_on_it(released):
             answer = client.get(reverse(pattern.name))
             assert answer.status_code in (200, 302, 403, 404, 405, 503), f"{pattern.name}: {answer.status_code}"
             opened.append(answer.status_code)
-    assert opened.count(200) > 60
+    assert opened.count(200) > 50
 
 
 def refused():

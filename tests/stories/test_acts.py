@@ -190,7 +190,8 @@ def test_departure_and_arrival_of_today(stage):
         happens_today(page, "Departed today")
     assert page.url.endswith("/?party=carrier"), "the Watch keeps its filter"
     assert Shipment.objects.get().departed_on == TODAY
-    page.click("button:has-text('Undo')")
+    page.click("a:has-text('Undo')")
+    page.click("button[name=confirmed]")
     main(page).to_contain_text("It is taken back")
     assert Shipment.objects.get().departed_on is None
     page.goto(page.url.split("/shipping/")[0] + "/?party=carrier")
@@ -309,7 +310,10 @@ def test_an_inspection_with_failures(stage):
         main(page).to_contain_text("The verdict is recorded")
     position = stage.world.line("A").instalments.get().position
     assert (position.in_store, position.rejected) == (93, 7)
-    page.click(":is(a, button):has-text('Undo')")
+    page.click("a:has-text('Undo')")
+    main(page).to_contain_text("What this does")
+    page.fill("#id_reason", "the wrong lot")
+    page.click("button:has-text('Reverse it')")
     main(page).to_contain_text("Reversed")
     position.refresh_from_db()
     assert (position.held, position.rejected) == (100, 0), "undone at once"

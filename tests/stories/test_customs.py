@@ -86,7 +86,7 @@ def test_a_preference_is_proved_and_lost(landed):
     page.goto(landed.base + f"/customs/{landed.shipment.pk}/{landed.order.company_id}/")
     page.click("section:has-text('Proofs of origin') a:text-is('Withdraw')")
     page.fill("#id_reason", "of other goods")
-    page.click("button:text-is('Reverse')")
+    page.click("button:text-is('Reverse it')")
     main(page).to_contain_text("certificate would save")
     landed.accessible(page)
     page.fill("#id_number", "E-2")

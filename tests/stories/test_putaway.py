@@ -86,7 +86,9 @@ def test_put_away_by_scan_on_a_phone_and_undone(store):
         scan(page, "S2")
         expect(page.locator(".notes")).to_contain_text("Put away.")
     assert lies() == {"S2": 40, "DOCK": 20}
-    page.click(".notes button")
+    page.click(".notes a:has-text('Undo')")
+    page.fill("#id_reason", "the wrong bin")
+    page.click("button:has-text('Reverse it')")
     expect(page.locator(".notes")).to_contain_text("Reversed")
     assert lies() == {"DOCK": 60}
 

@@ -66,7 +66,8 @@ class ReceiveForm(ActionForm):
     `context` says where the goods come from; `others` is how many rows of other items there are.
     """
 
-    delivery_note = forms.CharField(max_length=40, label="Delivery note")
+    # Needed; the action says so, together with all else that is wrong.
+    delivery_note = forms.CharField(max_length=40, required=False, label="Delivery note")
     occurred_on = DayField(label="Received on")
     supplier_bill = forms.CharField(max_length=40, required=False, label="Supplier's bill")
     haulier = forms.CharField(max_length=80, required=False)
@@ -87,6 +88,7 @@ class ReceiveForm(ActionForm):
     def __init__(self, data, *, parts: list[Part], context: Context, others: int = 0, **kwargs):
         super().__init__(_as_expected(data, parts, context) if data and "all" in data else data, **kwargs)
         self.parts, self.context, self.others = parts, context, others
+        self.fields["delivery_note"].needed = True
         there = list(Bin.objects.filter(site=context.site).values_list("pk", "code", "blocked"))  # once, for every row
         many = len(there) > MOST_CHOICES
         # A blocked bin is not offered; typed, it is refused with the reason.
