@@ -69,5 +69,7 @@ def insert_again(cursor, tables) -> None:
     cursor.execute("alter table ledger_posting disable trigger balanced")
     for table, (names, rows) in tables.items():
         marks = ", ".join("%s" for _ in names)
+        # A column may be called by a word of SQL, such as `into`.
+        quoted = ", ".join(f'"{name}"' for name in names)
         plain = [tuple(json.dumps(cell) if isinstance(cell, (list, dict)) else cell for cell in row) for row in rows]
-        cursor.executemany(f"insert into {table} ({', '.join(names)}) values ({marks})", plain)
+        cursor.executemany(f"insert into {table} ({quoted}) values ({marks})", plain)

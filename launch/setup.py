@@ -32,9 +32,14 @@ def _missing_packages(tests: bool) -> list[str]:
         missing.append("postgresql-15")
     if os.getuid() == 0 and shutil.which("runuser") is None:
         missing.append("util-linux")
-    # What draws PDF papers links these; the file is asked for, since no program of theirs is.
-    if not any(Path("/usr/lib").glob("*/libpangoft2-1.0.so.0")):
-        missing += ["libpango-1.0-0", "libpangoft2-1.0-0", "libharfbuzz-subset0"]
+    # What draws PDF papers links these; each file is asked for, since no program of theirs is.
+    libraries = {
+        "libpango-1.0-0": "libpango-1.0.so.0",
+        "libpangoft2-1.0-0": "libpangoft2-1.0.so.0",
+        # Without it the maker of PDF papers warns on every letter.
+        "libharfbuzz-subset0": "libharfbuzz-subset.so.0",
+    }
+    missing += [name for name, file in libraries.items() if not any(Path("/usr/lib").glob(f"*/{file}"))]
     # Draws the pages of PDF papers beside a form.
     if shutil.which("pdftoppm") is None:
         missing.append("poppler-utils")

@@ -12,14 +12,16 @@ from django.db.models import Sum
 from django.urls import reverse
 
 from northing.actions.billing import bills
+from northing.actions.costing.charges import ChargeRequest, enter_estimate
 from northing.actions.ledger import close
 from northing.actions.payments import pay
 from northing.core.problems import Refused
 from northing.ledger.models import Account, Closing, Posting
 from northing.masterdata.models import Company, ExchangeRate
 from northing.reports.book_proof import book_faults
+from northing.shipping.models import Shipment
 from tests.billing.test_goods import bill_of, line_of
-from tests.worlds import TODAY, small_world
+from tests.worlds import CONTAINERS, TODAY, small_world
 
 LAST = TODAY - timedelta(days=1)
 
@@ -140,3 +142,31 @@ def test_a_period_is_closed_after_what_is_being_posted_in_it():
         for done in [hands.submit(pay_slowly), hands.submit(close_meanwhile)]:
             done.result()
     assert ended == ["paid", "closed"]
+
+
+def test_billed_freight_of_goods_on_their_way_is_no_money(world, owed):
+    """300.00 billed are owed to the forwarder and valued; what waits for the goods is cost, and is not."""
+    shipment = Shipment.objects.get()
+    world.charge(shipment, "freight", "300.00", "USD", "volume", day=LAST - timedelta(days=9))
+    estimate = ChargeRequest(
+        world.nz.pk, world.parties["provider"].pk, "haulage", "volume", "USD", D("80"), LAST, (shipment.pk,)
+    )
+    enter_estimate(world.act("costs"), estimate)
+    found = {one.standing.account: one for one in close.valuation(world.nz, LAST)}
+    assert found["provider_payable"].standing[2:] == (D("-300.00"), D("-492.60"))
+    assert found["provider_payable"].difference == D("-17.40")
+    assert "accrued_charges" not in found
+
+
+def test_what_companies_owe_each_other_is_money(world, owed):
+    """Freight that NZ pays in dollars for goods of both: the part of AU is owed to it, in dollars."""
+    theirs = world.sent_order({"A": D(10)}, company=world.au)
+    both = world.shipment([world.sent_order({"A": D(10)}), theirs], CONTAINERS[1])
+    for currency in ("USD", "NZD"):
+        ExchangeRate.objects.get_or_create(
+            company=world.au, currency=currency, purpose="book", day=LAST - timedelta(days=9), defaults={"rate": D(1)}
+        )
+    world.charge(both, "freight", "300.00", "USD", "volume", day=LAST - timedelta(days=9))
+    found = {one.standing.account: one for one in close.valuation(world.nz, LAST)}
+    assert found["due_from"].standing[2] == D("150.00")
+    assert found["due_from"].standing[3] == D("246.30")

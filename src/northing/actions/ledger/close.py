@@ -21,7 +21,8 @@ from northing.masterdata.queries import rate_for
 from northing.payments.models import Reserve, ReserveUse
 
 ZERO = Decimal(0)
-# What is paid or received in money; advances, billed not ours, stock and owned afloat are not.
+# What is paid or received in money; advances, billed not ours, stock and owned afloat are not. Of accrued charges only
+# what is owed: those in debit are billed cost of goods that are still on their way.
 VALUED = (
     Account.SUPPLIER_PAYABLE,
     Account.PROVIDER_PAYABLE,
@@ -29,6 +30,8 @@ VALUED = (
     Account.ACCRUED_CHARGES,
     Account.OWNED_NOT_BILLED,
     Account.CLAIMS,
+    Account.DUE_FROM,
+    Account.DUE_TO,
     Account.BANK,
 )
 
@@ -70,10 +73,17 @@ def valuation(company: Company, through: date) -> list[Valued]:
 def _standing(company: Company, through: date) -> list[Standing]:
     rows = Posting.objects.filter(company=company, account__in=VALUED, posted_on__lte=through)
     rows = rows.filter(foreign_currency__isnull=False).exclude(foreign_currency=company.currency)
-    sums = rows.values_list("account", "foreign_currency").order_by("account", "foreign_currency")
+    totals = {"a": Sum("foreign_amount"), "b": Sum("amount")}
+    others = rows.exclude(account=Account.ACCRUED_CHARGES).values_list("account", "foreign_currency")
     found: dict[tuple[str, str], list[Decimal]] = defaultdict(lambda: [ZERO, ZERO])
-    for account, currency, amount, base in sums.annotate(a=Sum("foreign_amount"), b=Sum("amount")):
+    for account, currency, amount, base in others.order_by("account", "foreign_currency").annotate(**totals):
         found[account, currency] = [amount, base]
+    accrued = rows.filter(account=Account.ACCRUED_CHARGES).values_list("foreign_currency", "document_kind", "document")
+    for currency, _, _, amount, base in accrued.order_by().annotate(**totals):
+        if amount < 0:
+            owed = found[Account.ACCRUED_CHARGES.value, currency]
+            owed[0] += amount
+            owed[1] += base
     for currency, amount, base in _reserved(company, through):
         # Owned and not billed is owed less the advances that are reserved against it.
         owed = found[Account.OWNED_NOT_BILLED.value, currency]

@@ -118,15 +118,23 @@ def _reversal_problems(layers: Sequence[CostLayer]) -> list[Problem]:
 
 def _billed(receipt: Receipt) -> list[Problem]:
     """Bills of goods that are ours by this receipt alone."""
-    early = Posting.objects.filter(
-        entry=receipt.entry, account=Account.OWNED_AFLOAT, amount__gt=0, document_kind=DocumentKind.SHIPMENT_LINE
-    )
-    goods = Q(shipment_line__in=early.values("document")) | Q(receipt_line__receipt=receipt)
+    goods = Q(shipment_line__in=_made_ours(receipt)) | Q(receipt_line__receipt=receipt)
     bill = Bill.objects.filter(pk__in=BilledGoods.objects.filter(goods).values("line__bill"), reversed_by=None).first()
     if bill is None:
         return []
     what = f"{bill} of {bill.party} bills goods that are ours by this receipt."
     return [Problem(what, mend="Reverse that bill first.", record=("bill", bill.pk))]
+
+
+def _made_ours(receipt: Receipt) -> list[int]:
+    """The shipment lines (ids) that this receipt made ours: its entry owes their supplier for them.
+
+    A debit on owned afloat says nothing of it: a price difference that a bill had taken off leaves by such a one.
+    """
+    owed = Posting.objects.filter(
+        entry=receipt.entry, account=Account.OWNED_NOT_BILLED, amount__lt=0, document_kind=DocumentKind.SHIPMENT_LINE
+    )
+    return sorted(set(owed.values_list("document", flat=True)))
 
 
 # What came onto the layers after their receipt: late costs, by all that a posting says.
@@ -204,10 +212,7 @@ def _own_anew(act: Act, history: HistoryEntry, entry: Entry, receipt: Receipt, s
 
     Where another receipt of the same goods stands, they stay ours at their value.
     """
-    early = Posting.objects.filter(
-        entry=receipt.entry, account=Account.OWNED_AFLOAT, amount__gt=0, document_kind=DocumentKind.SHIPMENT_LINE
-    )
-    parts = ShipmentLine.objects.filter(pk__in=set(early.values_list("document", flat=True)))
+    parts = ShipmentLine.objects.filter(pk__in=_made_ours(receipt))
     ownership.keep(entry, list(parts.filter(accounted__gt=0).values_list("pk", flat=True)))
     given_up = sorted(parts.filter(accounted=0).values_list("pk", flat=True))
     shipping.own_shipment_lines((key, None, None, None, None) for key in given_up)
