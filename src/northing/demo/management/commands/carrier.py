@@ -22,9 +22,9 @@ class Command(BaseCommand):
         parser.add_argument("--speed", type=float, default=1.0)
 
     def handle(self, *args, port, speed, **options):
-        hanne, carrier = Person.objects.get(username="hanne"), Party.objects.get(code="VAN")
+        wyn, carrier = Person.objects.get(username="wyn"), Party.objects.get(code="VAN")
         asked = carrier_feeds.FeedRequest(carrier.pk, f"http://127.0.0.1:{port}", every_minutes=1)
-        carrier_feeds.set_feed(Act(hanne, timezone.now(), channel="demo"), asked)
+        carrier_feeds.set_feed(Act(wyn, timezone.now(), channel="demo"), asked)
         standin = StandIn(scenario(_sails()), Clock(timezone.now(), speed))
         server = serve(standin, port)
         until_stopped(server.shutdown)
