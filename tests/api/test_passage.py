@@ -35,7 +35,7 @@ def test_a_shipment_is_built_and_changed(world, shipping):
     sails = shipping.send("post", "/voyages", VOYAGE).json()["id"]
     asked = {"containers": [box((kettles, "60"))], "route": "Ningbo to TRG", "voyages": [sails], "document": "BL 1"}
     late = shipping.send("post", "/shipments", asked)
-    assert late.status_code == 422 and "after the vessel leaves" in late.json()["problems"][0]["what"]
+    assert late.status_code == 422 and "after their collection ends" in late.json()["problems"][0]["what"]
     asked["accept"] = True
     made = shipping.send("post", "/shipments", asked, idempotency_key="k")
     assert made.status_code == 201
@@ -53,7 +53,7 @@ def test_a_shipment_is_built_and_changed(world, shipping):
     assert refused.json()["problems"][0]["where"] == f"cell-{infusers.pk}-0"
     change = {"containers": [box((kettles, "0"), (infusers, "300"), id=there)], "accept": True}
     loaded = shipping.send("put", f"/shipments/{key}/load", change).json()
-    assert loaded["id"] == key and "after the vessel leaves" in loaded["warnings"][0]
+    assert loaded["id"] == key and "after their collection ends" in loaded["warnings"][0]
     places = {one["item"]: one["places"] for one in shipping.get("/positions").json()["items"]}
     assert (places["A"]["with_supplier"], places["C"]["packed"]) == ("100", "300")
     page = shipping.get("/shipments", under_way=True, limit=1).json()

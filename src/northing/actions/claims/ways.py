@@ -281,6 +281,8 @@ BACK = {
 def _apart_again(end: CaseEnd, layer: CostLayer) -> list[StockMove]:
     """Kept units go apart again, from wherever they lie in store by now."""
     went = StockMovement.objects.filter(history=end.history).order_by("pk")
+    if not went:
+        raise Refused(Problem("No unit was moved by this end.", mend="Look at the story of its goods."))
     apart = Place(went[0].source_id, "rejected")
     numbers = [number for one in went for number in one.serials.splitlines()]
     return operations.moves_to(layer, "in_store", end.quantity, apart, numbers)

@@ -199,7 +199,7 @@ def _checked(
     kept = [one for one in found if one.says_something]
     unordered += excess
     said = [*head, *problems, *strange, *homeless, *pallet_problems(request, site)]
-    if not (kept or unordered or said):
+    if not (kept or unordered) and all(problem.strength is Strength.WARN for problem in said):
         said.append(Problem("Nothing was received and nothing is missing.", "rows", "Enter what was found."))
     if not repeats:  # goods that are tied lie there already
         said += refusals(_coming([*found, *unordered]))

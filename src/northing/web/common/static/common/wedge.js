@@ -84,7 +84,7 @@ document.addEventListener(
     if (takes(event.target)) return;
     if (event.key === "Enter" || (event.key === "Tab" && !hears())) {
       const lately = burst && event.timeStamp - burst.at <= QUIET;
-      const scanned = lately && (isScan(burst) || isShort(burst, event.timeStamp));
+      const scanned = lately && (isScan(burst) || (hears() && isShort(burst, event.timeStamp)));
       if (scanned && hears()) {
         if (end(true)) stop(event);
       } else if (scanned) {
