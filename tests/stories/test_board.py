@@ -31,6 +31,10 @@ def two_voyages(stage):
     stage.heron, stage.tern = made
 
 
+# Milliseconds that a hand needs between keys: several at once, and Enter, are a scan.
+A_HAND = 300
+
+
 def test_the_board_by_keyboard_alone(stage):
     two_voyages(stage)
     shipment = planned(stage, {"A": D(240)})
@@ -63,6 +67,7 @@ def test_the_board_by_keyboard_alone(stage):
     for _ in range(4):
         keys.press("j")
     expect(tells).to_contain_text("3 days behind plan")
+    page.wait_for_timeout(A_HAND)
     keys.press("Enter")
     expect(page.locator("h1")).to_contain_text(shipment.reference)
     page.goto(stage.base + "/shipping/board/")
@@ -127,6 +132,7 @@ def test_the_chart_by_keyboard_alone(stage):
     assert page.evaluate(near) < before
     keys.press("0")
     assert page.evaluate(near) == before
+    page.wait_for_timeout(A_HAND)
     keys.press("Enter")
     expect(page.locator("h1")).to_contain_text("Heron 1S")
     page.goto(f"{stage.base}/shipping/chart/?where=aboard {shipment.reference}")
