@@ -153,7 +153,8 @@ def test_only_what_is_due_is_asked_and_the_page_says_how_it_went(world, client):
     [said] = carrier_feeds.poll_due(NOW)
     assert said.startswith("Feed of Forwarder: it cannot be reached")
     client.force_login(world.people["shipping"])
-    assert "failed 1 time" not in client.get(reverse("events")).content.decode(), "feeds are the house's"
+    shown = client.get(reverse("events")).content.decode()
+    assert "failed 1 time" not in shown and CarrierFeed.objects.get().url not in shown, "feeds are the house's"
     assert client.post(reverse("set-feed"), {"key": "n"}).status_code == 403
     client.force_login(world.people["administrator"])
     assert "failed 1 time" in client.get(reverse("events")).content.decode()

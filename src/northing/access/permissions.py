@@ -126,7 +126,7 @@ def require(person, permission: str, companies, site: int | None = None) -> None
 
 
 def require_somewhere(person, permission: str) -> None:
-    """Raise NotAllowed unless the person has the permission in some company: for what belongs to nobody yet."""
+    """Raise NotAllowed unless the person has the permission in some company: for what belongs to no company yet."""
     if not may_somewhere(person, permission):
         raise NotAllowed(Problem(f"You may not {words_of(permission)}.", mend=ASK))
 
